@@ -1,0 +1,74 @@
+import { readFileSync, statSync } from "node:fs";
+import type { Hono } from "hono";
+import { streamSSE } from "hono/streaming";
+
+/** What is known of the pages while the application is being developed: where each of them comes from. */
+interface Notes {
+  /** By the path of an entity's pages: the line of the model, and the file to edit. */
+  origins: Record<string, { model: string; file: string }>;
+  /** Changes of the model that wait for a decision, in words. */
+  waiting: string[];
+}
+
+const started = Date.now();
+
+function file(): string | undefined {
+  return process.env.DEVELOPMENT_NOTES;
+}
+
+/** The notes, where the one who started the application left some. */
+export function developmentNotes(): Notes | undefined {
+  const path = file();
+  if (path === undefined) return undefined;
+  try {
+    return JSON.parse(readFileSync(path, "utf8")) as Notes;
+  } catch {
+    return undefined;
+  }
+}
+
+/** Says at the foot of a page where it comes from, and what waits. */
+export function DevelopmentFooter({ notes, path }: { notes: Notes; path: string }) {
+  const origin = notes.origins[`/${path.split("/")[1]}`] ?? notes.origins["/"];
+  return (
+    <footer class="development" data-reload="/-/changes">
+      {notes.waiting.length > 0 && (
+        <div class="waiting" role="status">
+          <strong>The model has changes that wait:</strong>
+          <ul>
+            {notes.waiting.map((change) => (
+              <li>{change}</li>
+            ))}
+          </ul>
+        </div>
+      )}
+      {origin && (
+        <p>
+          Model: <code>{origin.model}</code> · Page: <code>{origin.file}</code>
+        </p>
+      )}
+    </footer>
+  );
+}
+
+/** Tells open pages when there is a newer version of them. */
+export function developmentRoutes(app: Hono): void {
+  const path = file();
+  if (path === undefined) return;
+  const version = () => {
+    const written = statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? 0;
+    return `${started}-${written}`;
+  };
+  app.get("/-/changes", (c) =>
+    streamSSE(c, async (stream) => {
+      let told = "";
+      while (!stream.aborted) {
+        if (version() !== told) {
+          told = version();
+          await stream.writeSSE({ data: told, retry: 100 });
+        }
+        await stream.sleep(200);
+      }
+    }),
+  );
+}

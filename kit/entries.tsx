@@ -1,0 +1,234 @@
+import type { Child } from "hono/jsx";
+import { entryOf, type Form, typedValue } from "./forms.ts";
+
+interface EntryProps {
+  form: Form;
+  name: string;
+  hint?: string;
+  placeholder?: string;
+  /** What the number counts, behind the input: `m`, `kg`. */
+  unit?: string;
+}
+
+/** A line of text, or whatever else one `<input>` takes: its kind comes from the Zod type. */
+export function TextEntry({ form, name, hint, placeholder, unit }: EntryProps) {
+  const input = (
+    <input
+      {...common(form, name, hint)}
+      class={`form-control${invalid(form, name)}`}
+      value={typedValue(form, name)}
+      placeholder={placeholder}
+      autocomplete="off"
+    />
+  );
+  return (
+    <Labelled form={form} name={name} hint={hint}>
+      {unit ? (
+        <div class="input-group">
+          {input}
+          <span class="input-group-text">{unit}</span>
+        </div>
+      ) : (
+        input
+      )}
+    </Labelled>
+  );
+}
+
+/** Numbers, amounts of money, dates, times, addresses: inputs that differ in their attributes only. */
+export {
+  TextEntry as ColorEntry,
+  TextEntry as DateEntry,
+  TextEntry as DateTimeEntry,
+  TextEntry as EmailEntry,
+  TextEntry as NumberEntry,
+  TextEntry as PhoneEntry,
+  TextEntry as TimeEntry,
+  TextEntry as UrlEntry,
+};
+
+/** Text of several lines. */
+export function LongTextEntry({ form, name, hint, placeholder }: EntryProps) {
+  return (
+    <Labelled form={form} name={name} hint={hint}>
+      <textarea
+        {...common(form, name, hint)}
+        class={`form-control${invalid(form, name)}`}
+        rows={4}
+        placeholder={placeholder}
+      >
+        {`\n${typedValue(form, name)}`}
+      </textarea>
+    </Labelled>
+  );
+}
+
+/** A box to tick. */
+export function CheckEntry({ form, name, hint }: EntryProps) {
+  return (
+    <div class="mb-3 form-check">
+      <input
+        {...common(form, name, hint)}
+        type="checkbox"
+        value="yes"
+        class={`form-check-input${invalid(form, name)}`}
+        checked={typedValue(form, name) === "yes"}
+      />
+      <label class="form-check-label" for={`field-${name}`}>
+        {form.labels[name]}
+      </label>
+      <Remarks form={form} name={name} hint={hint} />
+    </div>
+  );
+}
+
+/** One of a few. */
+export function ChoiceEntry({ form, name, hint }: EntryProps) {
+  const choices = Object.entries(entryOf(form, name).choices ?? {});
+  return (
+    <Select form={form} name={name} hint={hint}>
+      {choices.map(([value, label]) => (
+        <option value={value} selected={typedValue(form, name) === value}>
+          {label}
+        </option>
+      ))}
+    </Select>
+  );
+}
+
+/** Another record, chosen by its title. */
+export function LookupEntry({ form, name, hint }: EntryProps) {
+  return (
+    <Select form={form} name={name} hint={hint}>
+      {form.options[name]?.map(({ id, displayTitle }) => (
+        <option value={id} selected={typedValue(form, name) === String(id)}>
+          {displayTitle}
+        </option>
+      ))}
+    </Select>
+  );
+}
+
+function Select({ form, name, hint, children }: EntryProps & { children?: Child }) {
+  return (
+    <Labelled form={form} name={name} hint={hint}>
+      <select {...common(form, name, hint)} class={`form-select${invalid(form, name)}`}>
+        <option value="">{entryOf(form, name).attributes.required ? "Choose…" : "—"}</option>
+        {children}
+      </select>
+    </Labelled>
+  );
+}
+
+/** Any number of other records: a box to tick for each. */
+export function LookupsEntry({ form, name, hint }: EntryProps) {
+  const chosen = new Set(form.values.get(name));
+  const offered = form.options[name] ?? [];
+  return (
+    <fieldset
+      class="mb-3"
+      id={`field-${name}`}
+      tabindex={-1}
+      aria-describedby={remarkIds(form, name, hint)}
+    >
+      <legend class="form-label fs-6">
+        {form.labels[name]}
+        {entryOf(form, name).attributes.required && <RequiredMark />}
+      </legend>
+      <div class={`lookups form-control${invalid(form, name)}`}>
+        {offered.length === 0 && (
+          <span class="text-secondary">There is nothing to choose yet.</span>
+        )}
+        {offered.map(({ id, displayTitle }) => (
+          <div class="form-check">
+            <input
+              class="form-check-input"
+              type="checkbox"
+              id={`field-${name}-${id}`}
+              name={name}
+              value={id}
+              checked={chosen.has(String(id))}
+            />
+            <label class="form-check-label" for={`field-${name}-${id}`}>
+              {displayTitle}
+            </label>
+          </div>
+        ))}
+      </div>
+      <Remarks form={form} name={name} hint={hint} />
+    </fieldset>
+  );
+}
+
+/** Fields that belong together, under a heading. */
+export function Section({ title, children }: { title?: string; children?: Child }) {
+  return (
+    <section class="card mb-3">
+      <div class="card-body">
+        {title && <h2 class="card-title h5 mb-3">{title}</h2>}
+        <div class="fields">{children}</div>
+      </div>
+    </section>
+  );
+}
+
+function Labelled({ form, name, hint, children }: EntryProps & { children?: Child }) {
+  return (
+    <div class="mb-3">
+      <label class="form-label" for={`field-${name}`}>
+        {form.labels[name]}
+        {entryOf(form, name).attributes.required && <RequiredMark />}
+      </label>
+      {children}
+      <Remarks form={form} name={name} hint={hint} />
+    </div>
+  );
+}
+
+function RequiredMark() {
+  return (
+    <>
+      <span class="required" aria-hidden="true">
+        {" *"}
+      </span>
+      <span class="visually-hidden"> (required)</span>
+    </>
+  );
+}
+
+function Remarks({ form, name, hint }: EntryProps) {
+  const error = form.errors.get(name);
+  return (
+    <>
+      {error && (
+        <div id={`error-${name}`} class="invalid-feedback d-block">
+          {error}
+        </div>
+      )}
+      {hint && (
+        <div id={`hint-${name}`} class="form-text">
+          {hint}
+        </div>
+      )}
+    </>
+  );
+}
+
+function common(form: Form, name: string, hint?: string) {
+  return {
+    ...entryOf(form, name).attributes,
+    id: `field-${name}`,
+    name,
+    "aria-describedby": remarkIds(form, name, hint),
+    "aria-invalid": form.errors.has(name) ? ("true" as const) : undefined,
+  };
+}
+
+function remarkIds(form: Form, name: string, hint?: string): string | undefined {
+  const ids = [form.errors.has(name) && `error-${name}`, hint && `hint-${name}`].filter(Boolean);
+  return ids.length > 0 ? ids.join(" ") : undefined;
+}
+
+function invalid(form: Form, name: string): string {
+  return form.errors.has(name) ? " is-invalid" : "";
+}

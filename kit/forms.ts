@@ -1,0 +1,104 @@
+import type { z } from "zod";
+import type { Link } from "./links.ts";
+import { type Entry, entries } from "./values.ts";
+
+/** The Zod object that a form is checked with. */
+export type InputType = z.ZodObject<Record<string, z.ZodType>>;
+
+/** What lookups offer, by the name of their field. */
+export type Options = Readonly<Record<string, readonly Link[]>>;
+
+/** A value that somebody else saved in the meantime, beside the one typed here. */
+export interface Difference {
+  name: string;
+  saved: string;
+  typed: string;
+}
+
+/** What is in a form at one moment: what was typed, what is wrong with it, what lookups offer. */
+export interface Form {
+  values: ReadonlyMap<string, readonly string[]>;
+  errors: ReadonlyMap<string, string>;
+  labels: Readonly<Record<string, string>>;
+  options: Options;
+  input: InputType;
+}
+
+/** What the browser has to know of a field. */
+export function entryOf(form: Form, name: string): Entry {
+  const type = form.input.shape[name];
+  return (type && entries.get(type)) ?? { attributes: {} };
+}
+
+/** The text in a field; of several, the first. */
+export function typedValue(form: Form, name: string): string {
+  return form.values.get(name)?.[0] ?? "";
+}
+
+/** What a request carries for the fields of a form; nothing else in it is looked at. */
+export function typedValues(input: InputType, data: FormData | URLSearchParams) {
+  const values = new Map<string, string[]>();
+  for (const name of Object.keys(input.shape)) {
+    const found = data.getAll(name).filter((value): value is string => typeof value === "string");
+    if (found.length > 0) values.set(name, found);
+  }
+  return values;
+}
+
+/** Checks what was typed: the values to save, or one error a field. */
+export async function checkTyped<Input extends InputType>(
+  input: Input,
+  values: ReadonlyMap<string, readonly string[]>,
+): Promise<{ value: z.infer<Input> } | { errors: Map<string, string> }> {
+  const typed: Record<string, unknown> = Object.create(null);
+  for (const [name, type] of Object.entries(input.shape)) {
+    const found = values.get(name);
+    typed[name] = entries.get(type)?.attributes.multiple ? (found ?? []) : found?.[0];
+  }
+  const result = await input.safeParseAsync({ ...typed });
+  if (result.success) return { value: result.data };
+  const errors = new Map<string, string>();
+  for (const issue of result.error.issues) {
+    const name = String(issue.path[0]);
+    if (!errors.has(name)) errors.set(name, issue.message);
+  }
+  return { errors };
+}
+
+/** A saved record, or the defaults of a new one, as the texts that the inputs start with. */
+export function writtenValues(input: InputType, record: object): Map<string, string[]> {
+  const values = new Map<string, string[]>();
+  for (const [name, type] of Object.entries(input.shape)) {
+    const stored: unknown = Object.hasOwn(record, name) ? record[name as never] : undefined;
+    if (stored === null || stored === undefined) continue;
+    const write = entries.get(type)?.write ?? String;
+    values.set(name, Array.isArray(stored) ? stored.map(idOf) : [write(stored)]);
+  }
+  return values;
+}
+
+function idOf(item: unknown): string {
+  return String(typeof item === "object" && item !== null && "id" in item ? item.id : item);
+}
+
+/** The fields in which what was typed differs from what is saved now, in words a person knows. */
+export function differences(
+  form: Form,
+  saved: ReadonlyMap<string, readonly string[]>,
+): Difference[] {
+  return Object.keys(form.input.shape).flatMap((name) => {
+    const typed = shown(form, name, form.values.get(name));
+    const other = shown(form, name, saved.get(name));
+    return typed === other ? [] : [{ name, saved: other, typed }];
+  });
+}
+
+function shown(form: Form, name: string, values: readonly string[] = []): string {
+  const { choices } = entryOf(form, name);
+  const offered = Object.hasOwn(form.options, name) ? form.options[name] : undefined;
+  const words = values.map((value) => {
+    if (choices && Object.hasOwn(choices, value)) return choices[value] ?? value;
+    return offered?.find((link) => String(link.id) === value)?.displayTitle ?? value.trim();
+  });
+  return words.sort().join(", ");
+}

@@ -1,0 +1,80 @@
+import type { Context } from "hono";
+import { jsxRenderer, useRequestContext } from "hono/jsx-renderer";
+import { DevelopmentFooter, developmentNotes } from "./development.tsx";
+import { takeNotice } from "./notices.ts";
+import { settings } from "./settings.ts";
+
+declare module "hono" {
+  interface ContextRenderer {
+    // biome-ignore lint/style/useShorthandFunctionType: declared as an interface so that it merges with Hono's own
+    (content: string | Promise<string>, props?: { title?: string }): Response | Promise<Response>;
+  }
+}
+
+/** An entry of the menu. */
+export interface MenuEntry {
+  path: string;
+  label: string;
+}
+
+/** What stands around every page: heading, menu, notices. */
+export function layout(menu: readonly MenuEntry[]) {
+  return jsxRenderer(({ children, title }: { children?: unknown; title?: string }) => {
+    const c: Context = useRequestContext();
+    const { name, language } = settings();
+    const notice = takeNotice(c);
+    const notes = developmentNotes();
+    const entries = menu.map(({ path, label }) => {
+      const here = c.req.path === path || c.req.path.startsWith(`${path}/`);
+      return (
+        <li>
+          <a href={path} aria-current={here ? "page" : undefined}>
+            {label}
+          </a>
+        </li>
+      );
+    });
+    return (
+      <html lang={language}>
+        <head>
+          <meta charset="utf-8" />
+          <meta name="viewport" content="width=device-width, initial-scale=1" />
+          <title>{title ? `${title} · ${name}` : name}</title>
+          <link rel="icon" href="/-/assets/icon.svg" type="image/svg+xml" />
+          <link rel="stylesheet" href="/-/assets/app.css" />
+          <script type="module" src="/-/assets/client.js" />
+        </head>
+        <body>
+          <a class="visually-hidden-focusable skip" href="#content">
+            Skip to the content
+          </a>
+          <header class="masthead">
+            <a class="name" href="/">
+              {name}
+            </a>
+            <details class="narrow-menu">
+              <summary>Menu</summary>
+              <nav aria-label="Menu">
+                <ul class="menu">{entries}</ul>
+              </nav>
+            </details>
+          </header>
+          <div class="frame">
+            <nav class="side" aria-label="Menu">
+              <ul class="menu">{entries}</ul>
+            </nav>
+            <main id="content" tabindex={-1}>
+              {notice && (
+                <div class="alert alert-success" role="status">
+                  {notice.text} {notice.link && <a href={notice.link.href}>{notice.link.text}</a>}
+                </div>
+              )}
+              {children}
+            </main>
+          </div>
+          {notes && <DevelopmentFooter notes={notes} path={c.req.path} />}
+        </body>
+      </html>
+    );
+  });
+}

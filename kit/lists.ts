@@ -1,0 +1,122 @@
+import { type AliasableExpression, type SelectQueryBuilder, type SqlBool, sql } from "kysely";
+import { contains, textOrder } from "./database/sqlite.ts";
+import type { LinkTable } from "./records.ts";
+
+/** What a list was asked for in its address: `?search=weak&sort=-installed&page=2&apiary_id=3`. */
+export interface ListRequest {
+  search: string;
+  /** A column's name, with `-` before it for descending; blank for the list's own order. */
+  sort: string;
+  page: number;
+  /** The whole query, from which filters are taken and links to other pages are made. */
+  query: URLSearchParams;
+}
+
+/** What a list can do. Columns are named as in SQL: `hive.code`. */
+export interface ListOptions {
+  /** The text columns that the search box looks into. */
+  search: readonly string[];
+  /** What each column of the page is sorted by. */
+  sort: Readonly<Record<string, string>>;
+  /** Those of them that hold text made of several columns. */
+  textual?: readonly string[];
+  /** The order without a choice, such as `["-installed", "code"]`. */
+  first: readonly string[];
+  /** By which fields an address may pick rows: `?apiary_id=3`. Each is a column, or a table of links. */
+  filters?: Readonly<Record<string, string | LinkTable>>;
+}
+
+/** One page of a list. */
+export interface ListPage<Row> {
+  rows: Row[];
+  /** How many rows there are on all pages. */
+  total: number;
+  page: number;
+  pages: number;
+  request: ListRequest;
+  /** The order in force, as in the address. */
+  sort: string;
+  /** Whether these are only some of the rows there are. */
+  narrowed: boolean;
+}
+
+/** Rows on a page. */
+export const pageSize = 25;
+
+/** Reads the wishes out of an address; whatever makes no sense is left out. */
+export function listRequest(query: URLSearchParams): ListRequest {
+  const page = Number(query.get("page"));
+  return {
+    search: (query.get("search") ?? "").replaceAll("\0", "").trim().slice(0, 200),
+    sort: query.get("sort") ?? "",
+    page: Number.isSafeInteger(page) && page > 0 ? page : 1,
+    query,
+  };
+}
+
+/** The first page of the records that have one in a field: the hives of an apiary. */
+export function relatedTo(field: string, id: number): ListRequest {
+  return listRequest(new URLSearchParams({ [field]: String(id) }));
+}
+
+/** One page of a query, in two statements: the rows, and how many there are in all. */
+export async function listPage<Tables, Table extends keyof Tables, Row>(
+  query: SelectQueryBuilder<Tables, Table, Row>,
+  id: string,
+  request: ListRequest,
+  options: ListOptions,
+): Promise<ListPage<Row>> {
+  const wanted = conditions(id, request, options);
+  const filtered = wanted.reduce((narrowed, condition) => narrowed.where(condition), query);
+  const { total } = await filtered
+    .clearSelect()
+    .select(sql<number>`count(*)`.as("total"))
+    .$castTo<{ total: number }>()
+    .executeTakeFirstOrThrow();
+  const pages = Math.max(1, Math.ceil(Number(total) / pageSize));
+  const page = Math.min(request.page, pages);
+  const asked = Object.hasOwn(options.sort, request.sort.replace(/^-/, "")) ? [request.sort] : [];
+  const order = asked.length > 0 ? asked : options.first;
+  const ordered = order.reduce((sorted, key) => {
+    const name = key.replace(/^-/, "");
+    const column = options.sort[name] ?? id;
+    const term = options.textual?.includes(name) ? textOrder(column) : sql.ref(column);
+    return sorted.orderBy(term, key.startsWith("-") ? "desc" : "asc");
+  }, filtered);
+  const rows = await ordered
+    .orderBy(sql.ref(id), order[0]?.startsWith("-") ? "desc" : "asc")
+    .limit(pageSize)
+    .offset((page - 1) * pageSize)
+    .execute();
+  return {
+    rows,
+    total: Number(total),
+    page,
+    pages,
+    request,
+    sort: order[0] ?? "",
+    narrowed: wanted.length > 0,
+  };
+}
+
+function conditions(
+  id: string,
+  request: ListRequest,
+  options: ListOptions,
+): AliasableExpression<SqlBool>[] {
+  const words = options.search.length > 0 ? request.search.split(/\s+/).filter(Boolean) : [];
+  const found = words.map((word) => {
+    const columns = options.search.map((column) => contains(column, word));
+    return sql<SqlBool>`(${sql.join(columns, sql` or `)})`;
+  });
+  const picked = Object.entries(options.filters ?? {}).flatMap(([name, column]) => {
+    const value = request.query.get(name);
+    if (value === null || !/^\d{1,15}$/.test(value)) return [];
+    if (typeof column === "string") return [sql<SqlBool>`${sql.ref(column)} = ${Number(value)}`];
+    const { table, from, to } = column;
+    return [
+      sql<SqlBool>`${sql.ref(id)} in (select ${sql.ref(from)} from ${sql.table(table)} where ${sql.ref(to)} = ${Number(value)})`,
+    ];
+  });
+  return [...found, ...picked];
+}

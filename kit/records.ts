@@ -1,0 +1,164 @@
+import { type AliasedRawBuilder, type Expression, type Kysely, type RawBuilder, sql } from "kysely";
+import type { Link } from "./links.ts";
+import { now } from "./time.ts";
+
+/** The columns that a new record starts with, besides its own. */
+export function stampNew() {
+  const moment = now();
+  return { created_at: moment, updated_at: moment };
+}
+
+/** The columns that change with every save. */
+export function stampSaved(version: number) {
+  return { version: version + 1, updated_at: now() };
+}
+
+/**
+ * A title made of columns and words, in SQL.
+ * Where all of its columns are empty, the record goes by its kind and number.
+ */
+export function titleOfParts(
+  kind: string,
+  id: string,
+  parts: readonly Expression<unknown>[],
+): RawBuilder<string> {
+  return sql<string>`coalesce(nullif(trim(concat_ws('', ${sql.join(parts)})), ''), concat_ws(' ', ${sql.val(kind)}, ${sql.ref(id)}))`;
+}
+
+/** The title of the record that a reference column points at, in SQL; null where it points at none. */
+export function titleThrough(
+  table: string,
+  title: (row: string) => Expression<string>,
+  reference: string,
+): RawBuilder<string | null> {
+  const row = reference.replace(".", "_");
+  return sql<
+    string | null
+  >`(select ${title(row)} from ${sql.table(table)} as ${sql.table(row)} where ${sql.ref(`${row}.id`)} = ${sql.ref(reference)})`;
+}
+
+/** A title as the column that every query of records has. */
+export function namedTitle(title: Expression<string>): AliasedRawBuilder<string, "displayTitle"> {
+  return sql<string>`${title}`.as("displayTitle");
+}
+
+/** What a lookup offers at most. */
+export const mostOptions = 5000;
+
+/** All records of a table as links, by title: what a lookup offers. */
+export async function linksOf<Tables>(
+  db: Kysely<Tables>,
+  table: string,
+  title: (row: string) => Expression<string>,
+): Promise<Link[]> {
+  const { rows } = await sql<Link>`
+    select ${sql.ref(`${table}.id`)} as "id", ${title(table)} as "displayTitle"
+    from ${sql.table(table)} order by 2, 1 limit ${sql.lit(mostOptions)}`.execute(db);
+  return rows;
+}
+
+/** One end of the table behind a field that holds many records. */
+export interface LinkTable {
+  table: string;
+  /** The column of the record that has the field. */
+  from: string;
+  /** The column of the records that are in it. */
+  to: string;
+}
+
+/** What many-to-many fields hold, for all records of a page in one statement. */
+export async function linkedRecords<Tables>(
+  db: Kysely<Tables>,
+  { table, from, to }: LinkTable,
+  target: string,
+  title: (row: string) => Expression<string>,
+  ids: readonly number[],
+): Promise<Map<number, Link[]>> {
+  const found = new Map<number, Link[]>(ids.map((id) => [id, []]));
+  if (ids.length === 0) return found;
+  const { rows } = await sql<Link & { owner: number }>`
+    select ${sql.ref(`${table}.${from}`)} as "owner", ${sql.ref("linked.id")} as "id", ${title("linked")} as "displayTitle"
+    from ${sql.table(table)} join ${sql.table(target)} as linked on ${sql.ref("linked.id")} = ${sql.ref(`${table}.${to}`)}
+    where ${sql.ref(`${table}.${from}`)} in (${sql.join(ids)})
+    order by 3, 2`.execute(db);
+  for (const { owner, id, displayTitle } of rows) found.get(owner)?.push({ id, displayTitle });
+  return found;
+}
+
+/** Makes a many-to-many field hold these records, and no others. */
+export async function replaceLinks<Tables>(
+  db: Kysely<Tables>,
+  { table, from, to }: LinkTable,
+  id: number,
+  targets: readonly number[],
+): Promise<void> {
+  await sql`delete from ${sql.table(table)} where ${sql.ref(from)} = ${id}`.execute(db);
+  for (const target of targets) {
+    await sql`insert into ${sql.table(table)} (${sql.ref(from)}, ${sql.ref(to)}) values (${id}, ${target})`.execute(
+      db,
+    );
+  }
+}
+
+/** Records that refer to one that is about to go. */
+export interface Use {
+  /** What they are, for one and for several: `inspection`, `inspections`. */
+  one: string;
+  many: string;
+  /** Where their pages are: `/inspections`. */
+  path: string;
+  count: number;
+  /** The first of them. */
+  first: Link[];
+  /** They are parts of the record and go with it; otherwise they are in the way. */
+  goAlong: boolean;
+}
+
+/** How records of another table refer to one. */
+export interface Reference {
+  table: string;
+  title: (row: string) => Expression<string>;
+  one: string;
+  many: string;
+  path: string;
+  /** The column that refers; or the table of links between the two. */
+  column: string | LinkTable;
+  goAlong?: boolean;
+}
+
+/** What refers to a record, kind by kind; kinds with nothing are left out. */
+export async function usesOf<Tables>(
+  db: Kysely<Tables>,
+  id: number,
+  references: readonly Reference[],
+): Promise<Use[]> {
+  const uses: Use[] = [];
+  for (const { table, title, one, many, path, column, goAlong = false } of references) {
+    const match =
+      typeof column === "string"
+        ? sql`${sql.ref(`${table}.${column}`)} = ${id}`
+        : sql`${sql.ref(`${table}.id`)} in (select ${sql.ref(column.from)} from ${sql.table(column.table)} where ${sql.ref(column.to)} = ${id})`;
+    const { rows } = await sql<Link & { total: number }>`
+      select ${sql.ref(`${table}.id`)} as "id", ${title(table)} as "displayTitle", count(*) over () as "total"
+      from ${sql.table(table)} where ${match} order by 2, 1 limit 5`.execute(db);
+    const [first] = rows;
+    if (first) uses.push({ one, many, path, goAlong, count: Number(first.total), first: rows });
+  }
+  return uses;
+}
+
+/** How many rows each of some tables has, in one statement. */
+export async function countRows<Tables>(
+  db: Kysely<Tables>,
+  tables: readonly string[],
+): Promise<Map<string, number>> {
+  const counts = tables.map(
+    (table) =>
+      sql`select ${sql.val(table)} as "name", count(*) as "total" from ${sql.table(table)}`,
+  );
+  const { rows } = await sql<{
+    name: string;
+    total: number;
+  }>`${sql.join(counts, sql` union all `)}`.execute(db);
+  return new Map(rows.map(({ name, total }) => [name, Number(total)]));
+}

@@ -1,0 +1,41 @@
+import type { MiddlewareHandler } from "hono";
+import { bodyLimit } from "hono/body-limit";
+import { csrf } from "hono/csrf";
+import { secureHeaders } from "hono/secure-headers";
+
+/** Refuses requests that name a host which this application isn't, so that no other name can be pointed at it. */
+export function knownHosts(): MiddlewareHandler {
+  const more = (process.env.ALLOWED_HOSTS ?? "").split(",").map((host) => host.trim());
+  const allowed = new Set(["localhost", "127.0.0.1", "[::1]", ...more.filter(Boolean)]);
+  return async (c, next) => {
+    const host = (c.req.header("host") ?? "").toLowerCase().replace(/:\d+$/, "");
+    if (allowed.has(host)) return next();
+    return c.text(
+      "This application doesn't answer for that host. ALLOWED_HOSTS names those it does.\n",
+      421,
+    );
+  };
+}
+
+/** What every answer and every request is held to, besides the host. */
+export function protections(): MiddlewareHandler[] {
+  return [
+    secureHeaders({
+      contentSecurityPolicy: {
+        defaultSrc: ["'none'"],
+        scriptSrc: ["'self'"],
+        styleSrc: ["'self'"],
+        imgSrc: ["'self'", "data:"],
+        connectSrc: ["'self'"],
+        formAction: ["'self'"],
+        frameAncestors: ["'none'"],
+        baseUri: ["'none'"],
+      },
+      xFrameOptions: "DENY",
+      referrerPolicy: "same-origin",
+      strictTransportSecurity: false,
+    }),
+    csrf(),
+    bodyLimit({ maxSize: 2 * 1024 * 1024 }),
+  ];
+}

@@ -1,0 +1,35 @@
+import { Flags } from "@oclif/core";
+import { modelJsonSchema } from "../../core/model/shapes.ts";
+import { typeRules } from "../../core/model/types.ts";
+import { checkProject } from "../../flows/check.ts";
+import { LevaduraCommand, projectFlag } from "../command.ts";
+import { count, diagnosticText, done, next } from "../words.ts";
+
+export default class Check extends LevaduraCommand {
+  static override description = "Validates the model; points at line and column.";
+  static override flags = {
+    ...projectFlag,
+    schema: Flags.boolean({
+      description: "print the JSON Schema of model files, for editors, instead",
+    }),
+  };
+
+  async run() {
+    const { flags } = await this.parse(Check);
+    if (flags.schema) {
+      if (!this.jsonEnabled()) this.say(JSON.stringify(modelJsonSchema(), null, 2));
+      return modelJsonSchema();
+    }
+    const { model, notes } = checkProject(flags.project);
+    const fields = model.entities.flatMap((entity) => entity.fields);
+    for (const note of notes) this.say(`${diagnosticText(note)}\n`);
+    const summary = `${count(model.entities.length, "entity", "entities")}, ${count(fields.length, "field")}`;
+    this.say(done("The model is right", summary));
+    const later = [...new Set(fields.map(({ type }) => type.kind))].filter(
+      (kind) => !typeRules[kind].works,
+    );
+    if (later.length > 0) this.say(`  Applications can't be built with ${later.join(", ")} yet.`);
+    this.say(next("levadura rise", "runs the application and follows the model"));
+    return { entities: model.entities.length, fields: fields.length, notes };
+  }
+}

@@ -1,0 +1,48 @@
+import ansis from "ansis";
+import { checkProject } from "../../flows/check.ts";
+import { migrationHistory } from "../../flows/migrate.ts";
+import { LevaduraCommand, projectFlag } from "../command.ts";
+import { next, table } from "../words.ts";
+
+const colors = {
+  applied: ansis.green,
+  pending: ansis.yellow,
+  edited: ansis.red,
+  missing: ansis.red,
+};
+
+export default class History extends LevaduraCommand {
+  static override description =
+    "Which migrations there are, which are applied, which were edited since.";
+  static override flags = { ...projectFlag };
+
+  async run() {
+    const { flags } = await this.parse(History);
+    const { project, model } = checkProject(flags.project);
+    const statuses = await migrationHistory(project, model);
+    if (statuses.length === 0) this.say("There are no migrations yet.");
+    else {
+      const rows = statuses.map(({ name, standing, line }) => [
+        name,
+        colors[standing](standing),
+        line?.applied_at ?? "",
+        line ? `${line.milliseconds} ms` : "",
+      ]);
+      this.say(
+        table([
+          ["migration", "standing", "applied at (UTC)", "took"].map((heading) =>
+            ansis.dim(heading),
+          ),
+          ...rows,
+        ]),
+      );
+    }
+    const pending = statuses.some(({ standing }) => standing === "pending");
+    this.say(
+      pending
+        ? next("levadura migrate", "applies what is pending")
+        : next("levadura draft", "writes the next one"),
+    );
+    return { migrations: statuses };
+  }
+}

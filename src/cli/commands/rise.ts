@@ -1,0 +1,22 @@
+import { riseProject } from "../../flows/rise.ts";
+import { LevaduraCommand, projectFlag } from "../command.ts";
+import { listeningFlags, untilStopped } from "../running.ts";
+import { usualSeed } from "./seed.ts";
+
+export default class Rise extends LevaduraCommand {
+  static override description =
+    "All of it: checks, drafts, migrates, seeds when empty, builds, serves; then follows the model.";
+  static override flags = { ...projectFlag, ...listeningFlags };
+
+  async run() {
+    const { flags } = await this.parse(Rise);
+    const log = (text: string) => process.stderr.write(text);
+    const listening = { host: flags.host, port: flags.port, seed: usualSeed };
+    const risen = await riseProject(flags.project, listening, this.report, log);
+    try {
+      await untilStopped(risen.ended);
+    } finally {
+      await risen.stop();
+    }
+  }
+}

@@ -1,0 +1,120 @@
+import ansis from "ansis";
+import type { Failure } from "../core/failure.ts";
+import type { Pointed } from "../core/model/diagnostics.ts";
+import type { FlowEvent } from "../flows/report.ts";
+
+/** A number of things. */
+export function count(number: number, one: string, many = `${one}s`): string {
+  return `${number.toLocaleString("en")} ${number === 1 ? one : many}`;
+}
+
+/** What to do next, at the end of a command. */
+export function next(command: string, why: string): string {
+  return `\n${ansis.dim("Next:")} ${ansis.bold(command)}  ${ansis.dim(why)}`;
+}
+
+/** A line about something that was done. */
+export function done(what: string, detail = ""): string {
+  return `${ansis.green("✓")} ${what}${detail && `  ${ansis.dim(detail)}`}`;
+}
+
+/** Columns with two spaces between them. */
+export function table(rows: readonly (readonly string[])[]): string {
+  const widths = (rows[0] ?? []).map((_, column) =>
+    Math.max(...rows.map((row) => [...ansis.strip(row[column] ?? "")].length)),
+  );
+  return rows
+    .map((row) =>
+      row
+        .map(
+          (cell, column) =>
+            cell + " ".repeat((widths[column] ?? 0) - [...ansis.strip(cell)].length),
+        )
+        .join("  ")
+        .trimEnd(),
+    )
+    .join("\n");
+}
+
+/** A diagnostic, with its line and a marker under the place. */
+export function diagnosticText({ severity, where, message, line, marker, help }: Pointed): string {
+  const color = severity === "error" ? ansis.red : ansis.yellow;
+  const number = where.split(":")[1] ?? "";
+  const gutter = " ".repeat(number.length);
+  return [
+    `${ansis.bold(where)}: ${color(severity)}: ${message}`,
+    `  ${ansis.dim(`${number} |`)} ${line}`,
+    `  ${ansis.dim(`${gutter} |`)} ${color(marker)}`,
+    ...(help ? [`  ${ansis.dim(`${gutter} =`)} ${help}`] : []),
+  ].join("\n");
+}
+
+/** Prints a failure where errors go. */
+export function printFailure({ message, help, details }: Failure): void {
+  const pointed = Array.isArray(details) ? (details as Pointed[]) : [];
+  const lines = [
+    ...pointed.map((diagnostic) => `${diagnosticText(diagnostic)}\n`),
+    `${ansis.red("✗")} ${message}`,
+    ...(help ? [`  ${help}`] : []),
+  ];
+  process.stderr.write(`${lines.join("\n")}\n`);
+}
+
+/** Prints what a flow tells. */
+export function printEvent(event: FlowEvent): void {
+  if (event.kind === "trouble") {
+    const { error } = event;
+    printFailure(error as Failure);
+    process.stderr.write("  The application goes on as it was.\n");
+    return;
+  }
+  const text = eventText(event);
+  if (text) process.stdout.write(`${text}\n`);
+}
+
+function eventText(event: Exclude<FlowEvent, { kind: "trouble" }>): string | undefined {
+  switch (event.kind) {
+    case "drafted":
+      return done(`Drafted migrations/${event.name}`, stepsText(event.steps));
+    case "applied":
+      return done(`Applied ${event.name}`);
+    case "seeded":
+      return done(`Seeded ${event.entity}`, count(event.rows, "row"));
+    case "built":
+      return [
+        done(
+          "Built app/",
+          `${count(event.written, "file")} written${event.removed > 0 ? `, ${event.removed} removed` : ""}`,
+        ),
+        ...event.kept.map(
+          (path) => `${ansis.yellow("!")} app/${path} was edited by hand and stays as it is`,
+        ),
+      ].join("\n");
+    case "serving":
+      return [
+        ...(event.port === event.wantedPort
+          ? []
+          : [
+              `${ansis.yellow("!")} Port ${event.wantedPort} is in use; ${event.port} is taken instead`,
+            ]),
+        done(`Open ${ansis.bold(event.address)}`),
+      ].join("\n");
+    case "watching":
+      return ansis.dim(`Watching ${event.file}: save it, and the page follows. Ctrl-C ends.`);
+    case "restarted":
+      return done("Reloaded", `${event.milliseconds} ms`);
+    case "waiting":
+      return [
+        `${ansis.yellow("!")} ${count(event.changes.length, "change waits", "changes wait")}, because rows could stand in the way:`,
+        ...event.changes.map((change) => `    ${change}`),
+      ].join("\n");
+    case "stopped":
+      return "Stopped.";
+  }
+}
+
+/** The first steps of a migration, in a line. */
+export function stepsText(steps: readonly string[]): string {
+  const more = steps.length > 2 ? `, and ${steps.length - 2} more` : "";
+  return steps.slice(0, 2).join(", ") + more;
+}

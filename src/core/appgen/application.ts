@@ -1,0 +1,142 @@
+import type { Model } from "../model/model.ts";
+import { entityModule } from "./entity.ts";
+import { pagesModule } from "./pages.ts";
+import { queriesModule } from "./queries.ts";
+import { entityTest, fixture, samplesModule } from "./samples.ts";
+import { subjectOf } from "./subject.ts";
+import {
+  appModule,
+  databaseModule,
+  mainModule,
+  migrateModule,
+  projectSlug,
+  routesModule,
+  rulesModule,
+} from "./wiring.ts";
+
+/** A file of the application. */
+export interface GeneratedFile {
+  /** Its path within the application, with slashes. */
+  path: string;
+  text: string;
+  /** Written when it isn't there, and never again. */
+  once?: boolean;
+}
+
+/** Versions of the packages that an application is built on, by name. */
+export type Versions = Readonly<Record<string, string>>;
+
+/** All files of the application that belong to the model; the kit and the migrations come beside them. */
+export function generateApplication(model: Model, versions: Versions): GeneratedFile[] {
+  const subjects = model.entities.map((entity) => subjectOf(model, entity));
+  const entities = subjects.flatMap((subject): GeneratedFile[] => {
+    const at = `src/entities/${subject.file}/${subject.file}`;
+    return [
+      { path: `${at}.ts`, text: entityModule(subject) },
+      { path: `${at}.queries.ts`, text: queriesModule(model, subject) },
+      { path: `${at}.pages.tsx`, text: pagesModule(model, subject) },
+      { path: `${at}.routes.ts`, text: routesModule(subject) },
+      { path: `${at}.rules.ts`, text: rulesModule(subject), once: true },
+      { path: `test/${subject.file}.test.ts`, text: entityTest(subject) },
+    ];
+  });
+  return [
+    { path: "package.json", text: packageJson(model, versions) },
+    { path: "tsconfig.json", text: json(tsconfig) },
+    { path: "biome.json", text: json(biome) },
+    { path: ".gitignore", text: "node_modules/\ndist/\n" },
+    { path: "README.md", text: readme(model) },
+    { path: "src/main.ts", text: mainModule(model) },
+    { path: "src/migrate.ts", text: migrateModule() },
+    { path: "src/database.ts", text: databaseModule(model, subjects) },
+    { path: "src/app.tsx", text: appModule(model, subjects) },
+    { path: "test/fixture.ts", text: fixture },
+    { path: "test/samples.ts", text: samplesModule(model) },
+    ...entities,
+  ];
+}
+
+function json(value: object): string {
+  return `${JSON.stringify(value, null, 2)}\n`;
+}
+
+function packageJson(model: Model, versions: Versions): string {
+  const pick = (...names: string[]) =>
+    Object.fromEntries(names.map((name) => [name, versions[name] ?? "*"]));
+  return json({
+    name:
+      projectSlug(model)
+        .replace(/[^a-z0-9-]+/g, "-")
+        .replace(/^-+|-+$/g, "") || "application",
+    version: "0.1.0",
+    private: true,
+    type: "module",
+    engines: { node: ">=20" },
+    scripts: {
+      build: "tsc && npm run build:server && npm run build:assets",
+      "build:server":
+        "esbuild src/main.ts src/migrate.ts --bundle --platform=node --format=esm --packages=external --outdir=dist",
+      "build:assets":
+        "esbuild src/kit/assets/app.css src/kit/assets/client.ts src/kit/assets/icon.svg --bundle --minify --loader:.svg=copy --outdir=dist/assets",
+      migrate: "node dist/migrate.js",
+      start: "npm run migrate && node dist/main.js",
+      test: "vitest run",
+      lint: "biome ci .",
+    },
+    dependencies: pick("@hono/node-server", "bootstrap", "hono", "kysely", "libsql", "zod"),
+    devDependencies: pick("@biomejs/biome", "@types/node", "esbuild", "typescript", "vitest"),
+  });
+}
+
+const tsconfig = {
+  compilerOptions: {
+    target: "ES2023",
+    lib: ["ES2023", "DOM"],
+    module: "ESNext",
+    moduleResolution: "Bundler",
+    strict: true,
+    noUncheckedIndexedAccess: true,
+    noUnusedLocals: true,
+    noUnusedParameters: true,
+    verbatimModuleSyntax: true,
+    allowImportingTsExtensions: true,
+    skipLibCheck: true,
+    noEmit: true,
+    jsx: "react-jsx",
+    jsxImportSource: "hono/jsx",
+    types: ["node"],
+  },
+  include: ["src", "test"],
+};
+
+/** The formatter and the linter that the application is held to; the kit in this repository is held to the same. */
+export const biome = {
+  formatter: { indentStyle: "space", indentWidth: 2, lineWidth: 100 },
+  files: { includes: ["**", "!dist"] },
+};
+
+function readme(model: Model): string {
+  return `# ${model.app.name}
+
+A web application over a SQLite database. It needs Node 20 and nothing else.
+
+\`\`\`
+npm install
+npm run build
+npm start
+\`\`\`
+
+It listens on 127.0.0.1:3000. These variables change that: \`PORT\`, \`HOST\`, \`ALLOWED_HOSTS\` (the names by
+which it may be reached besides localhost, with commas between them) and \`DATABASE_URL\`
+(\`sqlite:path/to/file.db\`).
+
+| folder | what is in it |
+|---|---|
+| \`src/entities\` | each kind of record: columns and checks, queries, pages, routes, rules |
+| \`src/kit\` | what they share: forms, tables, layout, protection |
+| \`migrations\` | the SQL that makes the schema; \`npm run migrate\` applies what is pending |
+| \`test\` | a test for each kind of record; \`npm test\` |
+
+All of it is meant to be read and changed. The files \`*.rules.ts\` are for rules of your own.
+`;
+}

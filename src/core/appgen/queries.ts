@@ -1,0 +1,268 @@
+import { type Field, isMany, isReference, type Model } from "../model/model.ts";
+import { pascalCase } from "../naming/words.ts";
+import { columnOf } from "../schema/from-model.ts";
+import { defaultValue, docText } from "./entity.ts";
+import { Module, object, quote } from "./module.ts";
+import {
+  inputName,
+  linkLiteral,
+  type Subject,
+  subjectOf,
+  targetOf,
+  titleProperty,
+} from "./subject.ts";
+
+const records = "../../kit/records.ts";
+const lists = "../../kit/lists.ts";
+
+/** `hive.queries.ts`: every statement that the pages of an entity need. */
+export function queriesModule(model: Model, subject: Subject): string {
+  const module = new Module();
+  module.type("Database", "../../database.ts");
+  module.type(`${subject.pascal}Input`, `./${subject.file}.ts`);
+  title(module, model, subject);
+  reading(module, model, subject);
+  options(module, model, subject);
+  relations(module, model, subject);
+  writing(module, subject);
+  return module.print();
+}
+
+function queriesOf(from: Subject, subject: Subject): string {
+  return from.file === subject.file ? "" : `../${subject.file}/${subject.file}.queries.ts`;
+}
+
+function titleOf(module: Module, from: Subject, subject: Subject): string {
+  const name = `${subject.camel}Title`;
+  const source = queriesOf(from, subject);
+  return source ? module.use(name, source) : name;
+}
+
+function titleThrough(
+  module: Module,
+  model: Model,
+  subject: Subject,
+  field: Field,
+  row: string,
+): string {
+  if (!isReference(field)) return "";
+  const target = targetOf(model, field);
+  return `${module.use("titleThrough", records)}("${target.table}", ${titleOf(module, subject, target)}, ${row})`;
+}
+
+function title(module: Module, model: Model, subject: Subject): void {
+  const { entity, camel, one } = subject;
+  const parts = entity.title ?? [];
+  const words = parts.map((part) => ("words" in part ? part.words : `{${part.field}}`)).join("");
+  const expressions = parts.map((part) => {
+    if ("words" in part) return `${module.use("sql", "kysely")}.val(${quote(part.words)})`;
+    const field = entity.fields.find(({ name }) => name === part.field);
+    if (!field) throw new Error(`no field ${part.field}`);
+    return isReference(field)
+      ? titleThrough(module, model, subject, field, `\`\${row}.${columnOf(field)}\``)
+      : `${module.use("sql", "kysely")}.ref(\`\${row}.${columnOf(field)}\`)`;
+  });
+  const [only] = parts;
+  const field = parts.length === 1 && only && "field" in only ? only.field : undefined;
+  const plain = entity.fields.find(({ name, required }) => name === field && required);
+  const texts = ["text", "email", "url", "phone", "choice"];
+  const expression =
+    plain && texts.includes(plain.type.kind)
+      ? `${module.use("sql", "kysely")}.ref<string>(\`\${row}.${columnOf(plain)}\`)`
+      : `${module.use("titleOfParts", records)}(${quote(entity.label)}, \`\${row}.id\`, [${expressions.join(", ")}])`;
+  const type = module.type("Expression", "kysely");
+  module.add(`/** What ${one === entity.label ? entity.label : one} records are called: ${parts.length > 0 ? `“${docText(words)}”` : "their kind and number"}. */
+export const ${camel}Title = (row: string): ${type}<string> => ${expression};`);
+}
+
+function reading(module: Module, model: Model, subject: Subject): void {
+  const { entity, table, camel, pascal, pascalPlural, variable } = subject;
+  const references = entity.fields.filter(isReference);
+  const titles = [
+    `${module.use("namedTitle", records)}(${camel}Title("${table}"))`,
+    ...references.map(
+      (field) =>
+        `${titleThrough(module, model, subject, field, `"${table}.${columnOf(field)}"`)}.as("${titleProperty(field)}")`,
+    ),
+  ];
+  module.add(`const select${pascalPlural} = (db: Database) =>
+  db.selectFrom("${table}").selectAll("${table}").select([${titles.join(", ")}]);`);
+  const many = entity.fields.filter(isMany);
+  for (const field of many) {
+    module.add(`const ${linksName(subject, field)} = ${linkLiteral(entity, field)};`);
+  }
+  const linked = (field: (typeof many)[number], ids: string) => {
+    const target = targetOf(model, field);
+    return `await ${module.use("linkedRecords", records)}(db, ${linksName(subject, field)}, "${target.table}", ${titleOf(module, subject, target)}, ${ids})`;
+  };
+  const listed = many.filter(({ name }) => entity.list.includes(name));
+  const call = `${module.use("listPage", lists)}(select${pascalPlural}(db), "${table}.id", request, ${listOptions(subject)})`;
+  const type = module.type("ListRequest", lists);
+  module.add(
+    listed.length === 0
+      ? `/** One page of the list. */
+export const list${pascalPlural} = (db: Database, request: ${type}) => ${call};`
+      : `/** One page of the list. */
+export async function list${pascalPlural}(db: Database, request: ${type}) {
+  const page = await ${call};
+  const ids = page.rows.map(({ id }) => id);
+  ${listed.map((field) => `const ${local(field)} = ${linked(field, "ids")};`).join("\n  ")}
+  const rows = page.rows.map((row) => ({ ...row, ${listed
+    .map((field) => `${field.name}: ${local(field)}.get(row.id) ?? []`)
+    .join(", ")} }));
+  return { ...page, rows };
+}`,
+  );
+  module.add(
+    `export type Listed${pascal} = Awaited<ReturnType<typeof list${pascalPlural}>>["rows"][number];`,
+  );
+  const found = `select${pascalPlural}(db).where("${table}.id", "=", id).executeTakeFirst()`;
+  module.add(
+    many.length === 0
+      ? `/** One record with everything that its page shows; undefined where there is none. */
+export const find${pascal} = (db: Database, id: number) => ${found};`
+      : `/** One record with everything that its page shows; undefined where there is none. */
+export async function find${pascal}(db: Database, id: number) {
+  const ${variable} = await ${found};
+  if (!${variable}) return undefined;
+  ${many.map((field) => `const ${local(field)} = ${linked(field, "[id]")};`).join("\n  ")}
+  return { ...${variable}, ${many.map((field) => `${field.name}: ${local(field)}.get(id) ?? []`).join(", ")} };
+}`,
+  );
+  module.add(
+    `export type ${pascal}Record = NonNullable<Awaited<ReturnType<typeof find${pascal}>>>;`,
+  );
+}
+
+function linksName({ camel }: Subject, field: Field): string {
+  return `${camel}${pascalCase(field.name)}Links`;
+}
+
+/** A local variable for what a field with many records holds; a name that no other variable has. */
+function local(field: Field): string {
+  return `linked${pascalCase(field.name)}`;
+}
+
+const searched = ["text", "long text", "email", "url", "phone", "choice"];
+
+function listOptions(subject: Subject): string {
+  const { entity, table } = subject;
+  const sortable = entity.fields.filter(({ type }) => !["many", "long text"].includes(type.kind));
+  const automatic = ["id", "version", "created_at", "updated_at"].filter(
+    (name) => entity.list.includes(name) || entity.sort.some(({ field }) => field === name),
+  );
+  const sort = [
+    ...sortable.map((field): [string, string] => [
+      field.name,
+      quote(isReference(field) ? titleProperty(field) : `${table}.${columnOf(field)}`),
+    ]),
+    ...automatic.map((name): [string, string] => [name, quote(`${table}.${name}`)]),
+  ];
+  const textual = sortable.filter(isReference).map(({ name }) => quote(name));
+  const first = entity.sort.map(({ field, descending }) =>
+    quote(`${descending ? "-" : ""}${field}`),
+  );
+  const [only] = entity.title ?? [];
+  const fallback = entity.title?.length === 1 && only && "field" in only ? [quote(only.field)] : [];
+  const filters = entity.fields.flatMap((field): [string, string][] => {
+    if (isReference(field)) return [[columnOf(field), quote(`${table}.${columnOf(field)}`)]];
+    return isMany(field) ? [[field.name, linksName(subject, field)]] : [];
+  });
+  return object([
+    [
+      "search",
+      `[${entity.fields
+        .filter(({ type }) => searched.includes(type.kind))
+        .map((field) => quote(`${table}.${columnOf(field)}`))
+        .join(", ")}]`,
+    ],
+    ["sort", object(sort)],
+    ...(textual.length > 0 ? [["textual", `[${textual.join(", ")}]`] as [string, string]] : []),
+    ["first", `[${(first.length > 0 ? first : fallback).join(", ")}]`],
+    ...(filters.length > 0 ? [["filters", object(filters)] as [string, string]] : []),
+  ]);
+}
+
+function options(module: Module, model: Model, subject: Subject): void {
+  const lookups = subject.inForm.filter((field) => isReference(field) || isMany(field));
+  const entries = lookups.map((field): [string, string] => {
+    const target = targetOf(model, field);
+    const call = `await ${module.use("linksOf", records)}(db, "${target.table}", ${titleOf(module, subject, target)})`;
+    return [inputName(field), call];
+  });
+  module.add(`/** What the lookups of the form offer. */
+export const ${subject.camel}Options = async (${entries.length > 0 ? "db: Database" : ""}) => (${object(entries)});`);
+}
+
+function relations(module: Module, model: Model, subject: Subject): void {
+  const { camel, referrers } = subject;
+  const entries = referrers.map(({ entity, field, property }): [string, string] => {
+    const other = subjectOf(model, entity);
+    const name = `list${other.pascalPlural}`;
+    const source = queriesOf(subject, other);
+    const list = source ? module.use(name, source) : name;
+    return [
+      property,
+      `await ${list}(db, ${module.use("relatedTo", lists)}("${inputName(field)}", id))`,
+    ];
+  });
+  const uses = referrers.map(({ entity, field }) => {
+    const other = subjectOf(model, entity);
+    return object([
+      ["table", quote(other.table)],
+      ["title", titleOf(module, subject, other)],
+      ["one", quote(other.one)],
+      ["many", quote(other.many)],
+      ["path", quote(other.path)],
+      ["column", isMany(field) ? linkLiteral(entity, field) : quote(columnOf(field))],
+      ...(field.type.kind === "part of" ? [["goAlong", "true"] as [string, string]] : []),
+    ]);
+  });
+  const given = entries.length > 0 ? "db: Database, id: number" : "";
+  module.add(`/** The records of other kinds that its page shows. */
+export const ${camel}Relations = async (${given}) => (${object(entries)});
+export type ${subject.pascal}Relations = Awaited<ReturnType<typeof ${camel}Relations>>;`);
+  module.add(`/** What refers to a record: in the way of its deletion, or going along. */
+export const ${camel}Uses = ${
+    uses.length > 0
+      ? `(db: Database, id: number) => ${module.use("usesOf", records)}(db, id, [${uses.join(", ")}]);`
+      : `async (): Promise<${module.type("Use", records)}[]> => [];`
+  }`);
+}
+
+function writing(module: Module, subject: Subject): void {
+  const { entity, table, pascal, inForm, one } = subject;
+  const many = inForm.filter(isMany);
+  const names = many.map(({ name }) => name);
+  const given = names.length > 0 ? `{ ${names.join(", ")}, ...columns }` : "columns";
+  const save = (id: string) =>
+    many
+      .map(
+        (field) =>
+          `await ${module.use("replaceLinks", records)}(db, ${linksName(subject, field)}, ${id}, ${field.name});`,
+      )
+      .join("\n  ");
+  const hidden = entity.fields.filter(
+    (field) => !inForm.includes(field) && field.default && "moment" in field.default,
+  );
+  const extra = hidden
+    .map((field) => `${columnOf(field)}: ${defaultValue(module, field)}, `)
+    .join("");
+  module.add(`/** Adds a ${one}, and gives its number. */
+export async function create${pascal}(db: Database, ${given}: ${pascal}Input): Promise<number> {
+  const { id } = await db.insertInto("${table}").values({ ...columns, ${extra}...${module.use("stampNew", records)}() }).returning("id").executeTakeFirstOrThrow();
+  ${save("id")}
+  return id;
+}`);
+  module.add(`/** Saves a ${one}; false when somebody else saved it since that version. */
+export async function update${pascal}(db: Database, id: number, version: number, ${given}: ${pascal}Input): Promise<boolean> {
+  const { numUpdatedRows } = await db.updateTable("${table}").set({ ...columns, ...${module.use("stampSaved", records)}(version) }).where("id", "=", id).where("version", "=", version).executeTakeFirst();
+  if (numUpdatedRows === 0n) return false;
+  ${save("id")}
+  return true;
+}`);
+  module.add(`/** Deletes a ${one}. */
+export async function remove${pascal}(db: Database, id: number): Promise<void> {
+  await db.deleteFrom("${table}").where("id", "=", id).execute();
+}`);
+}

@@ -1,0 +1,121 @@
+import { isMany, isReference, type Model } from "../model/model.ts";
+import { inOrder } from "../schema/from-model.ts";
+import { randomFor } from "../seeding/random.ts";
+import { personFor, valueFor } from "../seeding/values.ts";
+import { Module, object } from "./module.ts";
+import { inputName, type Subject, subjectOf, targetOf } from "./subject.ts";
+
+/** The day by which the values of tests are made, so that they are the same on every machine. */
+const today = "2026-01-01";
+
+/** `test/samples.ts`: one record of each kind, with the records that it needs. */
+export function samplesModule(model: Model): string {
+  const module = new Module();
+  module.type("Database", "../src/database.ts");
+  for (const entity of inOrder(model)) {
+    const subject = subjectOf(model, entity);
+    const { file, pascal } = subject;
+    const person = personFor(randomFor(0, entity.name));
+    const entries = subject.inForm.map((field): [string, string] => {
+      const name = inputName(field);
+      if (isMany(field)) {
+        const target = targetOf(model, field);
+        return [name, field.required ? `[await sample${target.pascal}(db)]` : "[]"];
+      }
+      if (isReference(field)) {
+        const needed = field.required ? `await sample${targetOf(model, field).pascal}(db)` : "null";
+        return [name, needed];
+      }
+      if (!field.required) return [name, "null"];
+      const random = randomFor(0, entity.name, field.name);
+      return [name, JSON.stringify(valueFor(field, { entity, row: 0, today, random, person }))];
+    });
+    const create = module.use(`create${pascal}`, `../src/entities/${file}/${file}.queries.ts`);
+    module.add(`/** The number of ${subject.one} number one, which is made when there is none yet. */
+export async function sample${pascal}(db: Database): Promise<number> {
+  const found = await db.selectFrom("${subject.table}").select("id").limit(1).executeTakeFirst();
+  return found?.id ?? ${create}(db, ${object(entries)});
+}`);
+  }
+  return module.print();
+}
+
+/** `test/fixture.ts`: the application over an empty database of its own. */
+export const fixture = `import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { createApp } from "../src/app.tsx";
+import type { Tables } from "../src/database.ts";
+import { readMigrations } from "../src/kit/database/location.ts";
+import { applyMigrations } from "../src/kit/database/migrations.ts";
+import { migrationConnection, openFile, openTables } from "../src/kit/database/sqlite.ts";
+
+/** The application over an empty database, which \`close\` removes again. */
+export async function openFixture() {
+  const folder = mkdtempSync(join(tmpdir(), "application-"));
+  const file = join(folder, "test.db");
+  const connection = migrationConnection(openFile(file));
+  await applyMigrations(connection, readMigrations("migrations"));
+  await connection.close();
+  const db = openTables<Tables>(file);
+  const app = createApp(db);
+  const headers = { host: "localhost", origin: "http://localhost" };
+  return {
+    db,
+    get: (path: string) => app.request(path, { headers }),
+    post: (path: string, body: Record<string, string> = {}) =>
+      app.request(path, { method: "POST", headers, body: new URLSearchParams(body) }),
+    close: async () => {
+      await db.destroy();
+      rmSync(folder, { recursive: true });
+    },
+  };
+}
+`;
+
+/** \`test/hive.test.ts\`: the pages of an entity, from the list to the deletion. */
+export function entityTest(subject: Subject): string {
+  const { pascal, path, one, many, inForm } = subject;
+  const needed = inForm.filter(
+    (field) => field.required && field.type.kind !== "boolean" && field.type.kind !== "many",
+  );
+  const missing =
+    needed.length === 0
+      ? ""
+      : `
+  it("says what is missing in the form", async () => {
+    const answer = await app.post("${path}/new");
+    expect(answer.status).toBe(422);
+    expect(await answer.text()).toContain('id="error-${needed[0] && inputName(needed[0])}"');
+  });
+`;
+  return `import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { openFixture } from "./fixture.ts";
+import { sample${pascal} } from "./samples.ts";
+
+describe(${JSON.stringify(many)}, () => {
+  let app: Awaited<ReturnType<typeof openFixture>>;
+  beforeAll(async () => {
+    app = await openFixture();
+  });
+  afterAll(() => app.close());
+${missing}
+  it(${JSON.stringify(`lists, shows and edits one ${one}`)}, async () => {
+    const id = await sample${pascal}(app.db);
+    const shown = await app.get(\`${path}/\${id}\`);
+    const address = shown.headers.get("location") ?? \`${path}/\${id}\`;
+    for (const page of ["${path}", address, \`\${address}/edit\`]) {
+      expect((await app.get(page)).status, page).toBe(200);
+    }
+    expect(await (await app.get("${path}")).text()).toContain(address);
+  });
+
+  it(${JSON.stringify(`deletes one ${one}`)}, async () => {
+    const id = await sample${pascal}(app.db);
+    expect((await app.get(\`${path}/\${id}/delete\`)).status).toBe(200);
+    expect((await app.post(\`${path}/\${id}/delete\`)).status).toBe(303);
+    expect((await app.get(\`${path}/\${id}\`)).status).toBe(404);
+  });
+});
+`;
+}

@@ -1,0 +1,116 @@
+import {
+  type Entity,
+  entityNamed,
+  type Field,
+  isMany,
+  isReference,
+  type Model,
+} from "../model/model.ts";
+import { pathOf } from "../model/names.ts";
+import { spokenNames } from "../model/read.ts";
+import { camelCase, pascalCase, pluralOf, slugOf } from "../naming/words.ts";
+import { columnOf, linkOf, tableOf } from "../schema/from-model.ts";
+
+/** An entity with every name that its code uses. */
+export interface Subject {
+  entity: Entity;
+  table: string;
+  path: string;
+  /** `hive`, in `src/entities/hive/hive.ts`. */
+  file: string;
+  /** `Hive`, in `HiveInput`. */
+  pascal: string;
+  /** `hive`, in `hiveInput`. */
+  camel: string;
+  /** `Hives`, in `listHives`. */
+  pascalPlural: string;
+  /** The variable that one record goes by. */
+  variable: string;
+  /** The words of one and of several within a sentence. */
+  one: string;
+  many: string;
+  /** The fields of the form, in its order. */
+  inForm: Field[];
+  /** Who refers to it. */
+  referrers: Referrer[];
+}
+
+/** A field of another entity, or of the same, that refers to an entity. */
+export interface Referrer {
+  entity: Entity;
+  field: Field & { type: { entity: string } };
+  /** How its records are headed on the page of the one they refer to. */
+  heading: string;
+  /** The name under which they are handed to that page. */
+  property: string;
+}
+
+/** Variables that generated code has in the same scope, and words that can't be one. */
+const taken = new Set(
+  `arguments await back break case catch class const continue db debugger default delete do else enum
+  eval export extends false finally for form function here id if implements import in input instanceof
+  interface let list new null package page private props protected public record relations request
+  return row rows sql static super switch this throw true try typeof undefined var void while with
+  without yield`.split(/\s+/),
+);
+
+/** The names of an entity's code. */
+export function subjectOf(model: Model, entity: Entity): Subject {
+  const camel = camelCase(entity.name);
+  const shown = entity.form.flatMap(({ fields }) => fields);
+  return {
+    entity,
+    table: tableOf(entity.name),
+    path: pathOf(entity),
+    file: slugOf(entity.name),
+    pascal: pascalCase(entity.name),
+    camel,
+    pascalPlural: pascalCase(pluralOf(entity.name)),
+    variable: taken.has(camel) ? `${camel}Record` : camel,
+    ...spokenNames(entity),
+    inForm: shown.flatMap((name) => entity.fields.find((field) => field.name === name) ?? []),
+    referrers: referrersOf(model, entity),
+  };
+}
+
+function referrersOf(model: Model, target: Entity): Referrer[] {
+  const found = model.entities.flatMap((entity) =>
+    entity.fields
+      .filter((field) => isReference(field) || isMany(field))
+      .filter((field) => field.type.entity === target.name)
+      .map((field) => ({ entity, field })),
+  );
+  return found.map(({ entity, field }) => {
+    const several = found.filter((other) => other.entity === entity).length > 1;
+    const heading = several ? `${entity.plural} (${field.label})` : entity.plural;
+    const plural = camelCase(pluralOf(entity.name));
+    const property = several ? `${plural}By${pascalCase(field.name)}` : plural;
+    return { entity, field, heading, property };
+  });
+}
+
+/** The name of a field in forms and addresses. */
+export function inputName(field: Field): string {
+  return columnOf(field);
+}
+
+/** The property with the title of the record that a reference points at: `apiaryTitle`. */
+export function titleProperty(field: Field): string {
+  return `${camelCase(field.name)}Title`;
+}
+
+/** The constant with the labels of a choice. */
+export function choicesName(subject: Subject, field: Field): string {
+  return `${subject.camel}${pascalCase(field.name)}Choices`;
+}
+
+/** The link table of a field with many records, as an object literal. */
+export function linkLiteral(entity: Entity, field: Field & { type: { entity: string } }): string {
+  const { table, from, to } = linkOf(entity, field);
+  return `{ table: "${table}", from: "${from}", to: "${to}" }`;
+}
+
+/** The subject behind a relationship. */
+export function targetOf(model: Model, field: Field & { type: { entity: string } }): Subject {
+  return subjectOf(model, entityNamed(model, field.type.entity));
+}

@@ -1,0 +1,147 @@
+import { isMany, type Model } from "../model/model.ts";
+import { slugOf } from "../naming/words.ts";
+import { linkOf } from "../schema/from-model.ts";
+import { Module, object, quote } from "./module.ts";
+import type { Subject } from "./subject.ts";
+
+/** `hive.routes.ts`: the queries and pages of an entity under its addresses. */
+export function routesModule(subject: Subject): string {
+  const module = new Module();
+  const { camel, pascal, pascalPlural, path, one, many, file } = subject;
+  const own = (name: string) => module.use(name, `./${file}.ts`);
+  const query = (name: string) => module.use(name, `./${file}.queries.ts`);
+  const page = (name: string) => module.use(name, `./${file}.pages.tsx`);
+  module.add(`/** The addresses of ${many}. */
+export const ${camel}Routes = (db: ${module.type("Database", "../../database.ts")}) =>
+  ${module.use("routesFor", "../../kit/routes.tsx")}(db, ${object([
+    ["path", quote(path)],
+    ["one", quote(one)],
+    ["many", quote(many)],
+    ["input", own(`${camel}Input`)],
+    ["labels", own(`${camel}Labels`)],
+    ["defaults", own(`${camel}Defaults`)],
+    ["rules", module.use(`${camel}Rules`, `./${file}.rules.ts`)],
+    ["list", query(`list${pascalPlural}`)],
+    ["find", query(`find${pascal}`)],
+    ["relations", query(`${camel}Relations`)],
+    ["options", query(`${camel}Options`)],
+    ["uses", query(`${camel}Uses`)],
+    ["create", query(`create${pascal}`)],
+    ["update", query(`update${pascal}`)],
+    ["remove", query(`remove${pascal}`)],
+    ["ListPage", page(`${pascal}ListPage`)],
+    ["DetailPage", page(`${pascal}DetailPage`)],
+    ["FormPage", page(`${pascal}FormPage`)],
+  ])});`);
+  return module.print();
+}
+
+/** `hive.rules.ts`: the developer's own rules; written once. */
+export function rulesModule(subject: Subject): string {
+  const module = new Module();
+  const { camel, pascal, file, many } = subject;
+  const tables = module.type("Tables", "../../database.ts");
+  const record = module.type(`${pascal}Record`, `./${file}.queries.ts`);
+  const input = module.type(`${pascal}Input`, `./${file}.ts`);
+  module.add(`/**
+ * Rules of your own for ${many}. This file was written once and is yours: building again leaves it alone.
+ * \`check\`, \`beforeSave\`, \`afterSave\` and \`beforeDelete\` are described in src/kit/rules.ts.
+ */
+export const ${camel}Rules: ${module.type("Rules", "../../kit/rules.ts")}<${tables}, ${record}, ${input}> = {};`);
+  return module.print();
+}
+
+/** `database.ts`: the typed tables. */
+export function databaseModule(model: Model, subjects: readonly Subject[]): string {
+  const module = new Module();
+  const tables = subjects.map(
+    ({ table, pascal, file }) =>
+      `${quote(table)}: ${module.type(`${pascal}Columns`, `./entities/${file}/${file}.ts`)};`,
+  );
+  const links = model.entities.flatMap((entity) =>
+    entity.fields.filter(isMany).map((field) => {
+      const { table, from, to } = linkOf(entity, field);
+      return `${quote(table)}: { ${quote(from)}: number; ${quote(to)}: number };`;
+    }),
+  );
+  module.add(`/** Every table, with its columns. */
+export interface Tables {
+  ${[...tables, ...links].join("\n  ")}
+}
+
+export type Database = ${module.type("Kysely", "kysely")}<Tables>;`);
+  module.add(`/** The database file when DATABASE_URL names no other, seen from the folder of this application. */
+export const defaultFile = "../records.db";`);
+  module.add(`/** Opens the database. */
+export const openDatabase = (): Database =>
+  ${module.use("openTables", "./kit/database/sqlite.ts")}<Tables>(${module.use("databaseFile", "./kit/database/location.ts")}(defaultFile));`);
+  return module.print();
+}
+
+/** The name of a project as that of a file. */
+export function projectSlug(model: Model): string {
+  return slugOf(model.app.name) || "application";
+}
+
+/** `app.tsx`: puts entities, pages and kit together. */
+export function appModule(model: Model, subjects: readonly Subject[]): string {
+  const module = new Module();
+  const { name, language, currency, timezone } = model.app;
+  const menu = subjects.map(({ path, entity, one, table }) =>
+    object([
+      ["path", quote(path)],
+      ["label", quote(entity.plural)],
+      ["one", quote(one)],
+      ["table", quote(table)],
+    ]),
+  );
+  const routes = subjects.map(({ path, camel, file }) => {
+    const name = module.use(`${camel}Routes`, `./entities/${file}/${file}.routes.ts`);
+    return `app.route("${path}", ${name}(db));`;
+  });
+  const home = module.use("HomePage", "./kit/pages.tsx");
+  module.add(`const menu = [${menu.join(", ")}];`);
+  module.add(`/** The whole application over a database. */
+export function createApp(db: ${module.type("Database", "./database.ts")}) {
+  ${module.use("configure", "./kit/settings.ts")}(${object([
+    ["name", quote(name)],
+    ["language", quote(language)],
+    ["currency", quote(currency)],
+    ["timezone", quote(timezone)],
+  ])});
+  const app = ${module.use("application", "./kit/application.tsx")}(menu);
+
+  app.get("/", async (c) => {
+    const counts = await ${module.use("countRows", "./kit/records.ts")}(db, menu.map(({ table }) => table));
+    const entities = menu.map((entry) => ({ ...entry, count: counts.get(entry.table) ?? 0 }));
+    return c.render(<${home} name=${JSON.stringify(name).includes("\\") ? `{${quote(name)}}` : quote(name)} entities={entities} />, {});
+  });
+
+  ${routes.join("\n  ")}
+
+  return app;
+}`);
+  return module.print();
+}
+
+/** `main.ts`: starts the server. */
+export function mainModule(model: Model): string {
+  return `import { createApp } from "./app.tsx";
+import { defaultFile, openDatabase } from "./database.ts";
+import { requireMigrated } from "./kit/database/startup.ts";
+import { listen } from "./kit/server.ts";
+
+await requireMigrated(defaultFile, "migrations");
+const db = openDatabase();
+listen(createApp(db), ${quote(model.app.name)}, () => db.destroy());
+`;
+}
+
+/** `migrate.ts`: brings the database up to date. */
+export function migrateModule(): string {
+  return `import { defaultFile } from "./database.ts";
+import { migrate } from "./kit/database/startup.ts";
+
+await migrate(defaultFile, "migrations");
+`;
+}

@@ -1,0 +1,366 @@
+import { nearest } from "../naming/nearest.ts";
+import { labelOf } from "../naming/words.ts";
+import type { Diagnostics } from "./diagnostics.ts";
+import type { Default, Field, FieldType, Kind } from "./model.ts";
+import { type Definition, type OptionName, optionNames, type Word } from "./notation.ts";
+import { nameHints, rangeWords, type SpecialOption, typeRules, typeWords } from "./types.ts";
+
+/** Digits that a decimal can have in all: what SQLite keeps exactly. */
+const mostDigits = 15;
+
+/**
+ * Makes sense of a definition: its type, its range and its options, each against the table of types.
+ * Undefined, with the reasons in `diagnostics`, where the type makes no sense.
+ */
+export function interpretField(
+  name: Word,
+  definition: Definition,
+  entityNames: ReadonlySet<string>,
+  diagnostics: Diagnostics,
+): Field | undefined {
+  reportUnknownOptions(definition, diagnostics);
+  const type = interpretType(name, definition, entityNames, diagnostics);
+  if (!type) return undefined;
+  const rule = typeRules[type.kind];
+  const option = (wanted: OptionName): Word | undefined => {
+    const found = definition.options.get(wanted);
+    const special = wanted !== "label" && wanted !== "hint" && wanted !== "was";
+    if (found && special && !rule.options.includes(wanted as SpecialOption)) {
+      const explained = unfit[type.kind]?.[wanted];
+      diagnostics.error(
+        found.at,
+        `\`${wanted}\` doesn't go with ${withArticle(type.kind)}`,
+        explained,
+      );
+      return undefined;
+    }
+    return found;
+  };
+  const flag = (wanted: OptionName): boolean => {
+    const found = option(wanted);
+    return found !== undefined && (found.text === "yes" || found.text === "true");
+  };
+  const [label, hint, placeholder, unit, was] = (
+    ["label", "hint", "placeholder", "unit", "was"] as const
+  ).map((wanted) => {
+    const found = option(wanted);
+    if (found && found.text.trim() === "") diagnostics.error(found.at, `\`${wanted}\` is blank`);
+    return found?.text;
+  });
+  option("places");
+  const fallback = option("default");
+  const start = fallback && interpretDefault(fallback, type, diagnostics);
+  return {
+    name: name.text,
+    label: label ?? labelOf(name.text),
+    type,
+    required: flag("required") || type.kind === "part of" || type.kind === "boolean",
+    unique: flag("unique"),
+    ...(start && { default: start }),
+    ...(hint && { hint }),
+    ...(placeholder && { placeholder }),
+    ...(unit && { unit }),
+    ...(was && { was }),
+    at: name.at,
+  };
+}
+
+const unfit: Partial<Record<Kind, Partial<Record<OptionName, string>>>> = {
+  "part of": { required: "it is always required: take `required` out" },
+  boolean: { unique: "at most two records could have it" },
+  integer: { places: "use `decimal`" },
+};
+
+function withArticle(kind: string): string {
+  return /^[aeiou]/.test(kind) && kind !== "one" ? `an \`${kind}\`` : `a \`${kind}\``;
+}
+
+function reportUnknownOptions({ options }: Definition, diagnostics: Diagnostics): void {
+  for (const [name, { at, text }] of options) {
+    if (optionNames.includes(name)) continue;
+    const close = nearest(name, optionNames);
+    diagnostics.error(
+      text === "" ? { start: at.start, end: Math.min(at.end, at.start + name.length) } : at,
+      `there is no option \`${name}\``,
+      close ? `did you mean \`${close}\`?` : `the options are ${optionNames.join(", ")}`,
+    );
+    options.delete(name);
+  }
+}
+
+function interpretType(
+  name: Word,
+  definition: Definition,
+  entityNames: ReadonlySet<string>,
+  diagnostics: Diagnostics,
+): FieldType | undefined {
+  const { type: word, entity } = definition;
+  if (!word) {
+    const blank = definition.options.size === 0 && !definition.min && !definition.max;
+    const guess = typeFromName(name.text, entityNames);
+    if (blank)
+      diagnostics.note(
+        name.at,
+        `\`${name.text}\` has no definition and is taken for \`${printType(guess)}\``,
+      );
+    if (definition.choices) {
+      diagnostics.error(name.at, "`choices` without `type: choice`", "add type: choice");
+    }
+    return withRange(guess, definition, diagnostics);
+  }
+  if (!Object.hasOwn(typeRules, word.text) || word.text === "formula") {
+    const close = nearest(word.text, [...typeWords, "choice"]);
+    const asEntity = [...entityNames].find(
+      (candidate) => candidate.toLowerCase() === word.text.toLowerCase(),
+    );
+    const help = asEntity
+      ? `for a relationship, write \`one ${asEntity}\` or \`many ${asEntity}\``
+      : close
+        ? `did you mean \`${close}\`?`
+        : `the types are ${typeWords.join(", ")}`;
+    diagnostics.error(word.at, `there is no type \`${word.text}\``, help);
+    return undefined;
+  }
+  const kind = word.text as Exclude<Kind, "formula">;
+  if (kind === "one" || kind === "many" || kind === "part of") {
+    if (!entity) {
+      diagnostics.error(
+        word.at,
+        `\`${kind}\` needs an entity behind it`,
+        `write \`${kind} Apiary\`, with a name of yours`,
+      );
+      return undefined;
+    }
+    if (!entityNames.has(entity.text)) {
+      const close = nearest(entity.text, entityNames);
+      diagnostics.error(
+        entity.at,
+        `there is no entity \`${entity.text}\``,
+        close ? `did you mean \`${close}\`?` : "declare it under `entities`",
+      );
+      return undefined;
+    }
+    return withRange({ kind, entity: entity.text }, definition, diagnostics);
+  }
+  if (entity)
+    diagnostics.error(entity.at, `${withArticle(kind)} refers to no entity`, "take `entity` out");
+  if (kind === "choice") {
+    const choices = interpretChoices(word, definition.choices ?? [], diagnostics);
+    return choices && withRange({ kind, choices }, definition, diagnostics);
+  }
+  if (definition.choices) {
+    diagnostics.error(word.at, `${withArticle(kind)} has no choices`, "use `type: choice`");
+  }
+  if (kind === "decimal" || kind === "money" || kind === "percent") {
+    return withRange(
+      { kind, places: interpretPlaces(definition, diagnostics) },
+      definition,
+      diagnostics,
+    );
+  }
+  return withRange({ kind } as FieldType, definition, diagnostics);
+}
+
+/** The type that a name suggests; text where it suggests nothing. */
+export function typeFromName(name: string, entityNames: ReadonlySet<string>): FieldType {
+  const flat = name.replaceAll("_", "").toLowerCase();
+  const entity = [...entityNames].find((candidate) => candidate.toLowerCase() === flat);
+  if (entity) return { kind: "one", entity };
+  const kind = nameHints.find(([pattern]) => pattern.test(name))?.[1] ?? "text";
+  return (
+    kind === "decimal" || kind === "money" || kind === "percent" ? { kind, places: 2 } : { kind }
+  ) as FieldType;
+}
+
+function printType(type: FieldType): string {
+  return "entity" in type ? `${type.kind} ${type.entity}` : type.kind;
+}
+
+function interpretChoices(
+  type: Word,
+  words: Word[],
+  diagnostics: Diagnostics,
+): string[] | undefined {
+  if (words.length === 0) {
+    diagnostics.error(
+      type.at,
+      "`choice` needs its values",
+      "write `choice active | weak | retired`",
+    );
+    return undefined;
+  }
+  const seen = new Map<string, Word>();
+  for (const word of words) {
+    const key = word.text.toLowerCase();
+    if (word.text.trim() === "") diagnostics.error(word.at, "a choice without a name");
+    else if (word.text.length > 100)
+      diagnostics.error(word.at, "a choice has 100 characters at most");
+    else if (seen.has(key))
+      diagnostics.error(word.at, `the choice \`${word.text}\` stands here twice`, "take one out");
+    else seen.set(key, word);
+  }
+  return [...seen.values()].map(({ text }) => text);
+}
+
+function interpretPlaces(definition: Definition, diagnostics: Diagnostics): number {
+  const word = definition.options.get("places");
+  if (!word) return 2;
+  const places = Number(word.text);
+  if (!/^\d+$/.test(word.text) || places > 10) {
+    diagnostics.error(word.at, "`places` is a whole number up to 10");
+    return 2;
+  }
+  return places;
+}
+
+/** Adds the bounds, of the kind that the type's table entry names. */
+function withRange(type: FieldType, { min, max }: Definition, diagnostics: Diagnostics): FieldType {
+  const { range } = typeRules[type.kind];
+  if (!min && !max) return type;
+  if (range === "none") {
+    diagnostics.error(
+      (min ?? max)?.at ?? { start: 0, end: 0 },
+      `${withArticle(type.kind)} takes no range`,
+    );
+    return type;
+  }
+  const places = type.kind === "integer" ? 0 : "places" in type ? type.places : 0;
+  const read = (word: Word | undefined): string | number | undefined => {
+    if (!word) return undefined;
+    const wrong =
+      range === "date"
+        ? word.text !== "today" && !isDate(word.text)
+        : range === "length"
+          ? !/^\d{1,6}$/.test(word.text)
+          : numberTrouble(word.text, places) !== undefined;
+    if (wrong) {
+      const why =
+        range === "integer" || range === "decimal" ? numberTrouble(word.text, places) : undefined;
+      diagnostics.error(
+        word.at,
+        `\`${word.text}\` can't be a bound here`,
+        why ?? `a range gives ${rangeWords[range]}`,
+      );
+      return undefined;
+    }
+    return range === "date" ? word.text : Number(word.text);
+  };
+  const low = read(min);
+  const high = read(max);
+  if (min && max && low !== undefined && high !== undefined) {
+    if (low !== "today" && high !== "today" && low > high) {
+      diagnostics.error(
+        { start: min.at.start, end: max.at.end },
+        "the range ends before it begins",
+        `write ${max.text}..${min.text}`,
+      );
+    }
+  }
+  if (type.kind === "text" && typeof high === "number" && high > 4000) {
+    diagnostics.error(
+      max?.at ?? { start: 0, end: 0 },
+      "a text has 4000 characters at most",
+      "use `long text`",
+    );
+  }
+  return {
+    ...type,
+    ...(low !== undefined && { min: low }),
+    ...(high !== undefined && { max: high }),
+  } as FieldType;
+}
+
+/** Why a text isn't a number that the database keeps exactly; undefined when it is one. */
+function numberTrouble(text: string, places: number): string | undefined {
+  if (!/^-?\d+(\.\d+)?$/.test(text)) return "a number was expected";
+  const [whole = "", fraction = ""] = text.replace("-", "").split(".");
+  if (fraction.length > places)
+    return places === 0
+      ? "a whole number was expected"
+      : `at most ${places} digits after the point`;
+  if ((whole + fraction).replace(/^0+/, "").length > mostDigits)
+    return `at most ${mostDigits} digits in all`;
+  return undefined;
+}
+
+function isDate(text: string): boolean {
+  if (!/^\d{4}-\d{2}-\d{2}$/.test(text)) return false;
+  const time = Date.parse(`${text}T00:00:00Z`);
+  return !Number.isNaN(time) && new Date(time).toISOString().startsWith(text);
+}
+
+function interpretDefault(
+  { text, at }: Word,
+  type: FieldType,
+  diagnostics: Diagnostics,
+): Default | undefined {
+  const refuse = (why: string, help?: string): undefined => {
+    diagnostics.error(at, `the default \`${text}\` ${why}`, help);
+    return undefined;
+  };
+  switch (type.kind) {
+    case "boolean":
+      if (/^(yes|true)$/.test(text)) return { value: true };
+      return /^(no|false)$/.test(text) ? { value: false } : refuse("is neither yes nor no");
+    case "choice":
+      if (type.choices.includes(text)) return { value: text };
+      return refuse("is not among the choices", closeHelp(text, type.choices));
+    case "integer":
+    case "decimal":
+    case "money":
+    case "percent": {
+      const trouble = numberTrouble(text, type.kind === "integer" ? 0 : type.places);
+      if (trouble) return refuse("doesn't fit", trouble);
+      const value = Number(text);
+      return value < (type.min ?? -Infinity) || value > (type.max ?? Infinity)
+        ? refuse(`lies outside the range ${type.min ?? ""}..${type.max ?? ""}`)
+        : { value };
+    }
+    case "date": {
+      if (text === "today") {
+        const { min, max } = type;
+        const past = max !== undefined && max !== "today" && max < "1970";
+        return past || (min !== undefined && min > "9000" && min !== "today")
+          ? refuse("lies outside the range")
+          : { moment: "today" };
+      }
+      if (!isDate(text)) return refuse("is not a date", "write today, or a date as 2026-05-03");
+      return (type.min && type.min !== "today" && text < type.min) ||
+        (type.max && type.max !== "today" && text > type.max)
+        ? refuse(`lies outside the range ${type.min ?? ""}..${type.max ?? ""}`)
+        : { value: text };
+    }
+    case "datetime":
+      if (text === "now") return { moment: "now" };
+      return /^\d{4}-\d{2}-\d{2}T([01]\d|2[0-3]):[0-5]\d(:[0-5]\d)?Z$/.test(text) &&
+        isDate(text.slice(0, 10))
+        ? { value: text }
+        : refuse("is not a moment", "write now, or a moment in UTC as 2026-05-03T09:30Z");
+    case "time":
+      return /^([01]\d|2[0-3]):[0-5]\d$/.test(text)
+        ? { value: text }
+        : refuse("is not a time", "write it as 09:30");
+    case "color":
+      return /^#[0-9a-f]{6}$/i.test(text)
+        ? { value: text.toLowerCase() }
+        : refuse("is not a colour", 'write it in quotes, as "#ffcc00"');
+    case "text":
+    case "long text":
+    case "email":
+    case "url":
+    case "phone": {
+      const length = [...text].length;
+      const max = type.max ?? (type.kind === "long text" ? Infinity : 255);
+      return length < (type.min ?? 0) || length > max
+        ? refuse(`has ${length} characters, outside the range ${type.min ?? ""}..${type.max ?? ""}`)
+        : { value: text };
+    }
+    default:
+      return undefined;
+  }
+}
+
+function closeHelp(text: string, candidates: readonly string[]): string {
+  const close = nearest(text, candidates);
+  return close ? `did you mean \`${close}\`?` : `the choices are ${candidates.join(", ")}`;
+}

@@ -1,0 +1,110 @@
+import type { Span } from "./diagnostics.ts";
+
+/** A model that was read and found right: every name in it is known, every value within its bounds. */
+export interface Model {
+  app: AppSettings;
+  entities: Entity[];
+}
+
+export const databases = ["sqlite", "postgres", "mariadb"] as const;
+export type DatabaseKind = (typeof databases)[number];
+
+export interface AppSettings {
+  name: string;
+  /** A language tag. */
+  language: string;
+  /** An ISO 4217 code. */
+  currency: string;
+  /** An IANA time zone. */
+  timezone: string;
+  database: DatabaseKind;
+}
+
+export interface Entity {
+  /** Such as `QueenLine`. */
+  name: string;
+  label: string;
+  /** The label of several. */
+  plural: string;
+  /** What a record is called: words, and the values of fields; undefined for label and number. */
+  title?: TitlePart[];
+  fields: Field[];
+  /** Fields, automatic ones among them, that lists show. */
+  list: string[];
+  form: FormSection[];
+  sort: SortKey[];
+  /** Groups of fields that no two records have alike. */
+  unique: string[][];
+  /** Where its name stands in the model file. */
+  at: Span;
+}
+
+export type TitlePart = { words: string } | { field: string };
+
+export interface FormSection {
+  /** Undefined for the one section of a form that was not declared. */
+  title?: string;
+  fields: string[];
+}
+
+export interface SortKey {
+  field: string;
+  descending: boolean;
+}
+
+export interface Field {
+  /** Such as `brood_frames`. */
+  name: string;
+  label: string;
+  type: FieldType;
+  required: boolean;
+  unique: boolean;
+  default?: Default;
+  hint?: string;
+  placeholder?: string;
+  /** What a number counts: `kg`. */
+  unit?: string;
+  /** The name it had before. */
+  was?: string;
+  at: Span;
+}
+
+/** A value that a new record starts with. */
+export type Default = { value: string | number | boolean } | { moment: "today" | "now" };
+
+/** A bound of a date: a day as `2020-01-01`, or the day on which it is checked. */
+export type DateBound = string;
+
+export type FieldType =
+  | { kind: "text" | "long text" | "email" | "url" | "phone"; min?: number; max?: number }
+  | { kind: "integer"; min?: number; max?: number }
+  | { kind: "decimal" | "money" | "percent"; places: number; min?: number; max?: number }
+  | { kind: "date"; min?: DateBound; max?: DateBound }
+  | { kind: "boolean" | "time" | "datetime" | "color" | "image" | "file" | "tags" | "person" }
+  | { kind: "choice"; choices: string[] }
+  | { kind: "formula"; formula: string }
+  | { kind: "one" | "many" | "part of"; entity: string };
+
+export type Kind = FieldType["kind"];
+
+/** The fields that every entity has by itself. */
+export const automaticFields = ["id", "version", "created_at", "updated_at"] as const;
+
+/** Whether the field refers to one record of another entity. */
+export function isReference(
+  field: Field,
+): field is Field & { type: { kind: "one" | "part of"; entity: string } } {
+  return field.type.kind === "one" || field.type.kind === "part of";
+}
+
+/** Whether the field holds many records of another entity. */
+export function isMany(field: Field): field is Field & { type: { kind: "many"; entity: string } } {
+  return field.type.kind === "many";
+}
+
+/** An entity by its name; the name must be one of the model's. */
+export function entityNamed(model: Model, name: string): Entity {
+  const entity = model.entities.find((candidate) => candidate.name === name);
+  if (!entity) throw new Error(`no entity ${name}`);
+  return entity;
+}

@@ -1,0 +1,327 @@
+import type { Span } from "./diagnostics.ts";
+
+/** A piece of text and where it stands. */
+export interface Word {
+  text: string;
+  at: Span;
+}
+
+/** A field's definition as it is written, in either notation: nothing in it is understood yet. */
+export interface Definition {
+  /** The words of the type: `long text`, `choice`, `part of`, or one that doesn't exist. */
+  type?: Word;
+  /** What follows `one`, `many` or `part of`. */
+  entity?: Word;
+  choices?: Word[];
+  min?: Word;
+  max?: Word;
+  options: Map<OptionName, Word>;
+}
+
+/** The options, and what follows each: nothing, or a value. */
+export const optionValues = {
+  required: "nothing",
+  unique: "nothing",
+  default: "a value",
+  label: "a text",
+  hint: "a text",
+  placeholder: "a text",
+  unit: "a text",
+  places: "a number",
+  was: "a field's old name",
+} as const;
+export type OptionName = keyof typeof optionValues;
+export const optionNames = Object.keys(optionValues) as OptionName[];
+
+/** The grammar of the short notation, in EBNF. */
+export const grammar = `definition = type [ range ] { "," option } ;
+type       = word { word }
+           | "choice" value { "|" value }
+           | ( "one" | "many" | "part of" ) Entity ;
+range      = [ bound ] ".." [ bound ] ;
+bound      = number | date | "today" ;
+option     = "required" | "unique"
+           | "default" value | "label" value | "hint" value | "placeholder" value
+           | "unit" value | "places" number | "was" name ;
+value      = text without "," "|" and quotes | '"' text '"' | "'" text "'" ;
+number     = [ "-" ] digit { digit } [ "." digit { digit } ] ;
+date       = year "-" month "-" day ;`;
+
+/** Something the short notation doesn't allow. */
+export interface Complaint {
+  at: Span;
+  message: string;
+  help?: string;
+}
+
+interface Token extends Word {
+  kind: "word" | "quoted" | "," | "|";
+}
+
+/**
+ * Reads a definition in the short notation. Never throws: what can't be read is in `complaints`.
+ * `place` turns a stretch of the text into a stretch of the file.
+ */
+export function parseDefinition(
+  text: string,
+  place: (span: Span) => Span,
+): { definition: Definition; complaints: Complaint[] } {
+  const complaints: Complaint[] = [];
+  const complain = (at: Span, message: string, help?: string) =>
+    complaints.push({ at: place(at), message, ...(help && { help }) });
+  const tokens = tokenize(text, complain);
+  const definition: Definition = { options: new Map() };
+  const segments = split(tokens);
+  segments.forEach((segment, index) => {
+    const [first] = segment.tokens;
+    if (!first) {
+      complain(segment.at, "nothing stands between these commas", "take one comma out");
+    } else if (index === 0) {
+      readType(segment.tokens, text, definition, place, complain);
+    } else {
+      readOption(segment.tokens, text, definition, place, complain);
+    }
+  });
+  return { definition, complaints };
+}
+
+type Complain = (at: Span, message: string, help?: string) => void;
+
+function tokenize(text: string, complain: Complain): Token[] {
+  const tokens: Token[] = [];
+  const pattern = /([,|])|"((?:[^"\\]|\\.)*)"|'((?:[^']|'')*)'|(["'])[^,|]*|[^\s,|"'][^\s,|]*/gsu;
+  for (const match of text.matchAll(pattern)) {
+    const [all, mark, double, single, unclosed] = match;
+    const at = { start: match.index, end: match.index + all.length };
+    if (mark === "," || mark === "|") tokens.push({ kind: mark, text: mark, at });
+    else if (double !== undefined) {
+      tokens.push({ kind: "quoted", text: double.replace(/\\(.)/gsu, "$1"), at });
+    } else if (single !== undefined) {
+      tokens.push({ kind: "quoted", text: single.replaceAll("''", "'"), at });
+    } else if (unclosed) {
+      const help = "close it; where a `#` follows, put the whole line in quotes";
+      complain(at, "this quote is never closed", help);
+    } else tokens.push({ kind: "word", text: all, at });
+  }
+  return tokens;
+}
+
+function split(tokens: Token[]): { tokens: Token[]; at: Span }[] {
+  const segments: { tokens: Token[]; at: Span }[] = [{ tokens: [], at: { start: 0, end: 1 } }];
+  for (const token of tokens) {
+    if (token.kind === ",") segments.push({ tokens: [], at: token.at });
+    else segments.at(-1)?.tokens.push(token);
+  }
+  return segments;
+}
+
+const relations = /^(one|many|part)$/;
+
+function readType(
+  tokens: Token[],
+  text: string,
+  definition: Definition,
+  place: (span: Span) => Span,
+  complain: Complain,
+): void {
+  const [first] = tokens;
+  if (!first) return;
+  if (first.text === "choice" && first.kind === "word") {
+    definition.type = { text: "choice", at: place(first.at) };
+    definition.choices = readChoices(tokens.slice(1), text, place, complain);
+    return;
+  }
+  const rest = [...tokens];
+  const ranges = rest.filter(({ kind, text: word }) => kind === "word" && word.includes(".."));
+  for (const [index, token] of ranges.entries()) {
+    rest.splice(rest.indexOf(token), 1);
+    if (index > 0) complain(token.at, "a second range", "a field has one range");
+    else readRange(token, definition, place, complain);
+  }
+  const quoted = rest.find(({ kind }) => kind !== "word");
+  if (quoted) {
+    const help =
+      quoted.kind === "|"
+        ? "only `choice` has values with | between them"
+        : "the type stands first";
+    complain(
+      quoted.at,
+      `${quoted.kind === "|" ? "a |" : "a text in quotes"} where the type was expected`,
+      help,
+    );
+    return;
+  }
+  const count = relations.test(first.text)
+    ? first.text === "part" && rest[1]?.text === "of"
+      ? 2
+      : 1
+    : 0;
+  if (count > 0 && (first.text !== "part" || count === 2)) {
+    const named = rest.slice(0, count);
+    definition.type = wordOf(named, place);
+    const [entity, extra] = rest.slice(count);
+    if (entity) definition.entity = { text: entity.text, at: place(entity.at) };
+    if (extra)
+      complain(extra.at, `\`${extra.text}\` after the entity`, "options come after a comma");
+    return;
+  }
+  const last = rest.at(-1);
+  if (last && rest.length > 1 && /^-?\d/.test(last.text)) {
+    complain(
+      last.at,
+      `\`${last.text}\` is not a range`,
+      `write ..${last.text} for at most, ${last.text}.. for at least`,
+    );
+    rest.pop();
+  }
+  const option = rest.slice(1).find(({ text: word }) => Object.hasOwn(optionValues, word));
+  if (option) {
+    complain(option.at, `a comma is missing before \`${option.text}\``, `write ", ${option.text}"`);
+    rest.length = rest.indexOf(option);
+  }
+  if (rest.length > 0) definition.type = wordOf(rest, place);
+}
+
+function wordOf(tokens: Token[], place: (span: Span) => Span): Word {
+  const start = tokens[0]?.at.start ?? 0;
+  const end = tokens.at(-1)?.at.end ?? start;
+  return { text: tokens.map(({ text }) => text).join(" "), at: place({ start, end }) };
+}
+
+function readRange(
+  token: Token,
+  definition: Definition,
+  place: (span: Span) => Span,
+  complain: Complain,
+): void {
+  const middle = token.text.indexOf("..");
+  const low = token.text.slice(0, middle);
+  const high = token.text.slice(middle + 2);
+  if (low === "" && high === "") {
+    complain(token.at, "a range without bounds", "write 2..60, 2.. or ..60, without spaces");
+    return;
+  }
+  for (const bound of [low, high]) {
+    if (/^-?\./.test(bound)) {
+      complain(
+        token.at,
+        `\`${bound}\` lacks the digit before the point`,
+        `write 0${bound.replace("-", "")}`,
+      );
+      return;
+    }
+  }
+  const { start } = token.at;
+  if (low) definition.min = { text: low, at: place({ start, end: start + middle }) };
+  if (high)
+    definition.max = { text: high, at: place({ start: start + middle + 2, end: token.at.end }) };
+}
+
+function readChoices(
+  tokens: Token[],
+  text: string,
+  place: (span: Span) => Span,
+  complain: Complain,
+): Word[] {
+  const groups: Token[][] = [[]];
+  for (const token of tokens) {
+    if (token.kind === "|") groups.push([]);
+    else groups.at(-1)?.push(token);
+  }
+  return groups.flatMap((group, index) => {
+    const value = readValue(group, text, place, complain);
+    if (value || groups.length === 1) return value ? [value] : [];
+    const bar = tokens.filter(({ kind }) => kind === "|")[Math.max(0, index - 1)];
+    if (bar) complain(bar.at, "a value is missing beside this |");
+    return [];
+  });
+}
+
+/** The text of one value: a single one in quotes, or what was typed, spaces within it included. */
+function readValue(
+  tokens: Token[],
+  text: string,
+  place: (span: Span) => Span,
+  complain: Complain,
+): Word | undefined {
+  const [first] = tokens;
+  const last = tokens.at(-1);
+  if (!first || !last) return undefined;
+  const quoted = tokens.find(({ kind }) => kind === "quoted");
+  if (quoted && tokens.length > 1) {
+    complain(quoted.at, "quotes in the middle of a value", "put the whole value in quotes");
+  }
+  const bar = tokens.find(({ kind }) => kind === "|");
+  if (bar) complain(bar.at, "a | in this value", "put the value in quotes");
+  const span = { start: first.at.start, end: last.at.end };
+  return {
+    text: tokens.length === 1 ? first.text : text.slice(span.start, span.end),
+    at: place(span),
+  };
+}
+
+function readOption(
+  tokens: Token[],
+  text: string,
+  definition: Definition,
+  place: (span: Span) => Span,
+  complain: Complain,
+): void {
+  const [first, ...rest] = tokens;
+  if (!first) return;
+  const name = first.text as OptionName;
+  if (first.kind !== "word" || !Object.hasOwn(optionValues, name)) {
+    if (first.kind === "word" && first.text.includes("..")) {
+      complain(
+        first.at,
+        "the range stands behind a comma",
+        "it follows the type: `text 2..60, required`",
+      );
+      return;
+    }
+    const span = { start: first.at.start, end: (tokens.at(-1) ?? first).at.end };
+    definition.options.set(first.text as OptionName, { text: "", at: place(span) });
+    return;
+  }
+  if (definition.options.has(name)) {
+    complain(first.at, `\`${name}\` stands here twice`, "take one out");
+    return;
+  }
+  const value = readValue(rest, text, place, complain);
+  if (optionValues[name] === "nothing") {
+    if (value)
+      complain(
+        value.at,
+        `\`${name}\` takes no value`,
+        "a comma is missing, or the value is too much",
+      );
+    definition.options.set(name, { text: "yes", at: place(first.at) });
+  } else if (!value) {
+    complain(first.at, `\`${name}\` needs ${optionValues[name]} behind it`);
+  } else {
+    definition.options.set(name, value);
+  }
+}
+
+/** Writes a definition in the short notation, so that reading it gives the same again. */
+export function printDefinition(definition: Definition): string {
+  const { type, entity, choices, min, max, options } = definition;
+  const head = [
+    type?.text ?? "text",
+    entity?.text,
+    choices?.map(({ text }) => printValue(text)).join(" | "),
+    min || max ? `${min?.text ?? ""}..${max?.text ?? ""}` : undefined,
+  ];
+  const tail = [...options].map(([name, { text }]) =>
+    optionValues[name] === "nothing" ? name : `${name} ${printValue(text)}`,
+  );
+  return [head.filter(Boolean).join(" "), ...tail].join(", ");
+}
+
+/** A value as it is safe within a line: in quotes where it would be read as something else. */
+function printValue(text: string): string {
+  const plain = /^[^\s,|"'#&*!%@`{}[\]:>?=-][^,|"'#:{}[\]\n\r\t]*$/u.test(text);
+  return plain && text.trim() === text && !/\s{2,}/.test(text) && !text.includes("..")
+    ? text
+    : `"${text.replace(/["\\]/g, "\\$&")}"`;
+}

@@ -1,0 +1,251 @@
+import { nearest } from "../naming/nearest.ts";
+import type { Diagnostics, Span } from "./diagnostics.ts";
+import { automaticFields, type Entity, type Field, type SortKey, type TitlePart } from "./model.ts";
+import type { SourceMap, SourceNode, SourceScalar } from "./source.ts";
+
+/** The most fields that a list shows when it isn't told which. */
+const mostListed = 6;
+
+/**
+ * Reads how an entity is shown: title, list, form, sort and the fields that are unique together.
+ * `broken` are fields whose own definition is wrong: naming them is no further mistake.
+ */
+export function interpretPresentation(
+  entity: Entity,
+  body: SourceMap,
+  broken: ReadonlySet<string>,
+  diagnostics: Diagnostics,
+): void {
+  const at = (name: string) => body.entries.find(({ key }) => key.text === name)?.value;
+  const reader = new Reader(entity, broken, diagnostics);
+  const title = at("title");
+  if (title) entity.title = reader.title(title);
+  else {
+    const first = entity.fields.find(({ type, required }) => type.kind === "text" && required);
+    if (first) entity.title = [{ field: first.name }];
+  }
+  const list = at("list");
+  entity.list = list ? reader.names(list, true) : listedByDefault(entity);
+  const form = at("form");
+  entity.form = form ? reader.form(form) : [{ fields: entity.fields.map(({ name }) => name) }];
+  const sort = at("sort");
+  entity.sort = sort ? reader.sort(sort) : [];
+  const unique = at("unique");
+  if (unique) entity.unique = reader.groups(unique);
+  if (form) reader.missingInForm(form.at);
+}
+
+function listedByDefault({ title, fields }: Entity): string[] {
+  const named = (title ?? []).flatMap((part) => ("field" in part ? [part.field] : []));
+  const short = fields
+    .filter(({ type }) => !["long text", "many", "image", "file", "tags"].includes(type.kind))
+    .map(({ name }) => name);
+  return [...new Set([...named, ...short])].slice(0, mostListed);
+}
+
+class Reader {
+  readonly #fields: ReadonlyMap<string, Field>;
+
+  constructor(
+    readonly entity: Entity,
+    readonly broken: ReadonlySet<string>,
+    readonly diagnostics: Diagnostics,
+  ) {
+    this.#fields = new Map(entity.fields.map((field) => [field.name, field]));
+  }
+
+  /** A field's name, when there is such a field; an error otherwise. */
+  #known(name: string, at: Span, automatic: boolean): string | undefined {
+    const text = name.normalize("NFC");
+    if (this.#fields.has(text)) return text;
+    if (automatic && (automaticFields as readonly string[]).includes(text)) return text;
+    if (this.broken.has(text)) return undefined;
+    const close = nearest(text, this.#fields.keys());
+    this.diagnostics.error(
+      at,
+      `\`${this.entity.name}\` has no field \`${text}\``,
+      close
+        ? `did you mean \`${close}\`?`
+        : `its fields are ${[...this.#fields.keys()].join(", ")}`,
+    );
+    return undefined;
+  }
+
+  /** `"{code} in {apiary}"` as words and fields. */
+  title(node: SourceNode): TitlePart[] {
+    if (node.kind !== "scalar") {
+      this.diagnostics.error(
+        node.at,
+        "a title with `{field}` in it goes in quotes",
+        'write title: "{name}"',
+      );
+      return [];
+    }
+    const parts: TitlePart[] = [];
+    for (const match of node.text.matchAll(/\{([^{}]*)\}|([^{}]+)|([{}])/g)) {
+      const [, field, words, brace] = match;
+      if (words !== undefined) parts.push({ words });
+      else if (brace !== undefined) {
+        this.diagnostics.error(
+          node.at,
+          "a brace in this title has no partner",
+          "fields stand in braces, as {name}",
+        );
+      } else {
+        const offset = (node.origin ?? node.at.start) + match.index + 1;
+        const name = field?.trim() ?? "";
+        const at =
+          node.origin === undefined
+            ? node.at
+            : { start: offset, end: offset + Math.max(1, name.length) };
+        const known = this.#known(name, at, false);
+        const kind = known && this.#fields.get(known)?.type.kind;
+        if (kind === "many" || kind === "long text" || kind === "boolean") {
+          this.diagnostics.error(at, `a title can't hold a \`${kind}\``, "use a short field");
+        } else if (known) parts.push({ field: known });
+      }
+    }
+    if (!parts.some((part) => "field" in part) && node.text.indexOf("{") < 0) {
+      this.diagnostics.error(
+        node.at,
+        "this title is the same for every record",
+        'put a field into it, as "{name}"',
+      );
+    }
+    return parts;
+  }
+
+  /** A list of fields, each once: `[code, apiary]` or `code, apiary`. */
+  names(node: SourceNode, automatic: boolean): string[] {
+    const found: string[] = [];
+    for (const { text, at } of this.#words(node)) {
+      const name = this.#known(text, at, automatic);
+      if (name && found.includes(name)) {
+        this.diagnostics.error(at, `\`${name}\` stands here twice`, "take one out");
+      } else if (name) found.push(name);
+    }
+    return found;
+  }
+
+  #words(node: SourceNode): { text: string; at: Span }[] {
+    if (node.kind === "list") {
+      return node.items.flatMap((item) => {
+        if (item.kind === "scalar") return [item];
+        this.diagnostics.error(item.at, "the name of a field was expected");
+        return [];
+      });
+    }
+    if (node.kind === "map") {
+      this.diagnostics.error(node.at, "a list of fields was expected", "write [one, other]");
+      return [];
+    }
+    return splitWords(node);
+  }
+
+  form(node: SourceNode): Entity["form"] {
+    if (node.kind !== "list") {
+      this.diagnostics.error(
+        node.at,
+        "a form is a list of sections",
+        "write each as - Name: [field, field]",
+      );
+      return [];
+    }
+    const seen = new Set<string>();
+    return node.items.flatMap((item) => {
+      const [section] = item.kind === "map" ? item.entries : [];
+      if (item.kind !== "map" || item.entries.length !== 1 || !section?.value) {
+        this.diagnostics.error(
+          item.at,
+          "a section has a name and fields",
+          "write - Name: [field, field]",
+        );
+        return [];
+      }
+      const fields = this.names(section.value, true);
+      for (const name of fields) {
+        if (seen.has(name)) {
+          this.diagnostics.error(
+            section.value.at,
+            `\`${name}\` is in two sections`,
+            "take one out",
+          );
+        }
+        seen.add(name);
+      }
+      return [{ title: section.key.text, fields }];
+    });
+  }
+
+  /** A required field that no form asks for could never be filled in. */
+  missingInForm(at: Span): void {
+    const shown = new Set(this.entity.form.flatMap(({ fields }) => fields));
+    for (const field of this.entity.fields) {
+      const needed = field.required && field.default === undefined && field.type.kind !== "boolean";
+      if (needed && !shown.has(field.name)) {
+        this.diagnostics.error(
+          { start: at.start, end: at.start + 1 },
+          `the required field \`${field.name}\` is in no section of this form`,
+          "add it to one, or give it a default",
+        );
+      }
+    }
+  }
+
+  /** `installed descending`, `apiary, code`, or a list of such words. */
+  sort(node: SourceNode): SortKey[] {
+    return this.#words(node).flatMap(({ text, at }): SortKey[] => {
+      const [name = "", direction, extra] = text.trim().split(/\s+/);
+      if (extra !== undefined || (direction && !/^(ascending|descending)$/.test(direction))) {
+        this.diagnostics.error(
+          at,
+          `\`${text}\` is no order`,
+          "write `installed descending`, or `code`",
+        );
+        return [];
+      }
+      const known = this.#known(name, { start: at.start, end: at.start + name.length }, true);
+      const kind = known && this.#fields.get(known)?.type.kind;
+      if (kind === "many" || kind === "long text") {
+        this.diagnostics.error(at, `a list can't be sorted by a \`${kind}\``, "use a short field");
+        return [];
+      }
+      return known ? [{ field: known, descending: direction === "descending" }] : [];
+    });
+  }
+
+  /** `[hive, date]`, or a list of such lists. */
+  groups(node: SourceNode): string[][] {
+    if (node.kind !== "list") return [];
+    const nested = node.items.some(({ kind }) => kind === "list");
+    const groups = (nested ? node.items : [node]).map((group) => ({
+      names: this.names(group, false),
+      at: group.at,
+    }));
+    for (const { names, at } of groups) {
+      const many = names.find((name) =>
+        ["many", "long text"].includes(this.#fields.get(name)?.type.kind ?? ""),
+      );
+      if (many)
+        this.diagnostics.error(at, `\`${many}\` can't be unique`, "use short fields and lookups");
+      else if (names.length === 1) {
+        this.diagnostics.error(
+          at,
+          "one field alone needs no group",
+          `write \`unique\` with the field \`${names[0]}\``,
+        );
+      }
+    }
+    return groups.map(({ names }) => names).filter((names) => names.length > 1);
+  }
+}
+
+function splitWords(node: SourceScalar): { text: string; at: Span }[] {
+  const { text, origin, at } = node;
+  return [...text.matchAll(/[^,]+/g)].flatMap((match) => {
+    const word = match[0].trim();
+    if (word === "") return [];
+    const start = (origin ?? 0) + match.index + match[0].indexOf(word);
+    return [{ text: word, at: origin === undefined ? at : { start, end: start + word.length } }];
+  });
+}

@@ -1,0 +1,312 @@
+import type { z } from "zod";
+import { nearest } from "../naming/nearest.ts";
+import { inSentence, labelOf, pluralOf } from "../naming/words.ts";
+import { type Diagnostic, Diagnostics, type Span } from "./diagnostics.ts";
+import { interpretField } from "./fields.ts";
+import type { AppSettings, Entity, Field, Model } from "./model.ts";
+import { checkEntityName, checkFieldName, checkMeetings } from "./names.ts";
+import { type Definition, type OptionName, parseDefinition, type Word } from "./notation.ts";
+import { interpretPresentation } from "./presentation.ts";
+import { checkRelations } from "./relations.ts";
+import { appShape, entityShape, fieldShape, fileShape } from "./shapes.ts";
+import { readSource, type SourceEntry, type SourceMap, type SourceNode } from "./source.ts";
+
+/** What reading a model gives: the model when it has no errors, and everything there is to say. */
+export interface Reading {
+  model?: Model;
+  diagnostics: Diagnostic[];
+}
+
+/** Reads a model file. Never throws: whatever is wrong with it is among the diagnostics, all at once. */
+export function readModel(text: string): Reading {
+  const diagnostics = new Diagnostics();
+  const root = readSource(text, diagnostics);
+  const model = root && interpretFile(root, diagnostics);
+  const said = diagnostics.sorted();
+  return model && !diagnostics.hasErrors ? { model, diagnostics: said } : { diagnostics: said };
+}
+
+function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | undefined {
+  const file = mapOf(root, "the file", diagnostics);
+  if (!file) return undefined;
+  checkShape(fileShape, file, diagnostics);
+  const app = interpretApp(valueAt(file, "app"), diagnostics);
+  const declared = entryAt(file, "entities");
+  const entities = declared?.value && mapOf(declared.value, "`entities`", diagnostics);
+  if (!entities || entities.entries.length === 0) {
+    const at = declared?.key.at ?? { start: root.at.start, end: root.at.start + 1 };
+    if (!declared?.value || entities) {
+      diagnostics.error(at, "the model has no entities", "declare at least one under `entities:`");
+    }
+    return undefined;
+  }
+  const unique = uniqueEntries(entities, "entity", diagnostics);
+  const names = new Set(
+    unique.filter(({ key }) => checkEntityName(key, diagnostics)).map(({ key }) => nfc(key.text)),
+  );
+  const found = unique
+    .filter(({ key }) => names.has(nfc(key.text)))
+    .flatMap((entry) => interpretEntity(entry, names, diagnostics) ?? []);
+  const model = { app, entities: found };
+  checkMeetings(model, diagnostics);
+  checkRelations(model, diagnostics);
+  return model;
+}
+
+const nfc = (text: string) => text.normalize("NFC");
+
+function interpretApp(node: SourceNode | undefined, diagnostics: Diagnostics): AppSettings {
+  const settings: AppSettings = {
+    name: "My application",
+    language: "en",
+    currency: "EUR",
+    timezone: "UTC",
+    database: "sqlite",
+  };
+  const app = node && mapOf(node, "`app`", diagnostics);
+  if (!app) return settings;
+  checkShape(appShape, app, diagnostics);
+  for (const { key, value } of uniqueEntries(app, "setting", diagnostics)) {
+    if (value?.kind !== "scalar" || !Object.hasOwn(settings, key.text)) continue;
+    const trouble = settingTrouble(key.text as keyof AppSettings, value.text);
+    if (trouble) diagnostics.error(value.at, trouble[0], trouble[1]);
+    else Object.assign(settings, { [key.text]: value.text });
+  }
+  return settings;
+}
+
+function settingTrouble(name: keyof AppSettings, text: string): [string, string] | undefined {
+  try {
+    if (name === "name" && (text.trim() === "" || [...text].length > 60)) {
+      return ["the name of an application has 1 to 60 characters", "shorten it"];
+    }
+    if (name === "language") Intl.getCanonicalLocales(text);
+    if (name === "timezone") new Intl.DateTimeFormat("en", { timeZone: text });
+    if (name === "currency" && !Intl.supportedValuesOf("currency").includes(text)) {
+      throw new RangeError();
+    }
+    return undefined;
+  } catch {
+    const examples = { language: "en or es-MX", timezone: "Europe/Madrid", currency: "EUR or USD" };
+    const example = examples[name as keyof typeof examples];
+    return [`\`${text}\` is no ${name} that is known`, `write it as ${example}`];
+  }
+}
+
+function interpretEntity(
+  { key, value }: SourceEntry,
+  names: ReadonlySet<string>,
+  diagnostics: Diagnostics,
+): Entity | undefined {
+  const body = value && mapOf(value, `the entity \`${key.text}\``, diagnostics);
+  if (!body) {
+    if (!value)
+      diagnostics.error(key.at, `\`${key.text}\` has no fields`, "add `fields:` below it");
+    return undefined;
+  }
+  checkShape(entityShape, body, diagnostics);
+  const declared = entryAt(body, "fields");
+  const list = declared?.value && mapOf(declared.value, "`fields`", diagnostics);
+  if (!declared?.value || list?.entries.length === 0) {
+    diagnostics.error(
+      declared?.key.at ?? key.at,
+      `\`${key.text}\` has no fields`,
+      "an entity has at least one",
+    );
+  }
+  const label = textAt(body, "label") ?? labelOf(key.text);
+  const fields = uniqueEntries(list, "field", diagnostics).flatMap((entry) =>
+    checkFieldName(entry.key, diagnostics) ? (interpretEntry(entry, names, diagnostics) ?? []) : [],
+  );
+  const entity: Entity = {
+    name: nfc(key.text),
+    label,
+    plural: textAt(body, "plural") ?? pluralOf(label),
+    fields,
+    list: [],
+    form: [],
+    sort: [],
+    unique: [],
+    at: key.at,
+  };
+  const broken = new Set((list?.entries ?? []).map((entry) => nfc(entry.key.text)));
+  for (const field of fields) broken.delete(field.name);
+  interpretPresentation(entity, body, broken, diagnostics);
+  return entity;
+}
+
+function interpretEntry(
+  { key, value }: SourceEntry,
+  names: ReadonlySet<string>,
+  diagnostics: Diagnostics,
+): Field | undefined {
+  const name = { text: nfc(key.text), at: key.at };
+  if (!value) return interpretField(name, { options: new Map() }, names, diagnostics);
+  if (value.kind === "list") {
+    diagnostics.error(
+      value.at,
+      "a definition was expected",
+      'write it as a line, "text, required"; a list of values is `choice a | b`',
+    );
+    return undefined;
+  }
+  if (value.kind === "map") {
+    const definition = longDefinition(value, diagnostics);
+    return definition && interpretField(name, definition, names, diagnostics);
+  }
+  if (value.text.startsWith("=")) return formulaField(name, value.text);
+  if (value.comment !== undefined && /^\S/.test(value.comment)) {
+    const help = "put the whole line in quotes if it belongs to the definition";
+    const at = { start: value.at.end, end: value.at.end + value.comment.length + 2 };
+    diagnostics.note(at, "everything behind ` #` is taken for a remark", help);
+  }
+  const { definition, complaints } = parseDefinition(value.text, placer(value));
+  for (const { at, message, help } of complaints) diagnostics.error(at, message, help);
+  if (complaints.length > 0 && !definition.type) return undefined;
+  return interpretField(name, definition, names, diagnostics);
+}
+
+function formulaField(name: Word, formula: string): Field {
+  return {
+    name: name.text,
+    label: labelOf(name.text),
+    type: { kind: "formula", formula },
+    required: false,
+    unique: false,
+    at: name.at,
+  };
+}
+
+/** Turns a place within a scalar's text into a place in the file. */
+function placer({ origin, at }: { origin?: number; at: Span }) {
+  return (span: Span): Span =>
+    origin === undefined ? at : { start: origin + span.start, end: origin + span.end };
+}
+
+/** A field in the long notation, as the same definition that the short one gives. */
+function longDefinition(body: SourceMap, diagnostics: Diagnostics): Definition | undefined {
+  const before = diagnostics.all.length;
+  checkShape(fieldShape, body, diagnostics);
+  if (diagnostics.all.length > before) return undefined;
+  const definition: Definition = { options: new Map() };
+  for (const { key, value } of uniqueEntries(body, "word", diagnostics)) {
+    if (!value) {
+      diagnostics.error(key.at, `\`${key.text}\` has nothing behind it`);
+    } else if (key.text === "choices" && value.kind === "list") {
+      definition.choices = value.items.flatMap((item) =>
+        item.kind === "scalar" ? [{ text: item.text, at: item.at }] : [],
+      );
+    } else if (value.kind !== "scalar") {
+      diagnostics.error(value.at, `a text was expected behind \`${key.text}\``);
+    } else if (key.text === "type") {
+      const { definition: typed, complaints } = parseDefinition(value.text, placer(value));
+      for (const { at, message, help } of complaints) diagnostics.error(at, message, help);
+      Object.assign(definition, {
+        ...typed,
+        options: new Map([...definition.options, ...typed.options]),
+      });
+    } else if (key.text === "min" || key.text === "max" || key.text === "entity") {
+      definition[key.text] = { text: value.text, at: value.at };
+    } else if (key.text === "value") {
+      definition.type = { text: "formula", at: value.at };
+    } else if (value.text !== "no" && value.text !== "false") {
+      definition.options.set(key.text as OptionName, { text: value.text, at: value.at });
+    } else if (key.text === "default") {
+      definition.options.set("default", { text: value.text, at: value.at });
+    }
+  }
+  return definition;
+}
+
+/** Holds a mapping against its Zod shape, and turns what the shape finds into words at their places. */
+function checkShape(shape: z.ZodObject, body: SourceMap, diagnostics: Diagnostics): void {
+  const data: Record<string, unknown> = {};
+  for (const { key, value } of body.entries) {
+    if (key.text !== "__proto__") data[key.text] = plain(value);
+  }
+  const result = shape.safeParse(data);
+  if (result.success) return;
+  for (const issue of result.error.issues) {
+    if (issue.code === "unrecognized_keys") {
+      for (const name of issue.keys) {
+        const at = entryAt(body, name)?.key.at ?? body.at;
+        const known = Object.keys(shape.shape);
+        const close = nearest(name, known);
+        const help = close
+          ? `did you mean \`${close}\`?`
+          : `what can stand here: ${known.join(", ")}`;
+        diagnostics.error(at, `\`${name}\` is not known here`, help);
+      }
+      continue;
+    }
+    const entry = entryAt(body, String(issue.path[0]));
+    const missing = entry ? undefined : "the first line of a model is `levadura: 1`";
+    const at = entry?.value?.at ??
+      entry?.key.at ?? { start: body.at.start, end: body.at.start + 1 };
+    diagnostics.error(
+      at,
+      missing ? "the version of the language is missing" : wordsOf(issue),
+      missing,
+    );
+  }
+}
+
+function wordsOf(issue: z.core.$ZodIssue): string {
+  return /^(expected|Invalid)/.test(issue.message) && !issue.message.startsWith("expected")
+    ? "a text was expected"
+    : `${issue.message} here`;
+}
+
+function plain(node: SourceNode | undefined): unknown {
+  if (!node) return undefined;
+  if (node.kind === "scalar") return node.text;
+  if (node.kind === "list") return node.items.map(plain);
+  return Object.fromEntries(node.entries.map(({ key, value }) => [key.text, plain(value)]));
+}
+
+function mapOf(node: SourceNode, what: string, diagnostics: Diagnostics): SourceMap | undefined {
+  if (node.kind === "map") return node;
+  const at = { start: node.at.start, end: Math.min(node.at.end, node.at.start + 40) };
+  diagnostics.error(
+    at,
+    `${what} is a list of names with something behind each`,
+    "write `name: …`, one a line, indented with spaces",
+  );
+  return undefined;
+}
+
+/** The entries of a mapping, each name once; a name that comes again is an error at its second place. */
+function uniqueEntries(
+  body: SourceMap | undefined,
+  what: string,
+  diagnostics: Diagnostics,
+): SourceEntry[] {
+  const seen = new Set<string>();
+  return (body?.entries ?? []).filter(({ key }) => {
+    if (!seen.has(nfc(key.text))) return seen.add(nfc(key.text));
+    diagnostics.error(
+      key.at,
+      `the ${what} \`${key.text}\` stands here twice`,
+      "rename one, or take one out",
+    );
+    return false;
+  });
+}
+
+function entryAt(body: SourceMap, name: string): SourceEntry | undefined {
+  return body.entries.find(({ key }) => key.text === name);
+}
+
+function valueAt(body: SourceMap, name: string): SourceNode | undefined {
+  return entryAt(body, name)?.value;
+}
+
+function textAt(body: SourceMap, name: string): string | undefined {
+  const node = valueAt(body, name);
+  return node?.kind === "scalar" && node.text.trim() !== "" ? node.text : undefined;
+}
+
+/** A label as it stands within a sentence, and the same of several. */
+export function spokenNames({ label, plural }: Entity): { one: string; many: string } {
+  return { one: inSentence(label), many: inSentence(plural) };
+}

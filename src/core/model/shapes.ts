@@ -1,0 +1,106 @@
+import { z } from "zod";
+import { databases } from "./model.ts";
+import { typeWords } from "./types.ts";
+
+/**
+ * The shapes of the model file: what the reader checks entries against, and what the JSON Schema for
+ * editors is made of. Every scalar reaches the reader as text; the other kinds in these unions are
+ * what an editor takes the same text for.
+ */
+
+const text = z.union([z.string(), z.number(), z.boolean()], "expected a text");
+const number = z.union([z.number(), z.string().regex(/^-?\d+(\.\d+)?$/)], "expected a number");
+const bound = z.union([z.number(), z.string()], "expected a number, a date or `today`");
+const yesOrNo = z.union(
+  [z.boolean(), z.enum(["yes", "no", "true", "false"])],
+  "expected yes or no",
+);
+const names = z.union(
+  [z.array(z.string()), z.string()],
+  "expected a list of fields, as [one, other]",
+);
+
+/** One field in the long notation. */
+export const fieldShape = z.strictObject({
+  type: z
+    .string("expected a type, such as text")
+    .optional()
+    .describe(`What it holds: ${typeWords.join(", ")}. Relationships as "one Apiary".`),
+  entity: z.string().optional().describe("The entity behind one, many or part of."),
+  choices: z
+    .array(text, "expected a list of values, as [active, retired]")
+    .optional()
+    .describe("The values of a choice."),
+  min: bound.optional().describe("The least length, number or date."),
+  max: bound.optional().describe("The largest length, number or date."),
+  required: yesOrNo.optional().describe("Whether every record must have a value."),
+  unique: yesOrNo.optional().describe("Whether no two records may have the same value."),
+  default: text.optional().describe("What a new record starts with; today and now too."),
+  label: text.optional().describe("What people see instead of the name."),
+  hint: text.optional().describe("A sentence below the input."),
+  placeholder: text.optional().describe("A pale example within the empty input."),
+  unit: text.optional().describe("What the number counts, such as kg."),
+  places: number.optional().describe("Digits after the point."),
+  was: text.optional().describe("The name that the field had before."),
+  value: text.optional().describe('A formula, such as "= weight * price".'),
+});
+
+const fieldDefinition = z
+  .union([z.string(), fieldShape, z.null()])
+  .describe(
+    "A definition on one line, such as: text 2..60, required; or a mapping of the same words.",
+  );
+
+/** One entity, apart from its fields. */
+export const entityShape = z.strictObject({
+  label: text.optional().describe("What people see instead of the name."),
+  plural: text.optional().describe("The label of several."),
+  title: text.optional().describe('What a record is called, such as "{name}".'),
+  fields: z.unknown(),
+  list: names.optional().describe("The fields that lists show."),
+  form: z
+    .array(z.unknown(), "expected a list of sections, each as - Name: [field, field]")
+    .optional()
+    .describe("The sections of the form: - Name: [field, field]"),
+  sort: names.optional().describe("The order of lists: installed descending"),
+  unique: z
+    .array(z.unknown(), "expected a list of fields, as [one, other]")
+    .optional()
+    .describe("Fields that no two records have alike: [hive, date]; or a list of such lists."),
+});
+
+/** The application as a whole. */
+export const appShape = z.strictObject({
+  name: text.optional().describe("The heading of every page."),
+  language: text.optional().describe("A language tag, such as en."),
+  currency: text.optional().describe("A currency code, such as EUR."),
+  timezone: text.optional().describe("A time zone, such as Europe/Madrid."),
+  database: z
+    .enum(databases, `expected ${databases.join(", ")}`)
+    .optional()
+    .describe("Where the rows are kept."),
+});
+
+/** The file, apart from its entities. */
+export const fileShape = z.strictObject({
+  levadura: z.union([z.literal(1), z.literal("1")], "expected 1, the version of the language"),
+  app: z.unknown(),
+  entities: z.unknown(),
+});
+
+/** The JSON Schema (draft 2020-12) by which editors complete and check a model file. */
+export function modelJsonSchema(): object {
+  const section = z.record(z.string(), z.array(z.string()));
+  const file = fileShape.extend({
+    app: appShape.optional(),
+    entities: z.record(
+      z.string(),
+      entityShape.extend({
+        fields: z.record(z.string(), fieldDefinition),
+        form: z.array(section).optional(),
+        unique: z.union([z.array(z.string()), z.array(z.array(z.string()))]).optional(),
+      }),
+    ),
+  });
+  return { title: "A Levadura model", ...z.toJSONSchema(file) };
+}

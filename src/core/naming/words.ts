@@ -1,0 +1,88 @@
+/** The names that follow from the one name a person gave: for tables, files, addresses, code and pages. */
+
+/** The words in a name of any notation: `QueenLine` and `queen_line` both give `queen`, `line`. */
+export function words(name: string): string[] {
+  return name
+    .replace(/(\p{Ll}|\p{N})(\p{Lu})/gu, "$1 $2")
+    .replace(/(\p{Lu})(\p{Lu}\p{Ll})/gu, "$1 $2")
+    .split(/[\s_-]+/u)
+    .filter(Boolean)
+    .map((word) => word.toLowerCase());
+}
+
+/** `QueenLine` as the database has it: `queen_line`. */
+export function snakeCase(name: string): string {
+  return words(name).join("_");
+}
+
+/** `queen_line` as a variable: `queenLine`. */
+export function camelCase(name: string): string {
+  return words(name)
+    .map((word, index) => (index === 0 ? word : capitalized(word)))
+    .join("");
+}
+
+/** `queen_line` as a type: `QueenLine`. */
+export function pascalCase(name: string): string {
+  return words(name).map(capitalized).join("");
+}
+
+/** `brood_frames` as people read it: `Brood frames`. */
+export function labelOf(name: string): string {
+  return capitalized(words(name).join(" "));
+}
+
+/** The first letter as a capital, the rest as it is. */
+export function capitalized(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1);
+}
+
+/** A label within a sentence: `Queen line` becomes `queen line`, but `DNA test` stays. */
+export function inSentence(label: string): string {
+  return /^\p{Lu}\p{Lu}/u.test(label) ? label : label.charAt(0).toLowerCase() + label.slice(1);
+}
+
+/** A name as part of a file name or an address: no accents, hyphens between words. */
+export function slugOf(name: string): string {
+  return words(name)
+    .join("-")
+    .normalize("NFKD")
+    .replace(/\p{M}/gu, "")
+    .replace(/[^\p{L}\p{N}]+/gu, "-")
+    .replace(/^-+|-+$/g, "");
+}
+
+const irregular: Readonly<Record<string, string>> = {
+  child: "children",
+  foot: "feet",
+  goose: "geese",
+  half: "halves",
+  knife: "knives",
+  leaf: "leaves",
+  life: "lives",
+  loaf: "loaves",
+  man: "men",
+  mouse: "mice",
+  ox: "oxen",
+  person: "people",
+  shelf: "shelves",
+  tooth: "teeth",
+  wife: "wives",
+  woman: "women",
+};
+
+const uncountable = new Set(["equipment", "information", "series", "species", "sheep", "honey"]);
+
+/** The English plural of the last word of a label: `Queen line` becomes `Queen lines`. */
+export function pluralOf(label: string): string {
+  const [, start = "", last = ""] = /^(.*?)(\p{L}*)$/u.exec(label) ?? [];
+  const word = last.toLowerCase();
+  if (uncountable.has(word)) return label;
+  if (Object.hasOwn(irregular, word)) {
+    const plural = irregular[word] ?? word;
+    return start + (last === word ? plural : capitalized(plural));
+  }
+  if (/(s|x|z|ch|sh)$/.test(word)) return `${label}es`;
+  if (/[^aeiou]y$/.test(word)) return `${label.slice(0, -1)}ies`;
+  return `${label}s`;
+}

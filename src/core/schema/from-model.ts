@@ -1,0 +1,204 @@
+import {
+  automaticFields,
+  type Entity,
+  entityNamed,
+  type Field,
+  isMany,
+  isReference,
+  type Model,
+} from "../model/model.ts";
+import { inSentence, snakeCase } from "../naming/words.ts";
+import type { Check, Column, ColumnType, Index, Schema, Table } from "./schema.ts";
+
+/** The tables that a model needs, each after those that its required references point at. */
+export function schemaOf(model: Model): Schema {
+  const tables = inOrder(model).map((entity) => entityTable(entity));
+  const links = model.entities.flatMap((entity) =>
+    entity.fields.filter(isMany).map((field) => linkTable(entity, field)),
+  );
+  return { tables: [...tables, ...links] };
+}
+
+/** The entities, each after those whose records it can't do without; otherwise as in the model. */
+export function inOrder(model: Model): Entity[] {
+  const ordered = new Set<Entity>();
+  const begun = new Set<Entity>();
+  const visit = (entity: Entity): void => {
+    if (begun.has(entity)) return;
+    begun.add(entity);
+    for (const optional of [false, true]) {
+      for (const field of entity.fields.filter(isReference)) {
+        if (field.required !== optional) visit(entityNamed(model, field.type.entity));
+      }
+    }
+    ordered.add(entity);
+  };
+  for (const entity of model.entities) visit(entity);
+  return [...ordered];
+}
+
+/** The table of an entity. */
+export function tableOf(entityName: string): string {
+  return snakeCase(entityName);
+}
+
+/** The column of a field: its name, and `_id` behind it for a reference. */
+export function columnOf(field: Field): string {
+  return isReference(field) ? `${field.name}_id` : field.name;
+}
+
+/** The table behind a field that holds many records, and its two columns. */
+export function linkOf(entity: Entity, field: Field & { type: { entity: string } }) {
+  const owner = tableOf(entity.name);
+  const target = tableOf(field.type.entity);
+  return {
+    table: `${owner}_${field.name}`,
+    from: `${owner}_id`,
+    to: owner === target ? `other_${target}_id` : `${target}_id`,
+  };
+}
+
+function entityTable(entity: Entity): Table {
+  const name = tableOf(entity.name);
+  const columns = entity.fields.filter((field) => !isMany(field)).map(fieldColumn);
+  const automatic: Column[] = [
+    { name: "id", type: { kind: "integer" }, required: true },
+    { name: "version", type: { kind: "integer" }, required: true, default: 1 },
+    { name: "created_at", type: { kind: "datetime" }, required: true },
+    { name: "updated_at", type: { kind: "datetime" }, required: true },
+  ];
+  return {
+    name,
+    label: inSentence(entity.label),
+    columns: [...automatic.slice(0, 1), ...columns, ...automatic.slice(1)],
+    key: ["id"],
+    indexes: indexesOf(entity, name),
+  };
+}
+
+function fieldColumn(field: Field): Column {
+  const checks = checksOf(field);
+  const start =
+    field.default && "value" in field.default
+      ? field.default.value
+      : field.type.kind === "boolean"
+        ? false
+        : undefined;
+  return {
+    name: columnOf(field),
+    type: columnType(field),
+    required: field.required,
+    ...(start !== undefined && { default: start }),
+    ...(isReference(field) && {
+      references: {
+        table: tableOf(field.type.entity),
+        onDelete: field.type.kind === "part of" ? ("along" as const) : ("refuse" as const),
+      },
+    }),
+    ...(checks.length > 0 && { checks }),
+  };
+}
+
+function columnType({ type }: Field): ColumnType {
+  switch (type.kind) {
+    case "text":
+      return { kind: "text", max: Math.max(type.max ?? 255, 1) };
+    case "email":
+      return { kind: "text", max: type.max ?? 254 };
+    case "phone":
+      return { kind: "text", max: type.max ?? 40 };
+    case "url":
+      return { kind: "text", max: type.max ?? 2000 };
+    case "color":
+      return { kind: "text", max: 7 };
+    case "choice":
+      return { kind: "text", max: 100 };
+    case "integer":
+    case "one":
+    case "part of":
+      return { kind: "integer" };
+    case "decimal":
+    case "money":
+    case "percent":
+      return { kind: "decimal", places: type.places };
+    case "boolean":
+    case "date":
+    case "time":
+    case "datetime":
+    case "long text":
+      return { kind: type.kind };
+    default:
+      throw new Error(`no column holds a ${type.kind}`);
+  }
+}
+
+function checksOf({ type }: Field): Check[] {
+  if (type.kind === "choice") return [{ kind: "one of", values: type.choices }];
+  if (type.kind === "integer" || "places" in type) return boundsOf("range", type.min, type.max);
+  if (type.kind === "date") {
+    const fixed = (bound?: string) => (bound === "today" ? undefined : bound);
+    return boundsOf("range", fixed(type.min), fixed(type.max));
+  }
+  if (["text", "long text", "email", "url", "phone"].includes(type.kind) && "max" in type) {
+    return boundsOf("length", type.min, type.max);
+  }
+  return "min" in type && type.min !== undefined
+    ? boundsOf("length", Number(type.min), undefined)
+    : [];
+}
+
+function boundsOf(kind: "length" | "range", min?: number | string, max?: number | string): Check[] {
+  if (min === undefined && max === undefined) return [];
+  return [{ kind, ...(min !== undefined && { min }), ...(max !== undefined && { max }) } as Check];
+}
+
+/** What is unique, what refers, and what lists sort and filter by. */
+function indexesOf(entity: Entity, table: string): Index[] {
+  const column = (name: string): string => {
+    const field = entity.fields.find((candidate) => candidate.name === name);
+    return field ? columnOf(field) : name;
+  };
+  const indexes: Index[] = [];
+  const add = (columns: string[], unique: boolean) => {
+    const covered = indexes.some(
+      (index) => index.columns[0] === columns[0] && columns.length === 1,
+    );
+    if (!covered || unique) {
+      const name = `${table}_${columns.join("_")}_${unique ? "key" : "index"}`;
+      if (!indexes.some((index) => index.name === name)) indexes.push({ name, columns, unique });
+    }
+  };
+  for (const field of entity.fields) if (field.unique) add([columnOf(field)], true);
+  for (const group of entity.unique) add(group.map(column), true);
+  for (const field of entity.fields.filter(isReference)) add([columnOf(field)], false);
+  const sortable = new Set(
+    entity.fields
+      .filter(({ type }) => !["many", "long text", "boolean"].includes(type.kind))
+      .map(({ name }) => name),
+  );
+  const automatic = new Set<string>(automaticFields.slice(1));
+  for (const name of [...entity.sort.map(({ field }) => field), ...entity.list]) {
+    if (sortable.has(name) || automatic.has(name)) add([column(name)], false);
+  }
+  return indexes;
+}
+
+function linkTable(entity: Entity, field: Field & { type: { entity: string } }): Table {
+  const { table, from, to } = linkOf(entity, field);
+  const end = (name: string, target: string, onDelete: "refuse" | "along"): Column => ({
+    name,
+    type: { kind: "integer" },
+    required: true,
+    references: { table: target, onDelete },
+  });
+  return {
+    name: table,
+    label: `${inSentence(field.label)} of ${inSentence(entity.plural)}`,
+    columns: [
+      end(from, tableOf(entity.name), "along"),
+      end(to, tableOf(field.type.entity), "refuse"),
+    ],
+    key: [from, to],
+    indexes: [{ name: `${table}_${to}_index`, columns: [to], unique: false }],
+  };
+}

@@ -1,0 +1,14 @@
+/** What a flow tells while it works; the command line turns it into words. */
+export type FlowEvent =
+  | { kind: "drafted"; name: string; steps: string[] }
+  | { kind: "applied"; name: string }
+  | { kind: "seeded"; entity: string; rows: number }
+  | { kind: "built"; written: number; kept: string[]; removed: number }
+  | { kind: "serving"; address: string; wantedPort: number; port: number }
+  | { kind: "restarted"; milliseconds: number }
+  | { kind: "watching"; file: string }
+  | { kind: "trouble"; error: unknown }
+  | { kind: "waiting"; changes: string[] }
+  | { kind: "stopped" };
+
+export type Report = (event: FlowEvent) => void;

@@ -1,0 +1,282 @@
+import { type FSWatcher, mkdirSync, readdirSync, statSync, watch } from "node:fs";
+import { basename, join } from "node:path";
+import { difference } from "../core/evolution/difference.ts";
+import { holdBack } from "../core/evolution/hold-back.ts";
+import { describeStep, replay, type Step } from "../core/evolution/steps.ts";
+import { Failure } from "../core/failure.ts";
+import type { Model } from "../core/model/model.ts";
+import { pathOf } from "../core/model/names.ts";
+import { slugOf } from "../core/naming/words.ts";
+import { schemaOf } from "../core/schema/from-model.ts";
+import { readText, writeAll } from "../io/project/files.ts";
+import {
+  type MigrationFolder,
+  migrationOf,
+  migrationWrites,
+  nextName,
+  readMigrations,
+} from "../io/project/migrations.ts";
+import { modelName, type Project } from "../io/project/project.ts";
+import { type Bundler, openBundler } from "../io/runner/bundle.ts";
+import { type RunningServer, startServer } from "../io/runner/server.ts";
+import { buildApplication, builtModel } from "./build.ts";
+import { buildableProject, type Checked } from "./check.ts";
+import { dialectOf, nameFor } from "./draft.ts";
+import { databaseOf, migrateProject, withDatabase } from "./migrate.ts";
+import type { Report } from "./report.ts";
+import { isEmpty, seedProject } from "./seed.ts";
+import { addressOf, type Listening, portFor, usualPort } from "./serve.ts";
+import { extendApplied } from "./sitting.ts";
+
+/** How long a save is given to be complete, in milliseconds. */
+const settling = 40;
+
+/** A project that is up: the application answers, and the model is watched. */
+export interface Risen {
+  address: string;
+  /** Resolves when the application ended by itself. */
+  ended: Promise<number | null>;
+  stop(): Promise<void>;
+}
+
+/**
+ * Does all of it: checks, drafts, migrates, seeds when empty, builds, serves; then follows the model
+ * and the application's source. Throws when the first round fails; later ones are reported.
+ */
+export async function riseProject(
+  folder: string,
+  listening: Listening & { seed: number },
+  report: Report,
+  log: (text: string) => void,
+): Promise<Risen> {
+  const first = buildableProject(folder);
+  const port = await portFor(listening);
+  const sitting = new Sitting(first.project, report);
+  const model = await sitting.apply(first);
+  if (await isEmpty(first.project, model))
+    await seedProject(first.project, model, listening.seed, report);
+  await buildApplication(first.project, model, report);
+  const runner = new Runner(first.project, listening.host, port, log);
+  runner.tell(first, sitting.waiting);
+  await runner.start();
+  const address = addressOf(listening.host, port);
+  report({ kind: "serving", address, wantedPort: listening.port ?? usualPort, port });
+  const follower = new Follower(folder, sitting, runner, report);
+  follower.begin();
+  report({ kind: "watching", file: modelName(first.project) });
+  return {
+    address,
+    ended: runner.ended,
+    stop: async () => {
+      await follower.end();
+      await runner.close();
+      report({ kind: "stopped" });
+    },
+  };
+}
+
+/** One run of `rise`: the saves made during it gather in one migration. */
+class Sitting {
+  /** The migration that this sitting began. */
+  #name: string | undefined;
+  /** Changes that wait, in words. */
+  waiting: string[] = [];
+
+  constructor(
+    readonly project: Project,
+    readonly report: Report,
+  ) {}
+
+  /** Takes what is safe over into migrations and database. Gives the model without what waits. */
+  async apply({ project, model }: Checked): Promise<Model> {
+    const dialect = dialectOf(model);
+    const migrations = readMigrations(project, dialect);
+    const reached = replay(migrations.flatMap(({ steps }) => steps));
+    const { waiting } = difference(reached, schemaOf(model));
+    const built = builtModel(project);
+    const held = waiting.length > 0 && built ? holdBack(model, built, waiting) : model;
+    const rest = difference(reached, schemaOf(held));
+    this.waiting = waiting.map(({ message }) => message);
+    if (rest.waiting.length > 0) {
+      throw new Failure(
+        "input",
+        `the model has changes that wait: ${this.waiting.join("; ")}`,
+        "take them back for now",
+      );
+    }
+    if (waiting.length > 0) this.report({ kind: "waiting", changes: this.waiting });
+    if (rest.steps.length > 0) await this.#gather(migrations, rest.steps, model);
+    else await migrateProject(project, model, this.report);
+    return held;
+  }
+
+  async #gather(migrations: MigrationFolder[], steps: Step[], model: Model): Promise<void> {
+    const dialect = dialectOf(model);
+    const begun = migrations.find(({ name }) => name === this.#name);
+    if (begun) {
+      const added = migrationOf(begun.name, steps, dialect);
+      const whole: MigrationFolder = {
+        name: begun.name,
+        steps: [...begun.steps, ...steps],
+        sql: `${begun.sql}\n${added.sql}`,
+        back: `${added.back}\n${begun.back}`,
+      };
+      await withDatabase(this.project, (engine) =>
+        extendApplied(engine, whole, added.sql, () =>
+          writeAll(migrationWrites(this.project, dialect, whole)),
+        ),
+      );
+    } else {
+      const name = nextName(migrations, nameFor(migrations, steps));
+      writeAll(migrationWrites(this.project, dialect, migrationOf(name, steps, dialect)));
+      await migrateProject(this.project, model, () => undefined);
+      this.#name = name;
+    }
+    const name = this.#name ?? "";
+    this.report({ kind: "drafted", name, steps: steps.map(describeStep) });
+    this.report({ kind: "applied", name });
+  }
+}
+
+/** The running application, and what it knows of its own making. */
+class Runner {
+  #bundler: Bundler | undefined;
+  #server: RunningServer | undefined;
+  #stopping = false;
+  readonly #notes: string;
+  #end: (code: number | null) => void = () => undefined;
+  readonly ended = new Promise<number | null>((resolve) => {
+    this.#end = resolve;
+  });
+
+  constructor(
+    readonly project: Project,
+    readonly host: string,
+    readonly port: number,
+    readonly log: (text: string) => void,
+  ) {
+    this.#notes = join(project.run, "notes.json");
+  }
+
+  /** Leaves a note of where each page comes from, and of what waits. */
+  tell({ project, model, places }: Checked, waiting: readonly string[]): void {
+    const file = modelName(project);
+    const origins = model.entities.map((entity) => {
+      const at = slugOf(entity.name);
+      const page = `app/src/entities/${at}/${at}.pages.tsx`;
+      return [
+        pathOf(entity),
+        { model: `${file}:${places.place(entity.at.start).line}`, file: page },
+      ];
+    });
+    const start = ["/", { model: `${file}:1`, file: "app/src/app.tsx" }];
+    const text = JSON.stringify({ origins: Object.fromEntries([start, ...origins]), waiting });
+    if (readText(this.#notes) !== text) writeAll([{ path: this.#notes, text }]);
+  }
+
+  /** Bundles the application and starts it in the place of the one that runs. */
+  async start(): Promise<void> {
+    mkdirSync(this.project.run, { recursive: true });
+    this.#bundler ??= await openBundler(this.project);
+    const main = await this.#bundler.bundle();
+    const before = this.#server;
+    this.#server = undefined;
+    await before?.stop();
+    if (this.#stopping) return;
+    const server = await startServer(this.project, main, {
+      host: this.host,
+      port: this.port,
+      database: databaseOf(this.project),
+      notes: this.#notes,
+      log: this.log,
+    });
+    this.#server = server;
+    void server.ended.then((code) => {
+      if (this.#server === server && !this.#stopping) this.#end(code);
+    });
+  }
+
+  async close(): Promise<void> {
+    this.#stopping = true;
+    await this.#server?.stop();
+    await this.#bundler?.close();
+  }
+}
+
+/** Follows the model and the application's source, one round at a time. */
+class Follower {
+  #watchers: FSWatcher[] = [];
+  #timer: NodeJS.Timeout | undefined;
+  #round: Promise<void> = Promise.resolve();
+  #ended = false;
+  #text: string | undefined;
+  #source: string;
+
+  constructor(
+    readonly folder: string,
+    readonly sitting: Sitting,
+    readonly runner: Runner,
+    readonly report: Report,
+  ) {
+    this.#text = readText(sitting.project.model);
+    this.#source = sourceState(sitting.project);
+  }
+
+  begin(): void {
+    const { root, model, app } = this.sitting.project;
+    const wake = () => {
+      clearTimeout(this.#timer);
+      this.#timer = setTimeout(() => {
+        this.#round = this.#round.then(() => this.#follow());
+      }, settling);
+    };
+    // The folder is watched, not the file: many editors put a new file into its place.
+    this.#watchers = [
+      watch(root, (_event, name) => {
+        if (name === null || name === basename(model)) wake();
+      }),
+      watch(join(app, "src"), { recursive: true }, wake),
+    ];
+    wake();
+  }
+
+  async #follow(): Promise<void> {
+    if (this.#ended) return;
+    const begun = Date.now();
+    const text = readText(this.sitting.project.model);
+    const source = sourceState(this.sitting.project);
+    if (text === this.#text && source === this.#source) return;
+    try {
+      if (text !== this.#text) {
+        this.#text = text;
+        const checked = buildableProject(this.folder);
+        const model = await this.sitting.apply(checked);
+        await buildApplication(this.sitting.project, model, this.report);
+        this.runner.tell(checked, this.sitting.waiting);
+      }
+      this.#source = sourceState(this.sitting.project);
+      await this.runner.start();
+      this.report({ kind: "restarted", milliseconds: Date.now() - begun });
+    } catch (error) {
+      this.#source = sourceState(this.sitting.project);
+      this.report({ kind: "trouble", error });
+    }
+  }
+
+  async end(): Promise<void> {
+    this.#ended = true;
+    clearTimeout(this.#timer);
+    for (const watcher of this.#watchers) watcher.close();
+    await this.#round;
+  }
+}
+
+/** The names and times of the application's source files: equal as long as nobody touches one. */
+function sourceState({ app }: Project): string {
+  return readdirSync(join(app, "src"), { withFileTypes: true, recursive: true })
+    .filter((entry) => entry.isFile() && /\.(tsx?|css|svg)$/.test(entry.name))
+    .map((entry) => join(entry.parentPath, entry.name))
+    .sort()
+    .map((path) => `${path} ${statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? 0}`)
+    .join("\n");
+}

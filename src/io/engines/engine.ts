@@ -1,0 +1,27 @@
+import type { MigrationConnection } from "../../../kit/database/migrations.ts";
+import type { Value } from "../../core/seeding/values.ts";
+import type { Dialect } from "../../core/sql/dialect.ts";
+
+/** A database that is open. A new kind of database is one more of these, beside its dialect. */
+export interface Engine {
+  dialect: Dialect;
+  /** The same database as applying migrations needs it. */
+  migrations: MigrationConnection;
+  /** Where it is, in words for people. */
+  place: string;
+  hasTable(name: string): boolean | Promise<boolean>;
+  count(table: string): Promise<number>;
+  /** The numbers of the rows of a table. */
+  ids(table: string): Promise<number[]>;
+  /** Inserts rows, all of the same columns, and gives the numbers that they got. */
+  insert(table: string, rows: readonly Readonly<Record<string, Value>>[]): Promise<number[]>;
+  /** Inserts into a table without numbers of its own. */
+  insertPairs(
+    table: string,
+    columns: readonly [string, string],
+    pairs: readonly (readonly [number, number])[],
+  ): Promise<void>;
+  /** Does all of the work, or nothing of it. */
+  transaction<Result>(work: () => Promise<Result>): Promise<Result>;
+  close(): Promise<void>;
+}

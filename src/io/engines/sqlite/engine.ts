@@ -1,0 +1,110 @@
+import { closeSync, existsSync, openSync, readSync } from "node:fs";
+import { dirname } from "node:path";
+import type Driver from "libsql";
+import { encode, migrationConnection, openFile } from "../../../../kit/database/sqlite.ts";
+import { Failure } from "../../../core/failure.ts";
+import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
+import type { Engine } from "../engine.ts";
+
+/** Opens a SQLite file, and makes it when it isn't there. */
+export function openSqlite(file: string): Engine {
+  const driver = open(file);
+  const { quoted } = sqlite;
+  const migrations = migrationConnection(driver);
+  return {
+    dialect: sqlite,
+    migrations,
+    place: file,
+    hasTable: migrations.hasTable,
+    count: async (table) => {
+      const [row] = driver.prepare(`select count(*) as total from ${quoted(table)}`).all();
+      return (row as { total: number }).total;
+    },
+    ids: async (table) => {
+      const rows = driver.prepare(`select id from ${quoted(table)} order by id`).all();
+      return (rows as { id: number }[]).map(({ id }) => id);
+    },
+    insert: async (table, rows) => {
+      const columns = Object.keys(rows[0] ?? {});
+      const names = columns.map(quoted).join(", ");
+      const marks = columns.map(() => "?").join(", ");
+      const statement = driver.prepare(`insert into ${quoted(table)} (${names}) values (${marks})`);
+      return rows.map((row) => {
+        const values = columns.map((name) => encode(row[name] ?? null));
+        return Number(statement.run(values).lastInsertRowid);
+      });
+    },
+    insertPairs: async (table, columns, pairs) => {
+      const names = columns.map(quoted).join(", ");
+      const statement = driver.prepare(`insert into ${quoted(table)} (${names}) values (?, ?)`);
+      for (const pair of pairs) statement.run([...pair]);
+    },
+    transaction: async (work) => {
+      driver.exec("begin immediate");
+      try {
+        const result = await work();
+        driver.exec("commit");
+        return result;
+      } catch (error) {
+        if (driver.inTransaction) driver.exec("rollback");
+        throw error;
+      }
+    },
+    close: async () => {
+      driver.close();
+    },
+  };
+}
+
+const begin = "SQLite format 3\0";
+
+function open(file: string): Driver.Database {
+  if (!existsSync(dirname(file))) {
+    throw new Failure("outside", `there is no folder ${dirname(file)} for the database`);
+  }
+  refuseOtherFiles(file);
+  try {
+    return openFile(file);
+  } catch (error) {
+    throw databaseFailure(file, error);
+  }
+}
+
+/** A file that isn't a database is noticed before the driver touches it. */
+function refuseOtherFiles(file: string): void {
+  if (!existsSync(file)) return;
+  const head = Buffer.alloc(begin.length);
+  let length = 0;
+  try {
+    const handle = openSync(file, "r");
+    length = readSync(handle, head);
+    closeSync(handle);
+  } catch (error) {
+    throw databaseFailure(file, error);
+  }
+  if (length > 0 && head.toString("latin1") !== begin) {
+    throw new Failure(
+      "outside",
+      `${file} is not a SQLite database`,
+      "move it away, or set DATABASE_URL to another file as sqlite:path/to.db",
+    );
+  }
+}
+
+/** An error of the driver, as a failure that says which file and what to do. */
+export function databaseFailure(file: string, error: unknown): Failure {
+  const { code = "", message } = error as { code?: string; message: string };
+  const reason =
+    code === "SQLITE_BUSY"
+      ? "another program is writing to it"
+      : code === "SQLITE_READONLY" || /readonly|attempt to write/.test(message)
+        ? "it may not be written"
+        : code === "SQLITE_FULL"
+          ? "the disk is full"
+          : code === "SQLITE_CORRUPT" || code === "SQLITE_NOTADB"
+            ? "it is damaged, or not a SQLite database"
+            : /unable to open/i.test(message) || /: 14/.test(message)
+              ? "it can't be opened or made there"
+              : message;
+  return new Failure("outside", `the database ${file}: ${reason}`);
+}

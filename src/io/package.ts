@@ -1,0 +1,50 @@
+import { existsSync, readdirSync, readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { dirname, join, relative, sep } from "node:path";
+import { fileURLToPath } from "node:url";
+import { z } from "zod";
+import type { GeneratedFile, Versions } from "../core/appgen/application.ts";
+
+const require = createRequire(import.meta.url);
+
+/** The folder of Levadura itself. */
+export const packageRoot = findRoot(dirname(fileURLToPath(import.meta.url)));
+
+function findRoot(folder: string): string {
+  return existsSync(join(folder, "kit", "routes.tsx")) ? folder : findRoot(dirname(folder));
+}
+
+const manifest = z
+  .object({
+    version: z.string(),
+    dependencies: z.record(z.string(), z.string()),
+    devDependencies: z.record(z.string(), z.string()).optional(),
+  })
+  .parse(JSON.parse(readFileSync(join(packageRoot, "package.json"), "utf8")));
+
+/** The version of Levadura. */
+export const version = manifest.version;
+
+/** The versions of the packages that Levadura itself is built on and tested with. */
+export const versions: Versions = { ...manifest.devDependencies, ...manifest.dependencies };
+
+/** The folder in which Levadura's own packages are. */
+export const packagesFolder = dirname(dirname(require.resolve("bootstrap/package.json")));
+
+/** The main file of a package. */
+export function packageFile(name: string): string {
+  return require.resolve(name);
+}
+
+/** The source of the kit, as files of an application. */
+export function kitFiles(): GeneratedFile[] {
+  const root = join(packageRoot, "kit");
+  return readdirSync(root, { withFileTypes: true, recursive: true })
+    .filter((entry) => entry.isFile() && !entry.name.includes(".test."))
+    .map((entry) => join(entry.parentPath, entry.name))
+    .sort()
+    .map((path) => ({
+      path: `src/kit/${relative(root, path).split(sep).join("/")}`,
+      text: readFileSync(path, "utf8"),
+    }));
+}

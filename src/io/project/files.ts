@@ -1,0 +1,70 @@
+import { mkdirSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import { dirname } from "node:path";
+import { Failure } from "../../core/failure.ts";
+
+const reasons: Readonly<Record<string, string>> = {
+  EACCES: "it may not be touched by this account",
+  EPERM: "it may not be touched by this account",
+  EROFS: "the disk can only be read",
+  ENOSPC: "the disk is full",
+  EISDIR: "it is a folder",
+  ENOTDIR: "a part of its path is a file",
+  ENOENT: "it is not there",
+  EEXIST: "something of that name is there already",
+  ENAMETOOLONG: "its name is too long",
+};
+
+/** Turns an error of the file system into a failure that says what could not be done with which file. */
+export function fileFailure(action: string, path: string, error: unknown): Failure {
+  const code = (error as NodeJS.ErrnoException).code ?? "";
+  const reason = reasons[code] ?? (error as Error).message;
+  return new Failure("outside", `can't ${action} ${path}: ${reason}`);
+}
+
+/** The text of a file; undefined where there is none. */
+export function readText(path: string): string | undefined {
+  try {
+    return readFileSync(path, "utf8");
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === "ENOENT") return undefined;
+    throw fileFailure("read", path, error);
+  }
+}
+
+/** A text and where it goes; null takes the file away. */
+export interface Write {
+  path: string;
+  text: string | null;
+}
+
+/**
+ * Writes files: each is complete under its name or not there, and when one can't be written, none
+ * is. Folders are made as needed.
+ */
+export function writeAll(writes: readonly Write[]): void {
+  const staged: string[] = [];
+  const stagedName = (path: string) => `${path}.levadura-new`;
+  try {
+    for (const { path, text } of writes) {
+      if (text === null) continue;
+      try {
+        mkdirSync(dirname(path), { recursive: true });
+        staged.push(stagedName(path));
+        writeFileSync(stagedName(path), text);
+      } catch (error) {
+        throw fileFailure("write", path, error);
+      }
+    }
+  } catch (error) {
+    for (const path of staged) rmSync(path, { force: true });
+    throw error;
+  }
+  for (const { path, text } of writes) {
+    try {
+      if (text === null) rmSync(path, { force: true });
+      else renameSync(stagedName(path), path);
+    } catch (error) {
+      throw fileFailure("write", path, error);
+    }
+  }
+}

@@ -1,0 +1,57 @@
+import { existsSync } from "node:fs";
+import { basename, join, resolve } from "node:path";
+import { Failure } from "../../core/failure.ts";
+import { readText } from "./files.ts";
+
+/** A project's folder, and where things are in it. */
+export interface Project {
+  root: string;
+  model: string;
+  migrations: string;
+  app: string;
+  /** What is remembered of what was generated; belongs into version control. */
+  record: string;
+  /** Bundles and other things that can be made again; doesn't. */
+  run: string;
+  database: string;
+}
+
+/** The places in a folder, whether anything is there yet or not. */
+export function projectAt(folder: string): Project {
+  const root = resolve(folder);
+  return {
+    root,
+    model: join(root, "model.yaml"),
+    migrations: join(root, "migrations"),
+    app: join(root, "app"),
+    record: join(root, ".levadura", "generated"),
+    run: join(root, ".levadura", "run"),
+    database: join(root, "records.db"),
+  };
+}
+
+/** The project in a folder; a failure where there is no model in it. */
+export function openProject(folder: string): Project & { text: string } {
+  const project = projectAt(folder);
+  if (!existsSync(project.root)) {
+    throw new Failure(
+      "usage",
+      `there is no folder ${project.root}`,
+      "`levadura begin DIR` makes one",
+    );
+  }
+  const text = readText(project.model);
+  if (text === undefined) {
+    throw new Failure(
+      "usage",
+      `there is no model.yaml in ${project.root}`,
+      "`levadura begin DIR` starts a project; --project names the folder of another one",
+    );
+  }
+  return { ...project, text };
+}
+
+/** What the model file is called in messages. */
+export function modelName(project: Project): string {
+  return basename(project.model);
+}

@@ -1,0 +1,58 @@
+import { createHash } from "node:crypto";
+import { join } from "node:path";
+import { z } from "zod";
+import { readText, type Write } from "./files.ts";
+import type { Project } from "./project.ts";
+
+/** What was generated last, file by file: checksums, and copies for merging. */
+export interface GenerationRecord {
+  /** The version of Levadura that wrote it. */
+  levadura: string;
+  files: Record<string, FileRecord>;
+}
+
+export interface FileRecord {
+  /** The checksum of the text before formatting, which tells whether it must be formatted again. */
+  source: string;
+  /** The checksum of the text that was written; the copy has the same. */
+  written: string;
+}
+
+const shape = z.object({
+  levadura: z.string(),
+  files: z.record(z.string(), z.object({ source: z.string(), written: z.string() })),
+});
+
+/** A text's checksum, whatever line ends version control gave it. */
+export function textChecksum(text: string): string {
+  return createHash("sha256").update(text.replaceAll("\r\n", "\n")).digest("hex");
+}
+
+/** Reads the record; an empty one where there is none, or none that can be read. */
+export function readRecord(project: Project): GenerationRecord {
+  const text = readText(join(project.record, "record.json"));
+  try {
+    return shape.parse(JSON.parse(text ?? ""));
+  } catch {
+    return { levadura: "", files: {} };
+  }
+}
+
+/** The copy of a file as it was generated last. */
+export function readCopy(project: Project, path: string): string | undefined {
+  return readText(copyPath(project, path));
+}
+
+/** Where that copy is. Its name ends in `.txt`, so that no tool takes it for source. */
+export function copyPath(project: Project, path: string): string {
+  return join(project.record, "app", `${path}.txt`);
+}
+
+/** The file of the record. */
+export function recordWrite(project: Project, record: GenerationRecord): Write {
+  const files = Object.fromEntries(
+    Object.entries(record.files).sort(([a], [b]) => (a < b ? -1 : 1)),
+  );
+  const text = `${JSON.stringify({ ...record, files }, null, 1)}\n`;
+  return { path: join(project.record, "record.json"), text };
+}

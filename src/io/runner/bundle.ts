@@ -1,0 +1,89 @@
+import { join } from "node:path";
+import {
+  type BuildContext,
+  type BuildFailure,
+  type BuildOptions,
+  context,
+  type Plugin,
+} from "esbuild";
+import { Failure } from "../../core/failure.ts";
+import { packageFile, packagesFolder } from "../package.ts";
+import type { Project } from "../project/project.ts";
+
+/** An application on its way to being run; making the bundle again takes what didn't change from before. */
+export interface Bundler {
+  /** Makes the bundle, and gives its main file. */
+  bundle(): Promise<string>;
+  close(): Promise<void>;
+}
+
+/** The SQLite driver loads a binary beside its own files, so it stays where it is. */
+const driver: Plugin = {
+  name: "driver",
+  setup(build) {
+    build.onResolve({ filter: /^libsql$/ }, () => ({
+      path: packageFile("libsql"),
+      external: true,
+    }));
+  },
+};
+
+/** Bundles an application against Levadura's own packages: nothing has to be installed in it. */
+export async function openBundler(project: Project): Promise<Bundler> {
+  const out = join(project.run, "dist");
+  const common: BuildOptions = {
+    absWorkingDir: project.app,
+    bundle: true,
+    nodePaths: [packagesFolder],
+    logLevel: "silent",
+  };
+  const contexts: BuildContext[] = await Promise.all([
+    context({
+      ...common,
+      entryPoints: ["src/main.ts"],
+      outfile: join(out, "main.mjs"),
+      platform: "node",
+      format: "esm",
+      target: "node20",
+      jsx: "automatic",
+      jsxImportSource: "hono/jsx",
+      plugins: [driver],
+    }),
+    context({
+      ...common,
+      entryPoints: [
+        "src/kit/assets/app.css",
+        "src/kit/assets/client.ts",
+        "src/kit/assets/icon.svg",
+      ],
+      outdir: join(out, "assets"),
+      minify: true,
+      loader: { ".svg": "copy" },
+    }),
+  ]);
+  return {
+    bundle: async () => {
+      try {
+        await Promise.all(contexts.map((made) => made.rebuild()));
+      } catch (error) {
+        throw codeFailure(error as BuildFailure);
+      }
+      return join(out, "main.mjs");
+    },
+    close: async () => {
+      await Promise.all(contexts.map((made) => made.dispose()));
+    },
+  };
+}
+
+function codeFailure({ errors = [], message }: BuildFailure): Failure {
+  const [first] = errors;
+  if (!first) return new Failure("outside", `the application can't be bundled: ${message}`);
+  const at = first.location ? ` at app/${first.location.file}:${first.location.line}` : "";
+  const more = errors.length > 1 ? `, and ${errors.length - 1} more` : "";
+  return new Failure(
+    "input",
+    `the application can't be bundled${at}: ${first.text}${more}`,
+    "mend the file, or delete it and run `levadura build` to get it back as it was generated",
+  );
+}

@@ -1,0 +1,97 @@
+import { type ChildProcess, spawn } from "node:child_process";
+import { createServer } from "node:net";
+import { Failure } from "../../core/failure.ts";
+import type { Project } from "../project/project.ts";
+
+/** An application that runs. */
+export interface RunningServer {
+  /** Resolves with its exit status when it ends. */
+  ended: Promise<number | null>;
+  stop(): Promise<void>;
+}
+
+/** Where an application listens and what it works on. */
+export interface ServerSettings {
+  host: string;
+  port: number;
+  database: string;
+  /** The file with what is known of its pages while it is being developed. */
+  notes?: string;
+  /** Takes what the application says of errors. */
+  log(text: string): void;
+}
+
+/** Starts a bundled application in a process of its own, and waits until it answers. */
+export async function startServer(
+  project: Project,
+  main: string,
+  settings: ServerSettings,
+): Promise<RunningServer> {
+  const child = spawn(process.execPath, [main], {
+    cwd: project.app,
+    stdio: ["ignore", "ignore", "pipe", "ipc"],
+    env: {
+      ...process.env,
+      HOST: settings.host,
+      PORT: String(settings.port),
+      DATABASE_URL: `sqlite:${settings.database}`,
+      ...(settings.notes && { DEVELOPMENT_NOTES: settings.notes }),
+    },
+  });
+  let said = "";
+  child.stderr?.on("data", (chunk: Buffer) => {
+    said = (said + chunk.toString()).slice(-4000);
+    settings.log(chunk.toString());
+  });
+  const ended = new Promise<number | null>((resolve) =>
+    child.once("exit", (code) => resolve(code)),
+  );
+  const ready = new Promise<"ready">((resolve) => child.once("message", () => resolve("ready")));
+  if ((await Promise.race([ready, ended])) !== "ready") {
+    const first = said.split("\n").find((line) => /error/i.test(line)) ?? said.split("\n")[0];
+    throw new Failure(
+      "outside",
+      `the application ended before it could answer${first ? `: ${first.trim()}` : ""}`,
+    );
+  }
+  return { ended, stop: () => stop(child, ended) };
+}
+
+async function stop(child: ChildProcess, ended: Promise<unknown>): Promise<void> {
+  if (child.exitCode !== null || child.signalCode !== null) return;
+  child.kill("SIGTERM");
+  const patience = setTimeout(() => child.kill("SIGKILL"), 5000);
+  await ended;
+  clearTimeout(patience);
+}
+
+/** The first port from `port` on that is free; a failure when `exactly` that one is asked for and taken. */
+export async function freePort(host: string, port: number, exactly: boolean): Promise<number> {
+  for (let candidate = port; candidate < port + 100 && candidate < 65536; candidate++) {
+    const trouble = await portTrouble(host, candidate);
+    if (trouble === undefined) return candidate;
+    if (trouble !== "EADDRINUSE") {
+      throw new Failure(
+        "outside",
+        `can't listen on ${host}:${candidate}: ${trouble}`,
+        "choose another --host or --port",
+      );
+    }
+    if (exactly) {
+      throw new Failure(
+        "outside",
+        `port ${candidate} is in use`,
+        "end what uses it, or leave --port out to take the next free one",
+      );
+    }
+  }
+  throw new Failure("outside", `no port from ${port} on is free`);
+}
+
+function portTrouble(host: string, port: number): Promise<string | undefined> {
+  return new Promise((resolve) => {
+    const probe = createServer();
+    probe.once("error", (error: NodeJS.ErrnoException) => resolve(error.code ?? error.message));
+    probe.listen(port, host, () => probe.close(() => resolve(undefined)));
+  });
+}
