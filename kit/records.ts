@@ -13,16 +13,18 @@ export function stampSaved(version: number) {
   return { version: version + 1, updated_at: now() };
 }
 
-/**
- * A title made of columns and words, in SQL.
- * Where all of its columns are empty, the record goes by its kind and number.
- */
+/** A title of kind and number, in SQL: `Inspection 12`. */
+export function numberedTitle(kind: string, id: string): RawBuilder<string> {
+  return sql<string>`concat_ws(' ', ${sql.val(kind)}, ${sql.ref(id)})`;
+}
+
+/** A title made of columns and words, in SQL; of kind and number where all of the columns are empty. */
 export function titleOfParts(
   kind: string,
   id: string,
   parts: readonly Expression<unknown>[],
 ): RawBuilder<string> {
-  return sql<string>`coalesce(nullif(trim(concat_ws('', ${sql.join(parts)})), ''), concat_ws(' ', ${sql.val(kind)}, ${sql.ref(id)}))`;
+  return sql<string>`coalesce(nullif(trim(concat_ws('', ${sql.join(parts)})), ''), ${numberedTitle(kind, id)})`;
 }
 
 /** The title of the record that a reference column points at, in SQL; null where it points at none. */

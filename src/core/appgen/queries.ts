@@ -51,7 +51,7 @@ function titleThrough(
 }
 
 function title(module: Module, model: Model, subject: Subject): void {
-  const { entity, camel, one } = subject;
+  const { entity, camel, many } = subject;
   const parts = entity.title ?? [];
   const words = parts.map((part) => ("words" in part ? part.words : `{${part.field}}`)).join("");
   const expressions = parts.map((part) => {
@@ -66,12 +66,16 @@ function title(module: Module, model: Model, subject: Subject): void {
   const field = parts.length === 1 && only && "field" in only ? only.field : undefined;
   const plain = entity.fields.find(({ name, required }) => name === field && required);
   const texts = ["text", "email", "url", "phone", "choice"];
+  const own = `${quote(entity.label)}, \`\${row}.id\``;
   const expression =
     plain && texts.includes(plain.type.kind)
       ? `${module.use("sql", "kysely")}.ref<string>(\`\${row}.${columnOf(plain)}\`)`
-      : `${module.use("titleOfParts", records)}(${quote(entity.label)}, \`\${row}.id\`, [${expressions.join(", ")}])`;
+      : parts.length > 0
+        ? `${module.use("titleOfParts", records)}(${own}, [${expressions.join(", ")}])`
+        : `${module.use("numberedTitle", records)}(${own})`;
   const type = module.type("Expression", "kysely");
-  module.add(`/** What ${one === entity.label ? entity.label : one} records are called: ${parts.length > 0 ? `“${docText(words)}”` : "their kind and number"}. */
+  const called = parts.length > 0 ? `“${docText(words)}”` : "their kind and number";
+  module.add(`/** What ${docText(many)} are called: ${called}. */
 export const ${camel}Title = (row: string): ${type}<string> => ${expression};`);
 }
 

@@ -28,7 +28,12 @@ export function samplesModule(model: Model): string {
       }
       if (!field.required) return [name, "null"];
       const random = randomFor(0, entity.name, field.name);
-      return [name, JSON.stringify(valueFor(field, { entity, row: 0, today, random, person }))];
+      return [
+        name,
+        JSON.stringify(
+          valueFor(field, { entity, row: 0, attempt: 0, made: {}, today, random, person }),
+        ),
+      ];
     });
     const create = module.use(`create${pascal}`, `../src/entities/${file}/${file}.queries.ts`);
     module.add(`/** The number of ${subject.one} number one, which is made when there is none yet. */

@@ -82,7 +82,8 @@ function referrersOf(model: Model, target: Entity): Referrer[] {
   );
   return found.map(({ entity, field }) => {
     const several = found.filter((other) => other.entity === entity).length > 1;
-    const heading = several ? `${entity.plural} (${field.label})` : entity.plural;
+    const kind = field.unique ? entity.label : entity.plural;
+    const heading = several ? `${kind} (${field.label})` : kind;
     const plural = camelCase(pluralOf(entity.name));
     const property = several ? `${plural}By${pascalCase(field.name)}` : plural;
     return { entity, field, heading, property };

@@ -39,14 +39,19 @@ export function checkFieldName({ text, at }: Word, diagnostics: Diagnostics): bo
         "is one that every entity has by itself",
         "choose another name, or leave it out: it is there already",
       ]
-    : !/^[\p{Ll}\p{Lo}][\p{Ll}\p{Lo}\p{N}]*(_[\p{Ll}\p{Lo}\p{N}]+)*$/u.test(name)
-      ? ["is not in small letters, digits and single underscores", fieldNameHelp(name)]
-      : [...name].length > longestName
-        ? [
-            `is longer than ${longestName} characters`,
-            "shorten it, and put the long text into `label`",
-          ]
-        : undefined;
+    : name === "then"
+      ? [
+          "would make its records look like promises to the code",
+          "choose another name, with `label: Then`",
+        ]
+      : !/^[\p{Ll}\p{Lo}][\p{Ll}\p{Lo}\p{N}]*(_[\p{Ll}\p{Lo}\p{N}]+)*$/u.test(name)
+        ? ["is not in small letters, digits and single underscores", fieldNameHelp(name)]
+        : [...name].length > longestName
+          ? [
+              `is longer than ${longestName} characters`,
+              "shorten it, and put the long text into `label`",
+            ]
+          : undefined;
   if (!trouble) return true;
   diagnostics.error(at, `the field name \`${text}\` ${trouble[0]}`, trouble[1]);
   return false;

@@ -1,7 +1,7 @@
 import { type Entity, type Field, isMany, isReference, type Model } from "../model/model.ts";
 import { columnOf, inOrder, linkOf } from "../schema/from-model.ts";
-import { type Random, randomFor } from "./random.ts";
-import { personFor, type Value, valueFor } from "./values.ts";
+import { randomFor } from "./random.ts";
+import { type Occasion, personFor, seldomFilled, type Value, valueFor } from "./values.ts";
 
 /** Rows for one entity, ready to be inserted. */
 export interface SeededEntity {
@@ -88,21 +88,23 @@ function makeRow(entity: Entity, row: number, attempt: number, source: SeedSourc
   for (const field of entity.fields) {
     if (isMany(field)) continue;
     const random = randomFor(source.seed, entity.name, field.name, row, attempt);
-    const value = fieldValue(entity, field, row, random, source, person);
+    const value = fieldValue(field, source, {
+      entity,
+      row,
+      attempt,
+      made,
+      today: source.today,
+      random,
+      person,
+    });
     if (value === null && field.required) return undefined;
     made[columnOf(field)] = value;
   }
   return made;
 }
 
-function fieldValue(
-  entity: Entity,
-  field: Field,
-  row: number,
-  random: Random,
-  source: SeedSource,
-  person: { given: string; family: string },
-): Value {
+function fieldValue(field: Field, source: SeedSource, occasion: Occasion): Value {
+  const { random, row } = occasion;
   if (isReference(field)) {
     const records = source.records.get(field.type.entity) ?? [];
     if (records.length === 0 || (!field.required && random.next() < 0.15)) return null;
@@ -110,9 +112,8 @@ function fieldValue(
     // Some records have many that refer to them, and some have few.
     return records[Math.floor(random.next() ** 1.6 * records.length)] ?? null;
   }
-  const optional = !field.required && field.type.kind !== "choice";
-  if (optional && random.next() < 0.2) return null;
-  return valueFor(field, { entity, row, today: source.today, random, person });
+  const blank = field.type.kind === "choice" ? 0 : seldomFilled(field) ? 0.85 : 0.2;
+  return !field.required && random.next() < blank ? null : valueFor(field, occasion);
 }
 
 function linksFor(entity: Entity, count: number, source: SeedSource): SeededEntity["links"] {

@@ -16,6 +16,10 @@ import {
 export interface Occasion {
   entity: Entity;
   row: number;
+  /** How many values for this row came out like an earlier row's. */
+  attempt: number;
+  /** The values that the row has so far. */
+  made: Readonly<Record<string, Value>>;
   /** As `2026-05-03`. */
   today: string;
   random: Random;
@@ -41,7 +45,7 @@ export function valueFor(field: Field, occasion: Occasion): Value {
   switch (type.kind) {
     case "text":
     case "long text":
-      return fitted(field, type.kind === "text" ? line(field, occasion) : note(random), row);
+      return fitted(field, type.kind === "text" ? line(field, occasion) : note(random), occasion);
     case "email": {
       const name = `${slugOf(person.given)}.${slugOf(person.family)}`;
       return `${name}${row + 1}@example.org`;
@@ -60,7 +64,7 @@ export function valueFor(field: Field, occasion: Occasion): Value {
     case "boolean":
       return random.next() < 0.5;
     case "date":
-      return dateWithin(field, today, random, row);
+      return dateWithin(field, occasion);
     case "time":
       return `${String(random.whole(7, 19)).padStart(2, "0")}:${random.pick(["00", "15", "30", "45"])}`;
     case "datetime": {
@@ -112,12 +116,13 @@ function note(random: Random): string {
   return random.next() < 0.5 || first === second ? first : `${first} ${second}`;
 }
 
-/** A text within its range: cut, or with a number behind it. Unique texts carry their row's number. */
-function fitted(field: Field, text: string, row: number): string {
+/** A text within its range. A unique one gets the row's number when it keeps coming out like another. */
+function fitted(field: Field, text: string, { row, attempt }: Occasion): string {
   if (!("min" in field.type || "max" in field.type || field.unique)) return text;
   const { min = 1, max = 255 } = field.type as { min?: number; max?: number };
-  const marked = field.unique && !/\d$/.test(text) ? `${text} ${row + 1}` : text;
-  const tail = field.unique ? String(row + 1) : "";
+  const numbered = field.unique && attempt > 20;
+  const marked = numbered && !/\d$/.test(text) ? `${text} ${row + 1}` : text;
+  const tail = numbered ? String(row + 1) : "";
   const characters = [...marked];
   if (characters.length > max) {
     return (
@@ -159,19 +164,26 @@ function numeric(field: Field, { random, row }: Occasion): number {
   return Number(inside.toFixed(places));
 }
 
-function dateWithin({ type, unique }: Field, today: string, random: Random, row: number): string {
+/** Fields whose date comes after the other dates of a row. */
+const lastDates = /(^|_)(removed|ended|end|closed|left|returned|finished|retired|until|due)(_|$)/;
+
+function dateWithin({ name, type, unique }: Field, { today, random, row, made }: Occasion): string {
   const bounds = type as { min?: string; max?: string };
   const day = (bound: string | undefined) =>
     bound === undefined ? undefined : Date.parse(`${bound === "today" ? today : bound}T00:00:00Z`);
   const now = Date.parse(`${today}T00:00:00Z`);
-  const low = day(bounds.min);
-  const high = day(bounds.max);
-  const last = Math.min(
-    high ?? Number.MAX_SAFE_INTEGER,
-    Math.max(now, low === undefined ? now : low + 30 * days),
-  );
-  const first = Math.max(low ?? Number.MIN_SAFE_INTEGER, last - 730 * days);
+  const dates = Object.values(made).filter((value) => /^\d{4}-\d{2}-\d{2}$/.test(String(value)));
+  const before = lastDates.test(name) ? dates.map(String).sort().at(-1) : undefined;
+  const low = Math.max(day(bounds.min) ?? -Infinity, day(before) ?? -Infinity);
+  const high = day(bounds.max) ?? Infinity;
+  const last = Math.min(high, Math.max(now, low === -Infinity ? now : low));
+  const first = Math.min(last, Math.max(low, last - 730 * days));
   const span = Math.floor((last - first) / days);
   const back = unique ? row % (span + 1) : Math.floor(random.next() ** 2 * (span + 1));
   return new Date(last - back * days).toISOString().slice(0, 10);
+}
+
+/** Whether a field is filled in few rows only: most things are still there. */
+export function seldomFilled({ name, type }: Field): boolean {
+  return type.kind === "date" && lastDates.test(name);
 }
