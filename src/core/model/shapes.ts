@@ -56,7 +56,7 @@ export const entityShape = z.strictObject({
   label: text.optional().describe("What people see instead of the name."),
   plural: text.optional().describe("The label of several."),
   title: text.optional().describe('What a record is called, such as "{name}".'),
-  fields: z.unknown(),
+  fields: z.unknown().optional(),
   list: names.optional().describe("The fields that lists show."),
   form: z
     .array(z.unknown(), "expected a list of sections, each as - Name: [field, field]")
@@ -84,8 +84,8 @@ export const appShape = z.strictObject({
 /** The file, apart from its entities. */
 export const fileShape = z.strictObject({
   levadura: z.union([z.literal(1), z.literal("1")], "expected 1, the version of the language"),
-  app: z.unknown(),
-  entities: z.unknown(),
+  app: z.unknown().optional(),
+  entities: z.unknown().optional(),
 });
 
 /** The JSON Schema (draft 2020-12) by which editors complete and check a model file. */

@@ -112,7 +112,10 @@ function convert(text: string, node: ParsedNode, diagnostics: Diagnostics): Sour
     return undefined;
   }
   if (node.anchor) {
-    diagnostics.error(at, `an anchor, &${node.anchor}`, "take it out: models have no anchors");
+    const start = text.lastIndexOf("&", at.start);
+    const anchor = { start, end: start + node.anchor.length + 1 };
+    const help = "take it out: models have no anchors";
+    diagnostics.error(anchor, `an anchor, &${node.anchor}`, help);
   }
   if (node.tag && !node.tag.startsWith("tag:yaml.org,2002:")) {
     diagnostics.error(

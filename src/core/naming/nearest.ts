@@ -5,7 +5,7 @@
 export function nearest(word: string, candidates: Iterable<string>): string | undefined {
   const typed = word.toLowerCase();
   let best: string | undefined;
-  let least = Math.max(1, Math.floor(typed.length / 3)) + 1;
+  let least = Math.floor(typed.length / 3) + 1;
   for (const candidate of candidates) {
     if (Math.abs(candidate.length - typed.length) >= least) continue;
     const distance = editDistance(typed, candidate.toLowerCase());

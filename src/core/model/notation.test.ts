@@ -1,0 +1,141 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { parse, stringify } from "yaml";
+import {
+  type Definition,
+  optionNames,
+  optionValues,
+  parseDefinition,
+  printDefinition,
+  type Word,
+} from "./notation.ts";
+import { readModel } from "./read.ts";
+import { typeWords } from "./types.ts";
+
+const at = { start: 0, end: 0 };
+const word = (text: string): Word => ({ text, at });
+
+/** Texts that are hard on a notation: marks of its own and of YAML among letters. */
+const text = fc
+  .array(
+    fc.constantFrom(
+      "a",
+      "B",
+      "é",
+      "🐝",
+      " ",
+      ",",
+      "|",
+      '"',
+      "'",
+      "#",
+      ": ",
+      "..",
+      "\\",
+      "-",
+      "{",
+      "}",
+      "7",
+      "yes",
+      "~",
+      "&",
+      "*",
+      "!",
+      "%",
+      "@",
+      "`",
+      "[",
+      "?",
+    ),
+    { minLength: 1, maxLength: 7 },
+  )
+  .map((parts) => parts.join("").trim())
+  .filter((made) => made !== "");
+
+const bound = fc.oneof(
+  fc.integer({ min: 0, max: 99 }).map(String),
+  fc.constant("today"),
+  fc.constant("0.5"),
+  fc.constant("2020-01-01"),
+);
+
+const definition: fc.Arbitrary<Definition> = fc
+  .record({
+    type: fc.constantFrom(...typeWords),
+    choices: fc.array(text, { minLength: 1, maxLength: 4 }),
+    min: fc.option(bound, { nil: undefined }),
+    max: fc.option(bound, { nil: undefined }),
+    options: fc.uniqueArray(fc.tuple(fc.constantFrom(...optionNames), text), {
+      selector: ([name]) => name,
+      maxLength: 4,
+    }),
+  })
+  .map(({ type, choices, min, max, options }) => ({
+    type: word(type),
+    ...(["one", "many", "part of"].includes(type) && { entity: word("Hive") }),
+    ...(type === "choice" && { choices: choices.map(word) }),
+    ...(type !== "choice" && min !== undefined && { min: word(min) }),
+    ...(type !== "choice" && max !== undefined && { max: word(max) }),
+    options: new Map(
+      options.map(([name, value]) => [
+        name,
+        word(optionValues[name] === "nothing" ? "yes" : value),
+      ]),
+    ),
+  }));
+
+const withoutPlaces = (made: Definition) =>
+  JSON.stringify(made, (key, value) =>
+    key === "at" ? undefined : value instanceof Map ? [...value] : value,
+  );
+
+describe("the short notation", () => {
+  it("reads what it printed, through real YAML", () => {
+    fc.assert(
+      fc.property(definition, (made) => {
+        const printed = printDefinition(made);
+        const yaml = stringify({ x: printed }, { lineWidth: 0 });
+        expect(parse(yaml)).toEqual({ x: printed });
+        const { definition: again, complaints } = parseDefinition(printed, (span) => span);
+        expect(complaints).toEqual([]);
+        expect(JSON.parse(withoutPlaces(again))).toEqual(JSON.parse(withoutPlaces(made)));
+      }),
+      { numRuns: 2000 },
+    );
+  });
+
+  it("means the same when it is read as a whole model", () => {
+    fc.assert(
+      fc.property(text, text, (label, hint) => {
+        const made: Definition = {
+          type: word("text"),
+          options: new Map([
+            ["label", word(label)],
+            ["hint", word(hint)],
+          ]),
+        };
+        const field = stringify({ x: printDefinition(made) }, { lineWidth: 0 }).replace(
+          /^/gm,
+          "      ",
+        );
+        const { model } = readModel(`levadura: 1\nentities:\n  Hive:\n    fields:\n${field}`);
+        expect(model?.entities[0]?.fields[0]).toMatchObject({ label, hint });
+      }),
+      { numRuns: 500 },
+    );
+  });
+
+  it("never throws, and says where it stopped understanding", () => {
+    fc.assert(
+      fc.property(
+        fc.string({ unit: fc.constantFrom("a", " ", ",", "|", '"', "'", ".", "1", "-", "\\") }),
+        (any) => {
+          const { complaints } = parseDefinition(any, (span) => span);
+          for (const { at: place } of complaints)
+            expect(place.end).toBeGreaterThanOrEqual(place.start);
+        },
+      ),
+      { numRuns: 2000 },
+    );
+  });
+});

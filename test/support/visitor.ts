@@ -1,0 +1,75 @@
+/** What came back for a request. */
+export interface Answer {
+  status: number;
+  /** The address of the page after redirections. */
+  path: string;
+  html: string;
+  headers: Headers;
+}
+
+/** A person with a browser that knows no JavaScript: keeps cookies, follows redirections, sends forms. */
+export class Visitor {
+  readonly #cookies = new Map<string, string>();
+  /** The addresses of the last request, redirections included. */
+  trail: string[] = [];
+
+  constructor(readonly base: string) {}
+
+  get(path: string): Promise<Answer> {
+    return this.#send(path, { method: "GET" });
+  }
+
+  /** Sends a form as the page's own browser would; several values of one name as a list. */
+  post(path: string, fields: Record<string, string | string[]>): Promise<Answer> {
+    const body = new URLSearchParams();
+    for (const [name, value] of Object.entries(fields)) {
+      for (const one of [value].flat()) body.append(name, one);
+    }
+    return this.#send(path, { method: "POST", body, headers: { origin: this.base } });
+  }
+
+  async #send(path: string, init: RequestInit): Promise<Answer> {
+    let next = path;
+    let request = init;
+    this.trail = [];
+    for (let hop = 0; hop < 6; hop++) {
+      this.trail.push(next);
+      const cookie = [...this.#cookies].map(([name, value]) => `${name}=${value}`).join("; ");
+      const headers = { ...(request.headers as Record<string, string>), ...(cookie && { cookie }) };
+      const response = await fetch(this.base + next, { ...request, headers, redirect: "manual" });
+      for (const line of response.headers.getSetCookie()) {
+        const [pair = ""] = line.split(";");
+        const [name = "", value = ""] = pair.split("=");
+        if (value === "") this.#cookies.delete(name);
+        else this.#cookies.set(name, value);
+      }
+      const location = response.headers.get("location");
+      const html = await response.text();
+      if (!location)
+        return { status: response.status, path: next, html, headers: response.headers };
+      next = location;
+      request = { method: "GET" };
+    }
+    throw new Error(`too many redirections from ${path}`);
+  }
+}
+
+/** The value of a hidden or other input in a page. */
+export function inputValue(html: string, name: string): string | undefined {
+  const tag = new RegExp(`<input[^>]*\\bname="${name}"[^>]*>`).exec(html)?.[0];
+  return tag && /\bvalue="([^"]*)"/.exec(tag)?.[1];
+}
+
+/** A page as a person reads it: without tags, spaces folded. */
+export function textOf(html: string): string {
+  return html
+    .replace(/<head>.*?<\/head>/s, " ")
+    .replace(/<[^>]+>/g, " ")
+    .replaceAll("&nbsp;", " ")
+    .replaceAll("&#39;", "'")
+    .replaceAll("&quot;", '"')
+    .replaceAll("&lt;", "<")
+    .replaceAll("&gt;", ">")
+    .replaceAll("&amp;", "&")
+    .replace(/\s+/g, " ");
+}

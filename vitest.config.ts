@@ -1,0 +1,23 @@
+import { defineConfig } from "vitest/config";
+
+const common = { testTimeout: 60_000, hookTimeout: 120_000 };
+
+export default defineConfig({
+  oxc: { jsx: { runtime: "automatic", importSource: "hono/jsx" } },
+  test: {
+    projects: [
+      {
+        extends: true,
+        test: {
+          ...common,
+          name: "quick",
+          include: ["src/**/*.test.ts", "kit/**/*.test.{ts,tsx}", "test/*.test.ts"],
+        },
+      },
+      {
+        extends: true,
+        test: { ...common, name: "long", include: ["test/long/*.test.ts"], testTimeout: 900_000 },
+      },
+    ],
+  },
+});
