@@ -113,7 +113,7 @@ function Select({ form, name, hint, children }: EntryProps & { children?: Child 
   return (
     <Labelled form={form} name={name} hint={hint}>
       <select {...common(form, name, hint)} class={`form-select${invalid(form, name)}`}>
-        <option value="">{entryOf(form, name).attributes.required ? "Choose…" : "—"}</option>
+        <option value="">{entryOf(form, name).attributes().required ? "Choose…" : "—"}</option>
         {children}
       </select>
     </Labelled>
@@ -133,7 +133,7 @@ export function LookupsEntry({ form, name, hint }: EntryProps) {
     >
       <legend class="form-label fs-6">
         {form.labels[name]}
-        {entryOf(form, name).attributes.required && <RequiredMark />}
+        {entryOf(form, name).attributes().required && <RequiredMark />}
       </legend>
       <div class={`lookups form-control${invalid(form, name)}`}>
         {offered.length === 0 && (
@@ -177,7 +177,7 @@ function Labelled({ form, name, hint, children }: EntryProps & { children?: Chil
     <div class="mb-3">
       <label class="form-label" for={`field-${name}`}>
         {form.labels[name]}
-        {entryOf(form, name).attributes.required && <RequiredMark />}
+        {entryOf(form, name).attributes().required && <RequiredMark />}
       </label>
       {children}
       <Remarks form={form} name={name} hint={hint} />
@@ -216,7 +216,7 @@ function Remarks({ form, name, hint }: EntryProps) {
 
 function common(form: Form, name: string, hint?: string) {
   return {
-    ...entryOf(form, name).attributes,
+    ...entryOf(form, name).attributes(),
     id: `field-${name}`,
     name,
     "aria-describedby": remarkIds(form, name, hint),

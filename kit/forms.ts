@@ -27,7 +27,7 @@ export interface Form {
 /** What the browser has to know of a field. */
 export function entryOf(form: Form, name: string): Entry {
   const type = form.input.shape[name];
-  return (type && entries.get(type)) ?? { attributes: {} };
+  return (type && entries.get(type)) ?? { attributes: () => ({}) };
 }
 
 /** The text in a field; of several, the first. */
@@ -53,7 +53,7 @@ export async function checkTyped<Input extends InputType>(
   const typed: Record<string, unknown> = Object.create(null);
   for (const [name, type] of Object.entries(input.shape)) {
     const found = values.get(name);
-    typed[name] = entries.get(type)?.attributes.multiple ? (found ?? []) : found?.[0];
+    typed[name] = entries.get(type)?.attributes().multiple ? (found ?? []) : found?.[0];
   }
   const result = await input.safeParseAsync({ ...typed });
   if (result.success) return { value: result.data };

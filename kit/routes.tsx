@@ -1,4 +1,5 @@
 import { type Context, Hono } from "hono";
+import { HTTPException } from "hono/http-exception";
 import type { FC } from "hono/jsx";
 import type { Kysely } from "kysely";
 import type { z } from "zod";
@@ -55,6 +56,16 @@ export interface RecordKind<Tables, Input extends InputType, Row, Record extends
   ListPage: FC<{ page: ListPage<Row> }>;
   DetailPage: FC<{ record: Record; relations: Relations }>;
   FormPage: FC<FormPageProps>;
+}
+
+/** The form that a request carries. */
+async function sentForm(c: Context): Promise<FormData> {
+  try {
+    return await c.req.formData();
+  } catch (error) {
+    if (error instanceof HTTPException) throw error;
+    throw new HTTPException(400, { cause: error });
+  }
 }
 
 /** The addresses of one kind of record: list, new, detail, edit, delete. */
@@ -165,7 +176,7 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
   });
 
   routes.post("/new", async (c) => {
-    const data = await c.req.formData();
+    const data = await sentForm(c);
     const values = typedValues(input, data);
     const back = localAddress(data.get("_back") as string | null);
     const result = await save(values, undefined, 0);
@@ -211,7 +222,7 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
   routes.post("/:record/edit", async (c) => {
     const record = await found(c);
     if (!record) return c.notFound();
-    const data = await c.req.formData();
+    const data = await sentForm(c);
     const values = typedValues(input, data);
     const back = localAddress(data.get("_back") as string | null);
     const result = await save(values, record, Number(data.get("_version")));

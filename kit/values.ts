@@ -7,7 +7,7 @@ import { today, toLocal, toUtc } from "./time.ts";
  * that the two can't come apart.
  */
 export interface Entry {
-  attributes: Record<string, string | number | boolean>;
+  attributes(): Record<string, string | number | boolean>;
   /** The text that the input of a stored value starts with. */
   write?: (stored: unknown) => string;
   /** The labels of the choices, by value. */
@@ -54,14 +54,9 @@ const filled = (message = "Fill this in.") =>
 export function optional<Type extends z.ZodType>(type: Type) {
   const blank = (typed: unknown) =>
     typed === undefined || (typeof typed === "string" && typed.trim() === "");
-  const entry = entries.get(type) ?? { attributes: {} };
   const taken = z.preprocess((typed) => (blank(typed) ? null : typed), type.nullable());
-  entries.add(taken, {
-    ...entry,
-    get attributes() {
-      return { ...entry.attributes, required: false };
-    },
-  });
+  const entry = entries.get(type);
+  entries.add(taken, { ...entry, attributes: () => ({ ...entry?.attributes(), required: false }) });
   return taken;
 }
 
@@ -83,11 +78,11 @@ function lengthChecked(type: ReturnType<typeof filled>, { min = 1, max }: Length
       `Use at most ${max} characters.`,
     )
     .register(entries, {
-      attributes: {
+      attributes: () => ({
         required: true,
         ...(min > 1 && { minlength: min }),
         ...(max !== undefined && { maxlength: max }),
-      },
+      }),
     });
 }
 
@@ -100,7 +95,7 @@ export function integer({ min = -largest, max = largest }: NumberBounds = {}) {
     })
     .transform(Number)
     .pipe(bounded({ min, max }))
-    .register(entries, { attributes: numberAttributes({ min, max, places: 0 }) });
+    .register(entries, { attributes: () => numberAttributes({ min, max, places: 0 }) });
 }
 
 /** A number with at most `places` digits after the point, and 15 in all. */
@@ -120,7 +115,7 @@ export function decimal({ min = -largest, max = largest, places = 2 }: NumberBou
     })
     .transform(Number)
     .pipe(bounded({ min, max }))
-    .register(entries, { attributes: numberAttributes({ min, max, places }) });
+    .register(entries, { attributes: () => numberAttributes({ min, max, places }) });
 }
 
 function bounded({ min, max }: Required<Omit<NumberBounds, "places">>) {
@@ -146,7 +141,7 @@ function numberAttributes({ min, max, places }: Required<NumberBounds>) {
 export function boolean() {
   return z
     .preprocess((typed) => typed !== undefined && typed !== "" && typed !== "no", z.boolean())
-    .register(entries, { attributes: {}, write: (stored) => (stored ? "yes" : "") });
+    .register(entries, { attributes: () => ({}), write: (stored) => (stored ? "yes" : "") });
 }
 
 /** A day. A bound is a date such as `2020-01-01`, or `today`. */
@@ -163,14 +158,12 @@ export function date({ min, max }: DateBounds = {}) {
       max === "today" ? "Use today or earlier." : `Use ${max} or earlier.`,
     )
     .register(entries, {
-      get attributes() {
-        return {
-          type: "date",
-          required: true,
-          ...(min !== undefined && { min: bound(min) }),
-          ...(max !== undefined && { max: bound(max) }),
-        };
-      },
+      attributes: () => ({
+        type: "date",
+        required: true,
+        ...(min !== undefined && { min: bound(min) }),
+        ...(max !== undefined && { max: bound(max) }),
+      }),
     });
 }
 
@@ -184,7 +177,7 @@ function isDate(typed: string): boolean {
 export function time() {
   return filled("Choose a time.")
     .refine((typed) => /^([01]\d|2[0-3]):[0-5]\d$/.test(typed), "Use a time, such as 09:30.")
-    .register(entries, { attributes: { type: "time", required: true } });
+    .register(entries, { attributes: () => ({ type: "time", required: true }) });
 }
 
 /** A moment: typed by the clock on the wall, kept in UTC. */
@@ -197,7 +190,7 @@ export function datetime() {
     )
     .transform((typed) => toUtc(typed.replace(" ", "T")))
     .register(entries, {
-      attributes: { type: "datetime-local", required: true },
+      attributes: () => ({ type: "datetime-local", required: true }),
       write: (stored) => toLocal(String(stored)),
     });
 }
@@ -209,7 +202,7 @@ export function email({ min = 1, max = 254 }: Lengths = {}) {
       (typed) => z.email().safeParse(typed).success,
       "Use an email address, such as ana@example.org.",
     )
-    .register(entries, { attributes: { type: "email", required: true, maxlength: max } });
+    .register(entries, { attributes: () => ({ type: "email", required: true, maxlength: max }) });
 }
 
 /** A web address that begins with http:// or https://. */
@@ -219,7 +212,7 @@ export function url({ min = 1, max = 2000 }: Lengths = {}) {
       (typed) => z.url({ protocol: /^https?$/ }).safeParse(typed).success,
       "Use a web address that begins with https://.",
     )
-    .register(entries, { attributes: { type: "url", required: true, maxlength: max } });
+    .register(entries, { attributes: () => ({ type: "url", required: true, maxlength: max }) });
 }
 
 /** A telephone number, as people write it. */
@@ -229,7 +222,7 @@ export function phone({ min = 1, max = 40 }: Lengths = {}) {
       (typed) => /^[+(\d][\d\s()./-]*\d(\s*(x|ext\.?)\s*\d+)?$/i.test(typed),
       "Use a telephone number, such as +34 600 000 000.",
     )
-    .register(entries, { attributes: { type: "tel", required: true, maxlength: max } });
+    .register(entries, { attributes: () => ({ type: "tel", required: true, maxlength: max }) });
 }
 
 /** A colour, as `#ffcc00`. */
@@ -237,7 +230,7 @@ export function color() {
   return filled("Choose a colour.")
     .transform((typed) => typed.toLowerCase())
     .refine((typed) => /^#[0-9a-f]{6}$/.test(typed), "Use a colour, such as #ffcc00.")
-    .register(entries, { attributes: { pattern: "#[0-9a-fA-F]{6}", required: true } });
+    .register(entries, { attributes: () => ({ pattern: "#[0-9a-fA-F]{6}", required: true }) });
 }
 
 /** One of a few: the values, with their labels. */
@@ -250,7 +243,7 @@ export function choice<const Choices extends Readonly<Record<string, string>>>(c
       },
     )
     .transform((typed) => typed as keyof Choices & string)
-    .register(entries, { attributes: { required: true }, choices });
+    .register(entries, { attributes: () => ({ required: true }), choices });
 }
 
 /** A lookup: the number of another record. */
@@ -258,7 +251,7 @@ export function reference() {
   return filled("Choose one.")
     .refine((typed) => /^\d{1,15}$/.test(typed), "Choose one of those offered.")
     .transform(Number)
-    .register(entries, { attributes: { required: true } });
+    .register(entries, { attributes: () => ({ required: true }) });
 }
 
 /** Any number of other records. */
@@ -272,5 +265,5 @@ export function references({ required = false } = {}) {
     )
     .transform((ids) => [...new Set(ids)])
     .refine((ids) => !required || ids.length > 0, "Choose at least one.")
-    .register(entries, { attributes: { multiple: true, required } });
+    .register(entries, { attributes: () => ({ multiple: true, required }) });
 }

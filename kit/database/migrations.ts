@@ -99,11 +99,13 @@ export async function applyMigrations(
   connection: MigrationConnection,
   migrations: readonly Migration[],
 ): Promise<LedgerLine[]> {
+  refuseMismatch(await migrationStatuses(connection, migrations));
   const done: LedgerLine[] = [];
   for (const migration of migrations) {
     await connection.run("begin immediate");
     try {
       await connection.run(ledger);
+      // Again, now that nobody else can write: another process may have been faster.
       const statuses = await migrationStatuses(connection, migrations);
       refuseMismatch(statuses);
       const status = statuses.find(({ name }) => name === migration.name);

@@ -14,15 +14,27 @@ export const listeningFlags = {
   }),
 };
 
-/** Resolves on Ctrl-C or a signal to end; fails when the application ends by itself. */
-export async function untilStopped(ended: Promise<number | null>): Promise<void> {
+/** Something that runs until it is asked to stop, or ends by itself. */
+interface Stoppable {
+  ended: Promise<number | null>;
+  stop(): Promise<void>;
+}
+
+/**
+ * Starts something, and stops it on Ctrl-C or a signal to end, also on one that comes while it still
+ * starts. Fails when it ends by itself.
+ */
+export async function runUntilStopped(start: () => Promise<Stoppable>): Promise<void> {
   const asked = new Promise<"asked">((resolve) => {
     for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"] as const) {
       process.once(signal, () => resolve("asked"));
     }
   });
-  const why = await Promise.race([asked, ended]);
+  const running = await start();
   // Ctrl-C in a terminal reaches the application too, so that its end may be noticed first.
-  if (why === "asked" || why === 0) return;
-  throw new Failure("outside", `the application ended with status ${why ?? "unknown"}`);
+  const why = await Promise.race([asked, running.ended]);
+  await running.stop();
+  if (why !== "asked" && why !== 0) {
+    throw new Failure("outside", `the application ended with status ${why ?? "unknown"}`);
+  }
 }

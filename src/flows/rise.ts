@@ -1,4 +1,4 @@
-import { type FSWatcher, mkdirSync, readdirSync, statSync, watch } from "node:fs";
+import { mkdirSync, readdirSync, statSync, watch } from "node:fs";
 import { basename, join } from "node:path";
 import { difference } from "../core/evolution/difference.ts";
 import { holdBack } from "../core/evolution/hold-back.ts";
@@ -17,6 +17,7 @@ import {
   readMigrations,
 } from "../io/project/migrations.ts";
 import { modelName, type Project } from "../io/project/project.ts";
+import { TreeWatcher } from "../io/project/watching.ts";
 import { type Bundler, openBundler } from "../io/runner/bundle.ts";
 import { type RunningServer, startServer } from "../io/runner/server.ts";
 import { buildApplication, builtModel } from "./build.ts";
@@ -205,7 +206,7 @@ class Runner {
 
 /** Follows the model and the application's source, one round at a time. */
 class Follower {
-  #watchers: FSWatcher[] = [];
+  #watchers: { close(): void }[] = [];
   #timer: NodeJS.Timeout | undefined;
   #round: Promise<void> = Promise.resolve();
   #ended = false;
@@ -235,7 +236,7 @@ class Follower {
       watch(root, (_event, name) => {
         if (name === null || name === basename(model)) wake();
       }),
-      watch(join(app, "src"), { recursive: true }, wake),
+      new TreeWatcher(join(app, "src"), wake),
     ];
     wake();
   }

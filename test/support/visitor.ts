@@ -47,7 +47,8 @@ export class Visitor {
       const html = await response.text();
       if (!location)
         return { status: response.status, path: next, html, headers: response.headers };
-      next = location;
+      const target = new URL(location, this.base);
+      next = target.pathname + target.search;
       request = { method: "GET" };
     }
     throw new Error(`too many redirections from ${path}`);
@@ -71,5 +72,6 @@ export function textOf(html: string): string {
     .replaceAll("&lt;", "<")
     .replaceAll("&gt;", ">")
     .replaceAll("&amp;", "&")
-    .replace(/\s+/g, " ");
+    .replace(/\s+/g, " ")
+    .replaceAll(" ,", ",");
 }

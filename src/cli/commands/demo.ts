@@ -2,7 +2,7 @@ import { Flags } from "@oclif/core";
 import { prepareDemo } from "../../flows/demo.ts";
 import { riseProject } from "../../flows/rise.ts";
 import { LevaduraCommand } from "../command.ts";
-import { listeningFlags, untilStopped } from "../running.ts";
+import { listeningFlags, runUntilStopped } from "../running.ts";
 import { usualSeed } from "./seed.ts";
 
 export default class Demo extends LevaduraCommand {
@@ -22,11 +22,6 @@ export default class Demo extends LevaduraCommand {
     prepareDemo(flags.into);
     const log = (text: string) => process.stderr.write(text);
     const listening = { host: flags.host, port: flags.port, seed: usualSeed };
-    const risen = await riseProject(flags.into, listening, this.report, log);
-    try {
-      await untilStopped(risen.ended);
-    } finally {
-      await risen.stop();
-    }
+    await runUntilStopped(() => riseProject(flags.into, listening, this.report, log));
   }
 }

@@ -1,6 +1,6 @@
 import { riseProject } from "../../flows/rise.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
-import { listeningFlags, untilStopped } from "../running.ts";
+import { listeningFlags, runUntilStopped } from "../running.ts";
 import { usualSeed } from "./seed.ts";
 
 export default class Rise extends LevaduraCommand {
@@ -12,11 +12,6 @@ export default class Rise extends LevaduraCommand {
     const { flags } = await this.parse(Rise);
     const log = (text: string) => process.stderr.write(text);
     const listening = { host: flags.host, port: flags.port, seed: usualSeed };
-    const risen = await riseProject(flags.project, listening, this.report, log);
-    try {
-      await untilStopped(risen.ended);
-    } finally {
-      await risen.stop();
-    }
+    await runUntilStopped(() => riseProject(flags.project, listening, this.report, log));
   }
 }

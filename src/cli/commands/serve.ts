@@ -1,6 +1,6 @@
 import { serveProject } from "../../flows/serve.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
-import { listeningFlags, untilStopped } from "../running.ts";
+import { listeningFlags, runUntilStopped } from "../running.ts";
 
 export default class Serve extends LevaduraCommand {
   static override description = "Runs the application.";
@@ -9,10 +9,11 @@ export default class Serve extends LevaduraCommand {
   async run() {
     const { flags } = await this.parse(Serve);
     const log = (text: string) => process.stderr.write(text);
-    const server = await serveProject(flags.project, flags, this.report, log);
-    this.say("Ctrl-C ends.");
-    await untilStopped(server.ended);
-    await server.stop();
+    await runUntilStopped(async () => {
+      const server = await serveProject(flags.project, flags, this.report, log);
+      this.say("Ctrl-C ends.");
+      return server;
+    });
     this.say("Stopped.");
   }
 }

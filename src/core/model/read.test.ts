@@ -117,7 +117,7 @@ describe("a mistake", () => {
     ["x: integer 1..2, default 5", "5:32 the default `5` lies outside the range 1..2"],
     [
       "x: choice a | b, default c",
-      "5:31 the default `c` is not among the choices (the choices are a, b)",
+      "5:32 the default `c` is not among the choices (the choices are a, b)",
     ],
     ["x: boolean 1..2", "5:18 a `boolean` takes no range"],
     ["x: text, unit kg", "5:21 `unit` doesn't go with a `text`"],

@@ -1,0 +1,124 @@
+import { describe, expect, it } from "vitest";
+import type { Model } from "../model/model.ts";
+import { readModel } from "../model/read.ts";
+import { schemaOf } from "../schema/from-model.ts";
+import { difference } from "./difference.ts";
+import { parseSteps, printSteps } from "./document.ts";
+import { holdBack } from "./hold-back.ts";
+import { replay } from "./steps.ts";
+
+function model(fields: string, rest = ""): Model {
+  const text = `levadura: 1\nentities:\n  Apiary: {fields: {name: "text, required"}}\n  Hive:\n    fields:\n      code: text, required\n${fields.replace(/^/gm, "      ")}\n${rest}`;
+  const reading = readModel(text);
+  if (!reading.model) throw new Error(reading.diagnostics.map(({ message }) => message).join("\n"));
+  return reading.model;
+}
+
+const before = model("apiary: one Apiary\nnotes: text ..100\nkeepers: many Apiary");
+const changes = (to: Model) => difference(schemaOf(before), schemaOf(to));
+
+describe("the difference of two schemas", () => {
+  it("leads from nothing to the schema, by way of the written steps", () => {
+    const { steps, waiting } = difference({ tables: [] }, schemaOf(before));
+    expect(waiting).toEqual([]);
+    const read = parseSteps(printSteps(steps));
+    expect(read).toEqual(steps);
+    expect(difference(replay(read ?? []), schemaOf(before))).toEqual({ steps: [], waiting: [] });
+  });
+
+  it.each([
+    [
+      "a new field",
+      "apiary: one Apiary\nnotes: text ..100\nkeepers: many Apiary\nweight: decimal",
+      ["add column", "add index"],
+    ],
+    [
+      "a new lookup",
+      "apiary: one Apiary\nnotes: text ..100\nkeepers: many Apiary\nhome: one Apiary",
+      ["add column", "add index"],
+    ],
+    [
+      "a new switch, which every row has off",
+      "apiary: one Apiary\nnotes: text ..100\nkeepers: many Apiary\nsunny: boolean",
+      ["add column"],
+    ],
+    [
+      "a new unique field",
+      "apiary: one Apiary\nnotes: text ..100\nkeepers: many Apiary\nmark: text, unique",
+      ["add column", "add index"],
+    ],
+    [
+      "a new field with many",
+      "apiary: one Apiary\nnotes: text ..100\nkeepers: many Apiary\nfriends: many Hive",
+      ["add table"],
+    ],
+  ])("takes %s as safe", (_what, fields, kinds) => {
+    const { steps, waiting } = changes(model(fields));
+    expect(waiting).toEqual([]);
+    expect(steps.map(({ kind }) => kind).filter((kind) => kind !== "drop index")).toEqual(kinds);
+  });
+
+  it.each([
+    [
+      "apiary: one Apiary\nnotes: text ..50\nkeepers: many Apiary",
+      "hive.notes turns from text of at most 100 characters into text of at most 50 characters",
+    ],
+    ["apiary: one Apiary\nkeepers: many Apiary", "hive.notes is no longer in the model"],
+    ["apiary: one Apiary\nnotes: text ..100", "the table hive_keepers is no longer in the model"],
+    [
+      "apiary: one Apiary, required\nnotes: text ..100\nkeepers: many Apiary",
+      "hive.apiary_id becomes required",
+    ],
+    [
+      "apiary: one Apiary\nnotes: text ..100, unique\nkeepers: many Apiary",
+      "hive (notes) becomes unique, and rows may be alike",
+    ],
+    [
+      "apiary: one Apiary\nnotes: text ..100\nkeepers: many Apiary\nborn: date, required",
+      "hive.born is new and required, and the rows there are have no value for it",
+    ],
+    [
+      "apiary: many Apiary\nnotes: text ..100\nkeepers: many Apiary",
+      "hive.apiary_id is no longer in the model",
+    ],
+  ])("makes %j wait, and holding it back leaves nothing that waits", (fields, message) => {
+    const wanted = model(`${fields}\nextra: integer`);
+    const { waiting } = changes(wanted);
+    expect(waiting.map((change) => change.message)).toContain(message);
+    const held = holdBack(wanted, before, waiting);
+    const rest = changes(held);
+    expect(rest.waiting).toEqual([]);
+    expect(rest.steps).toContainEqual(
+      expect.objectContaining({
+        kind: "add column",
+        column: expect.objectContaining({ name: "extra" }),
+      }),
+    );
+  });
+
+  it("holds back a field from title, list, form and sort", () => {
+    const wanted = model(
+      "apiary: one Apiary\nnotes: text ..100\nkeepers: many Apiary\nborn: date, required",
+      '    title: "{code} {born}"\n    list: [code, born]\n    sort: born descending\n    form: [{All: [code, born, notes]}]',
+    );
+    const held = holdBack(wanted, before, changes(wanted).waiting);
+    const hive = held.entities.find(({ name }) => name === "Hive");
+    expect(hive).toMatchObject({
+      title: [{ field: "code" }],
+      list: ["code"],
+      sort: [],
+      form: [{ title: "All", fields: ["code", "notes"] }],
+    });
+  });
+
+  it("holds back a removed entity", () => {
+    const wanted = { ...before, entities: before.entities.filter(({ name }) => name === "Apiary") };
+    const held = holdBack(wanted, before, changes(wanted).waiting);
+    expect(changes(held)).toEqual({ steps: [], waiting: [] });
+  });
+
+  it("refuses steps that somebody broke", () => {
+    expect(parseSteps("steps:\n  - kind: drop everything")).toBeUndefined();
+    expect(parseSteps("steps: [")).toBeUndefined();
+  });
+});

@@ -1,0 +1,182 @@
+import { readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { createServer } from "node:net";
+import { join } from "node:path";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { rowsOf } from "./support/database.ts";
+import { levadura, projectWith, type Running, running } from "./support/program.ts";
+import { textOf, Visitor } from "./support/visitor.ts";
+
+const model = `levadura: 1
+app: {name: Hive Book}
+entities:
+  Apiary:
+    fields:
+      name: text 2..60, required, unique
+      town: text
+`;
+
+describe("rise", () => {
+  const folder = projectWith(model, true);
+  const file = join(folder, "records.db");
+  const path = join(folder, "model.yaml");
+  const rules = join(folder, "app/src/entities/apiary/apiary.rules.ts");
+  let rise: Running;
+  let visitor: Visitor;
+
+  beforeAll(async () => {
+    rise = await running(["rise"], folder);
+    visitor = new Visitor(rise.address);
+    await rise.until("Watching");
+  });
+  afterAll(async () => {
+    expect(await rise.stop()).toBe(0);
+    rmSync(folder, { recursive: true, force: true });
+  });
+
+  /** Saves a file and waits for what `rise` makes of it. */
+  async function save(place: string, text: string, wanted: string | RegExp): Promise<string> {
+    const since = rise.said().length;
+    writeFileSync(place, text);
+    await rise.until(wanted, since);
+    return rise.said().slice(since);
+  }
+
+  it("says of each page which line of the model and which file it comes from", async () => {
+    const { html } = await visitor.get("/apiaries");
+    expect(textOf(html)).toContain(
+      "Model: model.yaml:4 · Page: app/src/entities/apiary/apiary.pages.tsx",
+    );
+    expect(textOf((await visitor.get("/")).html)).toContain(
+      "Model: model.yaml:1 · Page: app/src/app.tsx",
+    );
+  });
+
+  it("follows saves that are safe, keeps the rows, and gathers them in one migration", async () => {
+    await visitor.post("/apiaries/new", { name: "Kept Corner" });
+    await save(path, `${model}      opened: date\n`, "Reloaded");
+    expect(textOf((await visitor.get("/apiaries/new")).html)).toContain("Opened");
+    await save(
+      path,
+      `${model}      opened: date\n      sunny: boolean\n  Hive:\n    fields:\n      code: text, required\n      apiary: one Apiary, required\n`,
+      "Reloaded",
+    );
+    expect((await visitor.get("/hives/new")).status).toBe(200);
+    expect(textOf((await visitor.get("/apiaries?search=kept")).html)).toContain("1 apiary");
+    expect(readdirSync(join(folder, "migrations"))).toEqual(["0001-begin"]);
+    expect(rowsOf(file, "select name from levadura_ledger")).toEqual([{ name: "0001-begin" }]);
+    expect((await levadura(["draft"], folder)).out).toContain("Nothing to draft");
+    expect((await levadura(["migrate"], folder)).out).toContain("Nothing to apply");
+  });
+
+  it("goes on as it was while the model is wrong", async () => {
+    const before = readFileSync(path, "utf8");
+    const said = await save(
+      path,
+      before.replace("opened: date", "opened: dote"),
+      "goes on as it was",
+    );
+    expect(said).toContain("there is no type `dote`");
+    expect((await visitor.get("/hives")).status).toBe(200);
+    await save(path, before.replace("opened: date", "opened: date, label Open since"), "Reloaded");
+    expect(textOf((await visitor.get("/apiaries/new")).html)).toContain("Open since");
+  });
+
+  it("makes what is not safe wait, shows it, and takes the rest", async () => {
+    const before = readFileSync(path, "utf8");
+    const said = await save(
+      path,
+      before
+        .replace("      town: text\n", "      elevation: integer\n")
+        .replace("code: text, required", "code: text, required\n      mark: text, required"),
+      "Reloaded",
+    );
+    expect(said).toContain("2 changes wait");
+    const page = textOf((await visitor.get("/apiaries/new")).html);
+    expect(page).toContain(
+      "The model has changes that wait: apiary.town is no longer in the model",
+    );
+    expect(page).toContain("Elevation");
+    expect(page).toContain("Town");
+    expect(textOf((await visitor.get("/hives/new")).html)).not.toContain("Mark (required)");
+    expect(
+      rowsOf<{ name: string }>(file, "select name from pragma_table_info('apiary')").map(
+        ({ name }) => name,
+      ),
+    ).toEqual(expect.arrayContaining(["town", "elevation"]));
+    await save(
+      path,
+      before.replace("      town: text\n", "      town: text\n      elevation: integer\n"),
+      "Reloaded",
+    );
+    expect(textOf((await visitor.get("/apiaries")).html)).not.toContain("changes that wait");
+  });
+
+  it("follows the application's own source, and leaves edited files alone", async () => {
+    const before = readFileSync(rules, "utf8");
+    const edited = before.replace(
+      "= {}",
+      '= { check: ({ name }) => (name === "Nowhere" ? { name: "No such place." } : {}), afterSave: (id) => { if (id > 100) throw new Error("secret detail"); } }',
+    );
+    await save(rules, edited, "Reloaded");
+    expect(textOf((await visitor.post("/apiaries/new", { name: "Nowhere" })).html)).toContain(
+      "Name: No such place.",
+    );
+    const pages = rules.replace("rules.ts", "pages.tsx");
+    const page = readFileSync(pages, "utf8").replace('title="Apiaries"', 'title="Our apiaries"');
+    await save(pages, page, "Reloaded");
+    expect(textOf((await visitor.get("/apiaries")).html)).toContain("Our apiaries");
+    const said = await save(
+      path,
+      readFileSync(path, "utf8").replace("label Open since", "label Opened"),
+      "Reloaded",
+    );
+    expect(said).toContain(
+      "app/src/entities/apiary/apiary.pages.tsx was edited by hand and stays as it is",
+    );
+    expect(readFileSync(pages, "utf8")).toBe(page);
+    expect(readFileSync(rules, "utf8")).toBe(edited);
+    const { out } = await levadura(["build", "--json"], folder);
+    expect(JSON.parse(out)).toMatchObject({ kept: ["src/entities/apiary/apiary.pages.tsx"] });
+  });
+
+  it("shows a page that looks like the application when its code fails", async () => {
+    await save(rules, readFileSync(rules, "utf8").replace("id > 100", "id > 0"), "Reloaded");
+    const answer = await visitor.post("/apiaries/new", { name: "Gone Wrong" });
+    expect([answer.status, textOf(answer.html)]).toEqual([
+      500,
+      expect.stringContaining("Something went wrong"),
+    ]);
+    expect(answer.html).not.toContain("secret detail");
+    expect(rowsOf(file, "select count(*) as n from apiary where name = 'Gone Wrong'")).toEqual([
+      { n: 0 },
+    ]);
+    const said = await save(rules, "export const x = ;", "goes on as it was");
+    expect(said).toContain("apiary.rules.ts:1");
+  });
+
+  it("takes the next port when the usual one is in use, and says so", async () => {
+    const taken = createServer();
+    await new Promise<void>((resolve) =>
+      taken.once("error", () => resolve()).listen(3000, "127.0.0.1", resolve),
+    );
+    const other = await running(["rise"], projectWith(model));
+    expect(other.said()).toMatch(/Port 3000 is in use; 30\d\d is taken instead/);
+    expect(await other.stop()).toBe(0);
+    taken.close();
+  });
+
+  it("takes its application along when it is killed", async () => {
+    const other = await running(["rise"], projectWith(model));
+    other.child.kill("SIGKILL");
+    await expect
+      .poll(
+        () =>
+          fetch(other.address).then(
+            () => "up",
+            () => "down",
+          ),
+        { timeout: 5000 },
+      )
+      .toBe("down");
+  });
+});
