@@ -6,6 +6,6 @@ if (process.argv.length === 3 && process.argv[2] === "--version") {
   const manifest = readFileSync(new URL("../package.json", import.meta.url), "utf8");
   console.log(`levadura/${JSON.parse(manifest).version}`);
 } else {
-  const { main } = await import("../dist/src/cli/main.js");
+  const { main } = await import("../dist/main.js");
   await main(import.meta.url);
 }

@@ -1,4 +1,5 @@
 import type { Context } from "hono";
+import { memo } from "hono/jsx";
 import { jsxRenderer, useRequestContext } from "hono/jsx-renderer";
 import { DevelopmentFooter, developmentNotes } from "./development.tsx";
 import { takeNotice } from "./notices.ts";
@@ -17,6 +18,19 @@ export interface MenuEntry {
   label: string;
 }
 
+/** The menu with the place in it; the same for every record of a kind. */
+const Menu = memo(({ menu, here }: { menu: readonly MenuEntry[]; here: string }) => (
+  <ul class="menu">
+    {menu.map(({ path, label }) => (
+      <li>
+        <a href={path} aria-current={path === here ? "page" : undefined}>
+          {label}
+        </a>
+      </li>
+    ))}
+  </ul>
+));
+
 /** What stands around every page: heading, menu, notices. */
 export function layout(menu: readonly MenuEntry[]) {
   return jsxRenderer(({ children, title }: { children?: unknown; title?: string }) => {
@@ -24,16 +38,7 @@ export function layout(menu: readonly MenuEntry[]) {
     const { name, language } = settings();
     const notice = takeNotice(c);
     const notes = developmentNotes();
-    const entries = menu.map(({ path, label }) => {
-      const here = c.req.path === path || c.req.path.startsWith(`${path}/`);
-      return (
-        <li>
-          <a href={path} aria-current={here ? "page" : undefined}>
-            {label}
-          </a>
-        </li>
-      );
-    });
+    const entries = <Menu menu={menu} here={`/${c.req.path.split("/")[1]}`} />;
     return (
       <html lang={language}>
         <head>
@@ -54,14 +59,12 @@ export function layout(menu: readonly MenuEntry[]) {
             </a>
             <details class="narrow-menu">
               <summary>Menu</summary>
-              <nav aria-label="Menu">
-                <ul class="menu">{entries}</ul>
-              </nav>
+              <nav aria-label="Menu">{entries}</nav>
             </details>
           </header>
           <div class="frame">
             <nav class="side" aria-label="Menu">
-              <ul class="menu">{entries}</ul>
+              {entries}
             </nav>
             <main id="content" tabindex={-1}>
               {notice && (

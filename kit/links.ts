@@ -12,12 +12,12 @@ export function address(path: string, record: Link): string {
 
 /** A text as part of an address: lower case, no accents, hyphens between words, at most 60 characters. */
 export function slug(text: string): string {
-  const words = text
-    .normalize("NFKD")
-    .replace(/\p{M}/gu, "")
-    .toLowerCase()
-    .replace(/[^\p{L}\p{N}]+/gu, "-");
-  return encodeURI([...words].slice(0, 60).join("").replace(/^-|-$/g, ""));
+  const plain = /^[\x20-\x7e]*$/.test(text);
+  const letters = plain ? text : text.normalize("NFKD").replace(/\p{M}/gu, "");
+  const words = letters.toLowerCase().replace(plain ? /[^a-z0-9]+/g : /[^\p{L}\p{N}]+/gu, "-");
+  const short = words.length > 60 ? [...words].slice(0, 60).join("") : words;
+  const trimmed = short.replace(/^-|-$/g, "");
+  return plain ? trimmed : encodeURI(trimmed);
 }
 
 /** The number in the last part of an address, or undefined where there is none. */

@@ -35,7 +35,12 @@ export function protections(): MiddlewareHandler[] {
       referrerPolicy: "same-origin",
       strictTransportSecurity: false,
     }),
-    csrf(),
-    bodyLimit({ maxSize: 2 * 1024 * 1024 }),
+    forChanges(csrf()),
+    forChanges(bodyLimit({ maxSize: 2 * 1024 * 1024 })),
   ];
+}
+
+/** A protection that requests which only read have no need of. */
+function forChanges(protection: MiddlewareHandler): MiddlewareHandler {
+  return (c, next) => (c.req.method === "GET" ? next() : protection(c, next));
 }

@@ -1,17 +1,39 @@
-// Compiles src/ into dist/, and writes down what the command line offers, so that it starts fast.
-import { execFileSync } from "node:child_process";
-import { rmSync, writeFileSync } from "node:fs";
-import { dirname } from "node:path";
+// Bundles src/ into dist/, and writes down what the command line offers: both so that it starts fast.
+import { readdirSync, rmSync, writeFileSync } from "node:fs";
+import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
+import { Config } from "@oclif/core";
+import { build } from "esbuild";
 
 const root = dirname(dirname(fileURLToPath(import.meta.url)));
-rmSync(`${root}/dist`, { recursive: true, force: true });
-rmSync(`${root}/oclif.manifest.json`, { force: true });
-execFileSync(`${root}/node_modules/.bin/tsc`, ["-p", "tsconfig.build.json"], {
-  cwd: root,
-  stdio: "inherit",
+rmSync(join(root, "dist"), { recursive: true, force: true });
+rmSync(join(root, "oclif.manifest.json"), { force: true });
+
+// Packages that were not written as modules look for these.
+const banner = `import { createRequire as _createRequire } from "node:module";
+import { dirname as _dirname } from "node:path";
+import { fileURLToPath as _fileURLToPath } from "node:url";
+const require = _createRequire(import.meta.url);
+const __filename = _fileURLToPath(import.meta.url);
+const __dirname = _dirname(__filename);`;
+
+const commands = readdirSync(join(root, "src", "cli", "commands"));
+await build({
+  absWorkingDir: root,
+  entryPoints: ["src/cli/main.ts", ...commands.map((name) => `src/cli/commands/${name}`)],
+  outbase: "src/cli",
+  outdir: "dist",
+  bundle: true,
+  splitting: true,
+  platform: "node",
+  format: "esm",
+  target: "node20",
+  // These bring files of their own.
+  external: ["esbuild", "libsql"],
+  banner: { js: banner },
+  logLevel: "warning",
 });
-const { Config } = await import("@oclif/core");
+
 const config = await Config.load({ root, userPlugins: false, devPlugins: false });
-const plugin = config.plugins.get("levadura");
-writeFileSync(`${root}/oclif.manifest.json`, JSON.stringify(plugin.manifest));
+const { manifest } = config.plugins.get("levadura");
+writeFileSync(join(root, "oclif.manifest.json"), JSON.stringify(manifest));

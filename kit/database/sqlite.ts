@@ -1,64 +1,34 @@
 import { Kysely, type RawBuilder, type SqlBool, SqliteDialect, sql } from "kysely";
-import Driver from "libsql";
-import type { MigrationConnection } from "./migrations.ts";
-
-/** A SQLite file: written ahead, foreign keys on, and patient for five seconds when another process writes. */
-export function openFile(file: string): Driver.Database {
-  const driver = new Driver(file);
-  driver.pragma("busy_timeout = 5000");
-  driver.pragma("journal_mode = WAL");
-  driver.pragma("synchronous = NORMAL");
-  driver.pragma("foreign_keys = ON");
-  return driver;
-}
+import type Driver from "libsql";
+import { encode, openFile } from "./file.ts";
 
 /** The typed tables of a SQLite file. */
 export function openTables<Tables>(file: string): Kysely<Tables> {
   const driver = openFile(file);
-  return new Kysely<Tables>({
-    dialect: new SqliteDialect({
-      database: { prepare: (text) => coded(driver.prepare(text)), close: () => driver.close() },
-    }),
-  });
-}
-
-/** The same file as migrations need it. */
-export function migrationConnection(driver: Driver.Database): MigrationConnection {
-  return {
-    run: async (text) => {
-      driver.exec(text);
-    },
-    rows: async (text, values = []) => driver.prepare(text).all(values.map(encode)) as never,
-    hasTable: async (name) =>
-      driver.prepare("select 1 from sqlite_schema where type = 'table' and name = ?").all(name)
-        .length > 0,
-    close: async () => {
-      driver.close();
-    },
+  const statements = new Map<string, ReturnType<typeof coded>>();
+  const prepare = (text: string) => {
+    const known = statements.get(text);
+    if (known) return known;
+    // Preparing takes as long as a small query; an application has some hundred statements at most.
+    if (statements.size >= 500) statements.clear();
+    const statement = coded(driver.prepare(text));
+    statements.set(text, statement);
+    return statement;
   };
-}
-
-/**
- * What the driver takes for a value. It knows no booleans, and reads a text back cut at a NUL, so
- * the one is a number here and the other is refused.
- */
-export function encode(value: unknown): string | number | bigint | null {
-  if (value === null) return null;
-  if (typeof value === "boolean") return value ? 1 : 0;
-  if (typeof value === "number" && Number.isFinite(value)) return value;
-  if (typeof value === "bigint") return value;
-  if (typeof value === "string" && !value.includes("\0")) return value;
-  throw new TypeError(`The database can't keep ${typeof value} ${String(value).slice(0, 40)}`);
+  return new Kysely<Tables>({
+    dialect: new SqliteDialect({ database: { prepare, close: () => driver.close() } }),
+  });
 }
 
 /** A statement whose values are encoded on the way in, and whose BOOLEAN columns are decoded on the way out. */
 function coded(statement: Driver.Statement) {
+  const booleans = statement.reader
+    ? statement
+        .columns()
+        .filter((column) => column.type?.toUpperCase() === "BOOLEAN")
+        .map((column) => column.name)
+    : [];
   const decode = (rows: unknown[]) => {
-    const booleans = statement
-      .columns()
-      .filter((column) => column.type?.toUpperCase() === "BOOLEAN")
-      .map((column) => column.name);
-    if (booleans.length === 0) return rows;
     for (const row of rows as Record<string, unknown>[]) {
       for (const name of booleans) row[name] = row[name] === null ? null : row[name] === 1;
     }

@@ -1,6 +1,6 @@
+import { migrationConnection, openFile } from "./file.ts";
 import { databaseFile, readMigrations } from "./location.ts";
 import { applyMigrations, LedgerMismatch, migrationStatuses } from "./migrations.ts";
-import { migrationConnection, openFile } from "./sqlite.ts";
 
 /** Brings the database up to date, and says what it did. */
 export async function migrate(file: string, folder: string): Promise<void> {

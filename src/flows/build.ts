@@ -9,6 +9,7 @@ import type { Project } from "../io/project/project.ts";
 import {
   copyPath,
   type FileRecord,
+  type GenerationRecord,
   readCopy,
   readRecord,
   recordWrite,
@@ -33,34 +34,37 @@ export async function buildApplication(
   report: Report,
 ): Promise<Built> {
   const record = readRecord(project);
-  const files = await finished(project, record, generated(project, model));
+  const files = withSources(generated(project, model));
   const writes: Write[] = [];
   const built: Built = { written: 0, unchanged: 0, removed: 0, kept: [] };
   const next: Record<string, FileRecord> = {};
-  for (const { path, text, source, once } of files) {
-    const known = record.files[path];
-    const there = readText(join(project.app, path));
+  const places = files.map((file) => placeOf(project, record, file));
+  const changed = places.filter(({ there, known, fresh, file }) => {
+    if (fresh || there === undefined || there !== known?.written) return true;
+    next[file.path] = known;
+    built.unchanged++;
+    return false;
+  });
+  for (const { text, file, there, known } of await finished(project, changed)) {
+    const { path, source, once } = file;
     const written = textChecksum(text);
-    const touched =
-      there !== undefined &&
-      textChecksum(there) !== written &&
-      textChecksum(there) !== known?.written;
+    const touched = there !== undefined && there !== written && there !== known?.written;
     if (touched || (once && there !== undefined)) {
       if (!once) built.kept.push(path);
       if (known) next[path] = known;
       continue;
     }
     next[path] = { source, written };
-    if (there === undefined || textChecksum(there) !== written) {
+    if (there === written) built.unchanged++;
+    else {
       writes.push({ path: join(project.app, path), text });
       built.written++;
-    } else built.unchanged++;
-    if (known?.written !== written || readCopy(project, path) === undefined) {
-      writes.push({ path: copyPath(project, path), text });
     }
+    if (known?.written !== written) writes.push({ path: copyPath(project, path), text });
   }
+  const wanted = new Set(files.map(({ path }) => path));
   for (const [path, known] of Object.entries(record.files)) {
-    if (files.some((file) => file.path === path)) continue;
+    if (wanted.has(path)) continue;
     const there = readText(join(project.app, path));
     if (there !== undefined && textChecksum(there) !== known.written) {
       built.kept.push(path);
@@ -75,8 +79,51 @@ export async function buildApplication(
   }
   writes.push(recordWrite(project, { levadura: version, files: next }), modelWrite(project, model));
   writeAll(writes);
-  report({ kind: "built", written: built.written, kept: built.kept, removed: built.removed });
+  const { written, kept, removed } = built;
+  report({ kind: "built", written, kept, removed });
   return built;
+}
+
+type Sourced = GeneratedFile & { source: string };
+
+function withSources(files: readonly GeneratedFile[]): Sourced[] {
+  return files.map((file) => ({ ...file, source: textChecksum(file.text) }));
+}
+
+/** A file, how it stands in the application, and whether it comes out of the generator as it did last time. */
+interface Place {
+  file: Sourced;
+  /** The checksum of what is there; undefined where nothing is. */
+  there: string | undefined;
+  known: FileRecord | undefined;
+  fresh: boolean;
+}
+
+function placeOf(project: Project, record: GenerationRecord, file: Sourced): Place {
+  const text = readText(join(project.app, file.path));
+  const known = record.files[file.path];
+  const fresh = record.levadura !== version || known?.source !== file.source;
+  return { file, there: text === undefined ? undefined : textChecksum(text), known, fresh };
+}
+
+/** The files as they are written. What didn't change isn't formatted again. */
+async function finished(
+  project: Project,
+  places: readonly Place[],
+): Promise<(Place & { text: string })[]> {
+  const copies = new Map<string, string>();
+  for (const { file, fresh } of places) {
+    const copy = fresh ? undefined : readCopy(project, file.path);
+    if (copy !== undefined) copies.set(file.path, copy);
+  }
+  const raw = places
+    .map(({ file }) => file)
+    .filter(({ path }) => !copies.has(path) && !path.startsWith("src/kit/"));
+  const formatted = new Map((await formatFiles(raw)).map(({ path, text }) => [path, text]));
+  return places.map((place) => {
+    const { path, text } = place.file;
+    return { ...place, text: copies.get(path) ?? formatted.get(path) ?? text };
+  });
 }
 
 function generated(project: Project, model: Model): GeneratedFile[] {
@@ -86,31 +133,6 @@ function generated(project: Project, model: Model): GeneratedFile[] {
     { path: `migrations/${name}/back.${dialect.name}.sql`, text: back },
   ]);
   return [...generateApplication(model, versions), ...kitFiles(), ...migrations];
-}
-
-type Finished = GeneratedFile & { source: string };
-
-/** The files as they are written. What comes out of the generator as it did last time isn't formatted again. */
-async function finished(
-  project: Project,
-  record: ReturnType<typeof readRecord>,
-  files: GeneratedFile[],
-): Promise<Finished[]> {
-  const sources = files.map((file) => ({ ...file, source: textChecksum(file.text) }));
-  const reused = new Map<string, string>();
-  if (record.levadura === version) {
-    for (const { path, source } of sources) {
-      const copy = record.files[path]?.source === source ? readCopy(project, path) : undefined;
-      if (copy !== undefined) reused.set(path, copy);
-    }
-  }
-  const fresh = sources.filter(({ path }) => !reused.has(path));
-  const own = fresh.filter(({ path }) => !path.startsWith("src/kit/"));
-  const formatted = new Map((await formatFiles(own)).map(({ path, text }) => [path, text]));
-  return sources.map((file) => ({
-    ...file,
-    text: reused.get(file.path) ?? formatted.get(file.path) ?? file.text,
-  }));
 }
 
 function modelPath(project: Project): string {

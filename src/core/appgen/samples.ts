@@ -53,7 +53,8 @@ import { createApp } from "../src/app.tsx";
 import type { Tables } from "../src/database.ts";
 import { readMigrations } from "../src/kit/database/location.ts";
 import { applyMigrations } from "../src/kit/database/migrations.ts";
-import { migrationConnection, openFile, openTables } from "../src/kit/database/sqlite.ts";
+import { migrationConnection, openFile } from "../src/kit/database/file.ts";
+import { openTables } from "../src/kit/database/sqlite.ts";
 
 /** The application over an empty database, which \`close\` removes again. */
 export async function openFixture() {

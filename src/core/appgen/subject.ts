@@ -54,8 +54,18 @@ const taken = new Set(
   without yield`.split(/\s+/),
 );
 
-/** The names of an entity's code. */
+const known = new WeakMap<Model, Map<string, Subject>>();
+
+/** The names of an entity's code; made once for each model. */
 export function subjectOf(model: Model, entity: Entity): Subject {
+  const subjects = known.get(model) ?? new Map<string, Subject>();
+  known.set(model, subjects);
+  const subject = subjects.get(entity.name) ?? makeSubject(model, entity);
+  subjects.set(entity.name, subject);
+  return subject;
+}
+
+function makeSubject(model: Model, entity: Entity): Subject {
   const camel = camelCase(entity.name);
   const shown = entity.form.flatMap(({ fields }) => fields);
   return {
@@ -80,8 +90,10 @@ function referrersOf(model: Model, target: Entity): Referrer[] {
       .filter((field) => field.type.entity === target.name)
       .map((field) => ({ entity, field })),
   );
+  const count = new Map<Entity, number>();
+  for (const { entity } of found) count.set(entity, (count.get(entity) ?? 0) + 1);
   return found.map(({ entity, field }) => {
-    const several = found.filter((other) => other.entity === entity).length > 1;
+    const several = (count.get(entity) ?? 0) > 1;
     const kind = field.unique ? entity.label : entity.plural;
     const heading = several ? `${kind} (${field.label})` : kind;
     const plural = camelCase(pluralOf(entity.name));

@@ -24,16 +24,9 @@ export async function formatFiles(files: readonly GeneratedFile[]): Promise<Gene
       mkdirSync(dirname(place), { recursive: true });
       writeFileSync(place, text);
     }
-    const command = packageFile("@biomejs/biome/bin/biome");
-    const args = [
-      command,
-      "check",
-      "--write",
-      "--linter-enabled=false",
-      "--log-level=error",
-      "files",
-    ];
-    await run(process.execPath, args, { cwd: folder, maxBuffer: 64 * 1024 * 1024 });
+    const args = ["check", "--write", "--linter-enabled=false", "--log-level=error", "files"];
+    const [command = "", ...first] = formatterCommand();
+    await run(command, [...first, ...args], { cwd: folder, maxBuffer: 64 * 1024 * 1024 });
     return files.map((file) => {
       if (!formatted.test(file.path)) return file;
       const place = join(folder, "files", file.path.replace(/^biome\.json$/, "biome.copy.json"));
@@ -44,5 +37,15 @@ export async function formatFiles(files: readonly GeneratedFile[]): Promise<Gene
     throw new Failure("outside", `the generated code couldn't be formatted: ${said.slice(0, 500)}`);
   } finally {
     rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+/** The formatter's own program, or, on systems for which its package has another name, the script that finds it. */
+function formatterCommand(): string[] {
+  const name = process.platform === "win32" ? "biome.exe" : "biome";
+  try {
+    return [packageFile(`@biomejs/cli-${process.platform}-${process.arch}/${name}`)];
+  } catch {
+    return [process.execPath, packageFile("@biomejs/biome/bin/biome")];
   }
 }

@@ -25,7 +25,8 @@ const shape = z.object({
 
 /** A text's checksum, whatever line ends version control gave it. */
 export function textChecksum(text: string): string {
-  return createHash("sha256").update(text.replaceAll("\r\n", "\n")).digest("hex");
+  const lines = text.includes("\r") ? text.replaceAll("\r\n", "\n") : text;
+  return createHash("sha256").update(lines).digest("hex");
 }
 
 /** Reads the record; an empty one where there is none, or none that can be read. */

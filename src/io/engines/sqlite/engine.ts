@@ -1,7 +1,7 @@
 import { closeSync, existsSync, openSync, readSync } from "node:fs";
 import { dirname } from "node:path";
 import type Driver from "libsql";
-import { encode, migrationConnection, openFile } from "../../../../kit/database/sqlite.ts";
+import { encode, migrationConnection, openFile } from "../../../../kit/database/file.ts";
 import { Failure } from "../../../core/failure.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
 import type { Engine } from "../engine.ts";

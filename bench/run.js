@@ -1,0 +1,44 @@
+// npm run bench [names]: measures, prints, and writes docs/benchmarks.md when nothing was left out.
+import { execFileSync } from "node:child_process";
+import { writeFileSync } from "node:fs";
+import { cpus } from "node:os";
+import { join } from "node:path";
+import { build, check, version } from "./commands.js";
+import { root } from "./measure.js";
+import { list } from "./pages.js";
+import { reload } from "./reload.js";
+
+const benches = { version, check, build, list, reload };
+const asked = process.argv.slice(2);
+const lines = [];
+for (const [name, bench] of Object.entries(benches)) {
+  if (asked.length > 0 && !asked.includes(name)) continue;
+  for (const { what, reference, own, against, unit = "ms", hold } of await bench()) {
+    const ratio = own / against;
+    const [limit, bound] = hold.split(" ");
+    const held = limit === "<=" ? ratio <= Number(bound) : ratio >= Number(bound);
+    const figures = [own, against].map((figure) => `${figure.toFixed(0)} ${unit}`);
+    lines.push(
+      `| ${what} | ${figures[0]} | ${reference} | ${figures[1]} | ${ratio.toFixed(2)} | ${hold} | ${held ? "yes" : "no"} |`,
+    );
+    console.log(lines.at(-1));
+  }
+}
+if (asked.length === 0) {
+  const date = new Date().toISOString().slice(0, 10);
+  const commit = execFileSync("git", ["rev-parse", "--short", "HEAD"], {
+    cwd: root,
+    encoding: "utf8",
+  }).trim();
+  const text = `# Benchmarks
+
+Measured with \`npm run bench\` on ${date}, at commit ${commit} or the one after it, on ${cpus().length} cores (${cpus()[0]?.model.trim()}),
+Node ${process.versions.node}. Each figure is a median; the two of a line were taken by turns in the same run, and
+only their ratio means anything on another machine. Times are of whole processes, from start to end.
+
+| what | figure | reference | figure | ratio | to hold | held |
+| ---- | -----: | --------- | -----: | ----: | ------- | ---- |
+${lines.join("\n")}
+`;
+  writeFileSync(join(root, "docs", "benchmarks.md"), text);
+}
