@@ -165,6 +165,11 @@ function readType(
       complain(extra.at, `\`${extra.text}\` after the entity`, "options come after a comma");
     return;
   }
+  const option = rest.slice(1).find(({ text: word }) => Object.hasOwn(optionValues, word));
+  if (option) {
+    complain(option.at, `a comma is missing before \`${option.text}\``, `write ", ${option.text}"`);
+    rest.length = rest.indexOf(option);
+  }
   const last = rest.at(-1);
   if (last && rest.length > 1 && /^-?\d/.test(last.text)) {
     complain(
@@ -173,11 +178,6 @@ function readType(
       `write ..${last.text} for at most, ${last.text}.. for at least`,
     );
     rest.pop();
-  }
-  const option = rest.slice(1).find(({ text: word }) => Object.hasOwn(optionValues, word));
-  if (option) {
-    complain(option.at, `a comma is missing before \`${option.text}\``, `write ", ${option.text}"`);
-    rest.length = rest.indexOf(option);
   }
   if (rest.length > 0) definition.type = wordOf(rest, place);
 }

@@ -1,0 +1,120 @@
+// npm run screenshots: makes docs/screenshots anew from the demo: pages through Chromium, commands in a
+// terminal window under Xvfb. Needs Debian's packages chromium, xvfb, xterm, imagemagick, fonts-dejavu.
+import { execFileSync, spawn } from "node:child_process";
+import { copyFileSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { dirname, join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { chromium } from "playwright-core";
+
+const root = dirname(dirname(fileURLToPath(import.meta.url)));
+const out = join(root, "docs", "screenshots");
+const folder = mkdtempSync(join(tmpdir(), "levadura-screenshots-"));
+const commands = join(folder, "bin");
+mkdirSync(out, { recursive: true });
+mkdirSync(commands);
+writeFileSync(join(commands, "levadura"), `#!/bin/sh\nexec node ${root}/bin/levadura.js "$@"\n`, { mode: 0o755 });
+
+const sleep = (milliseconds) => new Promise((resolve) => setTimeout(resolve, milliseconds));
+
+/** Runs commands in a terminal window, and takes its picture when they are done. */
+async function terminal(name, cwd, lines, seconds) {
+  const script = join(folder, `${name}.sh`);
+  const typed = lines.map((line) => `printf '\\033[1;32m$\\033[0m %s\\n' ${JSON.stringify(line)}; ${line}; echo`);
+  writeFileSync(script, `cd ${cwd}\nexport PATH=${commands}:$PATH\nclear\n${typed.join("\n")}\nsleep 60\n`);
+  const display = `:${90 + Math.floor(Math.random() * 900)}`;
+  const screen = spawn("Xvfb", [display, "-screen", "0", "1280x800x24"], { stdio: "ignore" });
+  await sleep(1000);
+  const env = { ...process.env, DISPLAY: display };
+  const font = ["-fa", "DejaVu Sans Mono", "-fs", "12", "-bg", "#fbfaf7", "-fg", "#222222"];
+  const args = [...font, "-geometry", "128x40+0+0", "-e", "bash", script];
+  const window = spawn("xterm", args, { env, stdio: "ignore" });
+  await sleep(seconds * 1000);
+  execFileSync("import", ["-window", "root", join(out, `${name}.png`)], { env });
+  window.kill();
+  screen.kill();
+  await sleep(300);
+}
+
+async function pages(address) {
+  const flags = "--no-sandbox --disable-quic --disable-background-networking --disable-component-update --disable-sync --no-first-run";
+  const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: flags.split(" ") });
+  const open = async (path, viewport = { width: 1280, height: 800 }) => {
+    const page = await browser.newPage({ viewport });
+    await page.goto(address + path);
+    return page;
+  };
+  const shoot = async (page, name) => {
+    await page.waitForTimeout(300);
+    await page.screenshot({ path: join(out, `${name}.png`) });
+    await page.close();
+  };
+  await shoot(await open("/"), "app-home");
+  await shoot(await open("/hives"), "app-list");
+  await shoot(await open("/hives/7"), "app-record");
+  await shoot(await open("/inspections/new?hive_id=7&_back=/hives/7"), "app-form");
+  await shoot(await open("/hives/7", { width: 390, height: 844 }), "app-phone");
+  await shoot(await open("/apiaries/1/delete"), "app-delete-refused");
+
+  const wrong = await open("/hives/new");
+  await wrong.getByLabel("Code").fill("B-01");
+  await wrong.getByLabel("Apiary").selectOption({ index: 2 });
+  await wrong.getByLabel("Colour of the roof").fill("#ffcc00");
+  await wrong.getByRole("button", { name: "Save", exact: true }).click();
+  await shoot(wrong, "app-errors");
+
+  const [mine, theirs] = [await open("/hives/3/edit"), await open("/hives/3/edit")];
+  await theirs.getByLabel("Status").selectOption("weak");
+  await theirs.getByRole("button", { name: "Save", exact: true }).click();
+  await mine.getByLabel("Status").selectOption("retired");
+  await mine.getByLabel("Notes").fill("Given to the school garden.");
+  await mine.getByRole("button", { name: "Save", exact: true }).click();
+  await shoot(mine, "app-two-people");
+  await theirs.close();
+  await browser.close();
+}
+
+const demo = join(folder, "demo");
+const rise = spawn("node", [join(root, "bin/levadura.js"), "demo", "--into", demo], { stdio: ["ignore", "pipe", 2] });
+const address = await new Promise((resolve) => {
+  let said = "";
+  rise.stdout.on("data", (chunk) => {
+    said += chunk;
+    const found = /Open (http\S+)\//.exec(said);
+    if (found) resolve(found[1]);
+  });
+});
+await pages(address);
+rise.kill("SIGINT");
+
+await terminal("demo", folder, ["levadura demo"], 7);
+await terminal("begin-and-step-by-step", folder, [
+  "levadura begin bees && cd bees",
+  "levadura draft && levadura migrate && levadura seed && levadura build && levadura history",
+], 7);
+const wrong = join(folder, "wrong");
+mkdirSync(wrong);
+copyFileSync(join(root, "demo/model.yaml"), join(wrong, "model.yaml"));
+const model = readFileSync(join(wrong, "model.yaml"), "utf8");
+writeFileSync(
+  join(wrong, "model.yaml"),
+  model
+    .replace("elevation: integer 0..4000", "elevation: integr 0..4000")
+    .replace("apiary: one Apiary, required", "apiary: one Apairy, required")
+    .replace("list: [date, hive, keeper, brood_frames", "list: [date, hive, keeper, brood_frame")
+    .replace("price: money 0.., label", "price: money 0 label"),
+);
+await terminal("check", wrong, ["levadura check"], 3);
+const saved = join(folder, "saved");
+mkdirSync(saved);
+copyFileSync(join(root, "demo/model.yaml"), join(saved, "model.yaml"));
+const edit = (seconds, change) =>
+  setTimeout(() => {
+    const text = readFileSync(join(saved, "model.yaml"), "utf8");
+    writeFileSync(join(saved, "model.yaml"), change(text));
+  }, seconds * 1000);
+edit(5, (text) => text.replace("      opened: date", "      district: text\n      opened: date"));
+edit(7, (text) => text.replace("town: text ..80", "town: text ..80, required"));
+edit(9, (text) => text.replace("website: url", "website: ulr"));
+await terminal("rise", saved, ["levadura rise"], 11);
+rmSync(folder, { recursive: true, force: true });
