@@ -13,15 +13,22 @@ const folder = mkdtempSync(join(tmpdir(), "levadura-screenshots-"));
 const commands = join(folder, "bin");
 mkdirSync(out, { recursive: true });
 mkdirSync(commands);
-writeFileSync(join(commands, "levadura"), `#!/bin/sh\nexec node ${root}/bin/levadura.js "$@"\n`, { mode: 0o755 });
+writeFileSync(join(commands, "levadura"), `#!/bin/sh\nexec node ${root}/bin/levadura.js "$@"\n`, {
+  mode: 0o755,
+});
 
 const sleep = (milliseconds) => new Promise((resolve) => setTimeout(resolve, milliseconds));
 
 /** Runs commands in a terminal window, and takes its picture when they are done. */
 async function terminal(name, cwd, lines, seconds) {
   const script = join(folder, `${name}.sh`);
-  const typed = lines.map((line) => `printf '\\033[1;32m$\\033[0m %s\\n' ${JSON.stringify(line)}; ${line}; echo`);
-  writeFileSync(script, `cd ${cwd}\nexport PATH=${commands}:$PATH\nclear\n${typed.join("\n")}\nsleep 60\n`);
+  const typed = lines.map(
+    (line) => `printf '\\033[1;32m$\\033[0m %s\\n' ${JSON.stringify(line)}; ${line}; echo`,
+  );
+  writeFileSync(
+    script,
+    `cd ${cwd}\nexport PATH=${commands}:$PATH\nclear\n${typed.join("\n")}\nsleep 60\n`,
+  );
   const display = `:${90 + Math.floor(Math.random() * 900)}`;
   const screen = spawn("Xvfb", [display, "-screen", "0", "1280x800x24"], { stdio: "ignore" });
   await sleep(1000);
@@ -37,8 +44,12 @@ async function terminal(name, cwd, lines, seconds) {
 }
 
 async function pages(address) {
-  const flags = "--no-sandbox --disable-quic --disable-background-networking --disable-component-update --disable-sync --no-first-run";
-  const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: flags.split(" ") });
+  const flags =
+    "--no-sandbox --disable-quic --disable-background-networking --disable-component-update --disable-sync --no-first-run";
+  const browser = await chromium.launch({
+    executablePath: "/usr/bin/chromium",
+    args: flags.split(" "),
+  });
   const open = async (path, viewport = { width: 1280, height: 800 }) => {
     const page = await browser.newPage({ viewport });
     await page.goto(address + path);
@@ -75,7 +86,9 @@ async function pages(address) {
 }
 
 const demo = join(folder, "demo");
-const rise = spawn("node", [join(root, "bin/levadura.js"), "demo", "--into", demo], { stdio: ["ignore", "pipe", 2] });
+const rise = spawn("node", [join(root, "bin/levadura.js"), "demo", "--into", demo], {
+  stdio: ["ignore", "pipe", 2],
+});
 const address = await new Promise((resolve) => {
   let said = "";
   rise.stdout.on("data", (chunk) => {
@@ -88,10 +101,15 @@ await pages(address);
 rise.kill("SIGINT");
 
 await terminal("demo", folder, ["levadura demo"], 7);
-await terminal("begin-and-step-by-step", folder, [
-  "levadura begin bees && cd bees",
-  "levadura draft && levadura migrate && levadura seed && levadura build && levadura history",
-], 7);
+await terminal(
+  "begin-and-step-by-step",
+  folder,
+  [
+    "levadura begin bees && cd bees",
+    "levadura draft && levadura migrate && levadura seed && levadura build && levadura history",
+  ],
+  7,
+);
 const wrong = join(folder, "wrong");
 mkdirSync(wrong);
 copyFileSync(join(root, "demo/model.yaml"), join(wrong, "model.yaml"));

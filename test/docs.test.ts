@@ -1,0 +1,132 @@
+import { existsSync, readFileSync } from "node:fs";
+import { join } from "node:path";
+import { describe, expect, it } from "vitest";
+import { grammar, optionNames } from "../src/core/model/notation.ts";
+import { readModel } from "../src/core/model/read.ts";
+import {
+  appShape,
+  entityShape,
+  fieldShape,
+  fileShape,
+  modelJsonSchema,
+} from "../src/core/model/shapes.ts";
+import { rangeWords, typeRules } from "../src/core/model/types.ts";
+import { levadura, repository } from "./support/program.ts";
+
+const reference = readFileSync(join(repository, "docs/model.md"), "utf8");
+const readme = readFileSync(join(repository, "README.md"), "utf8");
+
+/** The rows of the tables of a text, as lists of their cells. */
+function tableRows(text: string): string[][] {
+  return text
+    .split("\n")
+    .filter((line) => line.startsWith("|"))
+    .map((line) =>
+      line
+        .slice(1, -1)
+        .split(/(?<!\\)\|/)
+        .map((cell) => cell.trim().replaceAll("\\|", "|")),
+    );
+}
+
+describe("the reference of the model language", () => {
+  const rows = tableRows(reference);
+  const firstCells = rows.map(([cell]) => cell);
+
+  it.each([
+    ["the file", fileShape],
+    ["app", appShape],
+    ["an entity", entityShape],
+  ])("names every key of %s that the Zod shape has", (_name, shape) => {
+    for (const key of Object.keys(shape.shape)) expect(firstCells).toContain(`\`${key}\``);
+  });
+
+  it("gives the long twin of every short word", () => {
+    const long = rows.map(([, cell]) => cell ?? "").join(" ");
+    for (const key of Object.keys(fieldShape.shape)) expect(long).toContain(`\`${key}:`);
+    for (const name of optionNames)
+      expect(
+        firstCells.some((cell) => cell?.startsWith(`\`${name}`)),
+        name,
+      ).toBe(true);
+  });
+
+  it("has a row for every type, as the table of types has it", () => {
+    for (const [kind, { holds, range, options, works }] of Object.entries(typeRules)) {
+      if (kind === "formula") continue;
+      const words = options.map((option) => `\`${option}\``).join(", ") || "none";
+      expect(rows).toContainEqual([
+        `\`${kind}\`${works ? "" : " *"}`,
+        holds,
+        rangeWords[range],
+        words,
+      ]);
+    }
+  });
+
+  it("publishes the grammar that the reader follows", () => {
+    expect(reference).toContain(`\`\`\`ebnf\n${grammar}\n\`\`\``);
+  });
+
+  it.each(
+    [...`${reference}\n${readme}`.matchAll(/```yaml\n(.*?)```/gs)].map((found) => found[1] ?? ""),
+  )("shows models that are right: example %#", (example) => {
+    expect(readModel(example).diagnostics).toEqual([]);
+  });
+
+  it("gives every example of a long twin the meaning of its short one", () => {
+    const pairs = rows.filter(
+      ([short, long]) =>
+        /^`/.test(short ?? "") &&
+        /^`(type|min|required|unique|default|label|hint|placeholder|unit|places|was): ?/.test(
+          long ?? "",
+        ),
+    );
+    expect(pairs.length).toBeGreaterThanOrEqual(12);
+    const host: Record<string, string> = {
+      default: "choice active",
+      unit: "integer",
+      places: "decimal",
+    };
+    for (const [short = "", long = ""] of pairs) {
+      const words = short.replaceAll("`", "");
+      const type = host[words.split(" ")[0] ?? ""] ?? "text";
+      const isType = /^(text|one|choice)/.test(words);
+      const line = isType ? words : /^\d/.test(words) ? `text ${words}` : `${type}, ${words}`;
+      const twin = `{${isType ? "" : `type: ${type}, `}${long.replaceAll("`", "")}}`;
+      const read = (definition: string) =>
+        readModel(`levadura: 1\nentities:\n  Apiary:\n    fields:\n      x: ${definition}\n`).model
+          ?.entities[0]?.fields[0];
+      expect(read(twin), twin).toBeDefined();
+      expect(read(twin)).toEqual(read(line));
+    }
+  });
+});
+
+describe("the JSON Schema", () => {
+  it("is printed by the program as it is made from the shapes", async () => {
+    const { out, status } = await levadura(["check", "--schema"], repository);
+    expect(status).toBe(0);
+    expect(JSON.parse(out)).toEqual(modelJsonSchema());
+  });
+
+  it("knows the words of the language", () => {
+    const text = JSON.stringify(modelJsonSchema());
+    for (const key of [...Object.keys(entityShape.shape), ...Object.keys(fieldShape.shape)])
+      expect(text).toContain(`"${key}":{`);
+  });
+});
+
+describe("the README", () => {
+  it("links to pictures and pages that are there", () => {
+    const links = [...readme.matchAll(/\]\(([^)]+)\)/g)].map((found) => found[1] ?? "");
+    for (const link of links) expect(existsSync(join(repository, link)), link).toBe(true);
+  });
+
+  it("names every command that the program has", async () => {
+    const { out } = await levadura(["--help"], repository);
+    const commands = [...out.matchAll(/^ {2}([a-z]+) {2,}/gm)].map((found) => found[1] ?? "");
+    expect(commands).toHaveLength(10);
+    for (const command of commands) expect(readme).toContain(`\`levadura ${command}`);
+  });
+});
