@@ -124,7 +124,7 @@ describe("random models", () => {
       symlinkSync(join(repository, "node_modules"), join(app, "node_modules"));
       for (const [command, ...args] of [
         ["tsc", "-p", "."],
-        ["biome", "ci", "--error-on-warnings", "."],
+        ["biome", "ci", "--colors=off", "--error-on-warnings", "."],
         ["vitest", "run"],
       ] as const) {
         const { status, stdout, stderr } = spawnSync(

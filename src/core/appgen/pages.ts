@@ -47,9 +47,9 @@ function table(module: Module, model: Model, subject: Subject): void {
     const key = field ? inputName(field) : name;
     const label = `label={${module.use(labels, `./${subject.file}.ts`)}.${key}}`;
     const numeric = field && isNumeric(field) ? " numeric" : "";
-    return field && (isMany(field) || field.type.kind === "long text")
-      ? `<th scope="col">{${labels}.${key}}</th>`
-      : `<${module.use("ColumnHeading", tables)} ${label} sort="${name}" list={list} path="${path}"${numeric} />`;
+    return isSortable({ name, field })
+      ? `<${module.use("ColumnHeading", tables)} ${label} sort="${name}" list={list} path="${path}"${numeric} />`
+      : `<th scope="col">{${labels}.${key}}</th>`;
   };
   const cell = (column: Shown) => {
     const value = shownValue(module, model, subject, column);
@@ -69,7 +69,10 @@ function table(module: Module, model: Model, subject: Subject): void {
         `<${module.use("RecordCell", tables)} path="${path}" record={${variable}}>{${variable}.displayTitle}</RecordCell>`,
       ];
   const lead = own ? [] : [`<th scope="col">${jsxText(entity.label)}</th>`];
-  const props = ["rows", "list", ...(hides ? ["without"] : []), "back"].join(", ");
+  const sorts = shown.some((column) => isSortable(column));
+  const props = ["rows", ...(sorts ? ["list"] : []), ...(hides ? ["without"] : []), "back"].join(
+    ", ",
+  );
   module.type(`Listed${pascal}`, `./${subject.file}.queries.ts`);
   module.add(`/** ${entity.plural.replaceAll("*/", "* /")} as a table: in their list, and on the pages of what they belong to. */
 export function ${pascal}Table({ ${props} }: ${module.type("TableProps", tables)}<Listed${pascal}>) {
@@ -102,6 +105,11 @@ interface Shown {
 
 function columnNamed(entity: Entity, name: string): Shown {
   return { name, field: entity.fields.find((field) => field.name === name) };
+}
+
+/** Whether a list can be sorted by a column. */
+function isSortable({ field }: Shown): boolean {
+  return !field || (!isMany(field) && field.type.kind !== "long text");
 }
 
 /** Whether a cell with this value can be the link to the record. */

@@ -5,6 +5,7 @@ import { defaultValue, docText } from "./entity.ts";
 import { Module, object, quote } from "./module.ts";
 import {
   inputName,
+  isFreeVariable,
   linkLiteral,
   type Subject,
   subjectOf,
@@ -142,9 +143,18 @@ function linksName({ camel }: Subject, field: Field): string {
   return `${camel}${pascalCase(field.name)}Links`;
 }
 
-/** A local variable for what a field with many records holds; a name that no other variable has. */
+/** A local variable for the titles of what a field with many records holds. */
 function local(field: Field): string {
   return `linked${pascalCase(field.name)}`;
+}
+
+/** Names that mean something already where a record is saved. */
+const savingNames = new Set(["columns", "constructor", "version"]);
+
+/** The variable for what was chosen in a field with many records: its own name, where that can be one. */
+function chosen(field: Field): string {
+  const taken = !isFreeVariable(field.name) || savingNames.has(field.name);
+  return taken ? `chosen${pascalCase(field.name)}` : field.name;
 }
 
 const searched = ["text", "long text", "email", "url", "phone", "choice"];
@@ -237,13 +247,15 @@ export const ${camel}Uses = ${
 function writing(module: Module, subject: Subject): void {
   const { entity, table, pascal, inForm, one } = subject;
   const many = inForm.filter(isMany);
-  const names = many.map(({ name }) => name);
+  const names = many.map((field) =>
+    chosen(field) === field.name ? field.name : `${field.name}: ${chosen(field)}`,
+  );
   const given = names.length > 0 ? `{ ${names.join(", ")}, ...columns }` : "columns";
   const save = (id: string) =>
     many
       .map(
         (field) =>
-          `await ${module.use("replaceLinks", records)}(db, ${linksName(subject, field)}, ${id}, ${field.name});`,
+          `await ${module.use("replaceLinks", records)}(db, ${linksName(subject, field)}, ${id}, ${chosen(field)});`,
       )
       .join("\n  ");
   const hidden = entity.fields.filter(

@@ -56,6 +56,11 @@ const taken = new Set(
 
 const known = new WeakMap<Model, Map<string, Subject>>();
 
+/** Whether a name can be that of a variable in generated code. */
+export function isFreeVariable(name: string): boolean {
+  return !taken.has(name);
+}
+
 /** The names of an entity's code; made once for each model. */
 export function subjectOf(model: Model, entity: Entity): Subject {
   const subjects = known.get(model) ?? new Map<string, Subject>();
@@ -76,7 +81,7 @@ function makeSubject(model: Model, entity: Entity): Subject {
     pascal: pascalCase(entity.name),
     camel,
     pascalPlural: pascalCase(pluralOf(entity.name)),
-    variable: taken.has(camel) ? `${camel}Record` : camel,
+    variable: isFreeVariable(camel) ? camel : `${camel}Record`,
     ...spokenNames(entity),
     inForm: shown.flatMap((name) => entity.fields.find((field) => field.name === name) ?? []),
     referrers: referrersOf(model, entity),
