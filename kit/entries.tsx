@@ -1,5 +1,6 @@
 import type { Child } from "hono/jsx";
 import { entryOf, type Form, typedValue } from "./forms.ts";
+import { mostOptions } from "./records.ts";
 
 interface EntryProps {
   form: Form;
@@ -96,10 +97,18 @@ export function ChoiceEntry({ form, name, hint }: EntryProps) {
   );
 }
 
+/** A hint that says when a lookup doesn't offer all there is. */
+function lookupHint({ form, name, hint }: EntryProps): string | undefined {
+  const few = (form.options[name]?.length ?? 0) < mostOptions;
+  return few
+    ? hint
+    : [hint, `Only the first ${mostOptions} are offered.`].filter(Boolean).join(" ");
+}
+
 /** Another record, chosen by its title. */
 export function LookupEntry({ form, name, hint }: EntryProps) {
   return (
-    <Select form={form} name={name} hint={hint}>
+    <Select form={form} name={name} hint={lookupHint({ form, name, hint })}>
       {form.options[name]?.map(({ id, displayTitle }) => (
         <option value={id} selected={typedValue(form, name) === String(id)}>
           {displayTitle}
@@ -121,7 +130,8 @@ function Select({ form, name, hint, children }: EntryProps & { children?: Child 
 }
 
 /** Any number of other records: a box to tick for each. */
-export function LookupsEntry({ form, name, hint }: EntryProps) {
+export function LookupsEntry({ form, name, hint: own }: EntryProps) {
+  const hint = lookupHint({ form, name, hint: own });
   const chosen = new Set(form.values.get(name));
   const offered = form.options[name] ?? [];
   return (

@@ -8,6 +8,14 @@ export type InputType = z.ZodObject<Record<string, z.ZodType>>;
 /** What lookups offer, by the name of their field. */
 export type Options = Readonly<Record<string, readonly Link[]>>;
 
+/** The numbers of the records that are chosen in a field. */
+export type Chosen = (name: string) => number[];
+
+/** What is chosen in the lookups of a form, from what was typed. */
+export function chosenIn(values: ReadonlyMap<string, readonly string[]>): Chosen {
+  return (name) => (values.get(name) ?? []).filter((id) => /^\d{1,15}$/.test(id)).map(Number);
+}
+
 /** A value that somebody else saved in the meantime, beside the one typed here. */
 export interface Difference {
   name: string;

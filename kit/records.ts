@@ -44,19 +44,26 @@ export function namedTitle(title: Expression<string>): AliasedRawBuilder<string,
   return sql<string>`${title}`.as("displayTitle");
 }
 
-/** What a lookup offers at most. */
+/** What a lookup offers at most, besides what is chosen in it already. */
 export const mostOptions = 5000;
 
-/** All records of a table as links, by title: what a lookup offers. */
+/** Records of a table as links, by title: what a lookup offers. Those that are chosen are always among them. */
 export async function linksOf<Tables>(
   db: Kysely<Tables>,
   table: string,
   title: (row: string) => Expression<string>,
+  chosen: readonly number[],
 ): Promise<Link[]> {
-  const { rows } = await sql<Link>`
-    select ${sql.ref(`${table}.id`)} as "id", ${title(table)} as "displayTitle"
-    from ${sql.table(table)} order by 2, 1 limit ${sql.lit(mostOptions)}`.execute(db);
-  return rows;
+  const select = sql`select ${sql.ref(`${table}.id`)} as "id", ${title(table)} as "displayTitle" from ${sql.table(table)}`;
+  const { rows } = await sql<Link>`${select} order by 2, 1 limit ${sql.lit(mostOptions)}`.execute(
+    db,
+  );
+  if (rows.length < mostOptions || chosen.length === 0) return rows;
+  const offered = new Set(rows.map(({ id }) => id));
+  const others = chosen.filter((id) => !offered.has(id));
+  if (others.length === 0) return rows;
+  const more = sql<Link>`${select} where ${sql.ref(`${table}.id`)} in (${sql.join(others)}) order by 2, 1`;
+  return [...(await more.execute(db)).rows, ...rows];
 }
 
 /** One end of the table behind a field that holds many records. */

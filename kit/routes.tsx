@@ -5,7 +5,9 @@ import type { Kysely } from "kysely";
 import type { z } from "zod";
 import { refusal } from "./database/sqlite.ts";
 import {
+  type Chosen,
   checkTyped,
+  chosenIn,
   type Form,
   type InputType,
   type Options,
@@ -47,7 +49,7 @@ export interface RecordKind<Tables, Input extends InputType, Row, Record extends
   list(db: Kysely<Tables>, request: ListRequest): Promise<ListPage<Row>>;
   find(db: Kysely<Tables>, id: number): Promise<Record | undefined>;
   relations(db: Kysely<Tables>, id: number): Promise<Relations>;
-  options(db: Kysely<Tables>): Promise<Options>;
+  options(db: Kysely<Tables>, chosen: Chosen): Promise<Options>;
   uses(db: Kysely<Tables>, id: number): Promise<Use[]>;
   create(db: Kysely<Tables>, input: z.infer<Input>): Promise<number>;
   /** False when the record has another version by now. */
@@ -86,7 +88,7 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
     values,
     errors: new Map(),
     labels,
-    options: await kind.options(db),
+    options: await kind.options(db, chosenIn(values)),
     input,
   });
 

@@ -5,8 +5,9 @@ import { secureHeaders } from "hono/secure-headers";
 
 /** Refuses requests that name a host which this application isn't, so that no other name can be pointed at it. */
 export function knownHosts(): MiddlewareHandler {
-  const more = (process.env.ALLOWED_HOSTS ?? "").split(",").map((host) => host.trim());
-  const allowed = new Set(["localhost", "127.0.0.1", "[::1]", ...more.filter(Boolean)]);
+  const named = [process.env.HOST, ...(process.env.ALLOWED_HOSTS ?? "").split(",")];
+  const more = named.map((host) => host?.trim().toLowerCase() ?? "").filter(Boolean);
+  const allowed = new Set(["localhost", "127.0.0.1", "[::1]", ...more]);
   return async (c, next) => {
     const host = (c.req.header("host") ?? "").toLowerCase().replace(/:\d+$/, "");
     if (allowed.has(host)) return next();

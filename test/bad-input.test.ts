@@ -1,9 +1,11 @@
 import {
   chmodSync,
+  cpSync,
   existsSync,
   mkdirSync,
   readdirSync,
   readFileSync,
+  renameSync,
   rmSync,
   writeFileSync,
 } from "node:fs";
@@ -236,6 +238,27 @@ describe("a history that is wrong", () => {
       status: 1,
       err: expect.stringContaining("is not in the migrations folder"),
     });
+  });
+
+  it("is settled when rise died while it added to a migration", async () => {
+    const folder = projectWith(right);
+    await levadura(["draft"], folder);
+    await levadura(["migrate"], folder);
+    const [place, staged] = ["0001-begin", ".staged-0001-begin"].map((name) =>
+      join(folder, "migrations", name),
+    ) as [string, string];
+    // Died after the ledger was written, between the two renames.
+    renameSync(place, staged);
+    expect(await levadura(["migrate"], folder)).toMatchObject({
+      status: 0,
+      out: expect.stringContaining("Nothing to apply"),
+    });
+    expect(readdirSync(join(folder, "migrations"))).toEqual(["0001-begin"]);
+    // Died before: what is laid ready says something that the ledger doesn't.
+    cpSync(place, staged, { recursive: true });
+    writeFileSync(join(staged, "forward.sqlite.sql"), "create table never (x);\n");
+    expect((await levadura(["migrate"], folder)).status).toBe(0);
+    expect(readdirSync(join(folder, "migrations"))).toEqual(["0001-begin"]);
   });
 
   it("of a model that could touch rows is not drafted", async () => {

@@ -1,5 +1,6 @@
 import { readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
+import axe from "axe-core";
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { noBrowser, openBrowser } from "./support/browser.ts";
@@ -121,6 +122,33 @@ describe.skipIf(noBrowser)("in a browser", () => {
           .map((input) => input.name),
       );
       expect([path, unlabelled]).toEqual([path, []]);
+      await page.close();
+    }
+  });
+
+  it("passes an accessibility check of WCAG 2.2 AA on every kind of page", async () => {
+    for (const path of [
+      "/",
+      "/hives",
+      "/hives?search=nothing",
+      "/hives/1",
+      "/hives/1/edit",
+      "/apiaries/1/delete",
+      "/equipment/8/delete",
+      "/nowhere",
+    ]) {
+      const page = await open(path);
+      await page.evaluate(axe.source);
+      const found = await page.evaluate(async () => {
+        const { violations } = await (globalThis as unknown as { axe: typeof axe }).axe.run(
+          document,
+          {
+            runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"],
+          },
+        );
+        return violations.map(({ id, nodes }) => `${id}: ${nodes[0]?.html}`);
+      });
+      expect([path, found]).toEqual([path, []]);
       await page.close();
     }
   });

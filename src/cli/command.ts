@@ -2,6 +2,7 @@ import { Command, Errors, Flags } from "@oclif/core";
 import { Failure, type FailureCode } from "../core/failure.ts";
 import type { Pointed } from "../core/model/diagnostics.ts";
 import type { FlowEvent } from "../flows/report.ts";
+import { endWork } from "./progress.ts";
 import { printEvent, printFailure } from "./words.ts";
 
 const statuses: Readonly<Record<FailureCode, number>> = { input: 1, usage: 2, outside: 3 };
@@ -27,6 +28,7 @@ export abstract class LevaduraCommand extends Command {
 
   /** Says something to a person. */
   protected say(text: string): void {
+    endWork();
     if (!this.jsonEnabled()) process.stdout.write(`${text}\n`);
   }
 

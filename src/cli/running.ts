@@ -4,7 +4,7 @@ import { Failure } from "../core/failure.ts";
 /** The flags of commands that run an application. */
 export const listeningFlags = {
   host: Flags.string({
-    description: "where to listen; 0.0.0.0 lets other machines in",
+    description: "where to listen; 0.0.0.0 lets other machines in, by the names in ALLOWED_HOSTS",
     default: "127.0.0.1",
   }),
   port: Flags.integer({

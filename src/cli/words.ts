@@ -2,6 +2,7 @@ import ansis from "ansis";
 import type { Failure } from "../core/failure.ts";
 import type { Pointed } from "../core/model/diagnostics.ts";
 import type { FlowEvent } from "../flows/report.ts";
+import { endWork, showWork } from "./progress.ts";
 
 /** A number of things. */
 export function count(number: number, one: string, many = `${one}s`): string {
@@ -51,6 +52,7 @@ export function diagnosticText({ severity, where, message, line, marker, help }:
 
 /** Prints a failure where errors go. */
 export function printFailure({ message, help, details }: Failure): void {
+  endWork();
   const pointed = Array.isArray(details) ? (details as Pointed[]) : [];
   const lines = [
     ...pointed.map((diagnostic) => `${diagnosticText(diagnostic)}\n`),
@@ -62,6 +64,11 @@ export function printFailure({ message, help, details }: Failure): void {
 
 /** Prints what a flow tells. */
 export function printEvent(event: FlowEvent): void {
+  if (event.kind === "working") {
+    showWork(event.on);
+    return;
+  }
+  endWork();
   if (event.kind === "trouble") {
     const { error } = event;
     printFailure(error as Failure);
@@ -72,7 +79,7 @@ export function printEvent(event: FlowEvent): void {
   if (text) process.stdout.write(`${text}\n`);
 }
 
-function eventText(event: Exclude<FlowEvent, { kind: "trouble" }>): string | undefined {
+function eventText(event: Exclude<FlowEvent, { kind: "trouble" | "working" }>): string | undefined {
   switch (event.kind) {
     case "drafted":
       return done(`Drafted migrations/${event.name}`, stepsText(event.steps));
@@ -82,10 +89,12 @@ function eventText(event: Exclude<FlowEvent, { kind: "trouble" }>): string | und
       return done(`Seeded ${event.entity}`, count(event.rows, "row"));
     case "built":
       return [
-        done(
-          "Built app/",
-          `${count(event.written, "file")} written${event.removed > 0 ? `, ${event.removed} removed` : ""}`,
-        ),
+        event.written + event.removed > 0
+          ? done(
+              "Built app/",
+              `${count(event.written, "file")} written${event.removed > 0 ? `, ${event.removed} removed` : ""}`,
+            )
+          : done("app/ is as the model has it"),
         ...event.kept.map(
           (path) => `${ansis.yellow("!")} app/${path} was edited by hand and stays as it is`,
         ),

@@ -33,6 +33,7 @@ export async function buildApplication(
   model: Model,
   report: Report,
 ): Promise<Built> {
+  report({ kind: "working", on: "building app/" });
   const record = readRecord(project);
   const files = withSources(generated(project, model));
   const writes: Write[] = [];

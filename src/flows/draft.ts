@@ -5,13 +5,12 @@ import type { Model } from "../core/model/model.ts";
 import { schemaOf } from "../core/schema/from-model.ts";
 import type { Dialect } from "../core/sql/dialect.ts";
 import { sqlite } from "../core/sql/sqlite/sqlite.ts";
-import { writeAll } from "../io/project/files.ts";
 import {
   type MigrationFolder,
   migrationOf,
-  migrationWrites,
   nextName,
   readMigrations,
+  writeMigration,
 } from "../io/project/migrations.ts";
 import type { Project } from "../io/project/project.ts";
 
@@ -46,7 +45,8 @@ export function draftMigration(
   if (waiting.length > 0) throw waitingFailure(waiting.map(({ message }) => message));
   if (steps.length === 0) return undefined;
   const name = nextName(migrations, words ?? nameFor(migrations, steps));
-  writeAll(migrationWrites(project, dialectOf(model), migrationOf(name, steps, dialectOf(model))));
+  const dialect = dialectOf(model);
+  writeMigration(project, dialect, migrationOf(name, steps, dialect));
   return { name, steps: steps.map(describeStep) };
 }
 

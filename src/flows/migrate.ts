@@ -16,6 +16,7 @@ import { readMigrations } from "../io/project/migrations.ts";
 import type { Project } from "../io/project/project.ts";
 import { dialectOf } from "./draft.ts";
 import type { Report } from "./report.ts";
+import { settleSitting } from "./sitting.ts";
 
 /** The file of a project's database: DATABASE_URL, or the one in its folder. */
 export function databaseOf(project: Project): string {
@@ -54,8 +55,10 @@ export async function migrateProject(
   model: Model,
   report: Report,
 ): Promise<string[]> {
-  const migrations = readMigrations(project, dialectOf(model));
   return withDatabase(project, async (engine) => {
+    report({ kind: "working", on: "applying migrations" });
+    await settleSitting(project, engine);
+    const migrations = readMigrations(project, dialectOf(model));
     const done = await applyMigrations(engine.migrations, migrations);
     for (const { name } of done) report({ kind: "applied", name });
     return done.map(({ name }) => name);

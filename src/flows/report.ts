@@ -1,5 +1,6 @@
 /** What a flow tells while it works; the command line turns it into words. */
 export type FlowEvent =
+  | { kind: "working"; on: string }
   | { kind: "drafted"; name: string; steps: string[] }
   | { kind: "applied"; name: string }
   | { kind: "seeded"; entity: string; rows: number }

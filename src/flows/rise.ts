@@ -12,9 +12,9 @@ import { readText, writeAll } from "../io/project/files.ts";
 import {
   type MigrationFolder,
   migrationOf,
-  migrationWrites,
   nextName,
   readMigrations,
+  writeMigration,
 } from "../io/project/migrations.ts";
 import { modelName, type Project } from "../io/project/project.ts";
 import { TreeWatcher } from "../io/project/watching.ts";
@@ -27,7 +27,7 @@ import { databaseOf, migrateProject, withDatabase } from "./migrate.ts";
 import type { Report } from "./report.ts";
 import { isEmpty, seedProject } from "./seed.ts";
 import { addressOf, type Listening, portFor, usualPort } from "./serve.ts";
-import { extendApplied } from "./sitting.ts";
+import { extendApplied, settleSitting } from "./sitting.ts";
 
 /** How long a save is given to be complete, in milliseconds. */
 const settling = 40;
@@ -52,6 +52,7 @@ export async function riseProject(
 ): Promise<Risen> {
   const first = buildableProject(folder);
   const port = await portFor(listening);
+  await withDatabase(first.project, (engine) => settleSitting(first.project, engine));
   const sitting = new Sitting(first.project, report);
   const model = await sitting.apply(first);
   if (await isEmpty(first.project, model))
@@ -59,6 +60,7 @@ export async function riseProject(
   await buildApplication(first.project, model, report);
   const runner = new Runner(first.project, listening.host, port, log);
   runner.tell(first, sitting.waiting);
+  report({ kind: "working", on: "starting the application" });
   await runner.start();
   const address = addressOf(listening.host, port);
   report({ kind: "serving", address, wantedPort: listening.port ?? usualPort, port });
@@ -123,13 +125,11 @@ class Sitting {
         back: `${added.back}\n${begun.back}`,
       };
       await withDatabase(this.project, (engine) =>
-        extendApplied(engine, whole, added.sql, () =>
-          writeAll(migrationWrites(this.project, dialect, whole)),
-        ),
+        extendApplied(this.project, dialect, engine, whole, added.sql),
       );
     } else {
       const name = nextName(migrations, nameFor(migrations, steps));
-      writeAll(migrationWrites(this.project, dialect, migrationOf(name, steps, dialect)));
+      writeMigration(this.project, dialect, migrationOf(name, steps, dialect));
       await migrateProject(this.project, model, () => undefined);
       this.#name = name;
     }

@@ -47,6 +47,7 @@ async function seedAll(
       seeded.skipped.push(entity.name);
       continue;
     }
+    report({ kind: "working", on: `seeding ${entity.plural}` });
     const { rows, links } = seedEntity(entity, count, { seed, today: day, records });
     if (rows.length === 0) {
       throw new Failure(

@@ -40,6 +40,7 @@ export async function serveProject(
   requireBuilt(project);
   await requireMigrated(project, model);
   const port = await portFor(listening);
+  report({ kind: "working", on: "starting the application" });
   const bundler = await openBundler(project);
   try {
     const main = await bundler.bundle();

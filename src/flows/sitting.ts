@@ -1,24 +1,56 @@
 import { checksum } from "../../kit/database/migrations.ts";
+import type { Dialect } from "../core/sql/dialect.ts";
 import type { Engine } from "../io/engines/engine.ts";
-import type { MigrationFolder } from "../io/project/migrations.ts";
+import {
+  dropStaged,
+  type MigrationFolder,
+  promoteStaged,
+  stagedMigration,
+  stageMigration,
+} from "../io/project/migrations.ts";
+import type { Project } from "../io/project/project.ts";
 
 /**
- * Adds statements to a migration that this sitting has applied already: runs them, and gives the
- * ledger the checksum of the whole, in one transaction. `write` puts the whole into its files last,
- * so that files and ledger change together or not at all.
+ * Adds statements to a migration that this sitting has applied already. The whole is laid ready beside
+ * its folder; then the statements run and the ledger gets the new checksum, in one transaction; then the
+ * whole takes its place. A process that dies between is settled by `settleSitting`.
  */
 export async function extendApplied(
+  project: Project,
+  dialect: Dialect,
   engine: Engine,
   whole: MigrationFolder,
   added: string,
-  write: () => void,
 ): Promise<void> {
-  await engine.transaction(async () => {
-    await engine.migrations.run(added);
-    await engine.migrations.rows(
-      "update levadura_ledger set checksum = ? where name = ? returning name",
-      [checksum(whole.sql), whole.name],
-    );
-    write();
-  });
+  stageMigration(project, dialect, whole);
+  try {
+    await engine.transaction(async () => {
+      await engine.migrations.run(added);
+      await engine.migrations.rows(
+        "update levadura_ledger set checksum = ? where name = ? returning name",
+        [checksum(whole.sql), whole.name],
+      );
+    });
+  } catch (error) {
+    dropStaged(project);
+    throw error;
+  }
+  promoteStaged(project, whole.name);
+}
+
+/** Finishes or takes back what a sitting that died has begun: the ledger says which. */
+export async function settleSitting(project: Project, engine: Engine): Promise<void> {
+  const staged = stagedMigration(project, engine.dialect);
+  if (!staged) {
+    dropStaged(project);
+    return;
+  }
+  const [line] = (await engine.hasTable("levadura_ledger"))
+    ? await engine.migrations.rows<{ checksum: string }>(
+        "select checksum from levadura_ledger where name = ?",
+        [staged.name],
+      )
+    : [];
+  if (line?.checksum === checksum(staged.sql)) promoteStaged(project, staged.name);
+  else dropStaged(project);
 }

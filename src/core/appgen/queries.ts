@@ -201,11 +201,15 @@ function options(module: Module, model: Model, subject: Subject): void {
   const lookups = subject.inForm.filter((field) => isReference(field) || isMany(field));
   const entries = lookups.map((field): [string, string] => {
     const target = targetOf(model, field);
-    const call = `await ${module.use("linksOf", records)}(db, "${target.table}", ${titleOf(module, subject, target)})`;
+    const call = `await ${module.use("linksOf", records)}(db, "${target.table}", ${titleOf(module, subject, target)}, chosen("${inputName(field)}"))`;
     return [inputName(field), call];
   });
-  module.add(`/** What the lookups of the form offer. */
-export const ${subject.camel}Options = async (${entries.length > 0 ? "db: Database" : ""}) => (${object(entries)});`);
+  const given =
+    entries.length > 0
+      ? `db: Database, chosen: ${module.type("Chosen", "../../kit/forms.ts")}`
+      : "";
+  module.add(`/** What the lookups of the form offer; what is chosen in them is always among it. */
+export const ${subject.camel}Options = async (${given}) => (${object(entries)});`);
 }
 
 function relations(module: Module, model: Model, subject: Subject): void {

@@ -1,11 +1,11 @@
-import { existsSync, readdirSync } from "node:fs";
+import { existsSync, readdirSync, renameSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import type { Migration } from "../../../kit/database/migrations.ts";
 import { parseSteps, printSteps } from "../../core/evolution/document.ts";
 import type { Step } from "../../core/evolution/steps.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Dialect, script } from "../../core/sql/dialect.ts";
-import { readText, type Write } from "./files.ts";
+import { fileFailure, readText, writeAll } from "./files.ts";
 import type { Project } from "./project.ts";
 
 /** A migration as its folder holds it. */
@@ -63,18 +63,78 @@ export function migrationOf(
   };
 }
 
-/** The files of a migration's folder. */
-export function migrationWrites(
-  project: Project,
-  dialect: Dialect,
-  migration: MigrationFolder,
-): Write[] {
-  const folder = join(project.migrations, migration.name);
-  return [
+function writeFolder(folder: string, dialect: Dialect, migration: MigrationFolder): void {
+  writeAll([
     { path: join(folder, "steps.yaml"), text: printSteps(migration.steps) },
     { path: join(folder, `forward.${dialect.name}.sql`), text: migration.sql },
     { path: join(folder, `back.${dialect.name}.sql`), text: migration.back },
-  ];
+  ]);
+}
+
+const staging = ".staged-";
+
+/** Where a migration is laid ready, so that its folder appears whole or not at all. */
+function stagingFolder(project: Project, name: string): string {
+  return join(project.migrations, staging + name);
+}
+
+/** Writes the folder of a new migration. */
+export function writeMigration(
+  project: Project,
+  dialect: Dialect,
+  migration: MigrationFolder,
+): void {
+  stageMigration(project, dialect, migration);
+  promoteStaged(project, migration.name);
+}
+
+/** Lays a migration ready, beside the folder whose place it is to take. */
+export function stageMigration(
+  project: Project,
+  dialect: Dialect,
+  migration: MigrationFolder,
+): void {
+  dropStaged(project);
+  writeFolder(stagingFolder(project, migration.name), dialect, migration);
+}
+
+/** The migration that is laid ready and whole; undefined where there is none. */
+export function stagedMigration(project: Project, dialect: Dialect): MigrationFolder | undefined {
+  const [folder] = stagedFolders(project);
+  if (folder === undefined) return undefined;
+  try {
+    return { ...readFolder(project, dialect, folder), name: folder.slice(staging.length) };
+  } catch {
+    return undefined;
+  }
+}
+
+/** Puts the migration that is laid ready into its place. */
+export function promoteStaged(project: Project, name: string): void {
+  const place = join(project.migrations, name);
+  const before = join(project.migrations, ".before");
+  try {
+    if (existsSync(place)) {
+      rmSync(before, { recursive: true, force: true });
+      renameSync(place, before);
+    }
+    renameSync(stagingFolder(project, name), place);
+    rmSync(before, { recursive: true, force: true });
+  } catch (error) {
+    throw fileFailure("write", place, error);
+  }
+}
+
+/** Takes away whatever is laid ready. */
+export function dropStaged(project: Project): void {
+  for (const folder of stagedFolders(project)) {
+    rmSync(join(project.migrations, folder), { recursive: true, force: true });
+  }
+}
+
+function stagedFolders(project: Project): string[] {
+  if (!existsSync(project.migrations)) return [];
+  return readdirSync(project.migrations).filter((name) => name.startsWith(staging));
 }
 
 /** The name of the migration after these: `0003-queen-colour`. */
