@@ -1,5 +1,5 @@
 import { type Difference, difference } from "../core/evolution/difference.ts";
-import { describeStep, replay, type Step } from "../core/evolution/steps.ts";
+import { describeStep, nameStep, replay, type Step } from "../core/evolution/steps.ts";
 import { Failure } from "../core/failure.ts";
 import type { Model } from "../core/model/model.ts";
 import { schemaOf } from "../core/schema/from-model.ts";
@@ -63,15 +63,6 @@ function waitingFailure(changes: string[]): Failure {
 
 /** A name for a migration after the first thing that it does. */
 export function nameFor(migrations: readonly MigrationFolder[], steps: readonly Step[]): string {
-  if (migrations.length === 0) return "begin";
   const [step] = steps;
-  if (!step) return "change";
-  const words = {
-    "add table": () =>
-      `add-${"table" in step && typeof step.table === "object" ? step.table.name : ""}`,
-    "add column": () => `add-${step.table}-${"column" in step ? step.column.name : ""}`,
-    "add index": () => `index-${step.table}`,
-    "drop index": () => `index-${step.table}`,
-  }[step.kind]();
-  return words.replaceAll("_", "-").slice(0, 60);
+  return migrations.length === 0 || !step ? "begin" : nameStep(step);
 }

@@ -1,19 +1,16 @@
 import { mkdirSync, readdirSync, statSync, watch } from "node:fs";
 import { basename, join } from "node:path";
-import { difference } from "../core/evolution/difference.ts";
 import { holdBack } from "../core/evolution/hold-back.ts";
-import { describeStep, replay, type Step } from "../core/evolution/steps.ts";
+import { describeStep, type Step } from "../core/evolution/steps.ts";
 import { Failure } from "../core/failure.ts";
 import type { Model } from "../core/model/model.ts";
 import { pathOf } from "../core/model/names.ts";
 import { slugOf } from "../core/naming/words.ts";
-import { schemaOf } from "../core/schema/from-model.ts";
 import { readText, writeAll } from "../io/project/files.ts";
 import {
   type MigrationFolder,
   migrationOf,
   nextName,
-  readMigrations,
   writeMigration,
 } from "../io/project/migrations.ts";
 import { modelName, type Project } from "../io/project/project.ts";
@@ -22,7 +19,7 @@ import { type Bundler, openBundler } from "../io/runner/bundle.ts";
 import { type RunningServer, startServer } from "../io/runner/server.ts";
 import { buildApplication, builtModel } from "./build.ts";
 import { buildableProject, type Checked } from "./check.ts";
-import { dialectOf, nameFor } from "./draft.ts";
+import { dialectOf, nameFor, pendingChanges } from "./draft.ts";
 import { databaseOf, migrateProject, withDatabase } from "./migrate.ts";
 import type { Report } from "./report.ts";
 import { isEmpty, seedProject } from "./seed.ts";
@@ -92,13 +89,10 @@ class Sitting {
 
   /** Takes what is safe over into migrations and database. Gives the model without what waits. */
   async apply({ project, model }: Checked): Promise<Model> {
-    const dialect = dialectOf(model);
-    const migrations = readMigrations(project, dialect);
-    const reached = replay(migrations.flatMap(({ steps }) => steps));
-    const { waiting } = difference(reached, schemaOf(model));
+    const { waiting } = pendingChanges(project, model);
     const built = builtModel(project);
     const held = waiting.length > 0 && built ? holdBack(model, built, waiting) : model;
-    const rest = difference(reached, schemaOf(held));
+    const rest = pendingChanges(project, held);
     this.waiting = waiting.map(({ message }) => message);
     if (rest.waiting.length > 0) {
       throw new Failure(
@@ -108,7 +102,7 @@ class Sitting {
       );
     }
     if (waiting.length > 0) this.report({ kind: "waiting", changes: this.waiting });
-    if (rest.steps.length > 0) await this.#gather(migrations, rest.steps, model);
+    if (rest.steps.length > 0) await this.#gather(rest.migrations, rest.steps, model);
     else await migrateProject(project, model, this.report);
     return held;
   }

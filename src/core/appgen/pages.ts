@@ -1,9 +1,11 @@
 import { type Entity, type Field, isMany, isReference, type Model } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
+import { docText } from "./entity.ts";
 import { attribute, Module } from "./module.ts";
 import {
   choicesName,
   inputName,
+  isSearched,
   type Subject,
   subjectOf,
   targetOf,
@@ -26,8 +28,7 @@ export function pagesModule(model: Model, subject: Subject): string {
 
 function listPage(module: Module, subject: Subject): void {
   const { entity, pascal, path, one, many } = subject;
-  const texts = ["text", "long text", "email", "url", "phone", "choice"];
-  const searchable = entity.fields.some(({ type }) => texts.includes(type.kind));
+  const searchable = entity.fields.some(isSearched);
   const listed = module.type(`Listed${pascal}`, `./${subject.file}.queries.ts`);
   module.add(`export function ${pascal}ListPage({ page }: { page: ${module.type("ListPage", "../../kit/lists.ts")}<${listed}> }) {
   return (
@@ -74,7 +75,7 @@ function table(module: Module, model: Model, subject: Subject): void {
     ", ",
   );
   module.type(`Listed${pascal}`, `./${subject.file}.queries.ts`);
-  module.add(`/** ${entity.plural.replaceAll("*/", "* /")} as a table: in their list, and on the pages of what they belong to. */
+  module.add(`/** ${docText(entity.plural)} as a table: in their list, and on the pages of what they belong to. */
 export function ${pascal}Table({ ${props} }: ${module.type("TableProps", tables)}<Listed${pascal}>) {
   return (
     <table class="table table-hover">

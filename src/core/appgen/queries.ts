@@ -6,6 +6,7 @@ import { Module, object, quote } from "./module.ts";
 import {
   inputName,
   isFreeVariable,
+  isSearched,
   linkLiteral,
   type Subject,
   subjectOf,
@@ -157,8 +158,6 @@ function chosen(field: Field): string {
   return taken ? `chosen${pascalCase(field.name)}` : field.name;
 }
 
-const searched = ["text", "long text", "email", "url", "phone", "choice"];
-
 function listOptions(subject: Subject): string {
   const { entity, table } = subject;
   const sortable = entity.fields.filter(({ type }) => !["many", "long text"].includes(type.kind));
@@ -186,7 +185,7 @@ function listOptions(subject: Subject): string {
     [
       "search",
       `[${entity.fields
-        .filter(({ type }) => searched.includes(type.kind))
+        .filter(isSearched)
         .map((field) => quote(`${table}.${columnOf(field)}`))
         .join(", ")}]`,
     ],

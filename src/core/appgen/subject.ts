@@ -107,6 +107,11 @@ function referrersOf(model: Model, target: Entity): Referrer[] {
   });
 }
 
+/** Whether the search box of a list looks into a field. */
+export function isSearched({ type }: Field): boolean {
+  return ["text", "long text", "email", "url", "phone", "choice"].includes(type.kind);
+}
+
 /** The name of a field in forms and addresses. */
 export function inputName(field: Field): string {
   return columnOf(field);

@@ -21,6 +21,17 @@ export function describeStep(step: Step): string {
   }
 }
 
+/** A step in a few words, for the name of a migration: `add-hive-weight`. */
+export function nameStep(step: Step): string {
+  const words =
+    step.kind === "add table"
+      ? ["add", step.table.name]
+      : step.kind === "add column"
+        ? ["add", step.table, step.column.name]
+        : ["index", step.table];
+  return words.join("-").replaceAll("_", "-").slice(0, 60);
+}
+
 /** The schema after a step. */
 export function takeStep(schema: Schema, step: Step): Schema {
   if (step.kind === "add table") return { tables: [...schema.tables, step.table] };

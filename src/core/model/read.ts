@@ -20,10 +20,21 @@ export interface Reading {
 /** Reads a model file. Never throws: whatever is wrong with it is among the diagnostics, all at once. */
 export function readModel(text: string): Reading {
   const diagnostics = new Diagnostics();
-  const root = readSource(text, diagnostics);
-  const model = root && interpretFile(root, diagnostics);
+  const model = readAll(text, diagnostics);
   const said = diagnostics.sorted();
   return model && !diagnostics.hasErrors ? { model, diagnostics: said } : { diagnostics: said };
+}
+
+function readAll(text: string, diagnostics: Diagnostics): Model | undefined {
+  try {
+    const root = readSource(text, diagnostics);
+    return root && interpretFile(root, diagnostics);
+  } catch (error) {
+    if (!(error instanceof RangeError)) throw error;
+    // The stack ran out: brackets within brackets, or references in a chain, by the thousands.
+    diagnostics.error({ start: 0, end: 1 }, "this is nested or chained too deeply to be read");
+    return undefined;
+  }
 }
 
 function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | undefined {

@@ -10,7 +10,7 @@ import { packageFile } from "../package.ts";
 const run = promisify(execFile);
 
 /** Files that the formatter knows. */
-const formatted = /\.(ts|tsx|json|md)$/;
+const formatted = /\.(ts|tsx|json)$/;
 
 /** Puts lines and imports in order, as the formatter of the application would. */
 export async function formatFiles(files: readonly GeneratedFile[]): Promise<GeneratedFile[]> {

@@ -96,7 +96,7 @@ function typeSql(type: ColumnType): string {
   }
 }
 
-/** SQLite takes any value for any type, so the type itself is a check. Null passes every one of them. */
+/** SQLite takes any value for any type, so the type itself is a check. Null passes every one of them; `is`, because what is no date at all gives null. */
 function typeCheck({ name, type, references }: Column): string | undefined {
   const column = quoted(name);
   switch (type.kind) {
@@ -109,11 +109,11 @@ function typeCheck({ name, type, references }: Column): string | undefined {
     case "boolean":
       return `${column} in (0, 1)`;
     case "date":
-      return `${column} = date(${column})`;
+      return `${column} is date(${column})`;
     case "time":
-      return `${column} = strftime('%H:%M', ${column})`;
+      return `${column} is strftime('%H:%M', ${column}) and ${column} < '24:00'`;
     case "datetime":
-      return `${column} = strftime('%Y-%m-%dT%H:%M:%SZ', ${column})`;
+      return `${column} is strftime('%Y-%m-%dT%H:%M:%SZ', ${column})`;
     case "long text":
       return undefined;
   }
