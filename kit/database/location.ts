@@ -1,4 +1,4 @@
-import { readdirSync, readFileSync } from "node:fs";
+import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import type { Migration } from "./migrations.ts";
 
@@ -15,6 +15,7 @@ export function databaseFile(otherwise: string): string {
 
 /** The migrations in a folder, in order: each a folder of its own with the SQL for this database in it. */
 export function readMigrations(folder: string): Migration[] {
+  if (!existsSync(folder)) return [];
   return readdirSync(folder, { withFileTypes: true })
     .filter((entry) => entry.isDirectory() && /^\d{4}-/.test(entry.name))
     .map(({ name }) => name)

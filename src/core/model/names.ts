@@ -1,4 +1,4 @@
-import { camelCase, slugOf, snakeCase } from "../naming/words.ts";
+import { camelCase, pascalCase, pluralOf, slugOf, snakeCase } from "../naming/words.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { automaticFields, type Entity, isMany, isReference, type Model } from "./model.ts";
 import type { Word } from "./notation.ts";
@@ -69,6 +69,7 @@ export function checkMeetings(model: Model, diagnostics: Diagnostics): void {
   const tables = new Meeting("table", diagnostics);
   const files = new Meeting("file", diagnostics);
   const addresses = new Meeting("address", diagnostics);
+  const functions = new Meeting("function in the code", diagnostics);
   for (const entity of model.entities) {
     tables.add(snakeCase(entity.name), `\`${entity.name}\``, entity.at);
     files.add(slugOf(entity.name), `\`${entity.name}\``, entity.at);
@@ -81,6 +82,7 @@ export function checkMeetings(model: Model, diagnostics: Diagnostics): void {
       );
     }
     addresses.add(path, `\`${entity.name}\``, entity.at);
+    functions.add(`list${pascalCase(pluralOf(entity.name))}`, `\`${entity.name}\``, entity.at);
     checkColumns(entity, diagnostics);
   }
   for (const entity of model.entities) {

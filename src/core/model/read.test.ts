@@ -189,6 +189,37 @@ describe("a mistake", () => {
       "each is called by the next",
     ],
     [
+      `${start}  Serie: {plural: Rows, fields: {x: text}}\n  Series: {fields: {x: text}}`,
+      "would have the same function in the code, `listSeries`",
+    ],
+    [`levadura: 1\nentities: ${"[".repeat(50_000)}`, "nested or chained too deeply"],
+    [`${start}  A: {fields: {x: text}}\n---\nlevadura: 1`, "a second document begins here"],
+    [`${start}  A: {fields: {x: !secret text}}`, "a tag"],
+    [`${start}  A: {<<: {fields: {x: text}}}`, "a merge key, <<"],
+    [`${start}  A: {fields: {? [x] : text}}`, "a name was expected here"],
+    ["levadura: 1\nentities: [A, B]", "`entities` is a list of names with something behind each"],
+    ["levadura: 1\nentities: {}", "the model has no entities"],
+    [
+      "levadura: 1\napp: {colour: red}\nentities: {A: {fields: {x: text}}}",
+      "`colour` is not known here",
+    ],
+    [
+      "levadura: 1\napp: {currency: GOLD}\nentities: {A: {fields: {x: text}}}",
+      "`GOLD` is no currency that is known",
+    ],
+    [
+      "levadura: 1\napp: {database: oracle}\nentities: {A: {fields: {x: text}}}",
+      "expected sqlite, postgres, mariadb here",
+    ],
+    [`${start}  SqliteThing: {fields: {x: text}}`, "a word that is kept for the database itself"],
+    [`${start}  Con: {fields: {x: text}}`, "can't be the name of a file on every system"],
+    [`${start}  A: {fields: {__proto__: text}}`, "is not in small letters"],
+    [`${start}  A: {fields: {then: text}}`, "look like promises"],
+    [`${start}  A: {fields: {${"x".repeat(51)}: text}}`, "is longer than 50 characters"],
+    [`${start}  A: {fields: {x: [a, b]}}`, "a definition was expected"],
+    [`${start}  A: {plural: "…", fields: {x: text}}`, "has no letters for an address"],
+    [`${start}  A: {fields: {}}`, "`A` has no fields"],
+    [
       "levadura: 1\napp: {timezone: Mars/Base}\nentities: {A: {fields: {x: text}}}",
       "`Mars/Base` is no timezone that is known",
     ],
@@ -207,6 +238,56 @@ describe("a mistake", () => {
     ["unique: [x]", "one field alone needs no group"],
   ])("in how an entity is shown: %s", (line, expected) => {
     expect(complaints(hive("x: text", `    ${line}`)).join("\n")).toContain(expected);
+  });
+
+  it.each([
+    ["x: text, hint", "`hint` needs a text behind it"],
+    ["x: text, unique yes", "`unique` takes no value"],
+    ["x: text, label A, label B", "`label` stands here twice"],
+    ["x: text, 2..60", "the range stands behind a comma"],
+    ["x: text .., required", "a range without bounds"],
+    ["x: text 1..2 3..4", "a second range"],
+    ["x: choice", "`choice` needs its values"],
+    ["x: choice a | A", "the choice `A` stands here twice"],
+    ["x: choice a || b", "a value is missing beside this |"],
+    ["x: many", "`many` needs an entity behind it"],
+    ["x: one Hive Hive", "`Hive` after the entity"],
+    ["x: text | long", "a | where the type was expected"],
+    ["x: decimal, places 99", "`places` is a whole number up to 10"],
+    ["x: decimal ..1234567890123456", "at most 15 digits in all"],
+    ["x: integer 1.5..2", "a whole number was expected"],
+    ["x: date 2023-02-29..", "`2023-02-29` can't be a bound here"],
+    ["x: date, default tomorrow", "the default `tomorrow` is not a date"],
+    ["x: datetime, default today", "the default `today` is not a moment"],
+    ["x: time, default 25:00", "the default `25:00` is not a time"],
+    ["x: boolean, default maybe", "is neither yes nor no"],
+    ["x: text ..3, default four", "has 4 characters, outside the range ..3"],
+    ["x: text ..9999", "a text has 4000 characters at most"],
+    ["x: part of Hive, required", "it is always required"],
+    ["x: {type: choice}", "`choice` needs its values"],
+    ["x: {type: text, choices: [a]}", "a `text` has no choices"],
+    ["x: {choices: [a]}", "`choices` without `type: choice`"],
+    ["x: {type: text, entity: Hive}", "refers to no entity"],
+    ["x: {type: text, min: few}", "`few` can't be a bound here"],
+    ["x: {type: text, label: }", "`label` has nothing behind it"],
+    ["x: {type: text, hint: [a]}", "expected a text"],
+  ])("in %s is named", (fields, expected) => {
+    const said = readModel(hive(fields)).diagnostics.map(
+      ({ message, help }) => `${message} (${help})`,
+    );
+    expect(said.join("\n")).toContain(expected);
+  });
+
+  it("is found in files with a mark at their beginning, or with line ends of another system", () => {
+    const text = hive("code: text # painted\nweight: decimall");
+    for (const other of [`\ufeff${text}`, text.replaceAll("\n", "\r\n")]) {
+      expect(complaints(other)).toEqual([
+        "6:15 there is no type `decimall` (did you mean `decimal`?)",
+      ]);
+    }
+    expect(readModel(hive("code: text, hint Hive #3")).diagnostics).toMatchObject([
+      { severity: "note", message: "everything behind ` #` is taken for a remark" },
+    ]);
   });
 
   it("is told together with all the others", () => {

@@ -1,4 +1,4 @@
-import { mkdirSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { dirname } from "node:path";
 import { Failure } from "../../core/failure.ts";
 
@@ -48,7 +48,7 @@ export function writeAll(writes: readonly Write[]): void {
     for (const { path, text } of writes) {
       if (text === null) continue;
       try {
-        mkdirSync(dirname(path), { recursive: true });
+        makeFolder(dirname(path));
         staged.push(stagedName(path));
         writeFileSync(stagedName(path), text);
       } catch (error) {
@@ -67,4 +67,11 @@ export function writeAll(writes: readonly Write[]): void {
       throw fileFailure("write", path, error);
     }
   }
+}
+
+/** Makes a folder and those above it, one by one: Node's recursive way never ends on file systems like /proc. */
+function makeFolder(path: string): void {
+  if (existsSync(path)) return;
+  makeFolder(dirname(path));
+  mkdirSync(path);
 }
