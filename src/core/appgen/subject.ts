@@ -98,7 +98,7 @@ function referrersOf(model: Model, target: Entity): Referrer[] {
   const count = new Map<Entity, number>();
   for (const { entity } of found) count.set(entity, (count.get(entity) ?? 0) + 1);
   return found.map(({ entity, field }) => {
-    const several = (count.get(entity) ?? 0) > 1;
+    const several = (count.get(entity) ?? 0) > 1 || entity === target;
     const kind = field.unique ? entity.label : entity.plural;
     const heading = several ? `${kind} (${field.label})` : kind;
     const plural = camelCase(pluralOf(entity.name));

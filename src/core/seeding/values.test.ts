@@ -30,6 +30,7 @@ describe("sample values", () => {
   it.each([
     ["name: text", "Keeper", /^[A-Z][a-z]+ [A-Z][a-z]+$/],
     ["name: text", "Apiary", /^[A-Z][a-z]+ [A-Z][a-z]+$/],
+    ["name: text", "Tool", /^Tool \d+$/],
     ["first_name: text", "Member", /^[A-Z][a-z]+$/],
     ["town: text", "Apiary", /^[A-Z][a-z]+$/],
     ["code: text, placeholder B-07", "Hive", /^B-\d\d$/],

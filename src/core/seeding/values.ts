@@ -31,6 +31,8 @@ export type Value = string | number | boolean | null;
 
 const personal =
   /keeper|person|people|member|owner|user|student|patient|teacher|doctor|author|farmer|helper/i;
+const placed =
+  /apiary|apiaries|site|place|farm|station|garden|field|location|town|city|village|building|yard|region|area|room/i;
 const days = 86_400_000;
 
 /** The person that a row's names and addresses are about. */
@@ -96,8 +98,10 @@ function line(field: Field, { entity, random, row, person }: Occasion): string {
     return `${random.whole(1, 120)} ${random.pick(placeStarts)} ${random.pick(["Lane", "Road", "Row"])}`;
   }
   if (/(^|_)(postcode|postal_code|zip)$/.test(name)) return String(10000 + random.whole(0, 89999));
-  if (/(^|_)(name|title)$/.test(name))
-    return `${random.pick(placeStarts)} ${random.pick(placeEnds)}`;
+  if (/(^|_)(name|title)$/.test(name)) {
+    const place = `${random.pick(placeStarts)} ${random.pick(placeEnds)}`;
+    return placed.test(entity.name) ? place : `${entity.label} ${row + 1}`;
+  }
   return random.pick(phrases);
 }
 
