@@ -241,12 +241,15 @@ export function DeletePage({
   path,
   many,
   uses,
+  partsInUse = false,
 }: {
   record: Link;
   kind: string;
   path: string;
   many: string;
   uses: readonly Use[];
+  /** The database refused it, because something else refers to what would go along. */
+  partsInUse?: boolean;
 }) {
   const here = address(path, record);
   const blocking = uses.filter(({ goAlong }) => !goAlong);
@@ -272,6 +275,12 @@ export function DeletePage({
         </>
       ) : (
         <form method="post">
+          {partsInUse && (
+            <div class="alert alert-danger" role="alert">
+              <strong>Not deleted.</strong> Something that would be deleted with it is in use
+              elsewhere. Look at its parts, and change what refers to them first.
+            </div>
+          )}
           {going.length > 0 && (
             <div class="alert alert-warning">
               <p>These are parts of it and will be deleted with it:</p>

@@ -144,11 +144,23 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
     return c.render(<FormPage {...props} />, { title: props.title });
   };
 
-  const showDeletion = async (c: Context, record: Record, status: 200 | 409) => {
+  const showDeletion = async (
+    c: Context,
+    record: Record,
+    status: 200 | 409,
+    partsInUse = false,
+  ) => {
     const uses = await kind.uses(db, record.id);
     c.status(status);
     const page = (
-      <DeletePage record={record} kind={heading} path={path} many={headings} uses={uses} />
+      <DeletePage
+        record={record}
+        kind={heading}
+        path={path}
+        many={headings}
+        uses={uses}
+        partsInUse={partsInUse}
+      />
     );
     return c.render(page, { title: `Delete ${record.displayTitle}` });
   };
@@ -262,7 +274,7 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
       });
     } catch (error) {
       if (refusal(error)?.reason !== "reference") throw error;
-      return showDeletion(c, record, 409);
+      return showDeletion(c, record, 409, true);
     }
     leaveNotice(c, { text: `${heading} ${record.displayTitle.slice(0, 200)} deleted.` });
     return c.redirect(path, 303);

@@ -45,7 +45,7 @@ entities:
       señal: text
     unique: [hive, date]
   Order:
-    fields: {select: "text, required", from: one Apiary}
+    fields: {select: "text, required", from: one Apiary, about: one Inspection}
 `;
 
 describe("from a model to its application, command by command", () => {
@@ -277,6 +277,21 @@ describe("from a model to its application, command by command", () => {
     expect((await visitor.get("/hives/1-b-07")).status).toBe(404);
     await visitor.post("/hives/new", { code: "C-01", apiary_id: "1", status: "active" });
     expect(rowsOf(file, "select id from hive")).toEqual([{ id: 2 }]);
+  });
+
+  it("refuses to delete what has parts that are in use", async () => {
+    await visitor.post("/hives/new", { code: "D-01", apiary_id: "1", status: "active" });
+    await visitor.post("/inspections/new", { hive_id: "3", date: "2026-05-06" });
+    const [inspection] = rowsOf<{ id: number }>(file, "select id from inspection");
+    await visitor.post("/orders/new", { select: "x", about_id: String(inspection?.id) });
+    const refused = await visitor.post("/hives/3/delete", {});
+    expect([refused.status, textOf(refused.html)]).toEqual([
+      409,
+      expect.stringContaining("Something that would be deleted with it is in use elsewhere."),
+    ]);
+    expect(rowsOf(file, "select count(*) as n from hive where id = 3")).toEqual([{ n: 1 }]);
+    await visitor.post("/orders/1/delete", {});
+    expect((await visitor.post("/hives/3/delete", {})).path).toBe("/hives");
   });
 
   it("finds its way to the right address of a record", async () => {

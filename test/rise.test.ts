@@ -165,6 +165,25 @@ describe("rise", () => {
     taken.close();
   });
 
+  it("invents no rows for somebody who deleted them all, and begins a new migration the next time", async () => {
+    const project = projectWith(model);
+    const first = await running(["rise"], project);
+    const person = new Visitor(first.address);
+    for (let id = 1; id <= 8; id++) await person.post(`/apiaries/${id}/delete`, {});
+    await first.stop();
+    writeFileSync(join(project, "model.yaml"), `${model}      opened: date\n`);
+    const second = await running(["rise"], project);
+    expect(second.said()).not.toContain("Seeded");
+    await second.stop();
+    expect(rowsOf(join(project, "records.db"), "select count(*) as n from apiary")).toEqual([
+      { n: 0 },
+    ]);
+    expect(readdirSync(join(project, "migrations"))).toEqual([
+      "0001-begin",
+      "0002-add-apiary-opened",
+    ]);
+  });
+
   it("takes its application along when it is killed", async () => {
     const other = await running(["rise"], projectWith(model));
     other.child.kill("SIGKILL");

@@ -67,7 +67,8 @@ export function refusal(error: unknown): Refusal | undefined {
     (found) => found[1] ?? "",
   );
   if (error.code === "SQLITE_CONSTRAINT_UNIQUE") return { reason: "unique", columns };
-  if (error.code === "SQLITE_CONSTRAINT_FOREIGNKEY") return { reason: "reference", columns: [] };
+  // A refusal on the way of a cascade comes as SQLITE_CONSTRAINT_TRIGGER.
+  if (error.message.includes("FOREIGN KEY")) return { reason: "reference", columns: [] };
   if (error.code === "SQLITE_CONSTRAINT_CHECK") return { reason: "check", columns: [] };
   return undefined;
 }

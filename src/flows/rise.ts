@@ -22,7 +22,7 @@ import { buildableProject, type Checked } from "./check.ts";
 import { dialectOf, nameFor, pendingChanges } from "./draft.ts";
 import { databaseOf, migrateProject, withDatabase } from "./migrate.ts";
 import type { Report } from "./report.ts";
-import { isEmpty, seedProject } from "./seed.ts";
+import { isUntouched, seedProject } from "./seed.ts";
 import { addressOf, type Listening, portFor, usualPort } from "./serve.ts";
 import { extendApplied, settleSitting } from "./sitting.ts";
 
@@ -52,7 +52,7 @@ export async function riseProject(
   await withDatabase(first.project, (engine) => settleSitting(first.project, engine));
   const sitting = new Sitting(first.project, report);
   const model = await sitting.apply(first);
-  if (await isEmpty(first.project, model))
+  if (await isUntouched(first.project, model))
     await seedProject(first.project, model, listening.seed, report);
   await buildApplication(first.project, model, report);
   const runner = new Runner(first.project, listening.host, port, log);

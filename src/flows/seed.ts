@@ -85,11 +85,11 @@ function referenceDay(project: Project): string {
   return day;
 }
 
-/** Whether no entity has a row. */
-export async function isEmpty(project: Project, model: Model): Promise<boolean> {
+/** Whether no entity has a row or ever had one: a person who deleted all rows wants none invented. */
+export async function isUntouched(project: Project, model: Model): Promise<boolean> {
   return withDatabase(project, async (engine) => {
     for (const { name } of model.entities) {
-      if ((await engine.count(tableOf(name))) > 0) return false;
+      if (!(await engine.isUntouched(tableOf(name)))) return false;
     }
     return true;
   });

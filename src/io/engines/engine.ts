@@ -10,7 +10,8 @@ export interface Engine {
   /** Where it is, in words for people. */
   place: string;
   hasTable(name: string): boolean | Promise<boolean>;
-  count(table: string): Promise<number>;
+  /** Whether a table has no rows and never had any. */
+  isUntouched(table: string): Promise<boolean>;
   /** The numbers of the rows of a table. */
   ids(table: string): Promise<number[]>;
   /** Inserts rows, all of the same columns, and gives the numbers that they got. */

@@ -73,5 +73,10 @@ export function writeAll(writes: readonly Write[]): void {
 function makeFolder(path: string): void {
   if (existsSync(path)) return;
   makeFolder(dirname(path));
-  mkdirSync(path);
+  try {
+    mkdirSync(path);
+  } catch (error) {
+    // Another process may have been faster.
+    if ((error as NodeJS.ErrnoException).code !== "EEXIST") throw error;
+  }
 }

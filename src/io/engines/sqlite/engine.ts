@@ -16,9 +16,12 @@ export function openSqlite(file: string): Engine {
     migrations,
     place: file,
     hasTable: migrations.hasTable,
-    count: async (table) => {
-      const [row] = driver.prepare(`select count(*) as total from ${quoted(table)}`).all();
-      return (row as { total: number }).total;
+    isUntouched: async (table) => {
+      // The highest number that AUTOINCREMENT ever gave is remembered here, also when its row is gone.
+      const used = driver
+        .prepare("select seq from sqlite_sequence where name = ? and seq > 0")
+        .all(table);
+      return used.length === 0;
     },
     ids: async (table) => {
       const rows = driver.prepare(`select id from ${quoted(table)} order by id`).all();
