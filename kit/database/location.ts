@@ -7,7 +7,7 @@ export function databaseFile(otherwise: string): string {
   const url = process.env.DATABASE_URL;
   if (!url) return resolve(otherwise);
   if (!url.startsWith("sqlite:")) {
-    throw new Error("DATABASE_URL has to begin with sqlite:, as in sqlite:../hive-book.db");
+    throw new Error("DATABASE_URL has to begin with sqlite:, as in sqlite:../records.db");
   }
   const path = url.slice("sqlite:".length).replace(/^\/\/(?=\/)/, "");
   return path === ":memory:" ? path : resolve(path);

@@ -14,6 +14,11 @@ export const listeningFlags = {
   }),
 };
 
+/** Passes on what a running application says of errors. */
+export function passOn(text: string): void {
+  process.stderr.write(text);
+}
+
 /** Something that runs until it is asked to stop, or ends by itself. */
 interface Stoppable {
   ended: Promise<number | null>;

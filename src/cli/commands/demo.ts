@@ -2,7 +2,7 @@ import { Flags } from "@oclif/core";
 import { prepareDemo } from "../../flows/demo.ts";
 import { riseProject } from "../../flows/rise.ts";
 import { LevaduraCommand } from "../command.ts";
-import { listeningFlags, runUntilStopped } from "../running.ts";
+import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
 import { usualSeed } from "./seed.ts";
 
 export default class Demo extends LevaduraCommand {
@@ -20,8 +20,7 @@ export default class Demo extends LevaduraCommand {
   async run() {
     const { flags } = await this.parse(Demo);
     prepareDemo(flags.into);
-    const log = (text: string) => process.stderr.write(text);
     const listening = { host: flags.host, port: flags.port, seed: usualSeed };
-    await runUntilStopped(() => riseProject(flags.into, listening, this.report, log));
+    await runUntilStopped(() => riseProject(flags.into, listening, this.report, passOn));
   }
 }

@@ -1,6 +1,6 @@
 import { riseProject } from "../../flows/rise.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
-import { listeningFlags, runUntilStopped } from "../running.ts";
+import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
 import { usualSeed } from "./seed.ts";
 
 export default class Rise extends LevaduraCommand {
@@ -10,8 +10,7 @@ export default class Rise extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Rise);
-    const log = (text: string) => process.stderr.write(text);
     const listening = { host: flags.host, port: flags.port, seed: usualSeed };
-    await runUntilStopped(() => riseProject(flags.project, listening, this.report, log));
+    await runUntilStopped(() => riseProject(flags.project, listening, this.report, passOn));
   }
 }

@@ -1,6 +1,6 @@
 import { serveProject } from "../../flows/serve.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
-import { listeningFlags, runUntilStopped } from "../running.ts";
+import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
 
 export default class Serve extends LevaduraCommand {
   static override description = "Runs the application.";
@@ -8,9 +8,8 @@ export default class Serve extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Serve);
-    const log = (text: string) => process.stderr.write(text);
     await runUntilStopped(async () => {
-      const server = await serveProject(flags.project, flags, this.report, log);
+      const server = await serveProject(flags.project, flags, this.report, passOn);
       this.say("Ctrl-C ends.");
       return server;
     });

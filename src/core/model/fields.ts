@@ -109,7 +109,7 @@ function interpretType(
     return withRange(guess, definition, diagnostics);
   }
   if (!Object.hasOwn(typeRules, word.text) || word.text === "formula") {
-    const close = nearest(word.text, [...typeWords, "choice"]);
+    const close = nearest(word.text, typeWords);
     const asEntity = [...entityNames].find(
       (candidate) => candidate.toLowerCase() === word.text.toLowerCase(),
     );

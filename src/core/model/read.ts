@@ -32,7 +32,11 @@ function readAll(text: string, diagnostics: Diagnostics): Model | undefined {
   } catch (error) {
     if (!(error instanceof RangeError)) throw error;
     // The stack ran out: brackets within brackets, or references in a chain, by the thousands.
-    diagnostics.error({ start: 0, end: 1 }, "this is nested or chained too deeply to be read");
+    diagnostics.error(
+      { start: 0, end: 1 },
+      "this is nested or chained too deeply to be read",
+      "look for brackets that are never closed, or thousands of entities that each refer to the next",
+    );
     return undefined;
   }
 }
