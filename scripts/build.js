@@ -1,6 +1,6 @@
 // Bundles src/ into dist/, and writes down what the command line offers: both so that it starts fast.
 import { readdirSync, rmSync, writeFileSync } from "node:fs";
-import { dirname, join } from "node:path";
+import { basename, dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { Config } from "@oclif/core";
 import { build } from "esbuild";
@@ -20,8 +20,13 @@ const __dirname = _dirname(__filename);`;
 const commands = readdirSync(join(root, "src", "cli", "commands"));
 await build({
   absWorkingDir: root,
-  entryPoints: ["src/cli/main.ts", ...commands.map((name) => `src/cli/commands/${name}`)],
-  outbase: "src/cli",
+  entryPoints: {
+    main: "src/cli/main.ts",
+    "workbook-worker": "src/io/sheets/workbook-worker.ts",
+    ...Object.fromEntries(
+      commands.map((name) => [`commands/${basename(name, ".ts")}`, `src/cli/commands/${name}`]),
+    ),
+  },
   outdir: "dist",
   bundle: true,
   splitting: true,

@@ -1,8 +1,9 @@
 import ansis from "ansis";
 import type { Failure } from "../core/failure.ts";
 import type { Pointed } from "../core/model/diagnostics.ts";
+import type { Loaded } from "../flows/load.ts";
 import type { FlowEvent } from "../flows/report.ts";
-import { endWork, showWork } from "./progress.ts";
+import { endWork, showProgress, showWork } from "./progress.ts";
 
 /** A number of things. */
 export function count(number: number, one: string, many = `${one}s`): string {
@@ -68,6 +69,10 @@ export function printEvent(event: FlowEvent): void {
     showWork(event.on);
     return;
   }
+  if (event.kind === "progress") {
+    showProgress(event.on, event.rows, event.share);
+    return;
+  }
   endWork();
   if (event.kind === "trouble") {
     const { error } = event;
@@ -79,12 +84,16 @@ export function printEvent(event: FlowEvent): void {
   if (text) process.stdout.write(`${text}\n`);
 }
 
-function eventText(event: Exclude<FlowEvent, { kind: "trouble" | "working" }>): string | undefined {
+function eventText(
+  event: Exclude<FlowEvent, { kind: "trouble" | "working" | "progress" }>,
+): string | undefined {
   switch (event.kind) {
     case "drafted":
       return done(`Drafted migrations/${event.name}`, stepsText(event.steps));
     case "applied":
       return done(`Applied ${event.name}`);
+    case "loaded":
+      return done(`Loaded ${event.plural}`, loadedSummary(event));
     case "seeded":
       return done(`Seeded ${event.entity}`, count(event.rows, "row"));
     case "built":
@@ -120,6 +129,21 @@ function eventText(event: Exclude<FlowEvent, { kind: "trouble" | "working" }>): 
     case "stopped":
       return "Stopped.";
   }
+}
+
+/** What became of the rows of a data file, in a line. */
+function loadedSummary({ rows, added, changed, missing, conflicts }: Loaded): string {
+  if (added === rows) return count(rows, "row");
+  const parts = [
+    [added, "new"],
+    [changed, "changed"],
+    [conflicts, "kept as changed in the application"],
+    [missing, "not in the file, and kept"],
+  ] as const;
+  const said = parts
+    .filter(([number]) => number > 0)
+    .map(([number, words]) => `${number.toLocaleString("en")} ${words}`);
+  return `${count(rows, "row")}: ${said.join(", ") || "nothing new"}`;
 }
 
 /** The first steps of a migration, in a line. */

@@ -1,8 +1,12 @@
+import type { Loaded } from "./load.ts";
+
 /** What a flow tells while it works; the command line turns it into words. */
 export type FlowEvent =
   | { kind: "working"; on: string }
+  | { kind: "progress"; on: string; rows: number; share: number }
   | { kind: "drafted"; name: string; steps: string[] }
   | { kind: "applied"; name: string }
+  | ({ kind: "loaded" } & Loaded)
   | { kind: "seeded"; entity: string; rows: number }
   | { kind: "built"; written: number; kept: string[]; removed: number }
   | { kind: "serving"; address: string; wantedPort: number; port: number }

@@ -20,6 +20,7 @@ import { type RunningServer, startServer } from "../io/runner/server.ts";
 import { buildApplication, builtModel } from "./build.ts";
 import { buildableProject, type Checked } from "./check.ts";
 import { dialectOf, nameFor, pendingChanges } from "./draft.ts";
+import { loadData, pendingData } from "./load.ts";
 import { databaseOf, migrateProject, withDatabase } from "./migrate.ts";
 import type { Report } from "./report.ts";
 import { isUntouched, seedProject } from "./seed.ts";
@@ -52,6 +53,7 @@ export async function riseProject(
   await withDatabase(first.project, (engine) => settleSitting(first.project, engine));
   const sitting = new Sitting(first.project, report);
   const model = await sitting.apply(first);
+  await takeData(first.project, model, report);
   if (await isUntouched(first.project, model))
     await seedProject(first.project, model, listening.seed, report);
   await buildApplication(first.project, model, report);
@@ -73,6 +75,14 @@ export async function riseProject(
       report({ kind: "stopped" });
     },
   };
+}
+
+/** Loads the data files that the database hasn't taken as they are now. */
+async function takeData(project: Project, model: Model, report: Report): Promise<void> {
+  const files = await pendingData(project, model);
+  for (const loaded of await loadData(project, model, files, {}, report)) {
+    report({ kind: "loaded", ...loaded });
+  }
 }
 
 /** One run of `rise`: the saves made during it gather in one migration. */

@@ -86,3 +86,15 @@ export function pluralOf(label: string): string {
   if (/[^aeiou]y$/.test(word)) return `${label.slice(0, -1)}ies`;
   return `${label}s`;
 }
+
+/** The singular of the last word of an English label: `Queen lines` becomes `Queen line`. Other words stay as they are. */
+export function singularOf(label: string): string {
+  const [, start = "", last = ""] = /^(.*?)(\p{L}*)$/u.exec(label) ?? [];
+  const word = last.toLowerCase();
+  const known = Object.entries(irregular).find(([, plural]) => plural === word)?.[0];
+  if (uncountable.has(word)) return label;
+  if (known) return start + (last === word ? known : capitalized(known));
+  if (/[^aeiou]ies$/.test(word) && word.length > 4) return `${label.slice(0, -3)}y`;
+  if (/(sh|ch|x|z|ss)es$/.test(word)) return label.slice(0, -2);
+  return /[^su]s$/.test(word) && word.length > 3 ? label.slice(0, -1) : label;
+}

@@ -1,6 +1,7 @@
 import type { MigrationConnection } from "../../../kit/database/migrations.ts";
 import type { Value } from "../../core/seeding/values.ts";
 import type { Dialect } from "../../core/sql/dialect.ts";
+import type { Loader, LoadSettings } from "./loading.ts";
 
 /** A database that is open. A new kind of database is one more of these, beside its dialect. */
 export interface Engine {
@@ -22,6 +23,8 @@ export interface Engine {
     columns: readonly [string, string],
     pairs: readonly (readonly [number, number])[],
   ): Promise<void>;
+  /** Loads rows into tables, quickly, and beside those that are there. */
+  loader(settings: LoadSettings): Loader;
   /** Does all of the work, or nothing of it. */
   transaction<Result>(work: () => Promise<Result>): Promise<Result>;
   close(): Promise<void>;

@@ -1,4 +1,12 @@
-import { existsSync, mkdirSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import {
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  writeFileSync,
+} from "node:fs";
 import { dirname } from "node:path";
 import { Failure } from "../../core/failure.ts";
 
@@ -31,11 +39,8 @@ export function readText(path: string): string | undefined {
   }
 }
 
-/** A text and where it goes; null takes the file away. */
-export interface Write {
-  path: string;
-  text: string | null;
-}
+/** A text and where it goes, null to take the file away; or a file to copy from. */
+export type Write = { path: string; text: string | null } | { path: string; copyOf: string };
 
 /**
  * Writes files: each is complete under its name or not there, and when one can't be written, none
@@ -45,12 +50,14 @@ export function writeAll(writes: readonly Write[]): void {
   const staged: string[] = [];
   const stagedName = (path: string) => `${path}.levadura-new`;
   try {
-    for (const { path, text } of writes) {
-      if (text === null) continue;
+    for (const write of writes) {
+      const { path } = write;
+      if ("text" in write && write.text === null) continue;
       try {
         makeFolder(dirname(path));
         staged.push(stagedName(path));
-        writeFileSync(stagedName(path), text);
+        if ("copyOf" in write) copyFileSync(write.copyOf, stagedName(path));
+        else writeFileSync(stagedName(path), write.text ?? "");
       } catch (error) {
         throw fileFailure("write", path, error);
       }
@@ -59,9 +66,10 @@ export function writeAll(writes: readonly Write[]): void {
     for (const path of staged) rmSync(path, { force: true });
     throw error;
   }
-  for (const { path, text } of writes) {
+  for (const write of writes) {
+    const { path } = write;
     try {
-      if (text === null) rmSync(path, { force: true });
+      if ("text" in write && write.text === null) rmSync(path, { force: true });
       else renameSync(stagedName(path), path);
     } catch (error) {
       throw fileFailure("write", path, error);

@@ -14,6 +14,10 @@ export interface Project {
   /** Bundles and other things that can be made again; doesn't. */
   run: string;
   database: string;
+  /** A person's rows, as CSV. */
+  data: string;
+  /** The plans of imports. */
+  imports: string;
 }
 
 /** The places in a folder, whether anything is there yet or not. */
@@ -27,6 +31,8 @@ export function projectAt(folder: string): Project {
     record: join(root, ".levadura", "generated"),
     run: join(root, ".levadura", "run"),
     database: join(root, "records.db"),
+    data: join(root, "data"),
+    imports: join(root, "imports"),
   };
 }
 
@@ -54,4 +60,9 @@ export function openProject(folder: string): Project & { text: string } {
 /** What the model file is called in messages. */
 export function modelName(project: Project): string {
   return basename(project.model);
+}
+
+/** The file that holds the rows of an entity. */
+export function dataFile(project: Project, entity: string): string {
+  return join(project.data, `${entity}.csv`);
 }

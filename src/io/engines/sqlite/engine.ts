@@ -5,6 +5,7 @@ import { encode, migrationConnection, openFile } from "../../../../kit/database/
 import { Failure } from "../../../core/failure.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
 import type { Engine } from "../engine.ts";
+import { sqliteLoader } from "./loading.ts";
 
 /** Opens a SQLite file, and makes it when it isn't there. */
 export function openSqlite(file: string): Engine {
@@ -42,6 +43,7 @@ export function openSqlite(file: string): Engine {
       const statement = driver.prepare(`insert into ${quoted(table)} (${names}) values (?, ?)`);
       for (const pair of pairs) statement.run([...pair]);
     },
+    loader: (settings) => sqliteLoader(driver, settings),
     transaction: async (work) => {
       driver.exec("begin immediate");
       try {

@@ -1,0 +1,141 @@
+import ansis from "ansis";
+import type { FieldNotes, SheetNotes, SheetPlan } from "../core/tabular/plan.ts";
+import type { SheetOutcome } from "../flows/import/convert.ts";
+import type { PreparedImport } from "../flows/import/prepare.ts";
+import type { Loaded } from "../flows/load.ts";
+import { count, table } from "./words.ts";
+
+/** What an import is going to do, sheet by sheet. */
+export function previewText(
+  { plan, notes, sheets, setAside }: PreparedImport,
+  width: number,
+): string {
+  const parts = plan.sheets.map((sheet, at) =>
+    sheetText(sheet, notes?.sheets[at], sheets[at] as SheetOutcome, width),
+  );
+  const aside =
+    setAside.count === 0
+      ? []
+      : [
+          `${ansis.bold("Set aside")}, with the reasons, in data/set-aside: ${count(setAside.count, "entry", "entries")}`,
+          table(
+            setAside.first.map(({ sheet, cell, value, reason }) => [
+              `  ${ansis.dim(sheet)}`,
+              cell,
+              quote(value, 32),
+              cut(reason, Math.max(40, width - 70)),
+            ]),
+          ),
+          ...(setAside.count > setAside.first.length
+            ? [ansis.dim(`  and ${count(setAside.count - setAside.first.length, "more", "more")}`)]
+            : []),
+        ];
+  return [...parts, aside.join("\n")].filter(Boolean).join("\n\n");
+}
+
+function sheetText(
+  sheet: SheetPlan,
+  notes: SheetNotes | undefined,
+  outcome: SheetOutcome,
+  width: number,
+): string {
+  const { rows, kept, setAside, cellsSetAside } = outcome.counts;
+  const titles = notes ? ["column", "field", "type", "why"] : ["column", "field", "type"];
+  const lines = sheet.fields.map((field) => [
+    cut(field.column, 24),
+    field.name,
+    cut(field.is ?? "as in the model", 60),
+    ...(notes ? [notes.fields.get(field.name)?.why ?? ""] : []),
+  ]);
+  const fields = table([titles.map((title) => ansis.dim(title)), ...lines])
+    .split("\n")
+    .map((line) => `  ${cut(line, width - 2)}`);
+  return [
+    `${ansis.bold(outcome.name)} ${ansis.dim("becomes")} ${ansis.bold.cyan(sheet.entity)}`,
+    ...fields,
+    ...(notes ? remarks(sheet, notes, width) : []),
+    ...outcome.unknown.map(
+      (column) =>
+        `  ${ansis.yellow("!")} the plan doesn't know the column ${column}: its cells are set aside`,
+    ),
+    `  ${count(rows, "row")} = ${kept.toLocaleString("en")} kept + ${setAside.toLocaleString("en")} set aside${
+      cellsSetAside > 0 ? `; single cells set aside: ${cellsSetAside.toLocaleString("en")}` : ""
+    }`,
+  ].join("\n");
+}
+
+function remarks(sheet: SheetPlan, notes: SheetNotes, width: number): string[] {
+  const fields = sheet.fields.flatMap((field) => {
+    const found = notes.fields.get(field.name);
+    return found ? fieldRemarks(field.column, found) : [];
+  });
+  const splits = [...notes.splits].flatMap(([entity, [said = "", ...more]]) => [
+    `${ansis.cyan("?")} ${said}. An entity ${entity} of their own? In the plan: do: yes`,
+    ...more.map((line) => `    ${line}`),
+  ]);
+  return [...notes.around.map((said) => `${ansis.dim("·")} ${said}`), ...fields, ...splits].map(
+    (line) => `  ${cut(line, width - 2)}`,
+  );
+}
+
+function fieldRemarks(column: string, { guess, setAside, formula }: FieldNotes): string[] {
+  const cells = (setAside?.cells ?? [])
+    .slice(0, 4)
+    .map(
+      ({ address, text, reason, near }) =>
+        `${address} ${quote(text, 24)} ${reason}${near ? `, perhaps ${quote(near, 24)}` : ""}`,
+    );
+  const more = (setAside?.count ?? 0) > cells.length ? "; …" : "";
+  return [
+    ...(guess ? [`${ansis.yellow("?")} ${column}: ${guess}`] : []),
+    ...(formula
+      ? [`${ansis.dim("·")} ${column}: computed in every row as ${formula}; the values are taken`]
+      : []),
+    ...(setAside
+      ? [
+          `${ansis.yellow("!")} ${column}: ${count(setAside.count, "cell doesn't", "cells don't")} fit: ${cells.join("; ")}${more}`,
+        ]
+      : []),
+  ];
+}
+
+/** A line no wider than the terminal, its colours closed. */
+function cut(text: string, width: number): string {
+  const plain = ansis.strip(text);
+  if ([...plain].length <= width) return text;
+  if (plain === text) return `${[...text].slice(0, Math.max(1, width - 1)).join("")}…`;
+  let room = Math.max(1, width - 1);
+  let shown = "";
+  // biome-ignore lint/suspicious/noControlCharactersInRegex: the colours of a terminal begin with one
+  for (const [piece] of text.matchAll(/\x1b\[[0-9;]*m|./gsu)) {
+    if (piece.startsWith("\x1b")) shown += piece;
+    else if (room-- > 0) shown += piece;
+  }
+  return `${shown}…`;
+}
+
+function quote(text: string, most: number): string {
+  return cut(JSON.stringify(text), most);
+}
+
+/** What loading does with the rows that are in the database. */
+export function loadedText(loaded: readonly Loaded[], done: boolean): string {
+  const lines = loaded.map((each) => [
+    each.plural,
+    `${each.added.toLocaleString("en")} new`,
+    `${each.changed.toLocaleString("en")} changed`,
+    `${each.same.toLocaleString("en")} the same`,
+    `${each.missing.toLocaleString("en")} not in the file${each.deleted > 0 ? `, ${each.deleted.toLocaleString("en")} ${done ? "deleted" : "to be deleted"}` : ""}`,
+    ...(each.conflicts > 0
+      ? [ansis.yellow(`${each.conflicts.toLocaleString("en")} kept as changed in the application`)]
+      : [""]),
+  ]);
+  return [table(lines), ...loaded.flatMap(conflictLines)].join("\n");
+}
+
+function conflictLines({ plural, firstConflicts }: Loaded): string[] {
+  return firstConflicts.map(
+    ({ key, column, stored, incoming }) =>
+      `${ansis.yellow("!")} ${plural}, ${key}: ${column} is ${quote(stored, 40)} since somebody changed it; the file has ${quote(incoming, 40)}`,
+  );
+}

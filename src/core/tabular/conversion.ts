@@ -1,0 +1,395 @@
+import { type Entity, type Field, isMany, isReference } from "../model/model.ts";
+import { nearest } from "../naming/nearest.ts";
+import { address, type Cell, cellText, folded, isEmpty, type Row, type RowBatch } from "./cells.ts";
+import { hashOf } from "./distinct.ts";
+import { KeySet } from "./keys.ts";
+import { type Layout, type RowKind, RowSorter } from "./layout.ts";
+import type { FieldPlan, SheetPlan, SplitPlan } from "./plan.ts";
+import { doneSplits, splitKey } from "./plan-model.ts";
+import { listParts } from "./relationships.ts";
+import { type ReadValue, type ValueContext, type ValueReader, valueReader } from "./values.ts";
+
+/** What could not be taken: a cell, or a whole row. */
+export interface SetAside {
+  file: string;
+  sheet: string;
+  /** `C17`, or `row 17`. */
+  cell: string;
+  value: string;
+  reason: string;
+}
+
+/** A record, its values as a data file has them; null for none. */
+export type ConvertedRow = (string | null)[];
+
+/** Where converted rows go. */
+export interface ConversionSink {
+  keep(entity: string, row: ConvertedRow): void;
+  setAside(what: SetAside): void;
+}
+
+/** How many rows came, and where they went. */
+export interface ConversionCounts {
+  rows: number;
+  kept: number;
+  setAside: number;
+  cellsSetAside: number;
+}
+
+export interface ConversionContext extends ValueContext {
+  blank: ReadonlySet<string>;
+  entities: ReadonlyMap<string, Entity>;
+  /** The keys of each entity, by which others refer to it. */
+  keys: ReadonlyMap<string, KeySet>;
+  /** The fields of each entity whose values are wanted, in order. */
+  outputs: ReadonlyMap<string, readonly string[]>;
+}
+
+/** The field by whose values records of an entity are matched and referred to; undefined where there is none. */
+export function keyField(entity: Entity): Field | undefined {
+  const unique = entity.fields.filter(
+    (field) => field.unique && !isReference(field) && !isMany(field),
+  );
+  const titled = entity.title?.flatMap((part) => ("field" in part ? [part.field] : []));
+  return (
+    unique.find(({ name, required }) => required && titled?.includes(name)) ??
+    unique.find(({ required }) => required) ??
+    unique[0]
+  );
+}
+
+interface ColumnWork {
+  field: Field;
+  plan: FieldPlan;
+  column: number;
+  read: ValueReader;
+}
+
+/** A split that is done: the records seen so far, with what went along with each. */
+interface SplitWork {
+  plan: SplitPlan;
+  by: ColumnWork;
+  along: ColumnWork[];
+  entity: Entity;
+  seen: Map<string, { text: string; values: (string | null)[]; row: number }>;
+}
+
+/** Turns the rows of one sheet into records, by its plan; what doesn't fit is set aside, and counted. */
+export class SheetConverter {
+  readonly counts: ConversionCounts = { rows: 0, kept: 0, setAside: 0, cellsSetAside: 0 };
+  readonly #sorter: RowSorter;
+  readonly #columns: ColumnWork[];
+  readonly #splits: SplitWork[];
+  readonly #unique: { work: ColumnWork; keys: KeySet }[];
+  readonly #inside: ReadonlySet<number>;
+  readonly #order: (number | undefined)[];
+  readonly #taken: ReadonlySet<number>;
+
+  constructor(
+    readonly plan: SheetPlan,
+    readonly layout: Layout,
+    /** Where the column of each field is, and which columns the plan leaves out. */
+    columns: ReadonlyMap<string, number>,
+    left: ReadonlySet<number>,
+    readonly entity: Entity,
+    readonly context: ConversionContext,
+    readonly sink: ConversionSink,
+    /** What is unique in the entity so far, by field: shared by the sheets that make it. */
+    unique: Map<string, KeySet>,
+  ) {
+    this.#sorter = new RowSorter(layout, new Set(plan.without));
+    const work = (field: Field, fieldPlan: FieldPlan): ColumnWork => ({
+      field,
+      plan: fieldPlan,
+      column: columns.get(fieldPlan.name) ?? -1,
+      read: valueReader(field, fieldPlan, context),
+    });
+    const workFor = (owner: Entity, name: string, as = name): ColumnWork[] => {
+      const field = owner.fields.find((candidate) => candidate.name === as);
+      const fieldPlan = plan.fields.find((candidate) => candidate.name === name);
+      return field && fieldPlan ? [work(field, fieldPlan)] : [];
+    };
+    const along = new Set(doneSplits(plan).flatMap((split) => split.with));
+    this.#columns = plan.fields
+      .filter(({ name }) => !along.has(name))
+      .flatMap(({ name }) => workFor(entity, name));
+    this.#splits = doneSplits(plan).flatMap((split): SplitWork[] => {
+      const target = context.entities.get(split.entity);
+      const [by] = target ? workFor(target, split.by, splitKey) : [];
+      if (!target || !by) return [];
+      return [
+        {
+          plan: split,
+          by,
+          along: split.with.flatMap((name) => workFor(target, name)),
+          entity: target,
+          seen: new Map(),
+        },
+      ];
+    });
+    this.#unique = this.#columns
+      .filter(({ field }) => field.unique && !isMany(field))
+      .map((each) => {
+        const keys = unique.get(each.field.name) ?? new KeySet();
+        unique.set(each.field.name, keys);
+        return { work: each, keys };
+      });
+    const used = [...this.#columns, ...this.#splits.flatMap((split) => split.along)];
+    this.#taken = new Set([...left, ...used.map(({ column }) => column)]);
+    this.#inside = new Set(layout.columns.map(({ column }) => column));
+    this.#order = (context.outputs.get(entity.name) ?? []).map((name) => {
+      const at = this.#columns.findIndex(({ field }) => field.name === name);
+      return at < 0 ? undefined : at;
+    });
+  }
+
+  take({ first, rows }: RowBatch): void {
+    const { firstRow, lastRow = Infinity } = this.layout;
+    const header = this.layout.header;
+    rows.forEach((row, at) => {
+      const number = first + at;
+      if (number < firstRow || number > lastRow) {
+        const titles = header && number >= header.first && number <= header.last;
+        if (!titles)
+          this.#asideCells(
+            row,
+            number,
+            number > lastRow ? "below the table" : "above the table",
+            () => true,
+          );
+        return;
+      }
+      const kind = this.#sorter.kindOf(row);
+      if (kind === "blank") return;
+      if (kind !== "beside") this.counts.rows++;
+      if (kind === "data") this.#takeData(row, number);
+      else if (kind !== "beside") this.#asideRow(row, number, reasons[kind]);
+      if (kind === "data" || kind === "beside") {
+        this.#asideCells(row, number, "beside the table", (column) => !this.#inside.has(column));
+      }
+    });
+  }
+
+  #takeData(row: Row, number: number): void {
+    const aside: { column: number; text: string; reason: string }[] = [];
+    const values = this.#columns.map((work) => this.#valueOf(work, row, aside));
+    const missing = this.#columns.findIndex(
+      ({ field }, at) => field.required && values[at] === null,
+    );
+    if (missing >= 0) {
+      const work = this.#columns[missing];
+      const cell = aside.find(({ column }) => column === work?.column);
+      const why = cell ? `${quote(cell.text)} is ${cell.reason}` : "there is no value";
+      this.#asideRow(row, number, `${work?.field.label} is required, and ${why}`);
+      return;
+    }
+    const repeated = this.#repeats(row, values, number);
+    if (repeated) {
+      this.#asideRow(row, number, repeated);
+      return;
+    }
+    for (const split of this.#splits) this.#takeSplit(split, row, number, aside);
+    this.counts.kept++;
+    this.sink.keep(
+      this.entity.name,
+      this.#order.map((at) => (at === undefined ? null : (values[at] ?? null))),
+    );
+    for (const { column, text, reason } of aside)
+      this.#aside(address(column, number), text, reason);
+    this.#asideUnknown(row, number);
+  }
+
+  /** Cells of columns that the plan says nothing of. */
+  #asideUnknown(row: Row, number: number): void {
+    for (const { column } of this.layout.columns) {
+      const cell = row[column];
+      if (isEmpty(cell) || this.#taken.has(column)) continue;
+      this.#aside(
+        address(column, number),
+        cellText(cell ?? null),
+        "the plan says nothing of this column",
+      );
+    }
+  }
+
+  #valueOf(
+    work: ColumnWork,
+    row: Row,
+    aside: { column: number; text: string; reason: string }[],
+  ): string | null {
+    const cell = row[work.column] ?? null;
+    const blank = cell === null || this.#isBlank(cell);
+    if (blank) return work.field.type.kind === "boolean" ? "no" : null;
+    const read = this.#read(work, cell);
+    if ("text" in read) return read.text === "" ? null : read.text;
+    aside.push({ column: work.column, text: cellText(cell), reason: read.reason });
+    return work.field.type.kind === "boolean" ? "no" : null;
+  }
+
+  #isBlank(cell: Cell): boolean {
+    const text = cellText(cell);
+    if (text.length > 12) return text.trim() === "";
+    const word = folded(text);
+    return word === "" || this.context.blank.has(word);
+  }
+
+  #read(work: ColumnWork, cell: Exclude<Cell, null>): ReadValue {
+    const { field } = work;
+    const read = work.read(cell);
+    if ("reason" in read || !(isReference(field) || isMany(field))) return read;
+    const split = this.#splits.find(({ plan }) => plan.by === field.name);
+    if (split) return { text: split.seen.get(folded(read.text))?.text ?? read.text };
+    const keys = this.context.keys.get(field.type.entity);
+    if (isReference(field)) return this.#reference(read.text, keys, field.type.entity);
+    const parts = listParts(read.text, (part) => keys?.find(part) !== undefined);
+    const known = parts.map((part) => this.#reference(part, keys, field.type.entity));
+    const unknown = known.find((part) => "reason" in part);
+    if (unknown && "reason" in unknown) return unknown;
+    return { text: known.map((part) => ("text" in part ? part.text : "")).join("\n") };
+  }
+
+  #reference(text: string, keys: KeySet | undefined, entity: string): ReadValue {
+    const known = keys?.find(text);
+    if (known) return { text: known.text ?? text.replace(/\s+/gu, " ") };
+    const near = keys && keys.size <= 5000 ? nearest(text, keys.spellings()) : undefined;
+    return {
+      reason: `there is no ${entity} ${quote(text)}${near ? `; the nearest is ${quote(near)}` : ""}`,
+    };
+  }
+
+  /** Why the row can't be taken beside those before it. */
+  #repeats(row: Row, values: readonly (string | null)[], number: number): string | undefined {
+    if (this.#unique.length === 0) return undefined;
+    const content = hashOf(
+      this.#columns.map(({ column }) => folded(cellText(row[column] ?? null))).join("\u001f"),
+    );
+    for (const { work, keys } of this.#unique) {
+      const value = values[this.#columns.indexOf(work)];
+      if (value === null || value === undefined) continue;
+      const known = keys.find(value);
+      if (known) {
+        return known.content === content
+          ? `the same as row ${known.row}`
+          : `${work.field.label} ${quote(value)} stands in row ${known.row} already`;
+      }
+    }
+    for (const { work, keys } of this.#unique) {
+      const value = values[this.#columns.indexOf(work)];
+      if (value !== null && value !== undefined) keys.add(value, number, content);
+    }
+    return undefined;
+  }
+
+  /** Takes up what a row says of the record that it splits off. */
+  #takeSplit(
+    split: SplitWork,
+    row: Row,
+    number: number,
+    aside: { column: number; text: string; reason: string }[],
+  ): void {
+    const name = this.#valueOf(split.by, row, []);
+    if (name === null) return;
+    const values = split.along.map((work) => this.#valueOf(work, row, aside));
+    const known = split.seen.get(folded(name));
+    if (!known) {
+      split.seen.set(folded(name), { text: name, values, row: number });
+      this.context.keys.get(split.entity.name)?.add(name, number, 0);
+      return;
+    }
+    values.forEach((value, at) => {
+      const before = known.values[at] ?? null;
+      if (value === null || value === before) return;
+      const work = split.along[at];
+      if (before === null) known.values[at] = value;
+      else if (work) {
+        const reason = `${quote(known.text)} has ${quote(before)} here, since row ${known.row}`;
+        aside.push({ column: work.column, text: cellText(row[work.column] ?? null), reason });
+      }
+    });
+  }
+
+  /** Hands over the records that were split off. */
+  finish(): void {
+    for (const { entity, by, along, seen } of this.#splits) {
+      const order = (this.context.outputs.get(entity.name) ?? []).map((name) =>
+        name === by.field.name ? undefined : along.findIndex(({ field }) => field.name === name),
+      );
+      for (const { text, values } of seen.values()) {
+        this.sink.keep(
+          entity.name,
+          order.map((at) => (at === undefined ? text : (values[at] ?? null))),
+        );
+      }
+    }
+  }
+
+  #asideRow(row: Row, number: number, reason: string): void {
+    this.counts.setAside++;
+    const cells = row.map((cell) => cellText(cell));
+    this.sink.setAside({ ...this.#source, cell: `row ${number}`, value: csvLine(cells), reason });
+  }
+
+  #asideCells(row: Row, number: number, reason: string, takes: (column: number) => boolean): void {
+    row.forEach((cell, column) => {
+      if (!isEmpty(cell) && takes(column))
+        this.#aside(address(column, number), cellText(cell), reason);
+    });
+  }
+
+  #aside(cell: string, value: string, reason: string): void {
+    this.counts.cellsSetAside++;
+    this.sink.setAside({ ...this.#source, cell, value, reason });
+  }
+
+  get #source() {
+    return { file: this.plan.file, sheet: this.plan.sheet ?? "" };
+  }
+}
+
+const reasons: Readonly<Record<Exclude<RowKind, "data" | "blank" | "beside">, string>> = {
+  total: "a row of totals",
+  note: "a note below the table",
+  "header again": "the header again",
+};
+
+function csvLine(cells: readonly string[]): string {
+  const last = cells.findLastIndex((cell) => cell !== "");
+  return cells
+    .slice(0, last + 1)
+    .map((cell) => (/[",\n\r]/.test(cell) ? `"${cell.replaceAll('"', '""')}"` : cell))
+    .join(",");
+}
+
+function quote(text: string): string {
+  return `"${text.length > 60 ? `${text.slice(0, 57)}...` : text}"`;
+}
+
+/** The keys in a sheet's rows, for references from rows that come before them. */
+export class KeyCollector {
+  readonly #sorter: RowSorter;
+  readonly #read: ValueReader;
+
+  constructor(
+    plan: SheetPlan,
+    readonly layout: Layout,
+    readonly column: number,
+    field: Field,
+    fieldPlan: FieldPlan,
+    context: ValueContext,
+    readonly keys: KeySet,
+  ) {
+    this.#sorter = new RowSorter(layout, new Set(plan.without));
+    this.#read = valueReader(field, fieldPlan, context);
+  }
+
+  take({ first, rows }: RowBatch): void {
+    rows.forEach((row, at) => {
+      const number = first + at;
+      if (number < this.layout.firstRow || number > (this.layout.lastRow ?? Infinity)) return;
+      if (this.#sorter.kindOf(row) !== "data") return;
+      const cell = row[this.column] ?? null;
+      const read = cell === null ? undefined : this.#read(cell);
+      if (read && "text" in read && read.text !== "") this.keys.add(read.text, number, 0);
+    });
+  }
+}

@@ -1,0 +1,95 @@
+import { folded } from "./cells.ts";
+import { hashOf } from "./distinct.ts";
+
+/** What is known of a key: its spelling, while that is kept, and where it stands. */
+export interface KnownKey {
+  text: string | undefined;
+  row: number;
+  /** A checksum of the whole row. */
+  content: number;
+}
+
+const mostSpelled = 200_000;
+const none = -1;
+
+/**
+ * The keys of an entity, whatever their case and space. The first are kept as they are written; of
+ * very many only checksums are kept, 24 bytes each.
+ */
+export class KeySet {
+  readonly #spelled = new Map<string, KnownKey>();
+  #hashes = new Float64Array(0);
+  #contents = new Float64Array(0);
+  #rows = new Uint32Array(0);
+  #hashed = 0;
+
+  constructor(readonly limit = mostSpelled) {}
+
+  get size(): number {
+    return this.#spelled.size + this.#hashed;
+  }
+
+  /** The spellings that are kept. */
+  *spellings(): Iterable<string> {
+    for (const { text } of this.#spelled.values()) if (text !== undefined) yield text;
+  }
+
+  find(text: string): KnownKey | undefined {
+    const key = folded(text);
+    const spelled = this.#spelled.get(key);
+    if (spelled || this.#hashed === 0) return spelled;
+    const slot = this.#slotOf(hashOf(key));
+    if (this.#hashes[slot] === none) return undefined;
+    return {
+      text: undefined,
+      row: this.#rows[slot] as number,
+      content: this.#contents[slot] as number,
+    };
+  }
+
+  /** Adds a key; gives the one that was there before, which stays. */
+  add(text: string, row: number, content: number): KnownKey | undefined {
+    const known = this.find(text);
+    if (known) return known;
+    const key = folded(text);
+    if (this.#spelled.size < this.limit) this.#spelled.set(key, { text, row, content });
+    else this.#addHashed(hashOf(key), row, content);
+    return undefined;
+  }
+
+  #addHashed(hash: number, row: number, content: number): void {
+    if (this.#hashed * 2 >= this.#hashes.length) this.#grow();
+    const slot = this.#slotOf(hash);
+    this.#hashes[slot] = hash;
+    this.#rows[slot] = row;
+    this.#contents[slot] = content;
+    this.#hashed++;
+  }
+
+  /** The slot of a checksum, or the free one where it would go: open addressing with steps of one. */
+  #slotOf(hash: number): number {
+    const mask = this.#hashes.length - 1;
+    let slot = (hash % 0x7fffffff) & mask;
+    while (this.#hashes[slot] !== none && this.#hashes[slot] !== hash) slot = (slot + 1) & mask;
+    return slot;
+  }
+
+  #grow(): void {
+    const { hashes, rows, contents } = {
+      hashes: this.#hashes,
+      rows: this.#rows,
+      contents: this.#contents,
+    };
+    const length = Math.max(1 << 16, hashes.length * 2);
+    this.#hashes = new Float64Array(length).fill(none);
+    this.#rows = new Uint32Array(length);
+    this.#contents = new Float64Array(length);
+    hashes.forEach((hash, at) => {
+      if (hash === none) return;
+      const slot = this.#slotOf(hash);
+      this.#hashes[slot] = hash;
+      this.#rows[slot] = rows[at] as number;
+      this.#contents[slot] = contents[at] as number;
+    });
+  }
+}

@@ -1,0 +1,304 @@
+import { type Cell, cellText, folded, isEmpty, type Row } from "./cells.ts";
+import { look, lookOf } from "./looks.ts";
+
+/** Where the table of a sheet is. Rows are counted from 1, columns from 0. */
+export interface Layout {
+  /** The lines of the header; undefined where there is none. */
+  header: { first: number; last: number } | undefined;
+  /** The first row of data. */
+  firstRow: number;
+  /** The last one, where somebody said so; the sheet's end otherwise. */
+  lastRow?: number;
+  columns: LayoutColumn[];
+}
+
+export interface LayoutColumn {
+  column: number;
+  /** What the header says, its lines put together; blank where it says nothing. */
+  header: string;
+}
+
+/** Cells that are one in a workbook, all four bounds included; rows from 1, columns from 0. */
+export interface Merge {
+  top: number;
+  left: number;
+  bottom: number;
+  right: number;
+}
+
+/** How many rows are looked at to find the table. */
+export const headRows = 60;
+
+const looksTyped =
+  look.point |
+  look.comma |
+  look.dayFirst |
+  look.monthFirst |
+  look.time |
+  look.email |
+  look.url |
+  look.yesNo;
+
+/** Finds the table among the first rows of a sheet; undefined when they are all blank. */
+export function findLayout(
+  head: readonly Row[],
+  merges: readonly Merge[] = [],
+): Layout | undefined {
+  const filled = head.map(filledColumns);
+  const most = Math.max(0, ...filled.map(({ length }) => length));
+  if (most === 0) return undefined;
+  const main = filled.findIndex((columns, at) => isHeader(head, filled, at, columns.length, most));
+  if (main < 0) {
+    const start = filled.findIndex(({ length }) => length * 2 >= most);
+    return { header: undefined, firstRow: start + 1, columns: tableColumns(head, start, []) };
+  }
+  const above = isGroupLine(head, filled, main, merges) ? main - 1 : main;
+  const below = above === main && isSecondLine(head, filled, main, merges) ? main + 1 : main;
+  const titles = headerTexts(head.slice(above, below + 1), above, merges);
+  return {
+    header: { first: above + 1, last: below + 1 },
+    firstRow: below + 2,
+    columns: tableColumns(head, below + 1, titles),
+  };
+}
+
+/** The columns and titles of a table whose place is known. */
+export function layoutAt(
+  head: readonly Row[],
+  header: Layout["header"] | null,
+  rows: { first?: number; last?: number },
+  merges: readonly Merge[] = [],
+): Layout {
+  const lines = header ? head.slice(header.first - 1, header.last) : [];
+  const titles = header ? headerTexts(lines, header.first - 1, merges) : [];
+  const firstRow = rows.first ?? (header?.last ?? 0) + 1;
+  return {
+    header: header ?? undefined,
+    firstRow,
+    ...(rows.last !== undefined && { lastRow: rows.last }),
+    columns: tableColumns(head, firstRow - 1, titles),
+  };
+}
+
+function filledColumns(row: Row): number[] {
+  return row.flatMap((cell, column) => (isEmpty(cell) ? [] : [column]));
+}
+
+function isTitleText(cell: Cell | undefined): boolean {
+  if (typeof cell !== "string" || cell.trim().length > 60) return false;
+  const { bits } = lookOf(cell);
+  return (bits & looksTyped) === 0 || /^(19|20)\d\d$/.test(cell.trim());
+}
+
+/** Whether a row can be the header: words in nearly every column, none of which is data below. */
+function isHeader(
+  head: readonly Row[],
+  filled: number[][],
+  at: number,
+  count: number,
+  most: number,
+): boolean {
+  const row = head[at] ?? [];
+  const columns = filled[at] ?? [];
+  const next = filled.slice(at + 1, at + 11).filter(({ length }) => length > 0);
+  if (next.length === 0)
+    return count === most && columns.every((column) => isTitleText(row[column]));
+  const typical = [...next].sort((a, b) => a.length - b.length)[next.length >> 1]?.length ?? 0;
+  if (count < Math.min(2, most) || count < 0.6 * typical) return false;
+  const texts = columns.map((column) => row[column]);
+  if (texts.some((cell) => !isTitleText(cell))) return false;
+  const words = texts.map((cell) => folded(cellText(cell ?? null)));
+  if (new Set(words).size < 0.6 * words.length) return false;
+  // A title of a column doesn't stand among its values.
+  const below = head.slice(at + 1);
+  const repeated = columns.filter((column, index) =>
+    below.some(
+      (other) => typeof other[column] === "string" && folded(other[column]) === words[index],
+    ),
+  );
+  return repeated.length * 2 < columns.length;
+}
+
+/** Whether the line above the header groups its columns: several words, or one over several columns. */
+function isGroupLine(
+  head: readonly Row[],
+  filled: number[][],
+  main: number,
+  merges: readonly Merge[],
+): boolean {
+  const columns = filled[main - 1] ?? [];
+  const row = head[main - 1];
+  if (!row || columns.length === 0 || !columns.every((column) => isTitleText(row[column])))
+    return false;
+  const width = filled[main]?.length ?? 0;
+  const spanning = merges.filter(({ top, left, right }) => top === main && right > left);
+  if (columns.length >= 2) return columns.length <= width;
+  return spanning.some(({ left, right }) => right - left + 1 < width);
+}
+
+/** Whether a second line of titles follows: words over columns whose data are none, beside gaps of the first. */
+function isSecondLine(
+  head: readonly Row[],
+  filled: number[][],
+  main: number,
+  merges: readonly Merge[],
+): boolean {
+  const row = head[main + 1];
+  const columns = filled[main + 1] ?? [];
+  if (!row || columns.length === 0 || !columns.every((column) => isTitleText(row[column])))
+    return false;
+  const above = new Set(filled[main]);
+  const merged = merges.some(
+    ({ top, left, right, bottom }) => top === main + 1 && (right > left || bottom > top),
+  );
+  const fillsGap = columns.some((column) => !above.has(column));
+  if (!merged && !fillsGap) return false;
+  const data = head.slice(main + 2, main + 12);
+  return columns.some((column) => {
+    const cells = data.map((other) => other[column]).filter((cell) => !isEmpty(cell));
+    const typed = cells.filter(
+      (cell) => (lookOf(cell as Exclude<Cell, null>).bits & looksTyped) !== 0,
+    );
+    return cells.length > 0 && typed.length * 2 > cells.length;
+  });
+}
+
+/** The titles by column: the lines above one another put together, groups spread over their columns. */
+function headerTexts(
+  lines: readonly Row[],
+  firstIndex: number,
+  merges: readonly Merge[],
+): string[] {
+  const width = Math.max(0, ...lines.map(({ length }) => length));
+  const spread = lines.map((line, index) => {
+    const texts = Array.from({ length: width }, (_, column) =>
+      oneLine(cellText(line[column] ?? null)),
+    );
+    const number = firstIndex + index + 1;
+    for (const { top, left, bottom, right } of merges) {
+      if (top <= number && number <= bottom) texts.fill(texts[left] ?? "", left, right + 1);
+    }
+    // Without merged cells, a group goes on to the right as long as nothing stands there but titles below.
+    if (merges.length === 0 && lines.length > 1 && index === 0) {
+      for (let column = 1; column < width; column++) {
+        const below = lines[1]?.[column];
+        if (texts[column] === "" && !isEmpty(below)) texts[column] = texts[column - 1] ?? "";
+      }
+    }
+    return texts;
+  });
+  return Array.from({ length: width }, (_, column) => {
+    const parts = spread.map((texts) => texts[column] ?? "").filter(Boolean);
+    return parts.filter((part, index) => parts.indexOf(part) === index).join(" ");
+  });
+}
+
+function oneLine(text: string): string {
+  return text.trim().replace(/\s+/gu, " ");
+}
+
+/** The columns that have a title, or enough data to be one of the table. */
+function tableColumns(
+  head: readonly Row[],
+  dataIndex: number,
+  titles: readonly string[],
+): LayoutColumn[] {
+  const data = head.slice(dataIndex).filter((row) => row.some((cell) => !isEmpty(cell)));
+  const width = Math.max(titles.length, ...data.map(({ length }) => length), 0);
+  const titled = titles.flatMap((title, column) => (title ? [column] : []));
+  const [left = 0, right = width - 1] = titled.length > 0 ? [titled[0], titled.at(-1)] : [];
+  const columns: LayoutColumn[] = [];
+  for (let column = 0; column < width; column++) {
+    const header = titles[column] ?? "";
+    const filled = data.filter((row) => !isEmpty(row[column])).length;
+    const inside = column > left && column < right;
+    const belongs =
+      header !== "" || (inside ? filled > 0 : filled >= Math.max(1, 0.3 * data.length));
+    if (belongs) columns.push({ column, header });
+  }
+  return columns;
+}
+
+/** What a row below the header is. */
+export type RowKind = "data" | "blank" | "total" | "note" | "header again" | "beside";
+
+/** The kinds of row that are left out of the data. */
+export const leftOutKinds = ["total", "note", "header again"] as const;
+export type LeftOutKind = (typeof leftOutKinds)[number];
+
+const totalWords =
+  /^(grand |sub-?)?(totals?|sum|average|mean|count|subtotal|summe|gesamt|zwischensumme|mittelwert|suma|subtotal|totales|promedio|media|somme|moyenne|totale|totaux|soma|totaal)( [\p{L} ]{0,30})?:?$/iu;
+
+/** Tells the rows of data from what else stands below a header. Rows must come in order. */
+export class RowSorter {
+  readonly #columns: readonly number[];
+  readonly #titles: readonly string[];
+  #gap = false;
+  #noted = false;
+  #data = 0;
+
+  constructor(
+    layout: Layout,
+    /** The kinds that are looked for. */
+    readonly without: ReadonlySet<LeftOutKind>,
+  ) {
+    this.#columns = layout.columns.map(({ column }) => column);
+    this.#titles = layout.columns.map(({ header }) => folded(header));
+  }
+
+  kindOf(row: Row): RowKind {
+    let filled = 0;
+    let last = -1;
+    let first = -1;
+    for (const column of this.#columns) {
+      if (isEmpty(row[column])) continue;
+      if (first < 0) first = column;
+      last = column;
+      filled++;
+    }
+    if (filled === 0) {
+      if (row.some((cell) => !isEmpty(cell))) return "beside";
+      this.#gap = true;
+      return "blank";
+    }
+    if (this.#isHeader(row, filled)) return "header again";
+    if (this.#isTotal(row, first, filled)) return "total";
+    if (this.#isNote(row, last, filled)) {
+      this.#noted = true;
+      return "note";
+    }
+    this.#gap = false;
+    this.#noted = false;
+    this.#data++;
+    return "data";
+  }
+
+  #isHeader(row: Row, filled: number): boolean {
+    if (filled < 2 || !this.without.has("header again")) return false;
+    return this.#columns.every((column, index) => {
+      const cell = row[column];
+      return isEmpty(cell) || (typeof cell === "string" && folded(cell) === this.#titles[index]);
+    });
+  }
+
+  /** A word such as total in the first cell, and nothing but numbers behind it. */
+  #isTotal(row: Row, first: number, filled: number): boolean {
+    const cell = row[first];
+    if (filled < 2 || this.#data === 0 || typeof cell !== "string" || !this.without.has("total"))
+      return false;
+    if (!totalWords.test(cell.trim())) return false;
+    return this.#columns.every((column) => {
+      const other = row[column];
+      if (column === first || isEmpty(other)) return true;
+      return (
+        (lookOf(other as Exclude<Cell, null>).bits & (look.point | look.comma | look.fault)) !== 0
+      );
+    });
+  }
+
+  /** A lonely text below a blank row. */
+  #isNote(row: Row, column: number, filled: number): boolean {
+    if (!(this.#gap || this.#noted) || filled > 1 || this.#columns.length < 3) return false;
+    return this.without.has("note") && typeof row[column] === "string";
+  }
+}

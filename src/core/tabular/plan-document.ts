@@ -1,0 +1,245 @@
+import { LineCounter, type Node, parseDocument, stringify } from "yaml";
+import { z } from "zod";
+import type { Diagnostic, Span } from "../model/diagnostics.ts";
+import { leftOutKinds } from "./layout.ts";
+import {
+  encodings,
+  type FieldPlan,
+  type ImportPlan,
+  type PlanNotes,
+  type SheetNotes,
+  type SheetPlan,
+} from "./plan.ts";
+
+/** Writes a plan as YAML, with what was found out beside each line. */
+export function printPlan(plan: ImportPlan, notes?: PlanNotes): string {
+  const { name, language, currency, timezone } = plan.app;
+  const lines = [
+    "# A plan of `levadura import`: what each sheet becomes. Change a line, and apply it:",
+    "#   levadura import FILE --plan THIS_FILE",
+    "# It serves again for later files of the same shape. A column that should not be taken",
+    "# moves from `fields` to `leave`; one that is only text becomes `is: text`.",
+    "plan: 1",
+    "app:",
+    `  name: ${scalar(name)}`,
+    `  language: ${scalar(language)}`,
+    `  currency: ${scalar(currency)}`,
+    `  timezone: ${scalar(timezone)}`,
+    "# Cells that say one of these have no value.",
+    `blank: ${list(plan.blank)}`,
+    "sheets:",
+    ...plan.sheets.flatMap((sheet, index) => sheetLines(sheet, notes?.sheets[index])),
+  ];
+  return `${lines.join("\n")}\n`;
+}
+
+function sheetLines(sheet: SheetPlan, notes: SheetNotes | undefined): string[] {
+  const { text, header, rows } = sheet;
+  return [
+    `  - file: ${scalar(sheet.file)}`,
+    ...(sheet.sheet === undefined ? [] : [`    sheet: ${scalar(sheet.sheet)}`]),
+    ...(text
+      ? [
+          `    text: { delimiter: ${quoted(text.delimiter)}, quote: ${quoted(text.quote)}, encoding: ${text.encoding} }`,
+        ]
+      : []),
+    ...(notes ? [`    # ${notes.rows} rows.`] : []),
+    ...(notes?.around ?? []).map((said) => `    # ${oneLine(said)}`),
+    `    entity: ${sheet.entity}`,
+    ...(sheet.plural === undefined ? [] : [`    plural: ${scalar(sheet.plural)}`]),
+    ...(sheet.title === undefined ? [] : [`    title: ${scalar(sheet.title)}`]),
+    `    header: ${header === null ? "none" : rangeText(header.first, header.last)}`,
+    `    rows: ${rows.first}..${rows.last ?? ""}`,
+    `    without: ${list(sheet.without)}`,
+    "    fields:",
+    ...sheet.fields.flatMap((field) => fieldLines(field, notes?.fields.get(field.name))),
+    ...(sheet.leave.length === 0 ? [] : [`    leave: ${list(sheet.leave)}`]),
+    ...(sheet.splits.length === 0 ? [] : ["    split:"]),
+    ...sheet.splits.flatMap((split) => [
+      ...(notes?.splits.get(split.entity) ?? []).map((said) => `      # ${oneLine(said)}`),
+      `      ${split.entity}: { by: ${split.by}, with: ${list(split.with)}, do: ${split.do ? "yes" : "no"} }`,
+    ]),
+  ];
+}
+
+function fieldLines(
+  field: FieldPlan,
+  notes: SheetNotes["fields"] extends Map<string, infer N> ? N | undefined : never,
+): string[] {
+  const cells = notes?.setAside?.cells ?? [];
+  const near = Object.fromEntries(cells.flatMap(({ text, near }) => (near ? [[text, near]] : [])));
+  return [
+    ...(notes ? [`      # ${oneLine(notes.why)}`] : []),
+    ...(notes?.guess ? [`      # A guess: ${oneLine(notes.guess)}`] : []),
+    ...(notes?.formula ? [`      # Computed in every row: ${oneLine(notes.formula)}`] : []),
+    ...(notes?.setAside ? [`      # ${notes.setAside.count} set aside:`] : []),
+    ...cells.map(
+      ({ address, text, reason, near }) =>
+        `      #   ${address} ${JSON.stringify(oneLine(text))}: ${reason}${near ? `, perhaps ${JSON.stringify(near)}` : ""}`,
+    ),
+    `      ${field.name}:`,
+    `        column: ${scalar(field.column)}`,
+    ...(field.is === undefined ? [] : [`        is: ${scalar(field.is)}`]),
+    ...(field.dates ? [`        dates: ${field.dates}`] : []),
+    ...(field.decimals ? [`        decimals: ${field.decimals}`] : []),
+    ...(field.replace ? [`        replace: ${pairs(field.replace)}`] : []),
+    ...(!field.replace && Object.keys(near).length > 0
+      ? [`        # replace: ${pairs(near)}`]
+      : []),
+  ];
+}
+
+function scalar(text: string): string {
+  const plain = stringify(text, { lineWidth: 0, defaultStringType: "PLAIN" }).trimEnd();
+  return plain.includes("\n") ? quoted(text) : plain;
+}
+
+function quoted(text: string): string {
+  return JSON.stringify(text);
+}
+
+function list(texts: readonly string[]): string {
+  return `[${texts.map((text) => (/^[\p{L}_][\p{L}\p{N}_ ]*$/u.test(text) ? text : quoted(text))).join(", ")}]`;
+}
+
+function pairs(map: Readonly<Record<string, string>>): string {
+  return `{ ${Object.entries(map)
+    .map(([from, to]) => `${quoted(from)}: ${quoted(to)}`)
+    .join(", ")} }`;
+}
+
+function rangeText(first: number, last: number): string {
+  return first === last ? String(first) : `${first}..${last}`;
+}
+
+function oneLine(text: string): string {
+  return text.replace(/\s+/gu, " ").trim();
+}
+
+const text = z.string("expected a text");
+const texts = z.array(text, "expected a list, as [one, other]");
+const yesOrNo = z
+  .enum(["yes", "no", "true", "false"], "expected yes or no")
+  .transform((said) => said === "yes" || said === "true");
+
+const rows = z
+  .string("expected rows, as 4.. or 4..60")
+  .regex(/^[1-9]\d{0,7}\.\.([1-9]\d{0,7})?$/, "expected rows, as 4.. or 4..60")
+  .transform((said) => {
+    const [first = "", last = ""] = said.split("..");
+    return { first: Number(first), ...(last && { last: Number(last) }) };
+  });
+
+const header = z
+  .string("expected a row, as 3 or 3..4, or none")
+  .regex(/^([1-9]\d{0,7}(\.\.[1-9]\d{0,7})?|none)$/, "expected a row, as 3 or 3..4, or none")
+  .transform((said) => {
+    if (said === "none") return null;
+    const [first = "", last = first] = said.split("..");
+    return { first: Number(first), last: Number(last) };
+  });
+
+const field = z.strictObject({
+  column: text,
+  is: text.optional(),
+  dates: z.enum(["day first", "month first"], "expected day first or month first").optional(),
+  decimals: z.enum(["point", "comma"], "expected point or comma").optional(),
+  replace: z.record(z.string(), text, "expected pairs, as { typed: meant }").optional(),
+});
+
+const sheet = z.strictObject({
+  file: text,
+  sheet: text.optional(),
+  text: z
+    .strictObject({
+      delimiter: text.min(1, "expected the sign between cells"),
+      quote: text.max(1, "expected one sign").default('"'),
+      encoding: z.enum(encodings, `expected ${encodings.join(", ")}`).default("utf-8"),
+    })
+    .optional(),
+  entity: text,
+  plural: text.optional(),
+  title: text.optional(),
+  header,
+  rows,
+  without: z
+    .array(z.enum(leftOutKinds, `expected ${leftOutKinds.join(", ")}`))
+    .default([...leftOutKinds]),
+  fields: z.record(z.string(), field, "expected fields"),
+  leave: texts.default([]),
+  split: z
+    .record(z.string(), z.strictObject({ by: text, with: texts, do: yesOrNo }), "expected entities")
+    .default({}),
+});
+
+const document = z.strictObject({
+  plan: z.literal("1", "expected 1, the version of plans"),
+  app: z.strictObject({
+    name: text,
+    language: text.default("en"),
+    currency: text.default("EUR"),
+    timezone: text.default("UTC"),
+  }),
+  blank: texts,
+  sheets: z.array(sheet, "expected a list of sheets").min(1, "expected at least one sheet"),
+});
+
+/** A plan that was read, and where in its text a part of it stands. */
+export interface PlanReading {
+  plan?: ImportPlan;
+  diagnostics: Diagnostic[];
+  /** The place of what a path leads to, such as `["sheets", 0, "fields", "code"]`, or of what is nearest above it. */
+  placeOf(path: readonly (string | number)[]): Span;
+}
+
+/** Reads a plan. Never throws: what is wrong with it is among the diagnostics. */
+export function readPlan(source: string): PlanReading {
+  const parsed = parseDocument(source, {
+    schema: "failsafe",
+    lineCounter: new LineCounter(),
+    uniqueKeys: true,
+  });
+  const placeOf = (path: readonly (string | number)[]): Span => {
+    for (let length = path.length; length > 0; length--) {
+      const node = parsed.getIn(path.slice(0, length), true) as Node | undefined;
+      if (node?.range) return { start: node.range[0], end: node.range[1] };
+    }
+    return { start: 0, end: 1 };
+  };
+  if (parsed.errors.length > 0) {
+    const diagnostics = parsed.errors.map(({ message, pos }) => ({
+      severity: "error" as const,
+      message: message.split("\n")[0]?.replace(/ at line \d+.*$/, "") ?? message,
+      at: { start: pos[0], end: pos[1] },
+    }));
+    return { diagnostics, placeOf };
+  }
+  const read = document.safeParse(parsed.toJS({ maxAliasCount: 0 }));
+  if (!read.success) {
+    const diagnostics = read.error.issues.map((issue) => ({
+      severity: "error" as const,
+      message: issueText(issue),
+      at: placeOf(issue.path as (string | number)[]),
+    }));
+    return { diagnostics, placeOf };
+  }
+  const { plan: _, sheets, ...rest } = read.data;
+  const plan: ImportPlan = {
+    ...rest,
+    sheets: sheets.map(({ fields, split, ...other }) => ({
+      ...other,
+      fields: Object.entries(fields).map(([name, found]) => ({ name, ...found })),
+      splits: Object.entries(split).map(([entity, found]) => ({ entity, ...found })),
+    })) as SheetPlan[],
+  };
+  return { plan, diagnostics: [], placeOf };
+}
+
+function issueText({ code, message, path, ...issue }: z.core.$ZodIssue): string {
+  const where = path.length > 0 ? `\`${String(path.at(-1))}\`: ` : "";
+  if (code === "unrecognized_keys" && "keys" in issue)
+    return `${where}there is no \`${issue.keys[0]}\` here`;
+  return /^Invalid input: expected .*received undefined/.test(message)
+    ? `${where}is missing`
+    : `${where}${message}`;
+}

@@ -1,0 +1,169 @@
+import { isMap, isScalar, parseDocument, stringify } from "yaml";
+import { Places } from "../model/diagnostics.ts";
+import type { Reading } from "../model/read.ts";
+import { readModel } from "../model/read.ts";
+import type { FieldPlan, ImportPlan, SheetPlan, SplitPlan } from "./plan.ts";
+
+/** The model that a plan gives, and what is wrong with it, told by the plan's own parts. */
+export interface PlannedModel {
+  text: string;
+  reading: Reading;
+  /** For each error its message, its help, and the path in the plan. */
+  errors: { message: string; help?: string; path: (string | number)[] }[];
+}
+
+type Line = { text: string; path?: (string | number)[] };
+
+/** Writes the model of a plan; with a model that is there, new entities are added at the end of it. */
+export function planModel(plan: ImportPlan, existing?: string): PlannedModel {
+  const known = existing === undefined ? new Set<string>() : entityNames(existing);
+  const entities = plannedEntities(plan).filter(({ name }) => !known.has(name));
+  const lines = entities.flatMap(entityLines);
+  const { before, after, indent } = existing === undefined ? startOf(plan) : frameOf(existing);
+  const body = lines.map(({ text }) => (text ? indent + text : "")).join("\n");
+  const text =
+    lines.length === 0 && existing !== undefined ? existing : `${before}${body}\n${after}`;
+  const reading = readModel(text);
+  const places = new Places(text);
+  const firstLine = before.split("\n").length;
+  const errors = reading.diagnostics
+    .filter(({ severity }) => severity === "error")
+    .map(({ message, help, at }) => {
+      const number = places.place(at.start).line - firstLine;
+      const path = lines.slice(0, number + 1).findLast((line) => line.path)?.path ?? ["sheets"];
+      return { message, ...(help && { help }), path };
+    });
+  return { text, reading, errors };
+}
+
+interface PlannedEntity {
+  name: string;
+  plural?: string | undefined;
+  title?: string | undefined;
+  fields: { name: string; is: string; path: (string | number)[] }[];
+  path: (string | number)[];
+}
+
+/** The entities of a plan, those split off a sheet before it. Several sheets may make one. */
+export function plannedEntities(plan: ImportPlan): PlannedEntity[] {
+  const entities = new Map<string, PlannedEntity>();
+  plan.sheets.forEach((sheet, index) => {
+    const path = ["sheets", index];
+    for (const split of doneSplits(sheet))
+      addEntity(entities, splitEntity(sheet, split, [...path, "split", split.entity]));
+    addEntity(entities, {
+      name: sheet.entity,
+      plural: sheet.plural,
+      title: sheet.title,
+      fields: sheet.fields
+        .filter(({ name }) => !doneSplits(sheet).some((split) => split.with.includes(name)))
+        .map((field) => ({
+          name: field.name,
+          is: referenceTo(sheet, field),
+          path: [...path, "fields", field.name, "is"],
+        })),
+      path: [...path, "entity"],
+    });
+  });
+  return [...entities.values()];
+}
+
+/** The splits of a sheet that were told to be done. */
+export function doneSplits(sheet: SheetPlan): SplitPlan[] {
+  return sheet.splits.filter((split) => split.do);
+}
+
+/** What the field is called in the entity of its own by which its records are told apart. */
+export const splitKey = "name";
+
+function splitEntity(sheet: SheetPlan, split: SplitPlan, path: (string | number)[]): PlannedEntity {
+  const along = sheet.fields.filter(({ name }) => split.with.includes(name));
+  const by = sheet.fields.find(({ name }) => name === split.by);
+  const type = /^(text|integer)( \d*\.\.\d*)?/.exec(by?.is ?? "")?.[0] ?? "text";
+  return {
+    name: split.entity,
+    title: `{${splitKey}}`,
+    fields: [
+      { name: splitKey, is: `${type}, required, unique`, path },
+      ...along.map((field) => ({
+        name: field.name,
+        is: withoutOption(field.is ?? "", "unique"),
+        path,
+      })),
+    ],
+    path,
+  };
+}
+
+function referenceTo(sheet: SheetPlan, field: FieldPlan): string {
+  const split = doneSplits(sheet).find(({ by }) => by === field.name);
+  if (!split) return field.is ?? "text";
+  return `one ${split.entity}${/(^|, )required(,|$)/.test(field.is ?? "") ? ", required" : ""}`;
+}
+
+function withoutOption(definition: string, option: string): string {
+  return definition.replace(new RegExp(`, ${option}(?=,|$)`), "");
+}
+
+function addEntity(entities: Map<string, PlannedEntity>, entity: PlannedEntity): void {
+  const known = entities.get(entity.name);
+  if (!known) {
+    entities.set(entity.name, entity);
+    return;
+  }
+  const names = new Set(known.fields.map(({ name }) => name));
+  known.fields.push(...entity.fields.filter(({ name }) => !names.has(name)));
+}
+
+function entityLines({ name, plural, title, fields, path }: PlannedEntity): Line[] {
+  return [
+    { text: `${name}:`, path },
+    ...(plural === undefined ? [] : [{ text: `  plural: ${line(plural)}` }]),
+    ...(title === undefined ? [] : [{ text: `  title: ${JSON.stringify(title)}` }]),
+    { text: "  fields:" },
+    ...fields.map((field) => ({
+      text: `    ${line(field.name)}: ${line(field.is)}`,
+      path: field.path,
+    })),
+    { text: "" },
+  ];
+}
+
+function line(text: string): string {
+  return stringify(text, { lineWidth: 0 }).trimEnd();
+}
+
+function startOf({ app }: ImportPlan) {
+  const settings = Object.entries({ ...app, database: "sqlite" }).map(
+    ([key, value]) => `  ${key}: ${line(value)}`,
+  );
+  const before = [
+    "# yaml-language-server: $schema=.levadura/model.schema.json",
+    "levadura: 1",
+    "app:",
+    ...settings,
+    "",
+    "entities:",
+    "",
+  ].join("\n");
+  return { before, after: "", indent: "  " };
+}
+
+function entityNames(model: string): Set<string> {
+  return new Set(readModel(model).model?.entities.map(({ name }) => name));
+}
+
+/** The text of a model before and after the place where entities are added to it. */
+function frameOf(model: string) {
+  const entities = parseDocument(model).get("entities", true);
+  const [first] = isMap(entities) ? entities.items : [];
+  const end = isMap(entities) ? (entities.range?.[1] ?? model.length) : model.length;
+  const start = isScalar(first?.key) ? (first.key.range?.[0] ?? 0) : 0;
+  const indent = model.slice(model.lastIndexOf("\n", start - 1) + 1, start);
+  const head = model.slice(0, end).trimEnd();
+  return {
+    before: `${head}\n\n`,
+    after: model.slice(end).replace(/^\n+/, ""),
+    indent: /^ +$/.test(indent) ? indent : "  ",
+  };
+}

@@ -1,0 +1,94 @@
+import type { DateOrder } from "./dates.ts";
+import type { LeftOutKind } from "./layout.ts";
+import type { DecimalSign } from "./numbers.ts";
+
+/** What an import is going to do: found out, shown, and open to every correction before it is done. */
+export interface ImportPlan {
+  app: { name: string; language: string; currency: string; timezone: string };
+  /** What counts as no value, in small letters. */
+  blank: string[];
+  sheets: SheetPlan[];
+}
+
+export interface SheetPlan {
+  /** The name of the file, without its folder; `-` for standard input. */
+  file: string;
+  /** The sheet of a workbook. */
+  sheet?: string;
+  /** How a text file is written. */
+  text?: TextFormat;
+  entity: string;
+  plural?: string;
+  title?: string;
+  /** The lines of the header; null where there is none. */
+  header: { first: number; last: number } | null;
+  rows: { first: number; last?: number };
+  without: LeftOutKind[];
+  fields: FieldPlan[];
+  /** Columns that are not taken. */
+  leave: string[];
+  splits: SplitPlan[];
+}
+
+/** How the cells of a text file are told apart. */
+export interface TextFormat {
+  delimiter: string;
+  quote: string;
+  encoding: Encoding;
+}
+
+export const encodings = ["utf-8", "utf-16le", "utf-16be", "windows-1252"] as const;
+export type Encoding = (typeof encodings)[number];
+
+export interface FieldPlan {
+  name: string;
+  /** The title of the column, or its letters where it has no title of its own. */
+  column: string;
+  /** The field in the short notation of models; left out for a field that the model has already. */
+  is?: string;
+  dates?: DateOrder;
+  decimals?: DecimalSign;
+  /** What stands in a cell, and what it is to be read as. */
+  replace?: Record<string, string>;
+}
+
+/** Columns that could be an entity of their own. */
+export interface SplitPlan {
+  entity: string;
+  /** The field that tells its records apart, and the ones that go along. */
+  by: string;
+  with: string[];
+  do: boolean;
+}
+
+/** What is said beside each part of a plan: in its comments, and in the preview. */
+export interface PlanNotes {
+  sheets: SheetNotes[];
+}
+
+export interface SheetNotes {
+  /** Rows of data. */
+  rows: number;
+  /** What was found around the table and is left out. */
+  around: string[];
+  /** By the name of the field. */
+  fields: Map<string, FieldNotes>;
+  /** By the entity that could be split off. */
+  splits: Map<string, string[]>;
+}
+
+export interface FieldNotes {
+  why: string;
+  guess?: string;
+  /** Cells that won't fit: how many, and the first ones in words with their addresses. */
+  setAside?: { count: number; cells: NotedCell[] };
+  /** The column's formula, by the names of fields. */
+  formula?: string;
+}
+
+export interface NotedCell {
+  address: string;
+  text: string;
+  reason: string;
+  near?: string;
+}

@@ -1,0 +1,238 @@
+import { type Cell, cellText, folded, isEmpty, type RowBatch } from "./cells.ts";
+import { Dependencies } from "./dependencies.ts";
+import { Distinct, type Spill } from "./distinct.ts";
+import { type Layout, type LeftOutKind, leftOutKinds, RowSorter } from "./layout.ts";
+import { type Look, look, lookOf } from "./looks.ts";
+
+/** A cell as an example: its row, and what it says. */
+export interface Example {
+  row: number;
+  text: string;
+}
+
+/** Cells of a column that can be read as the same things. */
+export interface LookGroup {
+  /** The bits of `look`. */
+  bits: number;
+  count: number;
+  examples: Example[];
+}
+
+/** All that is known of a column after every row was seen. */
+export interface ColumnProfile {
+  column: number;
+  header: string;
+  /** Cells with a value. */
+  filled: number;
+  blanks: number;
+  firstBlanks: number[];
+  /** Spellings of nothing that were met, such as `n/a`. */
+  blankWords: Set<string>;
+  groups: LookGroup[];
+  /** What goes with numbers: units, currencies; in small letters, by how often. */
+  marks: Map<string, { text: string; count: number; examples: Example[] }>;
+  /** The most digits behind the point, by reading. */
+  places: { point: number; comma: number };
+  longest: number;
+  distinct: Distinct;
+}
+
+/** All that is known of a sheet's table. */
+export interface SheetProfile {
+  layout: Layout;
+  /** Rows of data. */
+  rows: number;
+  lastRow: number;
+  /** Rows below the header that are none, by what they are. */
+  leftOut: Map<LeftOutKind, { count: number; examples: Example[] }>;
+  /** Cells that stand outside the table's columns. */
+  beside: { count: number; examples: Example[] };
+  columns: ColumnProfile[];
+  dependencies: Dependencies;
+}
+
+const mostExamples = 5;
+/** Columns beyond these are not looked at for repeating together. */
+const mostDependent = 40;
+
+/** Looks at a sheet row by row; what it keeps does not grow with the rows, apart from what it spills. */
+export class SheetProfiler {
+  readonly #sorter: RowSorter;
+  readonly #columns: ColumnWatcher[];
+  readonly #profile: SheetProfile;
+  readonly #inside: Set<number>;
+  readonly #indexes: Int32Array;
+
+  constructor(
+    readonly layout: Layout,
+    {
+      blank,
+      without = new Set(leftOutKinds),
+    }: { blank: ReadonlySet<string>; without?: ReadonlySet<LeftOutKind> },
+    openSpill: () => Spill,
+  ) {
+    this.#sorter = new RowSorter(layout, without);
+    this.#columns = layout.columns.map(
+      ({ column, header }) => new ColumnWatcher(column, header, blank, openSpill),
+    );
+    this.#inside = new Set(layout.columns.map(({ column }) => column));
+    this.#indexes = new Int32Array(this.#columns.length);
+    const dependent = Math.min(mostDependent, layout.columns.length);
+    this.#profile = {
+      layout,
+      rows: 0,
+      lastRow: layout.firstRow - 1,
+      leftOut: new Map(),
+      beside: { count: 0, examples: [] },
+      columns: this.#columns.map(({ profile }) => profile),
+      dependencies: new Dependencies(dependent),
+    };
+  }
+
+  take({ first, rows }: RowBatch): void {
+    const { firstRow, lastRow = Infinity } = this.layout;
+    for (let at = 0; at < rows.length; at++) {
+      const number = first + at;
+      const row = rows[at];
+      if (!row || number < firstRow || number > lastRow) continue;
+      const kind = this.#sorter.kindOf(row);
+      if (kind === "blank") continue;
+      this.#takeBeside(row, number);
+      if (kind === "beside") continue;
+      if (kind !== "data") this.#leaveOut(kind, row, number);
+      else this.#takeData(row, number);
+    }
+  }
+
+  #takeData(row: readonly Cell[], number: number): void {
+    this.#profile.rows++;
+    this.#profile.lastRow = number;
+    const indexes = this.#indexes;
+    this.#columns.forEach((watcher, at) => {
+      indexes[at] = watcher.take(row[watcher.profile.column] ?? null, number);
+    });
+    this.#profile.dependencies.take(indexes, number);
+  }
+
+  #takeBeside(row: readonly Cell[], number: number): void {
+    if (row.length <= this.layout.columns.length && this.#inside.size === row.length) return;
+    row.forEach((cell, column) => {
+      if (this.#inside.has(column) || isEmpty(cell)) return;
+      note(this.#profile.beside, { row: number, text: cellText(cell) });
+    });
+  }
+
+  #leaveOut(kind: LeftOutKind, row: readonly Cell[], number: number): void {
+    const group = this.#profile.leftOut.get(kind) ?? { count: 0, examples: [] };
+    this.#profile.leftOut.set(kind, group);
+    const text = row
+      .filter((cell) => !isEmpty(cell))
+      .map(cellText)
+      .join(", ");
+    note(group, { row: number, text });
+  }
+
+  /** What was seen. */
+  finish(): SheetProfile {
+    for (const watcher of this.#columns) watcher.finish();
+    return this.#profile;
+  }
+}
+
+function note(group: { count: number; examples: Example[] }, example: Example): void {
+  group.count++;
+  if (group.examples.length < mostExamples) {
+    group.examples.push({ ...example, text: example.text.slice(0, 200) });
+  }
+}
+
+/** Looks at one column. Values that come again are looked at once. */
+class ColumnWatcher {
+  readonly profile: ColumnProfile;
+  readonly #groups = new Map<number, LookGroup>();
+  readonly #known = new Map<string, { look: Look; group: LookGroup }>();
+
+  constructor(
+    column: number,
+    header: string,
+    readonly blank: ReadonlySet<string>,
+    openSpill: () => Spill,
+  ) {
+    this.profile = {
+      column,
+      header,
+      filled: 0,
+      blanks: 0,
+      firstBlanks: [],
+      blankWords: new Set(),
+      groups: [],
+      marks: new Map(),
+      places: { point: 0, comma: 0 },
+      longest: 0,
+      distinct: new Distinct(openSpill),
+    };
+  }
+
+  /** Gives the number of the value among the column's; -1 for none. */
+  take(cell: Cell, row: number): number {
+    const { profile } = this;
+    const text = cellText(cell);
+    if (cell === null || this.#isBlank(text)) {
+      profile.blanks++;
+      if (profile.firstBlanks.length < mostExamples) profile.firstBlanks.push(row);
+      return -1;
+    }
+    profile.filled++;
+    const known = typeof cell === "string" ? this.#lookOnce(cell) : this.#lookAt(cell);
+    known.group.count++;
+    if (known.group.examples.length < mostExamples) {
+      known.group.examples.push({ row, text: text.slice(0, 200) });
+    }
+    if (known.look.mark) this.#countMark(known.look.mark, row, text);
+    return profile.distinct.add(text, row)?.index ?? -1;
+  }
+
+  #isBlank(text: string): boolean {
+    if (text.length > 12) return text.trim() === "";
+    const word = folded(text);
+    if (word === "") return true;
+    if (!this.blank.has(word)) return false;
+    this.profile.blankWords.add(text.trim());
+    return true;
+  }
+
+  #lookOnce(text: string): { look: Look; group: LookGroup } {
+    const known = this.#known.get(text);
+    if (known) return known;
+    const looked = this.#lookAt(text);
+    if (text.length <= 60 && this.#known.size < 5000) this.#known.set(text, looked);
+    return looked;
+  }
+
+  #lookAt(cell: Exclude<Cell, null>): { look: Look; group: LookGroup } {
+    const { profile } = this;
+    const found = lookOf(cell);
+    let group = this.#groups.get(found.bits);
+    if (!group) {
+      group = { bits: found.bits, count: 0, examples: [] };
+      this.#groups.set(found.bits, group);
+    }
+    if (found.bits & (look.point | look.comma)) {
+      profile.places.point = Math.max(profile.places.point, found.pointPlaces);
+      profile.places.comma = Math.max(profile.places.comma, found.commaPlaces);
+    }
+    if (typeof cell === "string") profile.longest = Math.max(profile.longest, cell.trim().length);
+    return { look: found, group };
+  }
+
+  #countMark(mark: string, row: number, text: string): void {
+    const key = folded(mark);
+    const known = this.profile.marks.get(key) ?? { text: mark, count: 0, examples: [] };
+    if (this.profile.marks.size < 50) this.profile.marks.set(key, known);
+    note(known, { row, text });
+  }
+
+  finish(): void {
+    this.profile.groups = [...this.#groups.values()].sort((a, b) => b.count - a.count);
+  }
+}

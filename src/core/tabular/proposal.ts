@@ -1,0 +1,480 @@
+import type { Entity, Model } from "../model/model.ts";
+import { type Definition, type OptionName, printDefinition, type Word } from "../model/notation.ts";
+import { nameHints } from "../model/types.ts";
+import { inSentence, labelOf, pluralOf } from "../naming/words.ts";
+import { address, blankSpellings, columnLetters, folded } from "./cells.ts";
+import { inferColumn } from "./inference.ts";
+import { leftOutKinds } from "./layout.ts";
+import type {
+  FieldNotes,
+  FieldPlan,
+  ImportPlan,
+  NotedCell,
+  PlanNotes,
+  SheetNotes,
+  SheetPlan,
+  SplitPlan,
+  TextFormat,
+} from "./plan.ts";
+import type { ColumnProfile, SheetProfile } from "./profile.ts";
+import {
+  type FoundLink,
+  findLinks,
+  isKeyColumn,
+  type LinkableColumn,
+  linkName,
+} from "./relationships.ts";
+import { entityName, entityOfColumn, fieldTitle, type Title } from "./titles.ts";
+
+/** A sheet that was looked at. */
+export interface ProfiledSheet {
+  file: string;
+  sheet?: string;
+  text?: TextFormat;
+  hidden?: boolean;
+  /** What stands above the header. */
+  above: NotedCell[];
+  /** Rows in which quotes stand where none belong. */
+  strayQuotes?: readonly number[];
+  /** The formula of each column that has one in every row, in cells of the row: `=E*F`. */
+  formulas?: ReadonlyMap<number, string>;
+  profile: SheetProfile;
+}
+
+/** What the import goes into. */
+export interface Surroundings {
+  app: ImportPlan["app"];
+  /** The model that is there already. */
+  model?: Model;
+}
+
+interface Draft {
+  sheet: ProfiledSheet;
+  entity: string;
+  /** The entity of that name in the model. */
+  known: Entity | undefined;
+  columns: DraftColumn[];
+}
+
+interface DraftColumn extends LinkableColumn {
+  title: Title;
+  link?: FoundLink;
+  /** Whether another column's values are this one's. */
+  isTarget: boolean;
+}
+
+/** Works out what the sheets hold: entities, fields, relationships; and says why. */
+export function proposePlan(
+  sheets: readonly ProfiledSheet[],
+  { app, model }: Surroundings,
+): { plan: ImportPlan; notes: PlanNotes } {
+  const drafts = draftSheets(sheets, model);
+  for (const link of findLinks(drafts.flatMap(({ columns }) => columns))) {
+    const column = link.column as DraftColumn;
+    column.link = link;
+    (link.key as DraftColumn).isTarget = true;
+  }
+  const currency = drafts.flatMap(({ columns }) => columns).find(({ finding }) => finding.currency)
+    ?.finding.currency;
+  const entities = new Set([
+    ...drafts.map(({ entity }) => entity),
+    ...(model?.entities ?? []).map(({ name }) => name),
+  ]);
+  const made = drafts.map((draft) => planSheet(draft, entities));
+  return {
+    plan: {
+      app: { ...app, ...(currency && !model && { currency }) },
+      blank: [...blankSpellings],
+      sheets: made.map(({ plan }) => plan),
+    },
+    notes: { sheets: made.map(({ notes }) => notes) },
+  };
+}
+
+function draftSheets(sheets: readonly ProfiledSheet[], model: Model | undefined): Draft[] {
+  const names = (model?.entities ?? []).map(({ name }) => name);
+  const taken = new Set<string>();
+  const drafts = sheets.map((sheet, index): Draft => {
+    const known = model?.entities.find((entity) => isNamed(entity, sheet));
+    const entity =
+      known?.name ?? entityName(sheet.sheet, sheet.file, new Set([...taken, ...names]));
+    taken.add(entity);
+    const fields = new Set<string>();
+    const columns = sheet.profile.columns.map((profile, at): DraftColumn => {
+      const title = fieldTitle(profile.header, profile.column, fields);
+      fields.add(title.name);
+      const finding = infer(profile, title);
+      return {
+        sheet: index,
+        entity,
+        at,
+        name: title.name,
+        profile,
+        finding,
+        title,
+        isTarget: false,
+      };
+    });
+    return { sheet, entity, known, columns };
+  });
+  for (const draft of drafts) settleGuesses(draft, drafts);
+  return drafts;
+}
+
+function infer(profile: ColumnProfile, title: Title, hints: Finding["hints"] = {}): Finding {
+  const named = nameHints.find(([pattern]) => pattern.test(title.name))?.[1];
+  return inferColumn(profile, { named, unit: title.unit, ...hints });
+}
+
+function isNamed(entity: Entity, { sheet, file }: ProfiledSheet): boolean {
+  const said = folded(sheet ?? file.replace(/\.[^.]*$/, ""));
+  const names = [entity.name, entity.label, entity.plural].map(folded);
+  return names.includes(said) || folded(entityName(sheet, file, new Set())) === folded(entity.name);
+}
+
+/** What a column doesn't tell is taken as in a column that does: of its own sheet, else of its file. */
+function settleGuesses({ sheet, columns }: Draft, drafts: readonly Draft[]): void {
+  const near = [
+    columns,
+    ...drafts.filter((other) => other.sheet.file === sheet.file).map((other) => other.columns),
+  ];
+  const sure = near
+    .flat()
+    .filter(({ finding }) => !finding.guess)
+    .map(({ finding }) => finding.hints);
+  const dates = sure.find((hints) => hints.dates)?.dates;
+  const decimals = sure.find((hints) => hints.decimals)?.decimals;
+  for (const column of columns) {
+    if (!column.finding.guess || column.finding.kind === "choice") continue;
+    column.finding = infer(column.profile, column.title, {
+      ...(dates && { dates }),
+      ...(decimals && { decimals }),
+    });
+  }
+}
+
+function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; notes: SheetNotes } {
+  const { sheet, entity, columns } = draft;
+  const { profile } = sheet;
+  const names = new Set(columns.map(({ name }) => name));
+  const fields: FieldPlan[] = [];
+  const leave: string[] = [];
+  const notes: SheetNotes = {
+    rows: profile.rows,
+    around: aroundTable(sheet),
+    fields: new Map(),
+    splits: new Map(),
+  };
+  for (const column of columns) {
+    const reference = columnReference(column.profile, columns);
+    const field = draft.known && knownField(draft.known, column);
+    if (draft.known && !field) {
+      leave.push(reference);
+      notes.around.push(
+        `column ${reference}: ${entity} has no such field in the model; add it there to take it`,
+      );
+      continue;
+    }
+    if (field) {
+      fields.push({ name: field.name, column: reference, ...column.finding.hints });
+      notes.fields.set(field.name, { why: `the field of the model, ${column.finding.why}` });
+      continue;
+    }
+    if (column.link) {
+      names.delete(column.name);
+      column.name = linkName(column.name, column.link.key.entity, names);
+      names.add(column.name);
+    }
+    const { definition, unique } = define(column, profile.rows);
+    fields.push({
+      name: column.name,
+      column: reference,
+      is: printDefinition(definition),
+      ...(!column.link && column.finding.hints),
+    });
+    notes.fields.set(column.name, fieldNotes(column, unique, draft));
+  }
+  const key = titleColumn(columns, profile.rows);
+  const plural =
+    sheet.sheet && folded(sheet.sheet) !== folded(entity) && !/\d/.test(sheet.sheet)
+      ? sheet.sheet.trim()
+      : undefined;
+  const splits = draft.known ? [] : proposeSplits(draft, entities, notes);
+  return {
+    plan: {
+      file: sheet.file,
+      ...(sheet.sheet !== undefined && { sheet: sheet.sheet }),
+      ...(sheet.text && { text: sheet.text }),
+      entity,
+      ...(!draft.known && plural && plural !== pluralOf(labelOf(entity)) && { plural }),
+      ...(!draft.known && key && { title: `{${key.name}}` }),
+      header: profile.layout.header ?? null,
+      rows: {
+        first: profile.layout.firstRow,
+        ...(profile.layout.lastRow !== undefined && { last: profile.layout.lastRow }),
+      },
+      without: [...leftOutKinds],
+      fields,
+      leave,
+      splits,
+    },
+    notes,
+  };
+}
+
+/** How a plan names a column: by its title, else by its letters. */
+function columnReference(
+  { header, column }: ColumnProfile,
+  all: readonly LinkableColumn[],
+): string {
+  const alike = all.filter(({ profile }) => folded(profile.header) === folded(header));
+  return header !== "" && alike.length === 1 ? header : `column ${columnLetters(column)}`;
+}
+
+function knownField(entity: Entity, { title, profile }: DraftColumn) {
+  const said = folded(profile.header);
+  return entity.fields.find(
+    ({ name, label }) => name === title.name || folded(label) === said || folded(name) === said,
+  );
+}
+
+/** The column whose values are what its records are called. */
+function titleColumn(columns: readonly DraftColumn[], rows: number): DraftColumn | undefined {
+  const unique = columns.filter(
+    (column) => column.profile.blanks === 0 && isProposedUnique(column, rows) && !column.link,
+  );
+  return unique.find(({ finding }) => finding.kind === "text") ?? unique[0];
+}
+
+const identifying =
+  /(^|_)(code|no|nr|num|number|id|ref|reference|key|mark|tag|email)$|^(name|title)$/;
+
+/** Unique is proposed for what others refer to, and for what is called a code or comes first. */
+function isProposedUnique(column: DraftColumn, rows: number): boolean {
+  if (!isKeyColumn(column) || rows < 2) return false;
+  if (column.isTarget) return true;
+  if (column.finding.kind === "choice" || column.finding.kind === "long text") return false;
+  return column.at === 0 || identifying.test(column.title.name) || column.finding.kind === "email";
+}
+
+function word(text: string | number): Word {
+  return { text: String(text), at: { start: 0, end: 0 } };
+}
+
+/** The definition of a field. */
+function define(column: DraftColumn, rows: number): { definition: Definition; unique: boolean } {
+  const { finding, profile, title, link } = column;
+  const options = new Map<OptionName, Word>();
+  const uniqueAlready = isProposedUnique(column, rows);
+  const wrong = link ? link.strangers.count : finding.exceptions.count;
+  const required =
+    profile.blanks === 0 &&
+    wrong === 0 &&
+    rows > 1 &&
+    finding.kind !== "boolean" &&
+    finding.kind !== "long text";
+  const definition: Definition = { type: word(finding.kind), options };
+  if (link) {
+    definition.type = word(link.kind);
+    definition.entity = word(link.key.entity);
+  } else if (finding.kind === "choice") {
+    definition.choices = (finding.choices ?? []).map(word);
+  } else Object.assign(definition, rangeOf(column, uniqueAlready));
+  if (required && link?.kind !== "many") options.set("required", word("yes"));
+  const onlyOne =
+    link?.kind === "one" && profile.distinct.repeated === 0 && profile.filled >= 8 && column.at > 0;
+  const unique = link ? onlyOne : uniqueAlready;
+  if (unique) options.set("unique", word("yes"));
+  if (!link && finding.unit) options.set("unit", word(finding.unit));
+  const places = finding.places ?? 2;
+  if (
+    !link &&
+    ["decimal", "money", "percent"].includes(finding.kind) &&
+    places !== 2 &&
+    !(finding.kind === "money" && places < 2)
+  ) {
+    options.set("places", word(places));
+  }
+  const label = title.label ?? (column.name !== title.name ? column.profile.header : undefined);
+  if (label && label.toLowerCase() !== labelOf(column.name).toLowerCase())
+    options.set("label", word(label));
+  return { definition, unique };
+}
+
+/** Lengths with room to spare; numbers that can't be below zero. */
+function rangeOf({ finding, profile }: DraftColumn, unique: boolean): { min?: Word; max?: Word } {
+  if (finding.kind === "text") {
+    const roomy = [40, 80, 160].find((length) => length >= profile.longest * 2);
+    return roomy && (unique || profile.longest > 0) ? { max: word(roomy) } : {};
+  }
+  if (finding.kind === "percent" && finding.positive) return { min: word(0) };
+  return finding.positive ? { min: word(0) } : {};
+}
+
+function fieldNotes(
+  column: DraftColumn,
+  unique: boolean,
+  { sheet: { formulas }, columns }: Draft,
+): FieldNotes {
+  const { finding, profile, link } = column;
+  const at = (row: number) => address(profile.column, row);
+  const blanks = profile.blanks > 0 ? `, ${profile.blanks} blank` : "";
+  const cells: NotedCell[] = link
+    ? link.strangers.examples.map(({ row, text, near }) => ({
+        address: at(row),
+        text,
+        reason: `not among the ${inSentence(pluralOf(labelOf(link.key.entity)))}`,
+        ...(near && { near }),
+      }))
+    : finding.exceptions.examples.map(({ row, text, reason, near }) => ({
+        address: at(row),
+        text,
+        reason,
+        ...(near && { near }),
+      }));
+  let count = link ? link.strangers.count : finding.exceptions.count;
+  if (unique && !link) {
+    const repeats = profile.distinct.repeats();
+    count += profile.distinct.repeated;
+    for (const { text, rows } of repeats) {
+      for (const row of rows.slice(1)) {
+        cells.push({
+          address: at(row),
+          text: text ?? "",
+          reason: `stands in ${at(rows[0] ?? 0)} already: that row is set aside`,
+        });
+      }
+    }
+  }
+  const formula = namedFormula(formulas?.get(profile.column), columns);
+  const why = link
+    ? `${link.matching} ${link.kind === "one" ? "cells have a value" : "cells have values"} of ${link.key.entity}, ${link.key.profile.header || columnLetters(link.key.profile.column)}${blanks}`
+    : `${finding.why}${blanks}${unique && profile.distinct.repeated === 0 ? ", no two alike" : ""}`;
+  return {
+    why,
+    ...(!link && finding.guess && { guess: finding.guess }),
+    ...(count > 0 && { setAside: { count, cells } }),
+    ...(formula && { formula }),
+  };
+}
+
+/** A formula of the row's cells, by the names of their fields: `C#*E#` is `weight * price`. */
+function namedFormula(
+  formula: string | undefined,
+  columns: readonly DraftColumn[],
+): string | undefined {
+  return formula
+    ?.replace(/([A-Z]{1,3})#/g, (cell, letters: string) => {
+      const column = columns.find(({ profile }) => columnLetters(profile.column) === letters);
+      return column?.name ?? cell;
+    })
+    .replace(/\s*([-+*/])\s*/g, " $1 ");
+}
+
+function aroundTable({ profile, above, hidden, strayQuotes = [] }: ProfiledSheet): string[] {
+  const said: string[] = [];
+  if (strayQuotes.length > 0) {
+    said.push(
+      `${plural(strayQuotes.length, "row")} with stray quotes, the first row ${strayQuotes[0]}`,
+    );
+  }
+  if (hidden) said.push("the sheet is hidden in its workbook");
+  if (above.length > 0) {
+    const first = above[0];
+    said.push(
+      `${plural(above.length, "cell")} above the header, the first ${first?.address} ${quote(first?.text ?? "")}`,
+    );
+  }
+  if (!profile.layout.header)
+    said.push("no header was found: the columns are named by their letters");
+  const words = {
+    total: "row of totals",
+    note: "note below the table",
+    "header again": "row that repeats the header",
+  };
+  for (const [kind, { count, examples }] of profile.leftOut) {
+    const first = examples[0];
+    said.push(
+      `${plural(count, words[kind], words[kind].replace(/^(row|note)/, "$1s"))}: row ${first?.row}, ${quote(first?.text ?? "")}`,
+    );
+  }
+  if (profile.beside.count > 0) {
+    const first = profile.beside.examples[0];
+    said.push(
+      `${plural(profile.beside.count, "cell")} beside the table: row ${first?.row}, ${quote(first?.text ?? "")}`,
+    );
+  }
+  return said;
+}
+
+function plural(count: number, one: string, many = `${one}s`): string {
+  return `${count} ${count === 1 ? one : many}`;
+}
+
+function quote(text: string): string {
+  return `"${text.length > 60 ? `${text.slice(0, 57)}...` : text}"`;
+}
+
+/** Columns that always repeat together, as entities of their own. */
+function proposeSplits(
+  { sheet, columns }: Draft,
+  entities: Set<string>,
+  notes: SheetNotes,
+): SplitPlan[] {
+  const found = sheet.profile.dependencies.found();
+  const usable = (at: number) => {
+    const column = columns[at];
+    return (
+      column !== undefined &&
+      !column.link &&
+      column.finding.kind !== "boolean" &&
+      column.profile.distinct.size > 1
+    );
+  };
+  const groups = columns
+    .map((column, by) => ({
+      column,
+      by,
+      pairs: found.filter((pair) => pair.by === by && usable(pair.on)),
+    }))
+    .filter(
+      ({ column, by, pairs }) => usable(by) && pairs.length > 0 && isLookup(column, pairs.length),
+    )
+    .sort((a, b) => b.pairs.length - a.pairs.length || a.by - b.by);
+  const used = new Set<number>();
+  const splits: SplitPlan[] = [];
+  for (const { column, by, pairs } of groups) {
+    const free = pairs.filter(({ on }) => !used.has(on));
+    if (used.has(by) || free.length === 0) continue;
+    for (const { on } of [...free, { on: by }]) used.add(on);
+    const entity = entityOfColumn(column.name, entities);
+    entities.add(entity);
+    splits.push({
+      entity,
+      by: column.name,
+      with: free.map(({ on }) => columns[on]?.name ?? ""),
+      do: false,
+    });
+    const together = [column, ...free.map(({ on }) => columns[on])].map(
+      (each) => each?.profile.header || each?.name,
+    );
+    notes.splits.set(entity, [
+      `${together.slice(0, -1).join(", ")} and ${together.at(-1)} repeat together: ${column.profile.distinct.size} in ${sheet.profile.rows} rows`,
+      ...free.flatMap(({ on, contradictions, firstContradictions }) =>
+        contradictions === 0
+          ? []
+          : [
+              `${columns[on]?.profile.header} contradicts in ${firstContradictions.map((row) => address(columns[on]?.profile.column ?? 0, row)).join(", ")}`,
+            ],
+      ),
+    ]);
+  }
+  return splits;
+}
+
+/** A text that repeats often enough to be a thing of its own, with more than a chance value beside it. */
+function isLookup({ finding, profile }: DraftColumn, companions: number): boolean {
+  const { distinct, filled } = profile;
+  if (finding.kind !== "text" && finding.kind !== "choice") return false;
+  return distinct.size >= 3 && filled >= distinct.size * (companions > 1 ? 2 : 4);
+}

@@ -1,0 +1,161 @@
+import { nearest } from "../naming/nearest.ts";
+import { labelOf, words } from "../naming/words.ts";
+import { folded } from "./cells.ts";
+import type { Finding } from "./inference.ts";
+import { usualSpelling } from "./inference.ts";
+import type { ColumnProfile, Example } from "./profile.ts";
+
+/** A column as far as relationships go. */
+export interface LinkableColumn {
+  /** Which sheet it is of, and the name that its entity will have. */
+  sheet: number;
+  entity: string;
+  /** Its place among the sheet's columns. */
+  at: number;
+  name: string;
+  profile: ColumnProfile;
+  finding: Finding;
+}
+
+/** A column whose values are those of another one. */
+export interface FoundLink {
+  kind: "one" | "many";
+  column: LinkableColumn;
+  key: LinkableColumn;
+  /** Cells that have a value of the other column. */
+  matching: number;
+  /** Cells that don't. */
+  strangers: { count: number; examples: (Example & { near?: string })[] };
+}
+
+const keyKinds = new Set(["text", "choice", "integer", "email", "phone", "long text"]);
+
+/** Whether a column tells its rows apart: no value twice, but for a few mistakes. */
+export function isKeyColumn({ profile, finding }: LinkableColumn): boolean {
+  const { filled, distinct } = profile;
+  if (!keyKinds.has(finding.kind) || profile.longest > 160 || filled < 2) return false;
+  return distinct.repeated <= Math.max(filled >= 8 ? 1 : 0, filled * 0.03);
+}
+
+/** Finds for each column the one elsewhere that its values are those of. */
+export function findLinks(columns: readonly LinkableColumn[]): FoundLink[] {
+  const keys = columns.filter(isKeyColumn);
+  const links: FoundLink[] = [];
+  for (const column of columns) {
+    if (!keyKinds.has(column.finding.kind)) continue;
+    const found = keys
+      .filter((key) => key !== column && mayRefer(column, key))
+      .flatMap((key) => [asOne(column, key), asMany(column, key)])
+      .filter((link) => link !== undefined)
+      .sort((a, b) => scoreOf(b) - scoreOf(a));
+    if (found[0]) links.push(found[0]);
+  }
+  return withoutCircles(links);
+}
+
+/** Numbers and keys that meet by accident are no relationship: there the names must say so too. */
+function mayRefer(column: LinkableColumn, key: LinkableColumn): boolean {
+  const kind = (finding: Finding) => (finding.kind === "integer" ? "number" : "text");
+  if (kind(column.finding) !== kind(key.finding)) return false;
+  const accidental = column.finding.kind === "integer" || (isKeyColumn(column) && column.at === 0);
+  return !accidental || affinity(column, key) > 0;
+}
+
+/** How much the names say that the one refers to the other. */
+function affinity(column: LinkableColumn, key: LinkableColumn): number {
+  const said = words(column.name.replace(/_\d+$/, ""));
+  const entity = words(key.entity);
+  const named = entity.every((word) =>
+    said.some((other) => other === word || other === `${word}s`),
+  );
+  if (named) return 1;
+  return said.length > 1 && said.join("_") === key.name && column.sheet !== key.sheet ? 0.5 : 0;
+}
+
+function scoreOf({ kind, column, key, matching, strangers }: FoundLink): number {
+  const share = matching / Math.max(1, matching + strangers.count);
+  const first = key.at === 0 ? 0.1 : 0;
+  const text = key.finding.kind === "integer" ? 0 : 0.05;
+  const other = column.sheet === key.sheet ? 0 : 0.2;
+  return share + affinity(column, key) + first + text + other + (kind === "one" ? 0.05 : 0);
+}
+
+function asOne(column: LinkableColumn, key: LinkableColumn): FoundLink | undefined {
+  const { distinct, filled } = column.profile;
+  if (distinct.size === 0) return undefined;
+  const shared = distinct.sharedWith(key.profile.distinct);
+  const close = affinity(column, key) > 0;
+  if (shared < (close ? 1 : 3) || shared * (close ? 2 : 1.25) < distinct.size) return undefined;
+  if (distinct.overflowed || key.profile.distinct.overflowed) {
+    const strangers = { count: distinct.size - shared, examples: [] };
+    return { kind: "one", column, key, matching: filled - strangers.count, strangers };
+  }
+  const strangers = strangersOf(column, key, (text) =>
+    key.profile.distinct.values.has(folded(text)),
+  );
+  const matching = filled - strangers.count;
+  if (strangers.count > Math.max(close ? 2 : 1, filled * (close ? 0.25 : 0.1))) return undefined;
+  return { kind: "one", column, key, matching, strangers };
+}
+
+const separators = /\s*[;,/|+&\n]\s*|\s+(?:and|y|und|et|e)\s+/u;
+
+/** The names in a cell that lists several. A name with a comma of its own stays whole. */
+export function listParts(text: string, isKnown: (part: string) => boolean): string[] {
+  if (isKnown(text)) return [text.trim()];
+  const parts = text.split(/\s*[;\n|]\s*/u).filter(Boolean);
+  return parts.flatMap((part) => (isKnown(part) ? [part] : part.split(separators).filter(Boolean)));
+}
+
+function asMany(column: LinkableColumn, key: LinkableColumn): FoundLink | undefined {
+  const { distinct, filled } = column.profile;
+  const values = key.profile.distinct.values;
+  if (distinct.overflowed || key.profile.distinct.overflowed || column.finding.kind === "integer")
+    return undefined;
+  const isKnown = (part: string) => values.has(folded(part));
+  let lists = 0;
+  let whole = 0;
+  for (const { spellings } of distinct.values.values()) {
+    const parts = listParts(usualSpelling(spellings), isKnown);
+    if (parts.length > 1 && parts.filter(isKnown).length > 1) lists++;
+    if (parts.every(isKnown)) whole++;
+  }
+  if (lists === 0 || whole * 10 < distinct.size * 7) return undefined;
+  const strangers = strangersOf(column, key, (text) => listParts(text, isKnown).every(isKnown));
+  return { kind: "many", column, key, matching: filled - strangers.count, strangers };
+}
+
+function strangersOf(column: LinkableColumn, key: LinkableColumn, fits: (text: string) => boolean) {
+  const strangers: FoundLink["strangers"] = { count: 0, examples: [] };
+  const names = [...key.profile.distinct.values.values()].map(({ spellings }) =>
+    usualSpelling(spellings),
+  );
+  for (const { spellings, count, rows } of column.profile.distinct.values.values()) {
+    const text = usualSpelling(spellings);
+    if (fits(text)) continue;
+    strangers.count += count;
+    const near = nearest(text, names);
+    for (const row of rows) {
+      if (strangers.examples.length < 8)
+        strangers.examples.push({ row, text, ...(near && { near }) });
+    }
+  }
+  return strangers;
+}
+
+/** Of two columns that are each other's values, the one that comes first is the key. */
+function withoutCircles(links: FoundLink[]): FoundLink[] {
+  return links.filter(
+    (link, index) =>
+      !links.some(
+        (other, before) => before < index && other.column === link.key && other.key === link.column,
+      ),
+  );
+}
+
+/** What a field that refers is called: `hive_code` of a Hive is `hive`. */
+export function linkName(name: string, entity: string, taken: ReadonlySet<string>): string {
+  const plain = name.replace(/_(id|code|name|no|nr|number|ref)$/, "");
+  const better = plain !== name && !taken.has(plain) && labelOf(entity) !== "" ? plain : name;
+  return better;
+}

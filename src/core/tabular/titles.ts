@@ -1,0 +1,89 @@
+import { automaticFields } from "../model/model.ts";
+import { capitalized, labelOf, singularOf, snakeCase } from "../naming/words.ts";
+import { columnLetters } from "./cells.ts";
+import { currencyOf } from "./numbers.ts";
+
+/** What the title of a column says. */
+export interface Title {
+  name: string;
+  /** What people see, where it isn't what the name gives by itself. */
+  label?: string;
+  /** `Weight (kg)` has the unit kg. */
+  unit?: string;
+}
+
+const longest = 50;
+const unitPattern = /^(.*\S)\s*[([]\s*([\p{L}°µ%€$£][\p{L}\p{No}°µ%/²³€$£]{0,7})\s*[)\]]$/u;
+
+/** Makes a field's name of a column's title; of its letters where there is none. */
+export function fieldTitle(header: string, column: number, taken: ReadonlySet<string>): Title {
+  const found = unitPattern.exec(header);
+  const words = found?.[1] ?? header;
+  const unit = found && (isUnit(found[2] ?? "") ? found[2] : undefined);
+  const said = unit ? words : header;
+  const plain = plainName(said) || `column_${columnLetters(column).toLowerCase()}`;
+  const reserved = (automaticFields as readonly string[]).includes(plain) || plain === "then";
+  const name = untaken(reserved ? `sheet_${plain}` : plain, taken);
+  const label = said.trim().replace(/[:*]+$/, "");
+  const plainLabel = label === "" || label.toLowerCase() === labelOf(name).toLowerCase();
+  return { name, ...(!plainLabel && { label }), ...(unit && { unit }) };
+}
+
+const unitWords =
+  /^(mm|cm|m|km|g|kg|t|lbs?|oz|ml|cl|l|ha|m²|m2|km²|m³|m3|°c|°f|%|h|min|s|days?|years?|hours?|frames?|pcs?|w|kw|kwh|v|km\/h|masl)$/i;
+
+function isUnit(text: string): boolean {
+  return unitWords.test(text) || currencyOf(text) !== undefined;
+}
+
+function plainName(text: string): string {
+  const letters = text
+    .normalize("NFC")
+    .replace(/#/g, " number ")
+    .replace(/\be[- ]mail\b/gi, "email")
+    .replace(/['’]/gu, "")
+    .replace(/[^\p{L}\p{N}]+/gu, " ")
+    .trim();
+  const name = snakeCase(letters).slice(0, longest).replace(/_+$/, "");
+  return /^\p{N}/u.test(name) ? `column_${name}` : name;
+}
+
+/** Makes an entity's name of a sheet's, or of a file's where the sheet has a name that says nothing. */
+export function entityName(
+  sheet: string | undefined,
+  file: string,
+  taken: ReadonlySet<string>,
+): string {
+  const base = file.replace(/\.[^.]*$/, "");
+  const meaningless =
+    !sheet || /^(sheet|tabelle|hoja|feuil|folha|table|foglio)\s*\d*$/i.test(sheet.trim());
+  const words = (meaningless ? base : sheet).replace(/[^\p{L}\p{N}]+/gu, " ").trim();
+  const parts = singularOf(words.replace(/\s+\d{2,4}$/, "") || "Record").split(" ");
+  const name = parts.map(capitalized).join("").slice(0, longest);
+  const lettered = /^[\p{Lu}\p{Lo}]/u.test(name) ? name : `Sheet${capitalized(name)}`;
+  const safe = /^(levadura|sqlite)/i.test(lettered) ? `My${lettered}` : lettered;
+  return untakenEntity(safe, taken);
+}
+
+/** A name for the entity that a column's values could be. */
+export function entityOfColumn(name: string, taken: ReadonlySet<string>): string {
+  const words = singularOf(labelOf(name.replace(/_(name|code|no|number|id)$/, "")));
+  return untakenEntity(words.split(" ").map(capitalized).join(""), taken);
+}
+
+function untaken(name: string, taken: ReadonlySet<string>): string {
+  const flat = (text: string) => text.replaceAll("_", "").toLowerCase();
+  const used = new Set([...taken].map(flat));
+  for (let number = 1; ; number++) {
+    const candidate = number === 1 ? name : `${name.slice(0, longest - 4)}_${number}`;
+    if (!used.has(flat(candidate))) return candidate;
+  }
+}
+
+function untakenEntity(name: string, taken: ReadonlySet<string>): string {
+  const used = new Set([...taken].map((other) => snakeCase(other)));
+  for (let number = 1; ; number++) {
+    const candidate = number === 1 ? name : `${name.slice(0, longest - 4)}${number}`;
+    if (!used.has(snakeCase(candidate))) return candidate;
+  }
+}

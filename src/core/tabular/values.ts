@@ -1,0 +1,229 @@
+import type { Field } from "../model/model.ts";
+import { type Cell, cellText, folded } from "./cells.ts";
+import { findDate, findTime } from "./dates.ts";
+import { sameMark } from "./inference.ts";
+import { isEmail, isPhone, isUrl, noWords, tickMarks, webAddress, yesWords } from "./looks.ts";
+import { currencyOf, digitsOf, findNumber, placesOf } from "./numbers.ts";
+import type { FieldPlan } from "./plan.ts";
+
+/** The text that goes into a data file, or why the cell doesn't fit its field. */
+export type ReadValue = { text: string } | { reason: string };
+
+export interface ValueContext {
+  currency: string;
+  /** The day that counts as today, as `2026-05-03`. */
+  today: string;
+}
+
+/** Reads a cell that isn't blank. */
+export type ValueReader = (cell: Exclude<Cell, null>) => ReadValue;
+
+const no = (reason: string): ReadValue => ({ reason });
+
+/** How cells of a field's column are read; references and lists of them are texts here. */
+export function valueReader(
+  field: Field,
+  plan: Pick<FieldPlan, "dates" | "decimals" | "replace">,
+  context: ValueContext,
+): ValueReader {
+  const read = readerOf(field, plan, context);
+  const replaced = new Map(
+    Object.entries(plan.replace ?? {}).map(([from, to]) => [folded(from), to]),
+  );
+  return (cell) => {
+    if (typeof cell === "object" && "fault" in cell) return no(`in error: ${cell.fault}`);
+    const meant = replaced.size > 0 ? replaced.get(folded(cellText(cell))) : undefined;
+    const value = meant ?? cell;
+    if (typeof value === "string" && value.includes("\0"))
+      return no("holds a character that can't be kept (NUL)");
+    return read(value);
+  };
+}
+
+function readerOf(
+  field: Field,
+  plan: Pick<FieldPlan, "dates" | "decimals">,
+  context: ValueContext,
+): ValueReader {
+  const { type } = field;
+  switch (type.kind) {
+    case "integer":
+    case "decimal":
+    case "money":
+    case "percent":
+      return numberReader(field, plan, context);
+    case "boolean":
+      return readYesNo;
+    case "date":
+      return dateReader(type, plan, context);
+    case "datetime":
+      return momentReader(plan);
+    case "time":
+      return readTime;
+    case "choice":
+      return choiceReader(type.choices);
+    case "color":
+      return readColor;
+    case "email":
+      return lengthReader(type, 254, (text) => (isEmail(text) ? undefined : "no email address"));
+    case "phone":
+      return lengthReader(type, 40, (text) =>
+        isPhone(text) || /^\d{3,15}$/.test(text) ? undefined : "no telephone number",
+      );
+    case "url": {
+      const read = lengthReader(type, 2000, (text) => (isUrl(text) ? undefined : "no web address"));
+      return (cell) => read(webAddress(cellText(cell).trim()));
+    }
+    case "long text":
+      return lengthReader(type, Number.POSITIVE_INFINITY);
+    case "text":
+      return lengthReader(type, 255, (text) =>
+        text.includes("\n") ? "several lines, where one fits" : undefined,
+      );
+    default:
+      return (cell) => ({ text: plainText(cell) });
+  }
+}
+
+function plainText(cell: Cell): string {
+  return cellText(cell).trim().normalize("NFC").replaceAll("\r\n", "\n");
+}
+
+function lengthReader(
+  { min = 0, max }: { min?: number; max?: number },
+  usual: number,
+  trouble: (text: string) => string | undefined = () => undefined,
+): ValueReader {
+  const most = max ?? usual;
+  return (cell) => {
+    const text = plainText(cell);
+    const why = trouble(text);
+    if (why) return no(why);
+    if (text.length <= most && text.length >= min * 2) return { text };
+    const length = [...text].length;
+    if (length > most) return no(`${length} characters, where ${most} fit`);
+    return length < min ? no(`${length} characters, where ${min} are the least`) : { text };
+  };
+}
+
+function numberReader(
+  field: Field,
+  plan: Pick<FieldPlan, "decimals">,
+  { currency }: ValueContext,
+): ValueReader {
+  const { type, unit } = field;
+  if (!("places" in type) && type.kind !== "integer") throw new Error(`${type.kind} is no number`);
+  const places = "places" in type ? type.places : 0;
+  const sign = plan.decimals ?? "point";
+  const takes = (mark: string): boolean => {
+    if (mark === "") return true;
+    if (type.kind === "money") return currencyOf(mark) === currency;
+    if (type.kind === "percent") return mark === "%";
+    return unit !== undefined && sameMark(mark, unit);
+  };
+  const { min = Number.NEGATIVE_INFINITY, max = Number.POSITIVE_INFINITY } = type;
+  return (cell) => {
+    const found = numberOf(cell);
+    const digits = found?.[sign];
+    if (!found || digits === undefined)
+      return no(type.kind === "integer" ? "no whole number" : "no number");
+    if (!takes(found.mark)) return no(`in ${found.mark}${unit ? `, not in ${unit}` : ""}`);
+    let text = digits;
+    if (placesOf(text) > places) {
+      // What a workbook computed has more digits than anybody wrote.
+      if (typeof cell === "string" || places === 0) {
+        return no(places === 0 ? "no whole number" : `more than ${places} digits after the point`);
+      }
+      text = withoutTrailingZeros(Number(text).toFixed(places));
+    }
+    if (digitsOf(text) > 15) return no("more than 15 digits");
+    const value = Number(text);
+    if (value < min) return no(`less than ${min}`);
+    return value > max ? no(`more than ${max}`) : { text };
+  };
+}
+
+function withoutTrailingZeros(text: string): string {
+  return text.includes(".") ? text.replace(/\.?0+$/, "") : text;
+}
+
+function numberOf(cell: Exclude<Cell, null>) {
+  if (typeof cell === "string") return findNumber(cell.trim());
+  if (typeof cell === "number") {
+    const digits = cellText(cell);
+    return { point: digits, comma: digits, mark: "" };
+  }
+  if (typeof cell === "object" && "number" in cell) {
+    const digits = cellText(cell.number);
+    return { point: digits, comma: digits, mark: cell.mark };
+  }
+  return undefined;
+}
+
+function readYesNo(cell: Exclude<Cell, null>): ReadValue {
+  if (typeof cell === "boolean") return { text: cell ? "yes" : "no" };
+  const word = folded(cellText(cell));
+  if (yesWords.has(word) || tickMarks.has(word) || word === "1") return { text: "yes" };
+  return noWords.has(word) || word === "0" ? { text: "no" } : no("neither yes nor no");
+}
+
+function dateReader(
+  { min, max }: { min?: string; max?: string },
+  { dates = "day first" }: Pick<FieldPlan, "dates">,
+  { today }: ValueContext,
+): ValueReader {
+  const bound = (limit: string | undefined) => (limit === "today" ? today : limit);
+  const [least = "", most = "9999"] = [bound(min), bound(max)];
+  return (cell) => {
+    const found = momentOf(cell);
+    const day = dates === "day first" ? found?.dayFirst : found?.monthFirst;
+    if (!found || !day) return no("no date");
+    if (found.time && !found.time.startsWith("00:00")) return no("a date with a time");
+    if (day < least) return no(`before ${min}`);
+    return day > most ? no(`after ${max}`) : { text: day };
+  };
+}
+
+function momentReader({ dates = "day first" }: Pick<FieldPlan, "dates">): ValueReader {
+  return (cell) => {
+    const found = momentOf(cell);
+    const day = dates === "day first" ? found?.dayFirst : found?.monthFirst;
+    return found && day ? { text: `${day}T${found.time ?? "00:00"}` } : no("no date and time");
+  };
+}
+
+function momentOf(cell: Exclude<Cell, null>): ReturnType<typeof findDate> {
+  if (typeof cell === "string") return findDate(cell.trim());
+  if (typeof cell !== "object" || !("stamp" in cell) || cell.stamp.length < 10) return undefined;
+  const day = cell.stamp.slice(0, 10);
+  const time = cell.stamp.slice(11);
+  return { dayFirst: day, monthFirst: day, ordered: false, ...(time && { time }) };
+}
+
+function readTime(cell: Exclude<Cell, null>): ReadValue {
+  const text = typeof cell === "object" && "stamp" in cell ? cell.stamp : cellText(cell).trim();
+  const time = findTime(text);
+  return time ? { text: time } : no("no time");
+}
+
+function choiceReader(choices: readonly string[]): ValueReader {
+  const known = new Map(choices.map((choice) => [folded(choice), choice]));
+  // A yes and a no are the same in every spelling, where those are the choices.
+  const yesNo = known.has("yes") && known.has("no");
+  return (cell) => {
+    const word = folded(cellText(cell));
+    const choice = known.get(word);
+    if (choice !== undefined) return { text: choice };
+    const said = yesNo ? readYesNo(cell) : no("");
+    return "text" in said
+      ? { text: known.get(said.text) ?? said.text }
+      : no("not among the choices");
+  };
+}
+
+function readColor(cell: Exclude<Cell, null>): ReadValue {
+  const text = cellText(cell).trim().toLowerCase();
+  if (/^#[0-9a-f]{6}$/.test(text)) return { text };
+  if (/^#[0-9a-f]{3}$/.test(text)) return { text: text.replace(/[0-9a-f]/g, "$&$&") };
+  return no("no colour, such as #ffcc00");
+}

@@ -1,0 +1,289 @@
+import { existsSync } from "node:fs";
+import { today } from "../../../kit/time.ts";
+import { Failure } from "../../core/failure.ts";
+import { type Entity, isMany, isReference, type Model } from "../../core/model/model.ts";
+import { inOrder } from "../../core/schema/from-model.ts";
+import { columnLetters, columnNumber, folded } from "../../core/tabular/cells.ts";
+import {
+  type ConversionContext,
+  type ConversionCounts,
+  KeyCollector,
+  keyField,
+  type SetAside,
+  SheetConverter,
+} from "../../core/tabular/conversion.ts";
+import { KeySet } from "../../core/tabular/keys.ts";
+import { type Layout, layoutAt } from "../../core/tabular/layout.ts";
+import type { ImportPlan, SheetPlan } from "../../core/tabular/plan.ts";
+import { doneSplits, splitKey } from "../../core/tabular/plan-model.ts";
+import { dataFile, type Project } from "../../io/project/project.ts";
+import { CsvWriter, readDataFile } from "../../io/sheets/data-files.ts";
+import { headOf, type Sheet, sheetName } from "../../io/sheets/sheets.ts";
+import type { TemporaryFolder } from "../../io/sheets/temporary.ts";
+import type { Report } from "../report.ts";
+import { refuseTooWide } from "./look.ts";
+
+/** What became of a sheet. */
+export interface SheetOutcome {
+  name: string;
+  entity: string;
+  counts: ConversionCounts;
+  /** Columns that the plan says nothing of. */
+  unknown: string[];
+}
+
+/** Rows that wait in files: those of each entity, and what was set aside. */
+export interface Converted {
+  sheets: SheetOutcome[];
+  data: { entity: string; path: string; rows: number }[];
+  setAside: { path: string; count: number; first: SetAside[] };
+}
+
+/** A sheet of the plan, with what it is read from. */
+interface Job {
+  sheet: Sheet;
+  plan: SheetPlan;
+  layout: Layout;
+  /** Where the column of each field is. */
+  columns: Map<string, number>;
+  /** Columns that the plan leaves out. */
+  left: Set<number>;
+  unknown: string[];
+}
+
+/** Turns all rows of the plan's sheets into records, in files of a temporary folder. */
+export function convertSheets(
+  plan: ImportPlan,
+  sheets: readonly Sheet[],
+  model: Model,
+  project: Project,
+  folder: TemporaryFolder,
+  report: Report,
+): Converted {
+  const jobs = ordered(
+    plan.sheets.map((each) => jobOf(each, plan, sheets)),
+    model,
+  );
+  const entities = new Map(model.entities.map((entity) => [entity.name, entity]));
+  const outputs = outputFields(jobs, model);
+  const unique = new Map([...outputs.keys()].map((name) => [name, new Map<string, KeySet>()]));
+  const keys = new Map<string, KeySet>();
+  const context: ConversionContext = {
+    blank: new Set(plan.blank.map(folded)),
+    currency: model.app.currency,
+    today: today(),
+    entities,
+    keys,
+    outputs,
+  };
+  for (const entity of model.entities) {
+    const key = keyField(entity);
+    const own = unique.get(entity.name);
+    if (!own) keys.set(entity.name, keysOnFile(project, entity));
+    else if (key) {
+      const found = new KeySet();
+      own.set(key.name, found);
+      keys.set(entity.name, found);
+    }
+  }
+  const writers = new Map(
+    [...outputs].map(([name, fields]) => [name, new CsvWriter(folder.newPath(), fields)]),
+  );
+  const aside = new CsvWriter(folder.newPath(), ["file", "sheet", "cell", "value", "reason"]);
+  const first: SetAside[] = [];
+  const sink = {
+    keep: (entity: string, row: (string | null)[]) => writers.get(entity)?.write(row),
+    setAside: (what: SetAside) => {
+      aside.write([what.file, what.sheet, what.cell, what.value, what.reason]);
+      if (first.length < 12) first.push(what);
+    },
+  };
+  const outcomes = new Map<SheetPlan, SheetOutcome>();
+  const finished = new Set<string>();
+  for (const [at, job] of jobs.entries()) {
+    const entity = entities.get(job.plan.entity) as Entity;
+    const ahead = keysAhead(entity, jobs.slice(at), finished, context);
+    const converter = new SheetConverter(
+      job.plan,
+      job.layout,
+      job.columns,
+      job.left,
+      entity,
+      { ...context, keys: new Map([...keys, ...ahead]) },
+      sink,
+      unique.get(entity.name) ?? new Map(),
+    );
+    for (const step of job.sheet.read(job.plan.text)) {
+      converter.take(step);
+      const rows = step.first + step.rows.length - 1;
+      report({
+        kind: "progress",
+        on: `taking over ${sheetName(job.sheet)}`,
+        rows,
+        share: step.share,
+      });
+    }
+    converter.finish();
+    if (!jobs.slice(at + 1).some((later) => later.plan.entity === entity.name))
+      finished.add(entity.name);
+    outcomes.set(job.plan, {
+      name: sheetName(job.sheet),
+      entity: entity.name,
+      counts: converter.counts,
+      unknown: job.unknown,
+    });
+  }
+  aside.close();
+  for (const writer of writers.values()) writer.close();
+  return {
+    sheets: plan.sheets.flatMap((each) => outcomes.get(each) ?? []),
+    data: [...writers].map(([entity, { path, rows }]) => ({ entity, path, rows })),
+    setAside: { path: aside.path, count: aside.rows, first },
+  };
+}
+
+/** Sheets whose records others refer to come first. */
+function ordered(jobs: Job[], model: Model): Job[] {
+  const order = inOrder(model).map(({ name }) => name);
+  const place = ({ plan }: Job) => order.indexOf(plan.entity);
+  return [...jobs].sort((a, b) => place(a) - place(b));
+}
+
+/** The keys of entities that a sheet refers to before their own rows are all taken over. */
+function keysAhead(
+  entity: Entity,
+  rest: readonly Job[],
+  finished: ReadonlySet<string>,
+  context: ConversionContext,
+): Map<string, KeySet> {
+  const ahead = new Map<string, KeySet>();
+  const targets = new Set(
+    entity.fields.flatMap((field) =>
+      isReference(field) || isMany(field) ? [field.type.entity] : [],
+    ),
+  );
+  for (const target of targets) {
+    const key = keyField(context.entities.get(target) as Entity);
+    if (!key || finished.has(target)) continue;
+    const keys = new KeySet();
+    for (const job of rest.filter(({ plan }) => plan.entity === target)) {
+      const fieldPlan = job.plan.fields.find(({ name }) => name === key.name);
+      const column = job.columns.get(key.name);
+      if (!fieldPlan || column === undefined) continue;
+      const collector = new KeyCollector(
+        job.plan,
+        job.layout,
+        column,
+        key,
+        fieldPlan,
+        context,
+        keys,
+      );
+      for (const step of job.sheet.read(job.plan.text)) collector.take(step);
+    }
+    if (keys.size > 0) ahead.set(target, keys);
+  }
+  return ahead;
+}
+
+/** The keys in the data file of an entity that no sheet is taken for. */
+function keysOnFile(project: Project, entity: Entity): KeySet {
+  const keys = new KeySet();
+  const key = keyField(entity);
+  const path = dataFile(project, entity.name);
+  if (!key || !existsSync(path)) return keys;
+  for (const { rows, header, first } of readDataFile(path, `data/${entity.name}.csv`)) {
+    const column = header.indexOf(key.name);
+    if (column < 0) return keys;
+    rows.forEach((row, at) => {
+      const value = row[column];
+      if (typeof value === "string" && value !== "") keys.add(value, first + at, 0);
+    });
+  }
+  return keys;
+}
+
+/** The fields of each entity that the sheets have values for. */
+function outputFields(jobs: readonly Job[], model: Model): Map<string, string[]> {
+  const given = new Map<string, Set<string>>();
+  const add = (entity: string, names: readonly string[]) => {
+    const known = given.get(entity) ?? new Set();
+    given.set(entity, known);
+    for (const name of names) known.add(name);
+  };
+  for (const { plan } of jobs) {
+    const along = new Set(doneSplits(plan).flatMap((split) => split.with));
+    add(
+      plan.entity,
+      plan.fields.map(({ name }) => name).filter((name) => !along.has(name)),
+    );
+    for (const split of doneSplits(plan)) add(split.entity, [splitKey, ...split.with]);
+  }
+  return new Map(
+    model.entities
+      .filter(({ name }) => given.has(name))
+      .map((entity) => [
+        entity.name,
+        entity.fields.map(({ name }) => name).filter((name) => given.get(entity.name)?.has(name)),
+      ]),
+  );
+}
+
+function jobOf(sheetPlan: SheetPlan, plan: ImportPlan, sheets: readonly Sheet[]): Job {
+  const sheet = sheetFor(sheetPlan, plan, sheets);
+  const layout = layoutAt(
+    headOf(sheet, sheetPlan.text),
+    sheetPlan.header,
+    sheetPlan.rows,
+    sheet.merges,
+  );
+  refuseTooWide(sheet, layout);
+  const columns = new Map<string, number>();
+  for (const field of sheetPlan.fields) {
+    const column = findColumn(field.column, layout);
+    if (column === undefined) throw missingColumn(sheet, field.column, field.name, layout);
+    columns.set(field.name, column);
+  }
+  const left = new Set(sheetPlan.leave.flatMap((name) => findColumn(name, layout) ?? []));
+  const said = new Set([...columns.values(), ...left]);
+  const unknown = layout.columns
+    .filter(({ column }) => !said.has(column))
+    .map(({ header, column }) => header || `column ${columnLetters(column)}`);
+  return { sheet, plan: sheetPlan, layout, columns, left, unknown };
+}
+
+function missingColumn(sheet: Sheet, column: string, field: string, { columns }: Layout): Failure {
+  const there = columns.map(({ header }) => header).filter(Boolean);
+  return new Failure(
+    "input",
+    `${sheetName(sheet)} has no column \`${column}\`, which the plan takes for \`${field}\``,
+    `the header has ${there.slice(0, 12).join(", ")}${there.length > 12 ? " and more" : ""}`,
+  );
+}
+
+/** The sheet that a plan means: of the same name in a file of the same name, or in the only file that has one. */
+function sheetFor(wanted: SheetPlan, plan: ImportPlan, sheets: readonly Sheet[]): Sheet {
+  const named = sheets.filter(({ sheet }) => folded(sheet ?? "") === folded(wanted.sheet ?? ""));
+  const exact = named.find(({ file }) => file === wanted.file);
+  if (exact) return exact;
+  // Next month's file has another name.
+  if (wanted.sheet !== undefined && named.length === 1 && named[0]) return named[0];
+  const texts = plan.sheets.filter(({ sheet }) => sheet === undefined);
+  const text = named[texts.indexOf(wanted)];
+  if (wanted.sheet === undefined && text && named.length === texts.length) return text;
+  const names = sheets.map((sheet) => sheetName(sheet)).join("; ");
+  throw new Failure(
+    "input",
+    `the plan takes ${sheetName(wanted)}, which is not among the files`,
+    `there ${sheets.length === 1 ? "is" : "are"} ${names}`,
+  );
+}
+
+function findColumn(reference: string, { columns }: Layout): number | undefined {
+  const titled = columns.find(
+    ({ header }) => header !== "" && folded(header) === folded(reference),
+  );
+  if (titled) return titled.column;
+  const letters = /^column ([a-z]{1,3})$/i.exec(reference.trim())?.[1];
+  return letters === undefined ? undefined : columnNumber(letters);
+}

@@ -1,0 +1,158 @@
+import { existsSync } from "node:fs";
+import { basename, join } from "node:path";
+import { Failure } from "../../core/failure.ts";
+import type { Entity, Model } from "../../core/model/model.ts";
+import { entityNamed } from "../../core/model/model.ts";
+import { slugOf } from "../../core/naming/words.ts";
+import { keyField } from "../../core/tabular/conversion.ts";
+import { KeySet } from "../../core/tabular/keys.ts";
+import { type Write, writeAll } from "../../io/project/files.ts";
+import { dataFile, type Project } from "../../io/project/project.ts";
+import { CsvWriter, readDataFile } from "../../io/sheets/data-files.ts";
+import { supportFiles } from "../begin.ts";
+import { pendingChanges } from "../draft.ts";
+import {
+  checksumOf,
+  type DataFile,
+  type Loaded,
+  type LoadOptions,
+  loadData,
+  loadedChecksums,
+} from "../load.ts";
+import { databaseOf, migrationHistory, withDatabase } from "../migrate.ts";
+import type { Report } from "../report.ts";
+import type { PreparedImport } from "./prepare.ts";
+
+/** What an import wrote. */
+export interface KeptImport {
+  /** Paths within the project. */
+  files: string[];
+  /** What loading did with the rows; undefined when the database has to be brought to the model first. */
+  loaded: Loaded[] | undefined;
+}
+
+/** What would become of the rows in the database; undefined when it isn't ready for them. */
+export async function previewLoading(
+  prepared: PreparedImport,
+  options: LoadOptions,
+  report: Report,
+): Promise<Loaded[] | undefined> {
+  if (!(await isReady(prepared))) return undefined;
+  const files = await dataFiles(prepared.data, prepared.model);
+  return loadData(prepared.project, prepared.model, files, { ...options, dry: true }, report);
+}
+
+/** Whether the database is there and has the tables of the model that the import gives. */
+async function isReady({ project, model, existing }: PreparedImport): Promise<boolean> {
+  if (existing === undefined || !existsSync(databaseOf(project))) return false;
+  const changes = pendingChanges(project, model);
+  if (changes.steps.length + changes.waiting.length > 0) return false;
+  const history = await migrationHistory(project, model);
+  return history.every(({ standing }) => standing === "applied");
+}
+
+async function dataFiles(
+  data: readonly { entity: string; path: string }[],
+  model: Model,
+): Promise<DataFile[]> {
+  const files: DataFile[] = [];
+  for (const { entity, path } of data) {
+    files.push({ entity: entityNamed(model, entity), path, checksum: await checksumOf(path) });
+  }
+  return files;
+}
+
+/** Writes model, data, what was set aside, and the plan: all of it, or nothing. Loads the rows where the database is ready. */
+export async function keepImport(
+  prepared: PreparedImport,
+  planPath: string | undefined,
+  options: LoadOptions,
+  report: Report,
+): Promise<KeptImport> {
+  const { project, plan, model, modelText, existing, data, setAside } = prepared;
+  const ready = await isReady(prepared);
+  for (const each of data)
+    await joinEarlier(project, entityNamed(model, each.entity), each, report);
+  const writes: Write[] = [];
+  const add = (path: string, write: { text: string } | { copyOf: string }) =>
+    writes.push({ path: join(project.root, path), ...write });
+  if (modelText !== existing) add("model.yaml", { text: modelText });
+  for (const { path, text } of supportFiles(plan.app.name)) {
+    if (!existsSync(join(project.root, path))) add(path, { text });
+  }
+  for (const { entity, path } of data) add(join("data", `${entity}.csv`), { copyOf: path });
+  const name = slugOf(basename(plan.sheets[0]?.file ?? "").replace(/\.[^.]*$/, "")) || "sheet";
+  if (setAside.count > 0)
+    add(unusedName(project, join("data", "set-aside"), name, "csv"), { copyOf: setAside.path });
+  if (planPath === undefined)
+    add(unusedName(project, "imports", name, "yaml"), { text: prepared.planText });
+  writeAll(writes);
+  const files = writes.map(({ path }) => path.slice(project.root.length + 1));
+  if (!ready) return { files, loaded: undefined };
+  const written = await dataFiles(
+    data.map(({ entity }) => ({ entity, path: dataFile(project, entity) })),
+    model,
+  );
+  return { files, loaded: await loadData(project, model, written, options, report) };
+}
+
+function unusedName(project: Project, folder: string, name: string, ending: string): string {
+  for (let number = 1; ; number++) {
+    const path = join(folder, `${name}${number === 1 ? "" : `-${number}`}.${ending}`);
+    if (!existsSync(join(project.root, path))) return path;
+  }
+}
+
+/** Rows of an earlier import that no database has taken yet stay beside the new ones. */
+async function joinEarlier(
+  project: Project,
+  entity: Entity,
+  data: { path: string; rows: number },
+  report: Report,
+): Promise<void> {
+  const earlier = dataFile(project, entity.name);
+  if (!existsSync(earlier) || (await isLoaded(project, entity, earlier))) return;
+  const [first] = readDataFile(earlier, basename(earlier));
+  const [fresh] = readDataFile(data.path, basename(earlier));
+  if (!first || !fresh) return;
+  const header = [...fresh.header, ...first.header.filter((name) => !fresh.header.includes(name))];
+  if (header.some((name) => !entity.fields.some((field) => field.name === name))) {
+    throw new Failure(
+      "input",
+      `data/${entity.name}.csv has rows that no database has taken yet, with other fields than the model`,
+      "run `levadura rise` first, or move the file away",
+    );
+  }
+  const key = keyField(entity)?.name;
+  const identity = (names: readonly string[], row: readonly unknown[]) =>
+    key
+      ? String(row[names.indexOf(key)] ?? "")
+      : JSON.stringify(header.map((name) => row[names.indexOf(name)] ?? ""));
+  const seen = new KeySet();
+  const joined = new CsvWriter(`${data.path}-joined`, header);
+  const copy = (path: string, skipSeen: boolean) => {
+    for (const { rows, header: names, share } of readDataFile(path, basename(earlier))) {
+      for (const row of rows) {
+        const known = identity(names, row);
+        if (skipSeen && seen.find(known)) continue;
+        if (!skipSeen) seen.add(known, 0, 0);
+        joined.write(
+          header.map((name) => (row[names.indexOf(name)] as string | undefined) ?? null),
+        );
+      }
+      report({ kind: "progress", on: `joining data/${entity.name}.csv`, rows: joined.rows, share });
+    }
+  };
+  copy(data.path, false);
+  copy(earlier, true);
+  joined.close();
+  data.path = joined.path;
+  data.rows = joined.rows;
+}
+
+async function isLoaded(project: Project, entity: Entity, path: string): Promise<boolean> {
+  if (!existsSync(databaseOf(project))) return false;
+  const checksum = await checksumOf(path);
+  const loaded = await withDatabase(project, loadedChecksums);
+  return loaded.get(entity.name) === checksum;
+}

@@ -1,0 +1,126 @@
+import { Failure } from "../../core/failure.ts";
+import { type Diagnostic, Places, pointOut } from "../../core/model/diagnostics.ts";
+import type { Model } from "../../core/model/model.ts";
+import { readModel } from "../../core/model/read.ts";
+import type { ImportPlan, PlanNotes } from "../../core/tabular/plan.ts";
+import { type PlanReading, printPlan, readPlan } from "../../core/tabular/plan-document.ts";
+import { type PlannedModel, planModel } from "../../core/tabular/plan-model.ts";
+import { readText } from "../../io/project/files.ts";
+import { modelName, type Project, projectAt } from "../../io/project/project.ts";
+import { openSheets } from "../../io/sheets/sheets.ts";
+import { TemporaryFolder } from "../../io/sheets/temporary.ts";
+import type { Report } from "../report.ts";
+import { type Converted, convertSheets } from "./convert.ts";
+import { proposeImport } from "./look.ts";
+
+/** What is asked of an import. */
+export interface ImportRequest {
+  /** Paths of files; `-` is standard input. */
+  files: readonly string[];
+  /** The folder of the project. */
+  folder: string;
+  /** The file of a plan to follow. */
+  plan?: string;
+  /** What the application is called, where there is no model yet. */
+  name?: string;
+}
+
+/** An import that is ready, down to every row; nothing of it is written yet. */
+export interface PreparedImport extends Converted {
+  project: Project;
+  plan: ImportPlan;
+  /** What was found out; undefined for a plan that was given. */
+  notes: PlanNotes | undefined;
+  planText: string;
+  model: Model;
+  modelText: string;
+  /** The model that is there already. */
+  existing: string | undefined;
+  /** Takes away what was only kept for it. */
+  remove(): void;
+}
+
+/** Looks at files, and works out what each cell in them becomes. Writes nothing. */
+export async function prepareImport(
+  request: ImportRequest,
+  report: Report,
+): Promise<PreparedImport> {
+  const project = projectAt(request.folder);
+  const existing = readText(project.model);
+  const before = existing === undefined ? undefined : modelThere(existing, project);
+  const given = request.plan === undefined ? undefined : givenPlan(request.plan);
+  const folder = new TemporaryFolder();
+  const remove = () => folder.remove();
+  process.once("exit", remove);
+  try {
+    const sheets = await openSheets(request.files, folder, (on) => report({ kind: "working", on }));
+    const { plan, notes } = given
+      ? { plan: given.plan, notes: undefined }
+      : proposeImport(sheets, { ...request, ...(before && { model: before }) }, folder, report);
+    const planText = given?.text ?? printPlan(plan, notes);
+    const planned = planModel(plan, existing);
+    const { model } = planned.reading;
+    if (!model) throw planFailure(request.plan, planText, planned);
+    const converted = convertSheets(plan, sheets, model, project, folder, report);
+    return {
+      project,
+      plan,
+      notes,
+      planText,
+      model,
+      modelText: planned.text,
+      existing,
+      remove,
+      ...converted,
+    };
+  } catch (error) {
+    remove();
+    throw error;
+  }
+}
+
+function modelThere(text: string, project: Project): Model {
+  const { model, diagnostics } = readModel(text);
+  if (model) return model;
+  throw pointedFailure(
+    modelName(project),
+    text,
+    diagnostics,
+    "correct it first; `levadura check` shows it too",
+  );
+}
+
+function givenPlan(path: string): { plan: ImportPlan; text: string } {
+  const text = readText(path);
+  if (text === undefined) throw new Failure("usage", `there is no plan ${path}`);
+  const { plan, diagnostics } = readPlan(text);
+  if (plan) return { plan, text };
+  throw pointedFailure(path, text, diagnostics);
+}
+
+/** The errors of the model that a plan gives, pointed at in the plan. */
+function planFailure(path: string | undefined, text: string, { errors }: PlannedModel): Failure {
+  const { placeOf }: PlanReading = readPlan(text);
+  const diagnostics = errors.map(
+    ({ message, help, path: at }): Diagnostic => ({
+      severity: "error",
+      message,
+      at: placeOf(at),
+      ...(help && { help }),
+    }),
+  );
+  return pointedFailure(path ?? "the plan", text, diagnostics);
+}
+
+function pointedFailure(
+  file: string,
+  text: string,
+  diagnostics: readonly Diagnostic[],
+  help?: string,
+): Failure {
+  const places = new Places(text);
+  const errors = diagnostics.filter(({ severity }) => severity === "error");
+  const pointed = errors.map((diagnostic) => pointOut(file, places, diagnostic));
+  const count = errors.length === 1 ? "1 error" : `${errors.length} errors`;
+  return new Failure("input", `${file} has ${count}`, help, pointed);
+}

@@ -1,0 +1,316 @@
+import { createHash } from "node:crypto";
+import { createReadStream, existsSync } from "node:fs";
+import { pipeline } from "node:stream/promises";
+import { refusal } from "../../kit/database/sqlite.ts";
+import { configure } from "../../kit/settings.ts";
+import { now, today, toUtc } from "../../kit/time.ts";
+import { Failure } from "../core/failure.ts";
+import {
+  type Entity,
+  entityNamed,
+  type Field,
+  isMany,
+  isReference,
+  type Model,
+} from "../core/model/model.ts";
+import { nearest } from "../core/naming/nearest.ts";
+import { columnOf, inOrder, linkOf, tableOf } from "../core/schema/from-model.ts";
+import type { Value } from "../core/seeding/values.ts";
+import { columnLetters } from "../core/tabular/cells.ts";
+import { keyField } from "../core/tabular/conversion.ts";
+import { valueReader } from "../core/tabular/values.ts";
+import type { Engine } from "../io/engines/engine.ts";
+import type { KeyedTable, LoadCounts, LoadRow, LoadTarget } from "../io/engines/loading.ts";
+import { fileFailure } from "../io/project/files.ts";
+import { dataFile, type Project } from "../io/project/project.ts";
+import { readDataFile } from "../io/sheets/data-files.ts";
+import { withDatabase } from "./migrate.ts";
+import type { Report } from "./report.ts";
+
+/** A file with rows of an entity. */
+export interface DataFile {
+  entity: Entity;
+  path: string;
+  checksum: string;
+}
+
+/** What loading did with an entity's rows. */
+export interface Loaded extends LoadCounts {
+  entity: string;
+  plural: string;
+  /** How many rows the file has. */
+  rows: number;
+}
+
+/** What to do beyond adding and changing rows. */
+export interface LoadOptions {
+  /** Delete the rows that the files don't have, apart from those that were changed in the application. */
+  deleteMissing?: boolean;
+  /** Find out only what would be done. */
+  dry?: boolean;
+}
+
+const ledger = `create table if not exists levadura_loads (
+  entity text not null,
+  checksum text not null,
+  loaded_at text not null
+)`;
+
+/** The data files of a project that its database hasn't taken yet, or not as they are now. */
+export async function pendingData(project: Project, model: Model): Promise<DataFile[]> {
+  const files: DataFile[] = [];
+  for (const entity of model.entities) {
+    const path = dataFile(project, entity.name);
+    if (existsSync(path)) files.push({ entity, path, checksum: await checksumOf(path) });
+  }
+  if (files.length === 0) return [];
+  const loaded = await withDatabase(project, loadedChecksums);
+  return files.filter(({ entity, checksum }) => loaded.get(entity.name) !== checksum);
+}
+
+/** The checksum of the file that each entity's rows were loaded from last. */
+export async function loadedChecksums(engine: Engine): Promise<Map<string, string>> {
+  if (!(await engine.hasTable("levadura_loads"))) return new Map();
+  const rows = await engine.migrations.rows<{ entity: string; checksum: string }>(
+    "select entity, checksum from levadura_loads order by loaded_at, rowid",
+  );
+  return new Map(rows.map(({ entity, checksum }) => [entity, checksum]));
+}
+
+export async function checksumOf(path: string): Promise<string> {
+  const hash = createHash("sha256");
+  try {
+    await pipeline(createReadStream(path), hash);
+  } catch (error) {
+    throw fileFailure("read", path, error);
+  }
+  return hash.digest("hex");
+}
+
+/** Ends a transaction that only was to find something out. */
+class OnlyLooked extends Error {
+  constructor(readonly loaded: Loaded[]) {
+    super();
+  }
+}
+
+/** Loads data files: all of them, or nothing. Rows that were changed in the application stay as they are. */
+export async function loadData(
+  project: Project,
+  model: Model,
+  files: readonly DataFile[],
+  { deleteMissing = false, dry = false }: LoadOptions,
+  report: Report,
+): Promise<Loaded[]> {
+  if (files.length === 0) return [];
+  configure(model.app);
+  return withDatabase(project, async (engine) => {
+    try {
+      return await engine.transaction(async () => {
+        const loaded = await loadAll(engine, model, files, deleteMissing, report);
+        if (dry) throw new OnlyLooked(loaded);
+        return loaded;
+      });
+    } catch (error) {
+      if (error instanceof OnlyLooked) return error.loaded;
+      throw error;
+    }
+  });
+}
+
+async function loadAll(
+  engine: Engine,
+  model: Model,
+  files: readonly DataFile[],
+  deleteMissing: boolean,
+  report: Report,
+): Promise<Loaded[]> {
+  await engine.migrations.run(ledger);
+  const moment = now();
+  const loader = engine.loader({ moment, deleteMissing });
+  const order = inOrder(model);
+  const sorted = [...files].sort((a, b) => order.indexOf(a.entity) - order.indexOf(b.entity));
+  const rows = new Map<string, number>();
+  const present = new Set<string>();
+  for (const { entity, path } of sorted) {
+    // A reference to what comes later, or to its own table, is settled at the end.
+    const later = new Set(
+      sorted.map((file) => file.entity.name).filter((name) => !present.has(name)),
+    );
+    const reader = new DataReader(model, entity, path, later);
+    try {
+      loader.take(reader.target, reader.read(report));
+    } catch (error) {
+      throw refusal(error) || /constraint failed/i.test((error as Error).message)
+        ? reader.explain(error as Error)
+        : error;
+    }
+    rows.set(entity.name, reader.rows);
+    present.add(entity.name);
+  }
+  const counts = loader.finish();
+  for (const { entity, checksum } of sorted) {
+    await engine.migrations.rows(
+      "insert into levadura_loads (entity, checksum, loaded_at) values (?, ?, ?) returning entity",
+      [entity.name, checksum, moment],
+    );
+  }
+  return sorted.map(({ entity }) => ({
+    entity: entity.name,
+    plural: entity.plural,
+    rows: rows.get(entity.name) ?? 0,
+    ...(counts.get(tableOf(entity.name)) as LoadCounts),
+  }));
+}
+
+/** Reads a data file into rows for the database. */
+class DataReader {
+  readonly target: LoadTarget;
+  readonly #name: string;
+  readonly #header: string[];
+  readonly #fields: Field[];
+  rows = 0;
+
+  constructor(
+    readonly model: Model,
+    readonly entity: Entity,
+    readonly path: string,
+    later: ReadonlySet<string>,
+  ) {
+    this.#name = `data/${entity.name}.csv`;
+    const [first] = readDataFile(path, this.#name);
+    if (!first)
+      throw new Failure("input", `${this.#name} has no header`, "its first line names the fields");
+    this.#header = first.header;
+    this.#fields = this.#header.map((name, at) => this.#field(name, at));
+    const single = this.#fields.filter((field) => !isMany(field));
+    const key = keyField(entity);
+    const keyAt = key ? single.indexOf(key) : -1;
+    this.target = {
+      table: tableOf(entity.name),
+      columns: single.map((field) => ({
+        name: columnOf(field),
+        required: field.required,
+        ...(isReference(field) && {
+          reference: {
+            ...this.#keyed(field.type.entity, field),
+            late: later.has(field.type.entity),
+          },
+        }),
+      })),
+      key: keyAt < 0 ? undefined : keyAt,
+      links: this.#fields.filter(isMany).map((field) => {
+        const { table, from, to } = linkOf(entity, field);
+        return { table, from, to, target: this.#keyed(field.type.entity, field) };
+      }),
+    };
+  }
+
+  #field(name: string, at: number): Field {
+    const field = this.entity.fields.find((candidate) => candidate.name === name);
+    const twice = this.#header.indexOf(name) !== at;
+    if (field && !twice) return field;
+    const close = nearest(
+      name,
+      this.entity.fields.map((each) => each.name),
+    );
+    throw new Failure(
+      "input",
+      `${this.#name}, cell ${columnLetters(at)}1: ${twice ? `\`${name}\` stands in the header twice` : `${this.entity.name} has no field \`${name}\``}`,
+      close && !twice ? `did you mean \`${close}\`?` : "correct the header, or the model",
+    );
+  }
+
+  #keyed(name: string, field: Field): KeyedTable {
+    const target = entityNamed(this.model, name);
+    const key = keyField(target);
+    if (key) return { table: tableOf(name), key: columnOf(key) };
+    throw new Failure(
+      "input",
+      `${this.#name}: ${this.entity.name}.${field.name} refers to ${name}, whose records nothing tells apart`,
+      `give ${name} a unique field`,
+    );
+  }
+
+  *read(report: Report): Generator<LoadRow[]> {
+    const readers = this.#fields.map((field) => (isMany(field) ? undefined : storedValue(field)));
+    this.rows = 0;
+    for (const { rows, share } of readDataFile(this.path, this.#name)) {
+      yield rows.map((row) => {
+        const values: Value[] = [];
+        const links: string[][] = [];
+        readers.forEach((read, at) => {
+          const cell = row[at] as string;
+          if (read) values.push(read(cell ?? ""));
+          else links.push(cell ? cell.split("\n") : []);
+        });
+        return { values, links };
+      });
+      this.rows += rows.length;
+      report({ kind: "progress", on: `loading ${this.entity.plural}`, rows: this.rows, share });
+    }
+  }
+
+  /** Why the database refused a row: looks for it, cell by cell. */
+  explain(error: Error): Failure {
+    const context = { currency: this.model.app.currency, today: today() };
+    const readers = this.#fields.map((field) => valueReader(field, {}, context));
+    for (const { rows, first } of readDataFile(this.path, this.#name)) {
+      for (const [index, row] of rows.entries()) {
+        for (const [at, field] of this.#fields.entries()) {
+          const cell = (row[at] as string) ?? "";
+          const place = `${this.#name}, cell ${columnLetters(at)}${first + index}`;
+          if (cell === "" && field.required && field.type.kind !== "boolean") {
+            return new Failure(
+              "input",
+              `${place}: ${field.label} is required, and there is no value`,
+              "fill it in",
+            );
+          }
+          const read = cell === "" ? undefined : readers[at]?.(cell);
+          if (read && "reason" in read) {
+            return new Failure(
+              "input",
+              `${place}: ${JSON.stringify(cell.slice(0, 60))} is ${read.reason}`,
+              "correct it",
+            );
+          }
+        }
+      }
+    }
+    const columns = refusal(error)?.columns ?? [];
+    return new Failure(
+      "input",
+      `${this.#name}: the database refused a row: ${columns.length > 0 ? `a value of ${columns.join(" and ")} that must be the only one is there already` : error.message}`,
+      "correct the data file; nothing of it was loaded",
+    );
+  }
+}
+
+/** How a cell of a data file is stored. What it can't be, the database refuses. */
+function storedValue({ type }: Field): (cell: string) => Value {
+  switch (type.kind) {
+    case "integer":
+    case "decimal":
+    case "money":
+    case "percent":
+      return (cell) => (cell === "" ? null : /^-?\d+(\.\d+)?$/.test(cell) ? Number(cell) : cell);
+    case "boolean":
+      return (cell) => cell === "yes" || (cell !== "" && cell !== "no" ? cell : false);
+    case "datetime": {
+      const known = new Map<string, string>();
+      return (cell) => {
+        if (cell === "") return null;
+        const found =
+          known.get(cell) ??
+          (/^\d{4}-\d\d-\d\dT\d\d:\d\d$/.test(cell)
+            ? toUtc(cell)
+            : cell.replace(/(T\d\d:\d\d)Z$/, "$1:00Z"));
+        if (known.size < 10_000) known.set(cell, found);
+        return found;
+      };
+    }
+    default:
+      return (cell) => (cell === "" ? null : cell);
+  }
+}

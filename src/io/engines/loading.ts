@@ -1,0 +1,67 @@
+import type { Value } from "../../core/seeding/values.ts";
+
+/** Where rows of a data file go. */
+export interface LoadTarget {
+  table: string;
+  /** The columns that the file has values for, in its order. */
+  columns: LoadColumn[];
+  /** The place of the column by which rows are matched; undefined to match whole rows. */
+  key: number | undefined;
+  /** The tables of links that the file has values for. */
+  links: { table: string; from: string; to: string; target: KeyedTable }[];
+}
+
+export interface LoadColumn {
+  name: string;
+  required: boolean;
+  /** For a reference: what its values are keys of. */
+  reference?: KeyedTable & {
+    /** Whether those rows may come later than the ones that refer to them. */
+    late: boolean;
+  };
+}
+
+export interface KeyedTable {
+  table: string;
+  key: string;
+}
+
+/** A row: a value for each column, keys for references; and the keys of what each link leads to. */
+export interface LoadRow {
+  values: (Value | null)[];
+  links: string[][];
+}
+
+/** What loading did, or would do, with the rows of one table. */
+export interface LoadCounts {
+  added: number;
+  changed: number;
+  same: number;
+  /** Rows of the table that the file doesn't have. */
+  missing: number;
+  deleted: number;
+  /** Rows that differ, but were changed in the application since they were loaded: they stay as they are. */
+  conflicts: number;
+  firstConflicts: LoadConflict[];
+}
+
+export interface LoadConflict {
+  key: string;
+  column: string;
+  stored: string;
+  incoming: string;
+}
+
+/** Loads rows into tables, within one transaction of the caller's. */
+export interface Loader {
+  /** Takes the rows of a table. Tables come after those that their required references lead to. */
+  take(target: LoadTarget, batches: Iterable<readonly LoadRow[]>): void;
+  /** Settles what refers to rows that came later, and gives the counts, by table. */
+  finish(): Map<string, LoadCounts>;
+}
+
+export interface LoadSettings {
+  /** This moment, which marks the rows as loaded. */
+  moment: string;
+  deleteMissing: boolean;
+}

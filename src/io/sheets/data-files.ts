@@ -1,0 +1,75 @@
+import { closeSync, openSync, writeSync } from "node:fs";
+import Papa from "papaparse";
+import { Failure } from "../../core/failure.ts";
+import { fileFailure } from "../project/files.ts";
+import { type ReadStep, readTextRows } from "./text.ts";
+
+/** Writes a CSV file row by row: commas, quotes where needed, a line feed behind each row, UTF-8. */
+export class CsvWriter {
+  readonly #handle: number;
+  #rows: (readonly (string | null)[])[] = [];
+  rows = 0;
+
+  constructor(
+    readonly path: string,
+    header: readonly string[],
+  ) {
+    try {
+      this.#handle = openSync(path, "w");
+    } catch (error) {
+      throw fileFailure("write", path, error);
+    }
+    this.#rows.push(header);
+  }
+
+  write(row: readonly (string | null)[]): void {
+    this.#rows.push(row);
+    this.rows++;
+    if (this.#rows.length >= 2000) this.#flush();
+  }
+
+  #flush(): void {
+    if (this.#rows.length === 0) return;
+    try {
+      writeSync(this.#handle, `${Papa.unparse(this.#rows as unknown[][], { newline: "\n" })}\n`);
+    } catch (error) {
+      throw fileFailure("write", this.path, error);
+    }
+    this.#rows = [];
+  }
+
+  close(): void {
+    this.#flush();
+    closeSync(this.#handle);
+  }
+}
+
+/** Reads a CSV file that Levadura or a person wrote for it: a header of names, then rows as wide as it. */
+export function* readDataFile(
+  path: string,
+  name: string,
+): Generator<ReadStep & { header: string[] }> {
+  const format = { delimiter: ",", quote: '"', encoding: "utf-8" } as const;
+  let header: string[] | undefined;
+  for (const step of readTextRows(path, name, format)) {
+    let { rows, first } = step;
+    if (!header) {
+      header = (rows[0] as string[] | undefined)?.map((cell) => cell.replace(/^\uFEFF/, "").trim());
+      rows = rows.slice(1);
+      first++;
+    }
+    if (!header) continue;
+    // A line feed at the end makes no row.
+    const kept = rows.filter((row) => row.length > 1 || row[0] !== "" || header?.length === 1);
+    for (const row of kept) {
+      if (row.length !== header.length && row.length > 1) {
+        throw new Failure(
+          "input",
+          `${name}, row ${first + rows.indexOf(row)}: ${row.length} cells, where the header has ${header.length}`,
+          "correct the row; a comma within a cell needs quotes around the cell",
+        );
+      }
+    }
+    yield { ...step, rows: kept, first, header };
+  }
+}

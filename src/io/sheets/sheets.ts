@@ -1,0 +1,88 @@
+import { basename } from "node:path";
+import { Failure } from "../../core/failure.ts";
+import type { Row } from "../../core/tabular/cells.ts";
+import { headRows, type Merge } from "../../core/tabular/layout.ts";
+import type { TextFormat } from "../../core/tabular/plan.ts";
+import { sniffFile } from "./sniff.ts";
+import { keepStandardInput, type TemporaryFolder } from "./temporary.ts";
+import { findTextFormat, type ReadStep, readTextRows } from "./text.ts";
+import { readSpooledRows, type SpooledSheet, spoolWorkbook } from "./workbook.ts";
+
+/** A sheet of rows, which can be read from its beginning any number of times. */
+export interface Sheet {
+  /** The name of its file, without the folder; `-` for standard input. */
+  file: string;
+  /** Its name in a workbook. */
+  sheet?: string;
+  hidden: boolean;
+  /** How it is written, for text. */
+  text?: TextFormat;
+  merges: Merge[];
+  formulas: SpooledSheet["formulas"];
+  read(text?: TextFormat, onStrayQuotes?: (row: number) => void): Iterable<ReadStep>;
+}
+
+/** Opens files of any kind that is taken: each sheet in them is one. `-` is standard input. */
+export async function openSheets(
+  paths: readonly string[],
+  folder: TemporaryFolder,
+  working: (on: string) => void,
+): Promise<Sheet[]> {
+  const sheets: Sheet[] = [];
+  for (const path of paths) {
+    const name = path === "-" ? "-" : basename(path);
+    const known = path === "-" ? folder.newPath() : path;
+    if (path === "-") await keepStandardInput(known);
+    working(`reading ${name === "-" ? "standard input" : name}`);
+    const kind = sniffFile(known, name === "-" ? "standard input" : name);
+    if (kind === "archive") sheets.push(...(await workbookSheets(known, name, folder)));
+    else sheets.push(textSheet(known, name));
+  }
+  return sheets;
+}
+
+async function workbookSheets(
+  path: string,
+  file: string,
+  folder: TemporaryFolder,
+): Promise<Sheet[]> {
+  const spooled = await spoolWorkbook(path, file, folder);
+  const filled = spooled.filter(({ rows }) => rows > 0);
+  if (filled.length === 0) throw new Failure("input", `${file} has no rows`);
+  return filled.map((each) => ({
+    file,
+    sheet: each.name,
+    hidden: each.hidden,
+    merges: each.merges,
+    formulas: each.formulas,
+    read: () => readSpooledRows(each),
+  }));
+}
+
+function textSheet(path: string, file: string): Sheet {
+  const found = findTextFormat(path, file);
+  return {
+    file,
+    hidden: false,
+    text: found,
+    merges: [],
+    formulas: [],
+    read: (text = found, onStrayQuotes) => readTextRows(path, file, text, onStrayQuotes),
+  };
+}
+
+/** The first rows of a sheet, by which its table is found. */
+export function headOf(sheet: Sheet, text?: TextFormat): Row[] {
+  const head: Row[] = [];
+  for (const { rows } of sheet.read(text)) {
+    head.push(...rows.slice(0, headRows - head.length));
+    if (head.length >= headRows) break;
+  }
+  return head;
+}
+
+/** What a sheet is called in messages. */
+export function sheetName({ file, sheet }: { file: string; sheet?: string }): string {
+  const name = file === "-" ? "standard input" : file;
+  return sheet === undefined ? name : `${name}, sheet ${sheet}`;
+}

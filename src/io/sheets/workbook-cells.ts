@@ -1,0 +1,69 @@
+import { type CellObject, SSF } from "@e965/xlsx";
+import type { Cell } from "../../core/tabular/cells.ts";
+
+const faults: Readonly<Record<number, string>> = {
+  0: "#NULL!",
+  7: "#DIV/0!",
+  15: "#VALUE!",
+  23: "#REF!",
+  29: "#NAME?",
+  36: "#NUM!",
+  42: "#N/A",
+  43: "#GETTING_DATA",
+};
+
+/** What a workbook's cell holds, in our terms: its stored value, with what its format says of it. */
+export function cellOf(cell: CellObject | undefined, date1904: boolean): Cell {
+  if (!cell || cell.v === undefined || cell.v === null) return null;
+  switch (cell.t) {
+    case "s":
+      return String(cell.v);
+    case "b":
+      return Boolean(cell.v);
+    case "e":
+      return { fault: faults[Number(cell.v)] ?? String(cell.w ?? "#ERROR") };
+    case "n":
+      return numberOf(Number(cell.v), String(cell.z ?? "General"), date1904);
+    default:
+      return cell.v instanceof Date ? { stamp: cell.v.toISOString().slice(0, 16) } : String(cell.v);
+  }
+}
+
+function numberOf(value: number, format: string, date1904: boolean): Cell {
+  if (!Number.isFinite(value)) return { fault: "#NUM!" };
+  const first = format.split(";")[0] ?? format;
+  if (SSF.is_date(format)) return stampOf(value, first, date1904) ?? value;
+  const mark = markOf(first);
+  if (mark === undefined) return value;
+  return { number: mark === "%" ? Number((value * 100).toPrecision(15)) : value, mark };
+}
+
+/** The percent sign, the currency or the unit that a format shows. */
+function markOf(format: string): string | undefined {
+  const currency = /\[\$([^\]-]+)(?:-[^\]]*)?\]/.exec(format)?.[1] ?? /[€$£¥]/u.exec(format)?.[0];
+  if (currency) return currency.trim();
+  const unquoted = format.replace(/"[^"]*"|\\./g, "");
+  if (unquoted.includes("%")) return "%";
+  const unit = /[0#?]\s*"\s*([^"]{1,12}?)\s*"\s*$/u.exec(format)?.[1];
+  return unit && /\p{L}|[%°€$£]/u.test(unit) ? unit : undefined;
+}
+
+/** A day, a time, or both, of a number that counts days. Two systems count them; one has a 29 February 1900. */
+function stampOf(value: number, format: string, date1904: boolean): Cell | undefined {
+  const minutes = Math.round((value + (date1904 ? 1462 : 0)) * 1440);
+  const days = Math.floor(minutes / 1440);
+  const time = `${two(Math.floor((minutes % 1440) / 60))}:${two(minutes % 60)}`;
+  const unquoted = format.replace(/"[^"]*"|\\.|\[[^\]]*\]/g, "");
+  const showsDay = /[dy]/i.test(unquoted);
+  const showsTime = /[hs]/i.test(unquoted);
+  if (value >= 0 && value < 1 && !showsDay) return { stamp: time };
+  if (!showsDay && /\[h/i.test(format)) return undefined;
+  if (days < 1 || days > 2_958_465) return undefined;
+  const since = days < 60 ? Date.UTC(1899, 11, 31) : Date.UTC(1899, 11, 30);
+  const day = new Date(since + days * 86_400_000).toISOString().slice(0, 10);
+  return { stamp: showsTime || minutes % 1440 !== 0 ? `${day}T${time}` : day };
+}
+
+function two(number: number): string {
+  return String(number).padStart(2, "0");
+}

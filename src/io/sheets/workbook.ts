@@ -1,0 +1,68 @@
+import { closeSync, openSync, readSync } from "node:fs";
+import { join } from "node:path";
+import { Worker } from "node:worker_threads";
+import type { Row } from "../../core/tabular/cells.ts";
+import type { Merge } from "../../core/tabular/layout.ts";
+import { packageRoot } from "../package.ts";
+import { checkWorkbook, damaged } from "./archive.ts";
+import type { TemporaryFolder } from "./temporary.ts";
+import type { ReadStep } from "./text.ts";
+
+/** What the worker is told: the workbook, and where the rows of its sheets go. */
+export interface WorkbookOrder {
+  path: string;
+  spool: string;
+}
+
+/** A sheet whose rows wait in a file, a line of JSON each. */
+export interface SpooledSheet {
+  name: string;
+  hidden: boolean;
+  path: string;
+  rows: number;
+  /** Cells that are one, near the top. */
+  merges: Merge[];
+  /** Columns with the same formula of their own row, and how often. */
+  formulas: { column: number; text: string; count: number }[];
+}
+
+/** Reads a workbook, XLSX or ODS, into files of rows. */
+export async function spoolWorkbook(
+  path: string,
+  name: string,
+  folder: TemporaryFolder,
+): Promise<SpooledSheet[]> {
+  await checkWorkbook(path, name);
+  const order: WorkbookOrder = { path, spool: folder.newPath() };
+  const worker = new Worker(join(packageRoot, "dist", "workbook-worker.js"), {
+    workerData: order,
+    resourceLimits: { maxOldGenerationSizeMb: 4096 },
+  });
+  return new Promise((resolve, reject) => {
+    worker.once("message", resolve);
+    worker.once("error", (error) => reject(damaged(name, error.message)));
+    worker.once("exit", () => reject(damaged(name, "reading it ended too early")));
+  });
+}
+
+/** Reads the rows of such a file, some thousands at a time. */
+export function* readSpooledRows({ path, rows }: SpooledSheet): Generator<ReadStep> {
+  const handle = openSync(path, "r");
+  try {
+    const decoder = new TextDecoder();
+    const bytes = Buffer.allocUnsafe(1 << 20);
+    let pending = "";
+    let next = 1;
+    for (let length = readSync(handle, bytes); length > 0; length = readSync(handle, bytes)) {
+      pending += decoder.decode(bytes.subarray(0, length), { stream: true });
+      const end = pending.lastIndexOf("\n");
+      if (end < 0) continue;
+      const batch = JSON.parse(`[${pending.slice(0, end).replaceAll("\n", ",")}]`) as Row[];
+      pending = pending.slice(end + 1);
+      yield { first: next, rows: batch, share: (next + batch.length) / Math.max(1, rows) };
+      next += batch.length;
+    }
+  } finally {
+    closeSync(handle);
+  }
+}
