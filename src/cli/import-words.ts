@@ -7,7 +7,7 @@ import { count, table } from "./words.ts";
 
 /** What an import is going to do, sheet by sheet. */
 export function previewText(
-  { plan, notes, sheets, setAside }: PreparedImport,
+  { plan, notes, sheets, untaken, setAside }: PreparedImport,
   width: number,
 ): string {
   const parts = plan.sheets.map((sheet, at) =>
@@ -30,7 +30,10 @@ export function previewText(
             ? [ansis.dim(`  and ${count(setAside.count - setAside.first.length, "more", "more")}`)]
             : []),
         ];
-  return [...parts, aside.join("\n")].filter(Boolean).join("\n\n");
+  const left = untaken.map(
+    (name) => `${ansis.yellow("!")} ${name}: the plan says nothing of it, and it stays out`,
+  );
+  return [...parts, left.join("\n"), aside.join("\n")].filter(Boolean).join("\n\n");
 }
 
 function sheetText(

@@ -92,6 +92,11 @@ function eventText(
       return done(`Drafted migrations/${event.name}`, stepsText(event.steps));
     case "applied":
       return done(`Applied ${event.name}`);
+    case "imported":
+      return done(
+        `Imported ${event.name}`,
+        `${count(event.rows, "row")} = ${event.kept} kept + ${event.setAside} set aside`,
+      );
     case "loaded":
       return done(`Loaded ${event.plural}`, loadedSummary(event));
     case "seeded":

@@ -5,14 +5,30 @@ import { packageRoot } from "../io/package.ts";
 import { readText, writeAll } from "../io/project/files.ts";
 import { projectAt } from "../io/project/project.ts";
 import { supportFiles } from "./begin.ts";
+import { keepImport } from "./import/keep.ts";
+import { prepareImport } from "./import/prepare.ts";
+import type { Report } from "./report.ts";
 
-/** Puts the demo project into a folder; what is there of it already stays as it is. */
-export function prepareDemo(folder: string): void {
+const sources = ["hive-book.xlsx", "equipment.csv"];
+
+/** Puts the demo project into a folder, its rows imported from a workbook; what is there of it already stays as it is. */
+export async function prepareDemo(folder: string, report: Report): Promise<void> {
   const project = projectAt(folder);
   if (existsSync(project.model)) return;
-  const model = readText(join(packageRoot, "demo", "model.yaml"));
+  const source = join(packageRoot, "demo");
+  const model = readText(join(source, "model.yaml"));
   if (model === undefined)
     throw new Failure("outside", "the demo's model is missing from this installation");
   const files = [{ path: "model.yaml", text: model }, ...supportFiles("Hive Book")];
   writeAll(files.map(({ path, text }) => ({ path: join(project.root, path), text })));
+  const plan = join(source, "hive-book.plan.yaml");
+  const request = { files: sources.map((name) => join(source, name)), folder, plan };
+  const prepared = await prepareImport(request, report);
+  try {
+    await keepImport(prepared, undefined, {}, report);
+    for (const { name, entity, counts } of prepared.sheets)
+      report({ kind: "imported", name, entity, ...counts });
+  } finally {
+    prepared.remove();
+  }
 }

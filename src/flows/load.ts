@@ -18,7 +18,7 @@ import { columnOf, inOrder, linkOf, tableOf } from "../core/schema/from-model.ts
 import type { Value } from "../core/seeding/values.ts";
 import { columnLetters } from "../core/tabular/cells.ts";
 import { keyField } from "../core/tabular/conversion.ts";
-import { valueReader } from "../core/tabular/values.ts";
+import { type ValueContext, valueReader } from "../core/tabular/values.ts";
 import type { Engine } from "../io/engines/engine.ts";
 import type { KeyedTable, LoadCounts, LoadRow, LoadTarget } from "../io/engines/loading.ts";
 import { fileFailure } from "../io/project/files.ts";
@@ -141,9 +141,7 @@ async function loadAll(
     try {
       loader.take(reader.target, reader.read(report));
     } catch (error) {
-      throw refusal(error) || /constraint failed/i.test((error as Error).message)
-        ? reader.explain(error as Error)
-        : error;
+      throw reader.explain(error as Error);
     }
     rows.set(entity.name, reader.rows);
     present.add(entity.name);
@@ -232,85 +230,91 @@ class DataReader {
     );
   }
 
+  /** The rows, every value of which fits its field; throws at the first cell that doesn't. */
   *read(report: Report): Generator<LoadRow[]> {
-    const readers = this.#fields.map((field) => (isMany(field) ? undefined : storedValue(field)));
+    const context = { currency: this.model.app.currency, today: today() };
+    const readers = this.#fields.map((field) =>
+      isMany(field) ? undefined : storedValue(field, context),
+    );
     this.rows = 0;
-    for (const { rows, share } of readDataFile(this.path, this.#name)) {
-      yield rows.map((row) => {
+    for (const { rows, first, share } of readDataFile(this.path, this.#name)) {
+      const made: LoadRow[] = [];
+      for (const [index, row] of rows.entries()) {
         const values: Value[] = [];
         const links: string[][] = [];
-        readers.forEach((read, at) => {
-          const cell = row[at] as string;
-          if (read) values.push(read(cell ?? ""));
-          else links.push(cell ? cell.split("\n") : []);
-        });
-        return { values, links };
-      });
+        for (let at = 0; at < readers.length; at++) {
+          const cell = (row[at] as string | undefined) ?? "";
+          const read = readers[at];
+          if (!read) links.push(cell ? cell.split("\n") : []);
+          else {
+            const value = read(cell);
+            if (typeof value === "object" && value !== null)
+              throw this.#misfit(at, first + index, cell, value.reason);
+            values.push(value);
+          }
+        }
+        made.push({ values, links });
+      }
+      yield made;
       this.rows += rows.length;
       report({ kind: "progress", on: `loading ${this.entity.plural}`, rows: this.rows, share });
     }
   }
 
-  /** Why the database refused a row: looks for it, cell by cell. */
-  explain(error: Error): Failure {
-    const context = { currency: this.model.app.currency, today: today() };
-    const readers = this.#fields.map((field) => valueReader(field, {}, context));
-    for (const { rows, first } of readDataFile(this.path, this.#name)) {
-      for (const [index, row] of rows.entries()) {
-        for (const [at, field] of this.#fields.entries()) {
-          const cell = (row[at] as string) ?? "";
-          const place = `${this.#name}, cell ${columnLetters(at)}${first + index}`;
-          if (cell === "" && field.required && field.type.kind !== "boolean") {
-            return new Failure(
-              "input",
-              `${place}: ${field.label} is required, and there is no value`,
-              "fill it in",
-            );
-          }
-          const read = cell === "" ? undefined : readers[at]?.(cell);
-          if (read && "reason" in read) {
-            return new Failure(
-              "input",
-              `${place}: ${JSON.stringify(cell.slice(0, 60))} is ${read.reason}`,
-              "correct it",
-            );
-          }
-        }
-      }
-    }
-    const columns = refusal(error)?.columns ?? [];
+  #misfit(at: number, row: number, cell: string, reason: string): Failure {
+    const place = `${this.#name}, cell ${columnLetters(at)}${row}`;
+    const what = cell === "" ? reason : `${JSON.stringify(cell.slice(0, 60))} is ${reason}`;
+    return new Failure("input", `${place}: ${what}`, "correct the file; nothing of it was loaded");
+  }
+
+  /** An error of the database, where the rows are the reason for it. */
+  explain(error: Error): Error {
+    const { reason, columns } = refusal(error) ?? {};
+    if (reason !== "unique") return error;
     return new Failure(
       "input",
-      `${this.#name}: the database refused a row: ${columns.length > 0 ? `a value of ${columns.join(" and ")} that must be the only one is there already` : error.message}`,
-      "correct the data file; nothing of it was loaded",
+      `${this.#name}: a value of ${columns?.join(" and ")}, which must be the only one, is there already`,
+      "correct the file; nothing of it was loaded",
     );
   }
 }
 
-/** How a cell of a data file is stored. What it can't be, the database refuses. */
-function storedValue({ type }: Field): (cell: string) => Value {
+/** How a cell of a data file is stored: its value, or why it can't be. Texts that come again are read once. */
+function storedValue(
+  field: Field,
+  context: ValueContext,
+): (cell: string) => Value | { reason: string } {
+  const read = valueReader(field, {}, context);
+  const store = storing(field);
+  const missing = field.required
+    ? { reason: `${field.label} is required, and there is no value` }
+    : null;
+  const known = new Map<string, Value | { reason: string }>();
+  return (cell) => {
+    if (cell === "") return field.type.kind === "boolean" ? false : missing;
+    const before = known.get(cell);
+    if (before !== undefined) return before;
+    const found = read(cell);
+    const value = "text" in found ? store(found.text) : found;
+    if (known.size < 20_000) known.set(cell, value);
+    return value;
+  };
+}
+
+/** How the text of a value that fits is stored. */
+function storing({ type }: Field): (text: string) => Value {
   switch (type.kind) {
     case "integer":
     case "decimal":
     case "money":
     case "percent":
-      return (cell) => (cell === "" ? null : /^-?\d+(\.\d+)?$/.test(cell) ? Number(cell) : cell);
+      return Number;
     case "boolean":
-      return (cell) => cell === "yes" || (cell !== "" && cell !== "no" ? cell : false);
-    case "datetime": {
-      const known = new Map<string, string>();
-      return (cell) => {
-        if (cell === "") return null;
-        const found =
-          known.get(cell) ??
-          (/^\d{4}-\d\d-\d\dT\d\d:\d\d$/.test(cell)
-            ? toUtc(cell)
-            : cell.replace(/(T\d\d:\d\d)Z$/, "$1:00Z"));
-        if (known.size < 10_000) known.set(cell, found);
-        return found;
-      };
-    }
+      return (text) => text === "yes";
+    case "datetime":
+      return (text) =>
+        text.endsWith("Z") ? text.replace(/(T\d\d:\d\d)Z$/, "$1:00Z") : toUtc(text);
     default:
-      return (cell) => (cell === "" ? null : cell);
+      return (text) => text;
   }
 }

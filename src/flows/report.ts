@@ -1,3 +1,4 @@
+import type { ConversionCounts } from "../core/tabular/conversion.ts";
 import type { Loaded } from "./load.ts";
 
 /** What a flow tells while it works; the command line turns it into words. */
@@ -6,6 +7,7 @@ export type FlowEvent =
   | { kind: "progress"; on: string; rows: number; share: number }
   | { kind: "drafted"; name: string; steps: string[] }
   | { kind: "applied"; name: string }
+  | ({ kind: "imported"; name: string; entity: string } & ConversionCounts)
   | ({ kind: "loaded" } & Loaded)
   | { kind: "seeded"; entity: string; rows: number }
   | { kind: "built"; written: number; kept: string[]; removed: number }

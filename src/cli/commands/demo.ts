@@ -19,7 +19,7 @@ export default class Demo extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Demo);
-    prepareDemo(flags.into);
+    await prepareDemo(flags.into, this.report);
     const listening = { host: flags.host, port: flags.port, seed: usualSeed };
     await runUntilStopped(() => riseProject(flags.into, listening, this.report, passOn));
   }

@@ -67,13 +67,14 @@ Without a file it loads what stands in data/ and isn't in the database yet.`;
         );
         return { ...outcome, written: [flags["write-plan"]] };
       }
-      const loading = await previewLoading(prepared, options, this.report);
+      const loading = flags.yes ? undefined : await previewLoading(prepared, options, this.report);
       if (loading) this.say(`\n${loadedText(loading, false)}`);
       if (!flags.yes && !(await this.#agreed(files))) return { ...outcome, loaded: loading ?? [] };
       const kept = await keepImport(prepared, flags.plan, options, this.report);
       this.say("");
       for (const file of kept.files) this.say(done(`Wrote ${file}`));
-      if (kept.loaded) this.say(done("Loaded into the database"));
+      if (kept.loaded)
+        this.say(`${done("Loaded into the database")}\n${loadedText(kept.loaded, true)}`);
       const there = flags.project === "." ? "" : ` --project ${flags.project}`;
       this.say(next(`levadura rise${there}`, "runs the application over these rows"));
       return { ...outcome, written: kept.files, loaded: kept.loaded ?? [] };
@@ -90,12 +91,21 @@ Without a file it loads what stands in data/ and isn't in the database yet.`;
       this.say(done("The database has everything that stands in data/"));
       return { sheets: [], setAside: 0, written: [], loaded: [] };
     }
-    const expected = await loadData(project, model, files, { ...options, dry: true }, this.report);
-    this.say(loadedText(expected, false));
-    if (!yes && !(await this.#agreed([])))
-      return { sheets: [], setAside: 0, written: [], loaded: expected };
+    if (!yes) {
+      const expected = await loadData(
+        project,
+        model,
+        files,
+        { ...options, dry: true },
+        this.report,
+      );
+      this.say(loadedText(expected, false));
+      if (!(await this.#agreed([]))) {
+        return { sheets: [], setAside: 0, written: [], loaded: expected };
+      }
+    }
     const loaded = await loadData(project, model, files, options, this.report);
-    this.say(done("Loaded into the database"));
+    this.say(`${done("Loaded into the database")}\n${loadedText(loaded, true)}`);
     return { sheets: [], setAside: 0, written: [], loaded };
   }
 
@@ -122,8 +132,9 @@ Without a file it loads what stands in data/ and isn't in the database yet.`;
 }
 
 /** The preview, for scripts. */
-function preview({ plan, notes, sheets, setAside }: PreparedImport) {
+function preview({ plan, notes, sheets, untaken, setAside }: PreparedImport) {
   return {
+    untaken,
     sheets: plan.sheets.map((sheet, at) => ({
       file: sheet.file,
       ...(sheet.sheet !== undefined && { sheet: sheet.sheet }),

@@ -73,10 +73,54 @@ export const blankSpellings = ["-", "--", "–", "—", "?", "??", "???", "n/a",
 
 /** Whether the cell is empty, or holds nothing but space. */
 export function isEmpty(cell: Cell | undefined): boolean {
-  return cell === null || cell === undefined || (typeof cell === "string" && cell.trim() === "");
+  if (cell === null || cell === undefined) return true;
+  if (typeof cell !== "string") return false;
+  return (
+    cell === "" ||
+    (cell.charCodeAt(0) <= 32 || cell.charCodeAt(0) >= 160 ? cell.trim() === "" : false)
+  );
 }
+
+/** Tells blank cells from others: empty ones, and those that say one of some words for nothing. */
+export class Blanks {
+  readonly #words: ReadonlySet<string>;
+  readonly #starts: ReadonlySet<number>;
+  readonly #longest: number;
+
+  constructor(words: Iterable<string>) {
+    this.#words = new Set([...words].map(folded));
+    // Nearly every cell is told by its first character alone.
+    const starts = [...this.#words].flatMap((word) => [
+      word.charCodeAt(0),
+      word.toUpperCase().charCodeAt(0),
+    ]);
+    this.#starts = new Set(starts);
+    this.#longest = Math.max(0, ...[...this.#words].map(({ length }) => length));
+  }
+
+  /** An error is no blank, even one that says `#N/A`. */
+  has(cell: Cell): boolean {
+    if (cell === null) return true;
+    if (typeof cell === "string") return this.#hasText(cell);
+    return typeof cell === "object" && "fault" in cell ? false : this.#hasText(cellText(cell));
+  }
+
+  #hasText(text: string): boolean {
+    if (text === "") return true;
+    const first = text.charCodeAt(0);
+    const spaced = first <= 32 || first >= 160;
+    if (!spaced && !this.#starts.has(first)) return false;
+    const word = text.trim();
+    return word === "" || (word.length <= this.#longest && this.#words.has(folded(word)));
+  }
+}
+
+const plainText = /^(?:[!-@[-~]+(?: [!-@[-~]+)*)$/;
+const asciiText = /^(?:[!-~]+(?: [!-~]+)*)$/;
 
 /** Two spellings that differ by case, accents' encoding and space are the same when folded. */
 export function folded(text: string): string {
+  if (plainText.test(text)) return text;
+  if (asciiText.test(text)) return text.toLowerCase();
   return text.trim().normalize("NFC").toLowerCase().replace(/\s+/gu, " ");
 }

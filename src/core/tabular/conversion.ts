@@ -1,6 +1,15 @@
 import { type Entity, type Field, isMany, isReference } from "../model/model.ts";
 import { nearest } from "../naming/nearest.ts";
-import { address, type Cell, cellText, folded, isEmpty, type Row, type RowBatch } from "./cells.ts";
+import {
+  address,
+  type Blanks,
+  type Cell,
+  cellText,
+  folded,
+  isEmpty,
+  type Row,
+  type RowBatch,
+} from "./cells.ts";
 import { hashOf } from "./distinct.ts";
 import { KeySet } from "./keys.ts";
 import { type Layout, type RowKind, RowSorter } from "./layout.ts";
@@ -37,7 +46,7 @@ export interface ConversionCounts {
 }
 
 export interface ConversionContext extends ValueContext {
-  blank: ReadonlySet<string>;
+  blanks: Blanks;
   entities: ReadonlyMap<string, Entity>;
   /** The keys of each entity, by which others refer to it. */
   keys: ReadonlyMap<string, KeySet>;
@@ -63,6 +72,8 @@ interface ColumnWork {
   plan: FieldPlan;
   column: number;
   read: ValueReader;
+  /** What texts were read as. */
+  known: Map<string, ReadValue>;
 }
 
 /** A split that is done: the records seen so far, with what went along with each. */
@@ -80,7 +91,7 @@ export class SheetConverter {
   readonly #sorter: RowSorter;
   readonly #columns: ColumnWork[];
   readonly #splits: SplitWork[];
-  readonly #unique: { work: ColumnWork; keys: KeySet }[];
+  readonly #unique: { label: string; places: number[]; keys: KeySet }[];
   readonly #inside: ReadonlySet<number>;
   readonly #order: (number | undefined)[];
   readonly #taken: ReadonlySet<number>;
@@ -103,6 +114,7 @@ export class SheetConverter {
       plan: fieldPlan,
       column: columns.get(fieldPlan.name) ?? -1,
       read: valueReader(field, fieldPlan, context),
+      known: new Map(),
     });
     const workFor = (owner: Entity, name: string, as = name): ColumnWork[] => {
       const field = owner.fields.find((candidate) => candidate.name === as);
@@ -127,13 +139,19 @@ export class SheetConverter {
         },
       ];
     });
-    this.#unique = this.#columns
-      .filter(({ field }) => field.unique && !isMany(field))
-      .map((each) => {
-        const keys = unique.get(each.field.name) ?? new KeySet();
-        unique.set(each.field.name, keys);
-        return { work: each, keys };
-      });
+    const alone = this.#columns.flatMap(({ field }) =>
+      field.unique && !isMany(field) ? [[field.name]] : [],
+    );
+    this.#unique = [...alone, ...entity.unique].flatMap((names) => {
+      const places = names.map((name) =>
+        this.#columns.findIndex(({ field }) => field.name === name),
+      );
+      if (places.includes(-1)) return [];
+      const keys = unique.get(names.join(" ")) ?? new KeySet();
+      unique.set(names.join(" "), keys);
+      const label = places.map((at) => this.#columns[at]?.field.label).join(" and ");
+      return [{ label, places, keys }];
+    });
     const used = [...this.#columns, ...this.#splits.flatMap((split) => split.along)];
     this.#taken = new Set([...left, ...used.map(({ column }) => column)]);
     this.#inside = new Set(layout.columns.map(({ column }) => column));
@@ -218,22 +236,24 @@ export class SheetConverter {
     aside: { column: number; text: string; reason: string }[],
   ): string | null {
     const cell = row[work.column] ?? null;
-    const blank = cell === null || this.#isBlank(cell);
-    if (blank) return work.field.type.kind === "boolean" ? "no" : null;
+    if (cell === null || this.context.blanks.has(cell)) return work.field.type.kind === "boolean" ? "no" : null;
     const read = this.#read(work, cell);
     if ("text" in read) return read.text === "" ? null : read.text;
     aside.push({ column: work.column, text: cellText(cell), reason: read.reason });
     return work.field.type.kind === "boolean" ? "no" : null;
   }
 
-  #isBlank(cell: Cell): boolean {
-    const text = cellText(cell);
-    if (text.length > 12) return text.trim() === "";
-    const word = folded(text);
-    return word === "" || this.context.blank.has(word);
+  /** Texts that come again, as most do, are read once. */
+  #read(work: ColumnWork, cell: Exclude<Cell, null>): ReadValue {
+    if (typeof cell !== "string") return this.#readNew(work, cell);
+    const known = work.known.get(cell);
+    if (known) return known;
+    const read = this.#readNew(work, cell);
+    if (work.known.size < 20_000 && cell.length <= 80) work.known.set(cell, read);
+    return read;
   }
 
-  #read(work: ColumnWork, cell: Exclude<Cell, null>): ReadValue {
+  #readNew(work: ColumnWork, cell: Exclude<Cell, null>): ReadValue {
     const { field } = work;
     const read = work.read(cell);
     if ("reason" in read || !(isReference(field) || isMany(field))) return read;
@@ -260,23 +280,22 @@ export class SheetConverter {
   /** Why the row can't be taken beside those before it. */
   #repeats(row: Row, values: readonly (string | null)[], number: number): string | undefined {
     if (this.#unique.length === 0) return undefined;
-    const content = hashOf(
-      this.#columns.map(({ column }) => folded(cellText(row[column] ?? null))).join("\u001f"),
-    );
-    for (const { work, keys } of this.#unique) {
-      const value = values[this.#columns.indexOf(work)];
-      if (value === null || value === undefined) continue;
-      const known = keys.find(value);
+    const content = contentOf(row, this.#columns);
+    const found = this.#unique.flatMap(({ label, places, keys }) => {
+      const parts = places.map((at) => values[at] ?? null);
+      return parts.includes(null)
+        ? []
+        : [{ label, keys, key: parts.join("\u001f"), text: parts.join(", ") }];
+    });
+    for (const { label, keys, key, text } of found) {
+      const known = keys.find(key);
       if (known) {
         return known.content === content
           ? `the same as row ${known.row}`
-          : `${work.field.label} ${quote(value)} stands in row ${known.row} already`;
+          : `${label} ${quote(text)} stands in row ${known.row} already`;
       }
     }
-    for (const { work, keys } of this.#unique) {
-      const value = values[this.#columns.indexOf(work)];
-      if (value !== null && value !== undefined) keys.add(value, number, content);
-    }
+    for (const { keys, key } of found) keys.add(key, number, content);
     return undefined;
   }
 
@@ -362,6 +381,17 @@ function csvLine(cells: readonly string[]): string {
 
 function quote(text: string): string {
   return `"${text.length > 60 ? `${text.slice(0, 57)}...` : text}"`;
+}
+
+/** A checksum of what a row says in some columns. */
+function contentOf(row: Row, columns: readonly ColumnWork[]): number {
+  let sum = 0;
+  for (const { column } of columns) {
+    const cell = row[column] ?? null;
+    const text = typeof cell === "string" ? cell.trim() : cellText(cell);
+    sum = (sum * 31 + hashOf(text)) % Number.MAX_SAFE_INTEGER;
+  }
+  return sum;
 }
 
 /** The keys in a sheet's rows, for references from rows that come before them. */

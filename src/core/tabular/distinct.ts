@@ -12,10 +12,16 @@ export interface DistinctValue {
   /** Its number among the column's values, in the order of their coming. */
   index: number;
   count: number;
-  /** How it was written, and how often so. */
-  spellings: Map<string, number>;
+  spellings: Spelling[];
   /** The first rows that have it. */
   rows: number[];
+}
+
+/** A way in which a value is written, and how often. */
+export interface Spelling {
+  text: string;
+  count: number;
+  value: DistinctValue;
 }
 
 /** A value that stands in several rows, as far as is known. */
@@ -26,6 +32,7 @@ export interface Repeat {
 
 const mostInMemory = 20_000;
 const mostRows = 4;
+const mostSpellings = 20;
 const bytesEach = 12;
 
 /**
@@ -34,7 +41,6 @@ const bytesEach = 12;
  */
 export class Distinct {
   readonly values = new Map<string, DistinctValue>();
-  readonly #bySpelling = new Map<string, DistinctValue>();
   #spill: Spill | undefined;
   #buffer = new DataView(new ArrayBuffer(bytesEach * 8192));
   #used = 0;
@@ -47,43 +53,44 @@ export class Distinct {
     return this.#spill !== undefined;
   }
 
-  /** Takes a value up. Gives what is known of it, or undefined when values are no longer kept. */
-  add(text: string, row: number): DistinctValue | undefined {
-    if (this.#spill) {
-      this.#write(hashOf(folded(text)), row);
-      return undefined;
+  /** Takes up a way of writing a value, to be counted then; undefined when there are too many to keep. */
+  meet(text: string): Spelling | undefined {
+    if (this.#spill) return undefined;
+    const key = folded(text);
+    let value = this.values.get(key);
+    if (!value) {
+      value = { index: this.values.size, count: 0, spellings: [], rows: [] };
+      this.values.set(key, value);
     }
-    const known = this.#bySpelling.get(text) ?? this.#meet(text);
-    known.count++;
-    if (known.rows.length < mostRows) known.rows.push(row);
-    const spelled = known.spellings.get(text);
-    if (spelled !== undefined || known.spellings.size < 20)
-      known.spellings.set(text, (spelled ?? 0) + 1);
+    const last = value.spellings.length >= mostSpellings ? value.spellings.at(-1) : undefined;
+    const spelling = last ?? { text, count: 0, value };
+    if (!last) value.spellings.push(spelling);
     if (this.values.size > mostInMemory) this.#overflow();
-    return known;
+    return spelling;
   }
 
-  #meet(text: string): DistinctValue {
-    const key = folded(text);
-    const known = this.values.get(key) ?? {
-      index: this.values.size,
-      count: 0,
-      spellings: new Map(),
-      rows: [],
-    };
-    this.values.set(key, known);
-    if (this.#bySpelling.size < 2 * mostInMemory) this.#bySpelling.set(text, known);
-    return known;
+  /** Counts a cell that is written in a way that was taken up. Gives the number of its value. */
+  count(spelling: Spelling, row: number): number {
+    const { value } = spelling;
+    spelling.count++;
+    value.count++;
+    if (value.rows.length < mostRows) value.rows.push(row);
+    return value.index;
+  }
+
+  /** Counts a cell where there are too many to keep. */
+  countSpilled(hash: number, row: number): void {
+    this.#write(hash, row);
   }
 
   #overflow(): void {
     this.#spill = this.openSpill();
-    for (const [key, { rows }] of this.values) {
+    for (const [key, { rows, count }] of this.values) {
       const hash = hashOf(key);
-      for (const row of rows) this.#write(hash, row);
+      for (let at = 0; at < count; at++)
+        this.#write(hash, rows[Math.min(at, rows.length - 1)] ?? 0);
     }
     this.values.clear();
-    this.#bySpelling.clear();
   }
 
   #write(hash: number, row: number): void {
@@ -118,7 +125,7 @@ export class Distinct {
     const several = [...this.values].filter(([, { count }]) => count > 1);
     return several
       .slice(0, 10)
-      .map(([, { spellings, rows }]) => ({ text: [...spellings.keys()][0], rows }));
+      .map(([, { spellings, rows }]) => ({ text: spellings[0]?.text, rows }));
   }
 
   /** How many of its values the other has too. */

@@ -1,6 +1,7 @@
 import { nearest } from "../naming/nearest.ts";
 import { folded } from "./cells.ts";
 import type { DateOrder } from "./dates.ts";
+import type { Spelling } from "./distinct.ts";
 import { look, noWords, tickMarks, yesWords } from "./looks.ts";
 import { currencyOf, type DecimalSign } from "./numbers.ts";
 import type { ColumnProfile, Example, LookGroup } from "./profile.ts";
@@ -382,7 +383,7 @@ function asChoice(profile: ColumnProfile, { named }: InferenceContext, counted: 
     return undefined;
   const wordy = choices.filter((text) => text.split(/\s+/).length > 3).length;
   if (wordy * 2 > choices.length || choices.some((text) => /[\n\t]/.test(text))) return undefined;
-  const several = values.filter(({ spellings }) => spellings.size > 1);
+  const several = values.filter(({ spellings }) => spellings.length > 1);
   const exceptions = exceptionsOf(profile, sound, "");
   for (const { word, near } of misspelt) {
     exceptions.count += word.count;
@@ -400,10 +401,10 @@ function asChoice(profile: ColumnProfile, { named }: InferenceContext, counted: 
 }
 
 /** The spelling that occurs most; the first of those. */
-export function usualSpelling(spellings: ReadonlyMap<string, number>): string {
+export function usualSpelling(spellings: readonly Spelling[]): string {
   let best = "";
   let most = 0;
-  for (const [text, count] of spellings) {
+  for (const { text, count } of spellings) {
     if (count > most) {
       most = count;
       best = text;
@@ -423,7 +424,7 @@ function asText(profile: ColumnProfile, named: string | undefined): Finding {
   const why =
     zeros > 0 && mixed === profile.filled
       ? `digits, but ${zeros} begin with 0 or are too long for a number`
-      : `${profile.filled} texts of up to ${profile.longest} characters`;
+      : `${profile.filled} ${profile.filled === 1 ? "text" : "texts"} of up to ${profile.longest} characters`;
   return {
     kind: long ? "long text" : "text",
     why,

@@ -13,8 +13,13 @@ export interface FoundNumber {
 const pattern =
   /^(\()?([^\s\d.,()+−-]{0,8}|[+−-]?[$€£¥]|[A-Z]{3})\s*([+−-])?\s*(\d[\d.,'’\u00a0\u202f ]*|[.,]\d+)\s*([^\d\s()][^\d()]{0,11}|m²|m³|km²|cm²|cm³)?(\))?$/u;
 
+/** What needs no finding: digits without a needless zero, at most two of them behind a point. */
+const plain = /^(?:0|[1-9]\d{0,14})(?:\.\d?[1-9])?$/;
+
 /** Finds the number in a text such as `12`, `-1.234,50 €`, `12 kg`, `(3.50)`; undefined when it isn't one. */
 export function findNumber(text: string): FoundNumber | undefined {
+  if (plain.test(text))
+    return { point: text, comma: text.includes(".") ? undefined : text, mark: "" };
   const found = pattern.exec(text);
   if (!found) return undefined;
   const [, open, before = "", sign, body = "", behind = "", close] = found;

@@ -1,8 +1,8 @@
-import { type Cell, cellText, folded, isEmpty, type RowBatch } from "./cells.ts";
+import { type Blanks, type Cell, cellText, folded, isEmpty, type RowBatch } from "./cells.ts";
 import { Dependencies } from "./dependencies.ts";
-import { Distinct, type Spill } from "./distinct.ts";
+import { Distinct, hashOf, type Spelling, type Spill } from "./distinct.ts";
 import { type Layout, type LeftOutKind, leftOutKinds, RowSorter } from "./layout.ts";
-import { type Look, look, lookOf } from "./looks.ts";
+import { look, lookOf } from "./looks.ts";
 
 /** A cell as an example: its row, and what it says. */
 export interface Example {
@@ -25,9 +25,6 @@ export interface ColumnProfile {
   /** Cells with a value. */
   filled: number;
   blanks: number;
-  firstBlanks: number[];
-  /** Spellings of nothing that were met, such as `n/a`. */
-  blankWords: Set<string>;
   groups: LookGroup[];
   /** What goes with numbers: units, currencies; in small letters, by how often. */
   marks: Map<string, { text: string; count: number; examples: Example[] }>;
@@ -66,14 +63,14 @@ export class SheetProfiler {
   constructor(
     readonly layout: Layout,
     {
-      blank,
+      blanks,
       without = new Set(leftOutKinds),
-    }: { blank: ReadonlySet<string>; without?: ReadonlySet<LeftOutKind> },
+    }: { blanks: Blanks; without?: ReadonlySet<LeftOutKind> },
     openSpill: () => Spill,
   ) {
     this.#sorter = new RowSorter(layout, without);
     this.#columns = layout.columns.map(
-      ({ column, header }) => new ColumnWatcher(column, header, blank, openSpill),
+      ({ column, header }) => new ColumnWatcher(column, header, blanks, openSpill),
     );
     this.#inside = new Set(layout.columns.map(({ column }) => column));
     this.#indexes = new Int32Array(this.#columns.length);
@@ -108,9 +105,10 @@ export class SheetProfiler {
     this.#profile.rows++;
     this.#profile.lastRow = number;
     const indexes = this.#indexes;
-    this.#columns.forEach((watcher, at) => {
+    for (let at = 0; at < this.#columns.length; at++) {
+      const watcher = this.#columns[at] as ColumnWatcher;
       indexes[at] = watcher.take(row[watcher.profile.column] ?? null, number);
-    });
+    }
     this.#profile.dependencies.take(indexes, number);
   }
 
@@ -146,16 +144,26 @@ function note(group: { count: number; examples: Example[] }, example: Example): 
   }
 }
 
+/** A text that was looked at once. */
+interface Known {
+  group: LookGroup;
+  mark: string;
+  spelling: Spelling | undefined;
+  hash: number;
+}
+
+const mostKnown = 30_000;
+
 /** Looks at one column. Values that come again are looked at once. */
 class ColumnWatcher {
   readonly profile: ColumnProfile;
   readonly #groups = new Map<number, LookGroup>();
-  readonly #known = new Map<string, { look: Look; group: LookGroup }>();
+  readonly #known = new Map<string, Known>();
 
   constructor(
     column: number,
     header: string,
-    readonly blank: ReadonlySet<string>,
+    readonly blanks: Blanks,
     openSpill: () => Spill,
   ) {
     this.profile = {
@@ -163,8 +171,6 @@ class ColumnWatcher {
       header,
       filled: 0,
       blanks: 0,
-      firstBlanks: [],
-      blankWords: new Set(),
       groups: [],
       marks: new Map(),
       places: { point: 0, comma: 0 },
@@ -176,53 +182,45 @@ class ColumnWatcher {
   /** Gives the number of the value among the column's; -1 for none. */
   take(cell: Cell, row: number): number {
     const { profile } = this;
-    const text = cellText(cell);
-    if (cell === null || this.#isBlank(text)) {
+    const text = typeof cell === "string" ? cell : cellText(cell);
+    if (cell === null || this.blanks.has(cell)) {
       profile.blanks++;
-      if (profile.firstBlanks.length < mostExamples) profile.firstBlanks.push(row);
       return -1;
     }
     profile.filled++;
-    const known = typeof cell === "string" ? this.#lookOnce(cell) : this.#lookAt(cell);
-    known.group.count++;
-    if (known.group.examples.length < mostExamples) {
-      known.group.examples.push({ row, text: text.slice(0, 200) });
-    }
-    if (known.look.mark) this.#countMark(known.look.mark, row, text);
-    return profile.distinct.add(text, row)?.index ?? -1;
+    const known = typeof cell === "string" ? this.#lookOnce(cell) : this.#lookAt(cell, text);
+    const { group, spelling } = known;
+    group.count++;
+    if (group.examples.length < mostExamples)
+      group.examples.push({ row, text: text.slice(0, 200) });
+    if (known.mark) this.#countMark(known.mark, row, text);
+    if (spelling && !profile.distinct.overflowed) return profile.distinct.count(spelling, row);
+    profile.distinct.countSpilled(known.hash, row);
+    return -1;
   }
 
-  #isBlank(text: string): boolean {
-    if (text.length > 12) return text.trim() === "";
-    const word = folded(text);
-    if (word === "") return true;
-    if (!this.blank.has(word)) return false;
-    this.profile.blankWords.add(text.trim());
-    return true;
-  }
-
-  #lookOnce(text: string): { look: Look; group: LookGroup } {
+  #lookOnce(text: string): Known {
     const known = this.#known.get(text);
     if (known) return known;
-    const looked = this.#lookAt(text);
-    if (text.length <= 60 && this.#known.size < 5000) this.#known.set(text, looked);
+    const looked = this.#lookAt(text, text);
+    if (text.length <= 80 && this.#known.size < mostKnown) this.#known.set(text, looked);
     return looked;
   }
 
-  #lookAt(cell: Exclude<Cell, null>): { look: Look; group: LookGroup } {
+  #lookAt(cell: Exclude<Cell, null>, text: string): Known {
     const { profile } = this;
-    const found = lookOf(cell);
-    let group = this.#groups.get(found.bits);
+    const { bits, mark, pointPlaces, commaPlaces } = lookOf(cell);
+    let group = this.#groups.get(bits);
     if (!group) {
-      group = { bits: found.bits, count: 0, examples: [] };
-      this.#groups.set(found.bits, group);
+      group = { bits, count: 0, examples: [] };
+      this.#groups.set(bits, group);
     }
-    if (found.bits & (look.point | look.comma)) {
-      profile.places.point = Math.max(profile.places.point, found.pointPlaces);
-      profile.places.comma = Math.max(profile.places.comma, found.commaPlaces);
+    if (bits & (look.point | look.comma)) {
+      profile.places.point = Math.max(profile.places.point, pointPlaces);
+      profile.places.comma = Math.max(profile.places.comma, commaPlaces);
     }
     if (typeof cell === "string") profile.longest = Math.max(profile.longest, cell.trim().length);
-    return { look: found, group };
+    return { group, mark, spelling: profile.distinct.meet(text), hash: hashOf(folded(text)) };
   }
 
   #countMark(mark: string, row: number, text: string): void {

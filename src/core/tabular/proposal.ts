@@ -3,7 +3,7 @@ import { type Definition, type OptionName, printDefinition, type Word } from "..
 import { nameHints } from "../model/types.ts";
 import { inSentence, labelOf, pluralOf } from "../naming/words.ts";
 import { address, blankSpellings, columnLetters, folded } from "./cells.ts";
-import { inferColumn } from "./inference.ts";
+import { type Finding, inferColumn } from "./inference.ts";
 import { leftOutKinds } from "./layout.ts";
 import type {
   FieldNotes,
@@ -101,7 +101,7 @@ function draftSheets(sheets: readonly ProfiledSheet[], model: Model | undefined)
     taken.add(entity);
     const fields = new Set<string>();
     const columns = sheet.profile.columns.map((profile, at): DraftColumn => {
-      const title = fieldTitle(profile.header, profile.column, fields);
+      const title = fieldTitle(profile.header, profile.column, entity, fields);
       fields.add(title.name);
       const finding = infer(profile, title);
       return {

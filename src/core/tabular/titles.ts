@@ -16,17 +16,30 @@ const longest = 50;
 const unitPattern = /^(.*\S)\s*[([]\s*([\p{L}°µ%€$£][\p{L}\p{No}°µ%/²³€$£]{0,7})\s*[)\]]$/u;
 
 /** Makes a field's name of a column's title; of its letters where there is none. */
-export function fieldTitle(header: string, column: number, taken: ReadonlySet<string>): Title {
+export function fieldTitle(
+  header: string,
+  column: number,
+  entity: string,
+  taken: ReadonlySet<string>,
+): Title {
   const found = unitPattern.exec(header);
-  const words = found?.[1] ?? header;
-  const unit = found && (isUnit(found[2] ?? "") ? found[2] : undefined);
-  const said = unit ? words : header;
-  const plain = plainName(said) || `column_${columnLetters(column).toLowerCase()}`;
+  const unit = found && isUnit(found[2] ?? "") ? found[2] : undefined;
+  const said = (unit ? (found?.[1] ?? header) : header).trim().replace(/[:*]+$/, "");
+  const full = plainName(said) || `column_${columnLetters(column).toLowerCase()}`;
+  const plain = withoutEntity(full, entity);
   const reserved = (automaticFields as readonly string[]).includes(plain) || plain === "then";
   const name = untaken(reserved ? `sheet_${plain}` : plain, taken);
-  const label = said.trim().replace(/[:*]+$/, "");
+  const label = plain === full ? said : "";
   const plainLabel = label === "" || label.toLowerCase() === labelOf(name).toLowerCase();
   return { name, ...(!plainLabel && { label }), ...(unit && { unit }) };
+}
+
+/** Within hives, the hive's code is the code; a hive itself is its name. */
+function withoutEntity(name: string, entity: string): string {
+  const own = snakeCase(entity);
+  if (name === own) return "name";
+  const rest = name.startsWith(`${own}_`) ? name.slice(own.length + 1) : name;
+  return /^\p{L}/u.test(rest) ? rest : name;
 }
 
 const unitWords =

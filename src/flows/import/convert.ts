@@ -3,7 +3,7 @@ import { today } from "../../../kit/time.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Entity, isMany, isReference, type Model } from "../../core/model/model.ts";
 import { inOrder } from "../../core/schema/from-model.ts";
-import { columnLetters, columnNumber, folded } from "../../core/tabular/cells.ts";
+import { Blanks, columnLetters, columnNumber, folded } from "../../core/tabular/cells.ts";
 import {
   type ConversionContext,
   type ConversionCounts,
@@ -35,6 +35,8 @@ export interface SheetOutcome {
 /** Rows that wait in files: those of each entity, and what was set aside. */
 export interface Converted {
   sheets: SheetOutcome[];
+  /** Sheets that the plan says nothing of. */
+  untaken: string[];
   data: { entity: string; path: string; rows: number }[];
   setAside: { path: string; count: number; first: SetAside[] };
 }
@@ -69,7 +71,7 @@ export function convertSheets(
   const unique = new Map([...outputs.keys()].map((name) => [name, new Map<string, KeySet>()]));
   const keys = new Map<string, KeySet>();
   const context: ConversionContext = {
-    blank: new Set(plan.blank.map(folded)),
+    blanks: new Blanks(plan.blank),
     currency: model.app.currency,
     today: today(),
     entities,
@@ -137,6 +139,7 @@ export function convertSheets(
   for (const writer of writers.values()) writer.close();
   return {
     sheets: plan.sheets.flatMap((each) => outcomes.get(each) ?? []),
+    untaken: sheets.filter((sheet) => !jobs.some((job) => job.sheet === sheet)).map(sheetName),
     data: [...writers].map(([entity, { path, rows }]) => ({ entity, path, rows })),
     setAside: { path: aside.path, count: aside.rows, first },
   };

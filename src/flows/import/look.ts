@@ -2,7 +2,7 @@ import { basename } from "node:path";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
 import { capitalized, words } from "../../core/naming/words.ts";
-import { address, blankSpellings, cellText, isEmpty } from "../../core/tabular/cells.ts";
+import { address, Blanks, blankSpellings, cellText, isEmpty } from "../../core/tabular/cells.ts";
 import { findLayout, type Layout } from "../../core/tabular/layout.ts";
 import type { ImportPlan, NotedCell, PlanNotes } from "../../core/tabular/plan.ts";
 import { SheetProfiler } from "../../core/tabular/profile.ts";
@@ -63,7 +63,11 @@ function profileSheet(
   const layout = findLayout(head, sheet.merges);
   if (!layout || layout.columns.length === 0) return undefined;
   refuseTooWide(sheet, layout);
-  const profiler = new SheetProfiler(layout, { blank: new Set(blankSpellings) }, folder.openSpill);
+  const profiler = new SheetProfiler(
+    layout,
+    { blanks: new Blanks(blankSpellings) },
+    folder.openSpill,
+  );
   const stray: number[] = [];
   for (const step of sheet.read(undefined, (row) => stray.push(row))) {
     profiler.take(step);

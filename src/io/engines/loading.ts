@@ -26,7 +26,10 @@ export interface KeyedTable {
   key: string;
 }
 
-/** A row: a value for each column, keys for references; and the keys of what each link leads to. */
+/**
+ * A row: a value for each column, keys for references; and the keys of what each link leads to. The
+ * values must hold to the checks of the table, which the database may not make again.
+ */
 export interface LoadRow {
   values: (Value | null)[];
   links: string[][];

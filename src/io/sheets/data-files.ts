@@ -1,5 +1,4 @@
 import { closeSync, openSync, writeSync } from "node:fs";
-import Papa from "papaparse";
 import { Failure } from "../../core/failure.ts";
 import { fileFailure } from "../project/files.ts";
 import { type ReadStep, readTextRows } from "./text.ts";
@@ -31,7 +30,7 @@ export class CsvWriter {
   #flush(): void {
     if (this.#rows.length === 0) return;
     try {
-      writeSync(this.#handle, `${Papa.unparse(this.#rows as unknown[][], { newline: "\n" })}\n`);
+      writeSync(this.#handle, this.#rows.map(csvLine).join(""));
     } catch (error) {
       throw fileFailure("write", this.path, error);
     }
@@ -42,6 +41,17 @@ export class CsvWriter {
     this.#flush();
     closeSync(this.#handle);
   }
+}
+
+/** A row as CSV. */
+function csvLine(row: readonly (string | null)[]): string {
+  let line = "";
+  for (let at = 0; at < row.length; at++) {
+    const cell = row[at] ?? "";
+    if (at > 0) line += ",";
+    line += /[",\n\r]|^\s|\s$/.test(cell) ? `"${cell.replaceAll('"', '""')}"` : cell;
+  }
+  return `${line}\n`;
 }
 
 /** Reads a CSV file that Levadura or a person wrote for it: a header of names, then rows as wide as it. */
