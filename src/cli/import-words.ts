@@ -1,5 +1,5 @@
 import ansis from "ansis";
-import type { FieldNotes, SheetNotes, SheetPlan } from "../core/tabular/plan.ts";
+import type { FieldNotes, FieldPlan, SheetNotes, SheetPlan } from "../core/tabular/plan.ts";
 import type { SheetOutcome } from "../flows/import/convert.ts";
 import type { PreparedImport } from "../flows/import/prepare.ts";
 import type { Loaded } from "../flows/load.ts";
@@ -47,7 +47,7 @@ function sheetText(
   const lines = sheet.fields.map((field) => [
     cut(field.column, 24),
     field.name,
-    cut(field.is ?? "as in the model", 60),
+    cut(typeText(sheet, field), 60),
     ...(notes ? [notes.fields.get(field.name)?.why ?? ""] : []),
   ]);
   const fields = table([titles.map((title) => ansis.dim(title)), ...lines])
@@ -65,6 +65,13 @@ function sheetText(
       cellsSetAside > 0 ? `; single cells set aside: ${cellsSetAside.toLocaleString("en")}` : ""
     }`,
   ].join("\n");
+}
+
+/** What a field becomes, in a word or two; with a split that is done, where it goes. */
+function typeText({ splits }: SheetPlan, { name, is = "as in the model" }: FieldPlan): string {
+  const split = splits.find((each) => each.do && (each.by === name || each.with.includes(name)));
+  if (!split) return is;
+  return split.by === name ? `one ${split.entity}` : `a field of ${split.entity}`;
 }
 
 function remarks(sheet: SheetPlan, notes: SheetNotes, width: number): string[] {

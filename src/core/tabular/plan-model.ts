@@ -85,11 +85,7 @@ function splitEntity(sheet: SheetPlan, split: SplitPlan, path: (string | number)
     title: `{${splitKey}}`,
     fields: [
       { name: splitKey, is: `${type}, required, unique`, path },
-      ...along.map((field) => ({
-        name: field.name,
-        is: withoutOption(field.is ?? "", "unique"),
-        path,
-      })),
+      ...along.map((field) => ({ name: field.name, is: alongDefinition(field.is ?? "text"), path })),
     ],
     path,
   };
@@ -101,8 +97,10 @@ function referenceTo(sheet: SheetPlan, field: FieldPlan): string {
   return `one ${split.entity}${/(^|, )required(,|$)/.test(field.is ?? "") ? ", required" : ""}`;
 }
 
-function withoutOption(definition: string, option: string): string {
-  return definition.replace(new RegExp(`, ${option}(?=,|$)`), "");
+/** What a field is that goes along with a split: the words of few records are no choice any more. */
+function alongDefinition(definition: string): string {
+  const type = /^choice /.test(definition) ? "text" : definition;
+  return type.replace(/, (required|unique)(?=,|$)/g, "");
 }
 
 function addEntity(entities: Map<string, PlannedEntity>, entity: PlannedEntity): void {

@@ -24,7 +24,7 @@ import {
   type LinkableColumn,
   linkName,
 } from "./relationships.ts";
-import { entityName, entityOfColumn, fieldTitle, type Title } from "./titles.ts";
+import { besideReferences, entityName, entityOfColumn, fieldTitle, type Title } from "./titles.ts";
 
 /** A sheet that was looked at. */
 export interface ProfiledSheet {
@@ -156,7 +156,7 @@ function settleGuesses({ sheet, columns }: Draft, drafts: readonly Draft[]): voi
 function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; notes: SheetNotes } {
   const { sheet, entity, columns } = draft;
   const { profile } = sheet;
-  const names = new Set(columns.map(({ name }) => name));
+  nameColumns(columns);
   const fields: FieldPlan[] = [];
   const leave: string[] = [];
   const notes: SheetNotes = {
@@ -179,11 +179,6 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
       fields.push({ name: field.name, column: reference, ...column.finding.hints });
       notes.fields.set(field.name, { why: `the field of the model, ${column.finding.why}` });
       continue;
-    }
-    if (column.link) {
-      names.delete(column.name);
-      column.name = linkName(column.name, column.link.key.entity, names);
-      names.add(column.name);
     }
     const { definition, unique } = define(column, profile.rows);
     fields.push({
@@ -220,6 +215,22 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
     },
     notes,
   };
+}
+
+/** Settles the names of a sheet's fields, now that it is known which of them refer. */
+function nameColumns(columns: readonly DraftColumn[]): void {
+  const names = new Set(columns.map(({ name }) => name));
+  const rename = (column: DraftColumn, name: string) => {
+    names.delete(column.name);
+    column.name = name;
+    names.add(name);
+  };
+  const referring = columns.filter(({ link }) => link);
+  for (const column of referring) rename(column, linkName(column.name, names));
+  const references = referring.map(({ name }) => name);
+  for (const column of columns) {
+    if (!column.link) rename(column, besideReferences(column.name, references, names));
+  }
 }
 
 /** How a plan names a column: by its title, else by its letters. */

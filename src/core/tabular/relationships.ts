@@ -1,5 +1,5 @@
 import { nearest } from "../naming/nearest.ts";
-import { labelOf, words } from "../naming/words.ts";
+import { words } from "../naming/words.ts";
 import { folded } from "./cells.ts";
 import type { Finding } from "./inference.ts";
 import { usualSpelling } from "./inference.ts";
@@ -154,8 +154,7 @@ function withoutCircles(links: FoundLink[]): FoundLink[] {
 }
 
 /** What a field that refers is called: `hive_code` of a Hive is `hive`. */
-export function linkName(name: string, entity: string, taken: ReadonlySet<string>): string {
+export function linkName(name: string, taken: ReadonlySet<string>): string {
   const plain = name.replace(/_(id|code|name|no|nr|number|ref)$/, "");
-  const better = plain !== name && !taken.has(plain) && labelOf(entity) !== "" ? plain : name;
-  return better;
+  return taken.has(plain) ? name : plain;
 }

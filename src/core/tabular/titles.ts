@@ -1,4 +1,6 @@
+import { Diagnostics } from "../model/diagnostics.ts";
 import { automaticFields } from "../model/model.ts";
+import { checkEntityName } from "../model/names.ts";
 import { capitalized, labelOf, singularOf, snakeCase } from "../naming/words.ts";
 import { columnLetters } from "./cells.ts";
 import { currencyOf } from "./numbers.ts";
@@ -57,7 +59,11 @@ function plainName(text: string): string {
     .replace(/['’]/gu, "")
     .replace(/[^\p{L}\p{N}]+/gu, " ")
     .trim();
-  const name = snakeCase(letters).slice(0, longest).replace(/_+$/, "");
+  const name = snakeCase(letters)
+    .replace(/[^\p{Ll}\p{Lo}\p{N}_]/gu, "")
+    .slice(0, longest)
+    .replace(/_+/g, "_")
+    .replace(/^_|_$/g, "");
   return /^\p{N}/u.test(name) ? `column_${name}` : name;
 }
 
@@ -74,8 +80,11 @@ export function entityName(
   const parts = singularOf(words.replace(/\s+\d{2,4}$/, "") || "Record").split(" ");
   const name = parts.map(capitalized).join("").slice(0, longest);
   const lettered = /^[\p{Lu}\p{Lo}]/u.test(name) ? name : `Sheet${capitalized(name)}`;
-  const safe = /^(levadura|sqlite)/i.test(lettered) ? `My${lettered}` : lettered;
-  return untakenEntity(safe, taken);
+  return untakenEntity(isEntityName(lettered) ? lettered : `Sheet${lettered}`, taken);
+}
+
+function isEntityName(name: string): boolean {
+  return checkEntityName({ text: name, at: { start: 0, end: 0 } }, new Diagnostics());
 }
 
 /** A name for the entity that a column's values could be. */
@@ -84,8 +93,18 @@ export function entityOfColumn(name: string, taken: ReadonlySet<string>): string
   return untakenEntity(words.split(" ").map(capitalized).join(""), taken);
 }
 
+/** A field's name that meets neither those of others nor the columns that references among them get. */
+export function besideReferences(name: string, references: readonly string[], taken: ReadonlySet<string>): string {
+  const kept = references.flatMap((reference) => [`${reference}_id`, `${reference}_title`]);
+  const meets = [...kept, "display_title"].some((other) => flat(other) === flat(name));
+  return meets ? untaken(`${name}_2`, new Set([...taken, ...kept])) : name;
+}
+
+function flat(name: string): string {
+  return name.replaceAll("_", "").toLowerCase();
+}
+
 function untaken(name: string, taken: ReadonlySet<string>): string {
-  const flat = (text: string) => text.replaceAll("_", "").toLowerCase();
   const used = new Set([...taken].map(flat));
   for (let number = 1; ; number++) {
     const candidate = number === 1 ? name : `${name.slice(0, longest - 4)}_${number}`;

@@ -18,6 +18,9 @@ export interface ValueContext {
 /** Reads a cell that isn't blank. */
 export type ValueReader = (cell: Exclude<Cell, null>) => ReadValue;
 
+/** More than this no form can show. */
+const longestText = 1_000_000;
+
 const no = (reason: string): ReadValue => ({ reason });
 
 /** How cells of a field's column are read; references and lists of them are texts here. */
@@ -75,7 +78,7 @@ function readerOf(
       return (cell) => read(webAddress(cellText(cell).trim()));
     }
     case "long text":
-      return lengthReader(type, Number.POSITIVE_INFINITY);
+      return lengthReader(type, longestText);
     case "text":
       return lengthReader(type, 255, (text) =>
         text.includes("\n") ? "several lines, where one fits" : undefined,

@@ -26,7 +26,7 @@ export function sniffFile(path: string, name: string): FileKind {
   const other = others.find(([magic]) => hex.startsWith(magic));
   if (other) throw noTable(name, other[1]);
   const marked = hex.startsWith("fffe") || hex.startsWith("feff");
-  if (!marked && !isWideText(head) && nulShare(head) > 0.02) throw noTable(name, "something else");
+  if (!marked && !isWideText(head) && controlShare(head) > 0.1) throw noTable(name, "no text, and no workbook");
   return "text";
 }
 
@@ -70,9 +70,10 @@ function oldWorkbook(name: string): Failure {
   );
 }
 
-function nulShare(bytes: Buffer): number {
+/** The share of bytes that no text has: signs to machines, line ends and tabs apart. */
+function controlShare(bytes: Buffer): number {
   let count = 0;
-  for (const byte of bytes) if (byte === 0) count++;
+  for (const byte of bytes) if (byte < 9 || (byte > 13 && byte < 32)) count++;
   return count / bytes.length;
 }
 
