@@ -11,7 +11,7 @@ import {
   type RowBatch,
 } from "./cells.ts";
 import { hashOf } from "./distinct.ts";
-import { KeySet } from "./keys.ts";
+import { type KeyFinder, KeySet } from "./keys.ts";
 import { type Layout, type RowKind, RowSorter } from "./layout.ts";
 import type { FieldPlan, SheetPlan, SplitPlan } from "./plan.ts";
 import { doneSplits, splitKey } from "./plan-model.ts";
@@ -49,7 +49,9 @@ export interface ConversionContext extends ValueContext {
   blanks: Blanks;
   entities: ReadonlyMap<string, Entity>;
   /** The keys of each entity, by which others refer to it. */
-  keys: ReadonlyMap<string, KeySet>;
+  keys: ReadonlyMap<string, KeyFinder>;
+  /** Where the keys go of what is split off. */
+  splitKeys: ReadonlyMap<string, KeySet>;
   /** The fields of each entity whose values are wanted, in order. */
   outputs: ReadonlyMap<string, readonly string[]>;
 }
@@ -197,8 +199,8 @@ export class SheetConverter {
     if (missing >= 0) {
       const work = this.#columns[missing];
       const cell = aside.find(({ column }) => column === work?.column);
-      const why = cell ? `${quote(cell.text)} is ${cell.reason}` : "there is no value";
-      this.#asideRow(row, number, `${work?.field.label} is required, and ${why}`);
+      const why = cell ? complaint(cell) : "there is no value";
+      this.#asideRow(row, number, `${work?.field.label} is required: ${why}`);
       return;
     }
     const repeated = this.#repeats(row, values, number);
@@ -236,7 +238,8 @@ export class SheetConverter {
     aside: { column: number; text: string; reason: string }[],
   ): string | null {
     const cell = row[work.column] ?? null;
-    if (cell === null || this.context.blanks.has(cell)) return work.field.type.kind === "boolean" ? "no" : null;
+    if (cell === null || this.context.blanks.has(cell))
+      return work.field.type.kind === "boolean" ? "no" : null;
     const read = this.#read(work, cell);
     if ("text" in read) return read.text === "" ? null : read.text;
     aside.push({ column: work.column, text: cellText(cell), reason: read.reason });
@@ -268,7 +271,7 @@ export class SheetConverter {
     return { text: known.map((part) => ("text" in part ? part.text : "")).join("\n") };
   }
 
-  #reference(text: string, keys: KeySet | undefined, entity: string): ReadValue {
+  #reference(text: string, keys: KeyFinder | undefined, entity: string): ReadValue {
     const known = keys?.find(text);
     if (known) return { text: known.text ?? text.replace(/\s+/gu, " ") };
     const near = keys && keys.size <= 5000 ? nearest(text, keys.spellings()) : undefined;
@@ -312,7 +315,7 @@ export class SheetConverter {
     const known = split.seen.get(folded(name));
     if (!known) {
       split.seen.set(folded(name), { text: name, values, row: number });
-      this.context.keys.get(split.entity.name)?.add(name, number, 0);
+      this.context.splitKeys.get(split.entity.name)?.add(name, number, 0);
       return;
     }
     values.forEach((value, at) => {
@@ -370,6 +373,11 @@ const reasons: Readonly<Record<Exclude<RowKind, "data" | "blank" | "beside">, st
   note: "a note below the table",
   "header again": "the header again",
 };
+
+/** What is wrong with a cell, as a sentence. */
+function complaint({ text, reason }: { text: string; reason: string }): string {
+  return reason.startsWith("there is ") ? reason : `${quote(text)} is ${reason}`;
+}
 
 function csvLine(cells: readonly string[]): string {
   const last = cells.findLastIndex((cell) => cell !== "");

@@ -9,6 +9,33 @@ export interface KnownKey {
   content: number;
 }
 
+/** Somewhere to look keys up. */
+export interface KeyFinder {
+  readonly size: number;
+  find(text: string): KnownKey | undefined;
+  /** The spellings that are kept. */
+  spellings(): Iterable<string>;
+}
+
+/** The keys of several places: those of an import, and those that were there before. */
+export function joinedKeys(places: readonly KeyFinder[]): KeyFinder {
+  return {
+    get size() {
+      return places.reduce((sum, { size }) => sum + size, 0);
+    },
+    find: (text) => {
+      for (const place of places) {
+        const known = place.find(text);
+        if (known) return known;
+      }
+      return undefined;
+    },
+    *spellings() {
+      for (const place of places) yield* place.spellings();
+    },
+  };
+}
+
 const mostSpelled = 200_000;
 const none = -1;
 
@@ -16,7 +43,7 @@ const none = -1;
  * The keys of an entity, whatever their case and space. The first are kept as they are written; of
  * very many only checksums are kept, 24 bytes each.
  */
-export class KeySet {
+export class KeySet implements KeyFinder {
   readonly #spelled = new Map<string, KnownKey>();
   #hashes = new Float64Array(0);
   #contents = new Float64Array(0);
@@ -29,7 +56,6 @@ export class KeySet {
     return this.#spelled.size + this.#hashed;
   }
 
-  /** The spellings that are kept. */
   *spellings(): Iterable<string> {
     for (const { text } of this.#spelled.values()) if (text !== undefined) yield text;
   }

@@ -85,7 +85,11 @@ function splitEntity(sheet: SheetPlan, split: SplitPlan, path: (string | number)
     title: `{${splitKey}}`,
     fields: [
       { name: splitKey, is: `${type}, required, unique`, path },
-      ...along.map((field) => ({ name: field.name, is: alongDefinition(field.is ?? "text"), path })),
+      ...along.map((field) => ({
+        name: field.name,
+        is: alongDefinition(field.is ?? "text"),
+        path,
+      })),
     ],
     path,
   };

@@ -85,7 +85,9 @@ function asOne(column: LinkableColumn, key: LinkableColumn): FoundLink | undefin
   if (distinct.size === 0) return undefined;
   const shared = distinct.sharedWith(key.profile.distinct);
   const close = affinity(column, key) > 0;
-  if (shared < (close ? 1 : 3) || shared * (close ? 2 : 1.25) < distinct.size) return undefined;
+  // Two values that are both there may do; among more, some may be misspelt.
+  const least = close ? 1 : shared === distinct.size ? 2 : 3;
+  if (shared < least || shared * (close ? 2 : 1.25) < distinct.size) return undefined;
   if (distinct.overflowed || key.profile.distinct.overflowed) {
     const strangers = { count: distinct.size - shared, examples: [] };
     return { kind: "one", column, key, matching: filled - strangers.count, strangers };

@@ -94,7 +94,11 @@ export function entityOfColumn(name: string, taken: ReadonlySet<string>): string
 }
 
 /** A field's name that meets neither those of others nor the columns that references among them get. */
-export function besideReferences(name: string, references: readonly string[], taken: ReadonlySet<string>): string {
+export function besideReferences(
+  name: string,
+  references: readonly string[],
+  taken: ReadonlySet<string>,
+): string {
   const kept = references.flatMap((reference) => [`${reference}_id`, `${reference}_title`]);
   const meets = [...kept, "display_title"].some((other) => flat(other) === flat(name));
   return meets ? untaken(`${name}_2`, new Set([...taken, ...kept])) : name;

@@ -1,4 +1,3 @@
-import { existsSync } from "node:fs";
 import { today } from "../../../kit/time.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Entity, isMany, isReference, type Model } from "../../core/model/model.ts";
@@ -12,12 +11,11 @@ import {
   type SetAside,
   SheetConverter,
 } from "../../core/tabular/conversion.ts";
-import { KeySet } from "../../core/tabular/keys.ts";
+import { joinedKeys, type KeyFinder, KeySet } from "../../core/tabular/keys.ts";
 import { type Layout, layoutAt } from "../../core/tabular/layout.ts";
 import type { ImportPlan, SheetPlan } from "../../core/tabular/plan.ts";
 import { doneSplits, splitKey } from "../../core/tabular/plan-model.ts";
-import { dataFile, type Project } from "../../io/project/project.ts";
-import { CsvWriter, readDataFile } from "../../io/sheets/data-files.ts";
+import { CsvWriter } from "../../io/sheets/data-files.ts";
 import { headOf, type Sheet, sheetName } from "../../io/sheets/sheets.ts";
 import type { TemporaryFolder } from "../../io/sheets/temporary.ts";
 import type { Report } from "../report.ts";
@@ -58,7 +56,8 @@ export function convertSheets(
   plan: ImportPlan,
   sheets: readonly Sheet[],
   model: Model,
-  project: Project,
+  /** The keys that were there before the import. */
+  stored: ReadonlyMap<string, KeyFinder>,
   folder: TemporaryFolder,
   report: Report,
 ): Converted {
@@ -69,25 +68,23 @@ export function convertSheets(
   const entities = new Map(model.entities.map((entity) => [entity.name, entity]));
   const outputs = outputFields(jobs, model);
   const unique = new Map([...outputs.keys()].map((name) => [name, new Map<string, KeySet>()]));
-  const keys = new Map<string, KeySet>();
-  const context: ConversionContext = {
+  const own = new Map<string, KeySet>();
+  for (const entity of model.entities) {
+    const key = keyField(entity);
+    const kept = unique.get(entity.name);
+    if (!kept || !key) continue;
+    const keys = new KeySet();
+    kept.set(key.name, keys);
+    own.set(entity.name, keys);
+  }
+  const context: Omit<ConversionContext, "keys"> = {
     blanks: new Blanks(plan.blank),
     currency: model.app.currency,
     today: today(),
     entities,
-    keys,
+    splitKeys: own,
     outputs,
   };
-  for (const entity of model.entities) {
-    const key = keyField(entity);
-    const own = unique.get(entity.name);
-    if (!own) keys.set(entity.name, keysOnFile(project, entity));
-    else if (key) {
-      const found = new KeySet();
-      own.set(key.name, found);
-      keys.set(entity.name, found);
-    }
-  }
   const writers = new Map(
     [...outputs].map(([name, fields]) => [name, new CsvWriter(folder.newPath(), fields)]),
   );
@@ -104,14 +101,25 @@ export function convertSheets(
   const finished = new Set<string>();
   for (const [at, job] of jobs.entries()) {
     const entity = entities.get(job.plan.entity) as Entity;
-    const ahead = keysAhead(entity, jobs.slice(at), finished, context);
+    const keys = new Map<string, KeyFinder>();
+    for (const target of targetsOf(entity)) {
+      const ahead = finished.has(target)
+        ? own.get(target)
+        : keysAhead(target, jobs.slice(at), context);
+      keys.set(
+        target,
+        joinedKeys(
+          [ahead, own.get(target), stored.get(target)].filter((place) => place !== undefined),
+        ),
+      );
+    }
     const converter = new SheetConverter(
       job.plan,
       job.layout,
       job.columns,
       job.left,
       entity,
-      { ...context, keys: new Map([...keys, ...ahead]) },
+      { ...context, keys },
       sink,
       unique.get(entity.name) ?? new Map(),
     );
@@ -152,56 +160,31 @@ function ordered(jobs: Job[], model: Model): Job[] {
   return [...jobs].sort((a, b) => place(a) - place(b));
 }
 
-/** The keys of entities that a sheet refers to before their own rows are all taken over. */
-function keysAhead(
-  entity: Entity,
-  rest: readonly Job[],
-  finished: ReadonlySet<string>,
-  context: ConversionContext,
-): Map<string, KeySet> {
-  const ahead = new Map<string, KeySet>();
-  const targets = new Set(
+/** The entities that an entity refers to. */
+function targetsOf(entity: Entity): Set<string> {
+  return new Set(
     entity.fields.flatMap((field) =>
       isReference(field) || isMany(field) ? [field.type.entity] : [],
     ),
   );
-  for (const target of targets) {
-    const key = keyField(context.entities.get(target) as Entity);
-    if (!key || finished.has(target)) continue;
-    const keys = new KeySet();
-    for (const job of rest.filter(({ plan }) => plan.entity === target)) {
-      const fieldPlan = job.plan.fields.find(({ name }) => name === key.name);
-      const column = job.columns.get(key.name);
-      if (!fieldPlan || column === undefined) continue;
-      const collector = new KeyCollector(
-        job.plan,
-        job.layout,
-        column,
-        key,
-        fieldPlan,
-        context,
-        keys,
-      );
-      for (const step of job.sheet.read(job.plan.text)) collector.take(step);
-    }
-    if (keys.size > 0) ahead.set(target, keys);
-  }
-  return ahead;
 }
 
-/** The keys in the data file of an entity that no sheet is taken for. */
-function keysOnFile(project: Project, entity: Entity): KeySet {
+/** The keys of an entity that is referred to before its own rows are all taken over. */
+function keysAhead(
+  target: string,
+  rest: readonly Job[],
+  context: Omit<ConversionContext, "keys">,
+): KeySet | undefined {
+  const key = keyField(context.entities.get(target) as Entity);
+  const jobs = rest.filter(({ plan }) => plan.entity === target);
+  if (!key || jobs.length === 0) return undefined;
   const keys = new KeySet();
-  const key = keyField(entity);
-  const path = dataFile(project, entity.name);
-  if (!key || !existsSync(path)) return keys;
-  for (const { rows, header, first } of readDataFile(path, `data/${entity.name}.csv`)) {
-    const column = header.indexOf(key.name);
-    if (column < 0) return keys;
-    rows.forEach((row, at) => {
-      const value = row[column];
-      if (typeof value === "string" && value !== "") keys.add(value, first + at, 0);
-    });
+  for (const job of jobs) {
+    const fieldPlan = job.plan.fields.find(({ name }) => name === key.name);
+    const column = job.columns.get(key.name);
+    if (!fieldPlan || column === undefined) continue;
+    const collector = new KeyCollector(job.plan, job.layout, column, key, fieldPlan, context, keys);
+    for (const step of job.sheet.read(job.plan.text)) collector.take(step);
   }
   return keys;
 }

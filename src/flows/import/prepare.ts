@@ -12,6 +12,7 @@ import { TemporaryFolder } from "../../io/sheets/temporary.ts";
 import type { Report } from "../report.ts";
 import { type Converted, convertSheets } from "./convert.ts";
 import { proposeImport } from "./look.ts";
+import { storedKeys } from "./stored-keys.ts";
 
 /** What is asked of an import. */
 export interface ImportRequest {
@@ -61,7 +62,8 @@ export async function prepareImport(
     const planned = planModel(plan, existing);
     const { model } = planned.reading;
     if (!model) throw planFailure(request.plan, planText, planned);
-    const converted = convertSheets(plan, sheets, model, project, folder, report);
+    const stored = await storedKeys(project, model);
+    const converted = convertSheets(plan, sheets, model, stored, folder, report);
     return {
       project,
       plan,

@@ -15,6 +15,8 @@ export interface Engine {
   isUntouched(table: string): Promise<boolean>;
   /** The numbers of the rows of a table. */
   ids(table: string): Promise<number[]>;
+  /** What a column holds; nothing where there is no such column. */
+  values(table: string, column: string): Promise<Value[]>;
   /** Inserts rows, all of the same columns, and gives the numbers that they got. */
   insert(table: string, rows: readonly Readonly<Record<string, Value>>[]): Promise<number[]>;
   /** Inserts into a table without numbers of its own. */

@@ -26,7 +26,8 @@ export function sniffFile(path: string, name: string): FileKind {
   const other = others.find(([magic]) => hex.startsWith(magic));
   if (other) throw noTable(name, other[1]);
   const marked = hex.startsWith("fffe") || hex.startsWith("feff");
-  if (!marked && !isWideText(head) && controlShare(head) > 0.1) throw noTable(name, "no text, and no workbook");
+  if (!marked && !isWideText(head) && controlShare(head) > 0.1)
+    throw noTable(name, "no text, and no workbook");
   return "text";
 }
 

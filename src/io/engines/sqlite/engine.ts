@@ -3,6 +3,7 @@ import { dirname } from "node:path";
 import type Driver from "libsql";
 import { encode, migrationConnection, openFile } from "../../../../kit/database/file.ts";
 import { Failure } from "../../../core/failure.ts";
+import type { Value } from "../../../core/seeding/values.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
 import type { Engine } from "../engine.ts";
 import { sqliteLoader } from "./loading.ts";
@@ -27,6 +28,14 @@ export function openSqlite(file: string): Engine {
     ids: async (table) => {
       const rows = driver.prepare(`select id from ${quoted(table)} order by id`).all();
       return (rows as { id: number }[]).map(({ id }) => id);
+    },
+    values: async (table, column) => {
+      const known = driver
+        .prepare("select 1 from pragma_table_info(?) where name = ?")
+        .all([table, column]);
+      if (known.length === 0) return [];
+      const rows = driver.prepare(`select ${quoted(column)} as value from ${quoted(table)}`).all();
+      return (rows as { value: Value }[]).map(({ value }) => value);
     },
     insert: async (table, rows) => {
       const columns = Object.keys(rows[0] ?? {});
