@@ -7,9 +7,9 @@ const most = { all: 3_000_000_000, part: 500_000_000 };
 
 /**
  * Looks into a workbook before anything unpacks it: whether it is one, whether it is encrypted, and
- * whether it unpacks to what it says and no more than this machine should hold.
+ * whether it unpacks to what it says and no more than this machine should hold. Says of which kind it is.
  */
-export async function checkWorkbook(path: string, name: string): Promise<void> {
+export async function checkWorkbook(path: string, name: string): Promise<"xlsx" | "ods"> {
   let parts = 0;
   let size = 0;
   const seen = new Set<string>();
@@ -40,13 +40,13 @@ export async function checkWorkbook(path: string, name: string): Promise<void> {
     if (error instanceof Failure) throw error;
     throw damaged(name, (error as Error).message);
   }
-  if (!seen.has("xl/workbook.xml") && !seen.has("xl/workbook.bin") && !seen.has("content.xml")) {
-    throw new Failure(
-      "input",
-      `${name} is an archive, but not a workbook`,
-      "unpack it, and name the sheets in it",
-    );
-  }
+  if (seen.has("xl/workbook.xml")) return "xlsx";
+  if (seen.has("content.xml")) return "ods";
+  throw new Failure(
+    "input",
+    `${name} is an archive, but not a workbook`,
+    "unpack it, and name the sheets in it",
+  );
 }
 
 function tooLarge(name: string, size: number): Failure {

@@ -1,5 +1,6 @@
 import { type CellObject, SSF } from "@e965/xlsx";
 import type { Cell } from "../../core/tabular/cells.ts";
+import { findNumber } from "../../core/tabular/numbers.ts";
 
 const faults: Readonly<Record<number, string>> = {
   0: "#NULL!",
@@ -23,7 +24,9 @@ export function cellOf(cell: CellObject | undefined, date1904: boolean): Cell {
     case "e":
       return { fault: faults[Number(cell.v)] ?? String(cell.w ?? "#ERROR") };
     case "n":
-      return numberOf(Number(cell.v), String(cell.z ?? "General"), date1904);
+      return cell.z === undefined && cell.w !== undefined
+        ? shownNumber(Number(cell.v), cell.w)
+        : numberOf(Number(cell.v), String(cell.z ?? "General"), date1904);
     default:
       return cell.v instanceof Date ? { stamp: cell.v.toISOString().slice(0, 16) } : String(cell.v);
   }
@@ -34,7 +37,16 @@ function numberOf(value: number, format: string, date1904: boolean): Cell {
   const first = format.split(";")[0] ?? format;
   if (SSF.is_date(format)) return stampOf(value, first, date1904) ?? value;
   const mark = markOf(first);
-  if (mark === undefined) return value;
+  return mark === undefined ? value : marked(value, mark);
+}
+
+/** A number of which it is known how it is shown, but not by which format. */
+function shownNumber(value: number, shown: string): Cell {
+  const mark = findNumber(shown.trim())?.mark;
+  return mark ? marked(value, mark) : value;
+}
+
+function marked(value: number, mark: string): Cell {
   return { number: mark === "%" ? Number((value * 100).toPrecision(15)) : value, mark };
 }
 

@@ -7,13 +7,14 @@ import { headRows, type Merge } from "../../core/tabular/layout.ts";
 import type { SpooledSheet, WorkbookOrder } from "./workbook.ts";
 import { cellOf } from "./workbook-cells.ts";
 
-const { path, spool } = workerData as WorkbookOrder;
+const { path, kind, spool } = workerData as WorkbookOrder;
 const options = {
   dense: true,
   cellFormula: true,
   cellNF: true,
   cellHTML: false,
-  cellText: false,
+  // In one of the formats, what a number counts is told by how it is shown alone.
+  cellText: kind === "ods",
   cellDates: false,
 } as const;
 

@@ -11,6 +11,7 @@ import type { ReadStep } from "./text.ts";
 /** What the worker is told: the workbook, and where the rows of its sheets go. */
 export interface WorkbookOrder {
   path: string;
+  kind: "xlsx" | "ods";
   spool: string;
 }
 
@@ -32,11 +33,14 @@ export async function spoolWorkbook(
   name: string,
   folder: TemporaryFolder,
 ): Promise<SpooledSheet[]> {
-  await checkWorkbook(path, name);
-  const order: WorkbookOrder = { path, spool: folder.newPath() };
+  const kind = await checkWorkbook(path, name);
+  const order: WorkbookOrder = { path, kind, spool: folder.newPath() };
   const worker = new Worker(join(packageRoot, "dist", "workbook-worker.js"), {
     workerData: order,
     resourceLimits: { maxOldGenerationSizeMb: 4096 },
+    // The package's remarks on formats are for nobody.
+    stdout: true,
+    stderr: true,
   });
   return new Promise((resolve, reject) => {
     worker.once("message", resolve);
