@@ -65,8 +65,9 @@ export class Distinct {
     const last = value.spellings.length >= mostSpellings ? value.spellings.at(-1) : undefined;
     const spelling = last ?? { text, count: 0, value };
     if (!last) value.spellings.push(spelling);
-    if (this.values.size > mostInMemory) this.#overflow();
-    return spelling;
+    if (this.values.size <= mostInMemory) return spelling;
+    this.#overflow();
+    return undefined;
   }
 
   /** Counts a cell that is written in a way that was taken up. Gives the number of its value. */

@@ -5,6 +5,7 @@ import type { Spelling } from "./distinct.ts";
 import { look, noWords, tickMarks, yesWords } from "./looks.ts";
 import { currencyOf, type DecimalSign } from "./numbers.ts";
 import type { ColumnProfile, Example, LookGroup } from "./profile.ts";
+import { unprintable } from "./titles.ts";
 
 /** Kinds of field that a column can be taken for by its values alone. */
 export type ColumnKind =
@@ -356,8 +357,10 @@ function asChoice(profile: ColumnProfile, { named }: InferenceContext, counted: 
   const { distinct } = profile;
   const sound: Test = (bits) => (bits & (look.fault | look.nul)) === 0;
   if (distinct.overflowed || profile.longest > longestChoice || distinct.size < 2) return undefined;
-  // A few sentences that repeat are notes all the same.
-  if (named === "long text") return undefined;
+  // A few sentences that repeat are notes all the same, and codes of digits are codes.
+  if (named === "long text" || countOf(profile, (bits) => (bits & look.digits) !== 0) > 0) {
+    return undefined;
+  }
   const values = [...distinct.values.values()].filter(({ rows }) => rows.length > 0);
   const faults = new Set(
     profile.groups
@@ -382,7 +385,8 @@ function asChoice(profile: ColumnProfile, { named }: InferenceContext, counted: 
   if (choices.length < 2 || choices.length > mostChoices || counted < 3 * choices.length)
     return undefined;
   const wordy = choices.filter((text) => text.split(/\s+/).length > 3).length;
-  if (wordy * 2 > choices.length || choices.some((text) => /[\n\t]/.test(text))) return undefined;
+  if (wordy * 2 > choices.length || choices.some((text) => text.search(unprintable) >= 0))
+    return undefined;
   const several = values.filter(({ spellings }) => spellings.length > 1);
   const exceptions = exceptionsOf(profile, sound, "");
   for (const { word, near } of misspelt) {

@@ -30,14 +30,7 @@ export interface Merge {
 export const headRows = 60;
 
 const looksTyped =
-  look.point |
-  look.comma |
-  look.dayFirst |
-  look.monthFirst |
-  look.time |
-  look.email |
-  look.url |
-  look.yesNo;
+  look.point | look.comma | look.dayFirst | look.monthFirst | look.time | look.email | look.url;
 
 /** Finds the table among the first rows of a sheet; undefined when they are all blank. */
 export function findLayout(
@@ -109,8 +102,15 @@ function isHeader(
   if (texts.some((cell) => !isTitleText(cell))) return false;
   const words = texts.map((cell) => folded(cellText(cell ?? null)));
   if (new Set(words).size < 0.6 * words.length) return false;
-  // A title of a column doesn't stand among its values.
-  const below = head.slice(at + 1);
+  // A title of a column doesn't stand among its values, unless the whole header comes again.
+  const below = head
+    .slice(at + 1)
+    .filter(
+      (other) =>
+        !columns.every(
+          (column) => folded(cellText(other[column] ?? null)) === words[columns.indexOf(column)],
+        ),
+    );
   const repeated = columns.filter((column, index) =>
     below.some(
       (other) => typeof other[column] === "string" && folded(other[column]) === words[index],

@@ -61,6 +61,7 @@ interface DraftColumn extends LinkableColumn {
   link?: FoundLink;
   /** Whether another column's values are this one's. */
   isTarget: boolean;
+  isRequiredLink: boolean;
 }
 
 /** Works out what the sheets hold: entities, fields, relationships; and says why. */
@@ -74,6 +75,7 @@ export function proposePlan(
     column.link = link;
     (link.key as DraftColumn).isTarget = true;
   }
+  settleRequired(drafts.flatMap(({ columns }) => columns));
   const currency = drafts.flatMap(({ columns }) => columns).find(({ finding }) => finding.currency)
     ?.finding.currency;
   const entities = new Set([
@@ -89,6 +91,21 @@ export function proposePlan(
     },
     notes: { sheets: made.map(({ notes }) => notes) },
   };
+}
+
+/** References are required where every row has one, but never in a circle: no record could be the first. */
+function settleRequired(columns: readonly DraftColumn[]): void {
+  const leads = new Map<string, Set<string>>();
+  const reaches = (from: string, to: string): boolean =>
+    from === to || [...(leads.get(from) ?? [])].some((next) => reaches(next, to));
+  for (const column of columns) {
+    const { link, entity, profile } = column;
+    if (link?.kind !== "one" || profile.blanks + link.strangers.count > 0) continue;
+    const target = link.key.entity;
+    if (reaches(target, entity)) continue;
+    column.isRequiredLink = true;
+    leads.set(entity, (leads.get(entity) ?? new Set()).add(target));
+  }
 }
 
 function draftSheets(sheets: readonly ProfiledSheet[], model: Model | undefined): Draft[] {
@@ -113,6 +130,7 @@ function draftSheets(sheets: readonly ProfiledSheet[], model: Model | undefined)
         finding,
         title,
         isTarget: false,
+        isRequiredLink: false,
       };
     });
     return { sheet, entity, known, columns };
@@ -277,13 +295,12 @@ function define(column: DraftColumn, rows: number): { definition: Definition; un
   const { finding, profile, title, link } = column;
   const options = new Map<OptionName, Word>();
   const uniqueAlready = isProposedUnique(column, rows);
-  const wrong = link ? link.strangers.count : finding.exceptions.count;
-  const required =
-    profile.blanks === 0 &&
-    wrong === 0 &&
-    rows > 1 &&
-    finding.kind !== "boolean" &&
-    finding.kind !== "long text";
+  const required = link
+    ? column.isRequiredLink
+    : profile.blanks + finding.exceptions.count === 0 &&
+      rows > 1 &&
+      finding.kind !== "boolean" &&
+      finding.kind !== "long text";
   const definition: Definition = { type: word(finding.kind), options };
   if (link) {
     definition.type = word(link.kind);
@@ -291,7 +308,7 @@ function define(column: DraftColumn, rows: number): { definition: Definition; un
   } else if (finding.kind === "choice") {
     definition.choices = (finding.choices ?? []).map(word);
   } else Object.assign(definition, rangeOf(column, uniqueAlready));
-  if (required && link?.kind !== "many") options.set("required", word("yes"));
+  if (required) options.set("required", word("yes"));
   const onlyOne =
     link?.kind === "one" && profile.distinct.repeated === 0 && profile.filled >= 8 && column.at > 0;
   const unique = link ? onlyOne : uniqueAlready;

@@ -14,6 +14,9 @@ export interface Title {
   unit?: string;
 }
 
+/** Characters that no model file has: signs to machines, and what stands for a character that was lost. */
+export const unprintable = /[\p{Cc}\p{Cs}\uFFFD]/gu;
+
 const longest = 50;
 const unitPattern = /^(.*\S)\s*[([]\s*([\p{L}°µ%€$£][\p{L}\p{No}°µ%/²³€$£]{0,7})\s*[)\]]$/u;
 
@@ -26,7 +29,10 @@ export function fieldTitle(
 ): Title {
   const found = unitPattern.exec(header);
   const unit = found && isUnit(found[2] ?? "") ? found[2] : undefined;
-  const said = (unit ? (found?.[1] ?? header) : header).trim().replace(/[:*]+$/, "");
+  const said = (unit ? (found?.[1] ?? header) : header)
+    .replace(unprintable, "")
+    .trim()
+    .replace(/[:*]+$/, "");
   const full = plainName(said) || `column_${columnLetters(column).toLowerCase()}`;
   const plain = withoutEntity(full, entity);
   const reserved = (automaticFields as readonly string[]).includes(plain) || plain === "then";

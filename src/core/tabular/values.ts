@@ -1,5 +1,5 @@
 import type { Field } from "../model/model.ts";
-import { type Cell, cellText, folded } from "./cells.ts";
+import { type Cell, cellText, folded, type Marked } from "./cells.ts";
 import { findDate, findTime } from "./dates.ts";
 import { sameMark } from "./inference.ts";
 import { isEmail, isPhone, isUrl, noWords, tickMarks, webAddress, yesWords } from "./looks.ts";
@@ -150,17 +150,16 @@ function withoutTrailingZeros(text: string): string {
   return text.includes(".") ? text.replace(/\.?0+$/, "") : text;
 }
 
-function numberOf(cell: Exclude<Cell, null>) {
+function numberOf(cell: Exclude<Cell, null>): ReturnType<typeof findNumber> {
   if (typeof cell === "string") return findNumber(cell.trim());
-  if (typeof cell === "number") {
-    const digits = cellText(cell);
-    return { point: digits, comma: digits, mark: "" };
-  }
-  if (typeof cell === "object" && "number" in cell) {
-    const digits = cellText(cell.number);
-    return { point: digits, comma: digits, mark: cell.mark };
-  }
-  return undefined;
+  const { number, mark } =
+    typeof cell === "number"
+      ? { number: cell, mark: "" }
+      : "number" in Object(cell)
+        ? (cell as Marked)
+        : { number: Number.NaN, mark: "" };
+  const digits = cellText(number);
+  return /^-?\d/.test(digits) ? { point: digits, comma: digits, mark } : undefined;
 }
 
 function readYesNo(cell: Exclude<Cell, null>): ReadValue {
