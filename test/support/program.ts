@@ -21,16 +21,17 @@ export interface Run {
 export function levadura(
   args: string[],
   cwd: string,
-  input?: { env: Record<string, string> },
+  input?: { env?: Record<string, string>; typed?: string },
 ): Promise<Run> {
   return new Promise((resolve) => {
-    execFile(
+    const child = execFile(
       process.execPath,
       [bin, ...args],
       { cwd, env: { ...env, ...input?.env }, maxBuffer: 32 * 1024 * 1024 },
       (error, out, err) =>
         resolve({ status: error ? ((error.code as unknown as number) ?? null) : 0, out, err }),
     );
+    child.stdin?.end(input?.typed ?? "");
   });
 }
 

@@ -131,6 +131,7 @@ function convert(rows: Cell[][]) {
       entities: new Map([[entity.name, entity]]),
       keys: new Map(),
       splitKeys: new Map(),
+      aliases: new Map(),
       outputs: new Map([[entity.name, sheet.fields.map(({ name }) => name)]]),
     },
     { keep: (_entity, row) => kept.push(row), setAside: (what) => aside.push(what) },

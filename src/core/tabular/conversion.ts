@@ -52,6 +52,8 @@ export interface ConversionContext extends ValueContext {
   keys: ReadonlyMap<string, KeyFinder>;
   /** Where the keys go of what is split off. */
   splitKeys: ReadonlyMap<string, KeySet>;
+  /** By entity: what else its records can be referred to by. */
+  aliases: ReadonlyMap<string, KeySet>;
   /** The fields of each entity whose values are wanted, in order. */
   outputs: ReadonlyMap<string, readonly string[]>;
 }
@@ -66,6 +68,14 @@ export function keyField(entity: Entity): Field | undefined {
     unique.find(({ name, required }) => required && titled?.includes(name)) ??
     unique.find(({ required }) => required) ??
     unique[0]
+  );
+}
+
+/** Other fields by whose values a record can be found. */
+export function aliasFields(entity: Entity): Field[] {
+  const key = keyField(entity);
+  return entity.fields.filter(
+    (field) => field.unique && field !== key && !isReference(field) && !isMany(field),
   );
 }
 
@@ -94,6 +104,7 @@ export class SheetConverter {
   readonly #columns: ColumnWork[];
   readonly #splits: SplitWork[];
   readonly #unique: { label: string; places: number[]; keys: KeySet }[];
+  readonly #aliased: { key: number | undefined; others: number[] };
   readonly #inside: ReadonlySet<number>;
   readonly #order: (number | undefined)[];
   readonly #taken: ReadonlySet<number>;
@@ -156,6 +167,15 @@ export class SheetConverter {
     });
     const used = [...this.#columns, ...this.#splits.flatMap((split) => split.along)];
     this.#taken = new Set([...left, ...used.map(({ column }) => column)]);
+    const place = (field: Field | undefined) =>
+      this.#columns.findIndex((each) => each.field === field);
+    const key = keyField(entity);
+    this.#aliased = {
+      key: key && place(key) >= 0 ? place(key) : undefined,
+      others: aliasFields(entity)
+        .map(place)
+        .filter((at) => at >= 0),
+    };
     this.#inside = new Set(layout.columns.map(({ column }) => column));
     this.#order = (context.outputs.get(entity.name) ?? []).map((name) => {
       const at = this.#columns.findIndex(({ field }) => field.name === name);
@@ -208,6 +228,7 @@ export class SheetConverter {
       this.#asideRow(row, number, repeated);
       return;
     }
+    this.#keepAliases(values);
     for (const split of this.#splits) this.#takeSplit(split, row, number, aside);
     this.counts.kept++;
     this.sink.keep(
@@ -300,6 +321,16 @@ export class SheetConverter {
     }
     for (const { keys, key } of found) keys.add(key, number, content);
     return undefined;
+  }
+
+  #keepAliases(values: readonly (string | null)[]): void {
+    const aliases = this.context.aliases.get(this.entity.name);
+    const key = this.#aliased.key === undefined ? null : (values[this.#aliased.key] ?? null);
+    if (!aliases || key === null) return;
+    for (const at of this.#aliased.others) {
+      const value = values[at];
+      if (typeof value === "string") aliases.addAlias(value, key);
+    }
   }
 
   /** Takes up what a row says of the record that it splits off. */
@@ -402,22 +433,28 @@ function contentOf(row: Row, columns: readonly ColumnWork[]): number {
   return sum;
 }
 
-/** The keys in a sheet's rows, for references from rows that come before them. */
+/** Finds the keys in a sheet's rows, for references from rows that come before them. */
 export class KeyCollector {
   readonly #sorter: RowSorter;
-  readonly #read: ValueReader;
+  readonly #columns: { column: number; read: ValueReader }[];
 
   constructor(
     plan: SheetPlan,
     readonly layout: Layout,
-    readonly column: number,
-    field: Field,
-    fieldPlan: FieldPlan,
+    columns: ReadonlyMap<string, number>,
+    /** The key, and other fields by which its records can be found. */
+    fields: readonly Field[],
     context: ValueContext,
     readonly keys: KeySet,
   ) {
     this.#sorter = new RowSorter(layout, new Set(plan.without));
-    this.#read = valueReader(field, fieldPlan, context);
+    this.#columns = fields.flatMap((field) => {
+      const fieldPlan = plan.fields.find(({ name }) => name === field.name);
+      const column = columns.get(field.name);
+      return fieldPlan && column !== undefined
+        ? [{ column, read: valueReader(field, fieldPlan, context) }]
+        : [];
+    });
   }
 
   take({ first, rows }: RowBatch): void {
@@ -425,9 +462,14 @@ export class KeyCollector {
       const number = first + at;
       if (number < this.layout.firstRow || number > (this.layout.lastRow ?? Infinity)) return;
       if (this.#sorter.kindOf(row) !== "data") return;
-      const cell = row[this.column] ?? null;
-      const read = cell === null ? undefined : this.#read(cell);
-      if (read && "text" in read && read.text !== "") this.keys.add(read.text, number, 0);
+      const [key, ...others] = this.#columns.map(({ column, read }) => {
+        const cell = row[column] ?? null;
+        const value = cell === null ? undefined : read(cell);
+        return value && "text" in value ? value.text : "";
+      });
+      if (!key) return;
+      this.keys.add(key, number, 0);
+      for (const other of others) if (other) this.keys.addAlias(other, key);
     });
   }
 }

@@ -83,6 +83,12 @@ export class KeySet implements KeyFinder {
     return undefined;
   }
 
+  /** Lets a record be found by another value too: what is found then is its key. */
+  addAlias(alias: string, key: string): void {
+    const name = folded(alias);
+    if (!this.#spelled.has(name)) this.#spelled.set(name, { text: key, row: 0, content: 0 });
+  }
+
   #addHashed(hash: number, row: number, content: number): void {
     if (this.#hashed * 2 >= this.#hashes.length) this.#grow();
     const slot = this.#slotOf(hash);

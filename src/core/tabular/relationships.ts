@@ -40,17 +40,29 @@ export function isKeyColumn({ profile, finding }: LinkableColumn): boolean {
 /** Finds for each column the one elsewhere that its values are those of. */
 export function findLinks(columns: readonly LinkableColumn[]): FoundLink[] {
   const keys = columns.filter(isKeyColumn);
-  const links: FoundLink[] = [];
-  for (const column of columns) {
-    if (!keyKinds.has(column.finding.kind)) continue;
+  // What refers itself is nothing to refer to, even where no value comes twice.
+  const referring = new Set(bestLinks(columns, keys).map(({ column }) => column));
+  return withoutCircles(
+    bestLinks(
+      columns,
+      keys.filter((key) => !referring.has(key)),
+    ),
+  );
+}
+
+function bestLinks(
+  columns: readonly LinkableColumn[],
+  keys: readonly LinkableColumn[],
+): FoundLink[] {
+  return columns.flatMap((column) => {
+    if (!keyKinds.has(column.finding.kind)) return [];
     const found = keys
       .filter((key) => key !== column && mayRefer(column, key))
       .flatMap((key) => [asOne(column, key), asMany(column, key)])
       .filter((link) => link !== undefined)
-      .sort((a, b) => scoreOf(b) - scoreOf(a));
-    if (found[0]) links.push(found[0]);
-  }
-  return withoutCircles(links);
+      .sort((one, other) => scoreOf(other) - scoreOf(one));
+    return found.slice(0, 1);
+  });
 }
 
 /** Numbers and keys that meet by accident are no relationship: there the names must say so too. */

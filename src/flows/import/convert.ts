@@ -4,6 +4,7 @@ import { type Entity, isMany, isReference, type Model } from "../../core/model/m
 import { inOrder } from "../../core/schema/from-model.ts";
 import { Blanks, columnLetters, columnNumber, folded } from "../../core/tabular/cells.ts";
 import {
+  aliasFields,
   type ConversionContext,
   type ConversionCounts,
   KeyCollector,
@@ -69,6 +70,7 @@ export function convertSheets(
   const outputs = outputFields(jobs, model);
   const unique = new Map([...outputs.keys()].map((name) => [name, new Map<string, KeySet>()]));
   const own = new Map<string, KeySet>();
+  const aliases = new Map<string, KeySet>();
   for (const entity of model.entities) {
     const key = keyField(entity);
     const kept = unique.get(entity.name);
@@ -76,6 +78,7 @@ export function convertSheets(
     const keys = new KeySet();
     kept.set(key.name, keys);
     own.set(entity.name, keys);
+    aliases.set(entity.name, new KeySet());
   }
   const context: Omit<ConversionContext, "keys"> = {
     blanks: new Blanks(plan.blank),
@@ -83,6 +86,7 @@ export function convertSheets(
     today: today(),
     entities,
     splitKeys: own,
+    aliases,
     outputs,
   };
   const writers = new Map(
@@ -109,7 +113,9 @@ export function convertSheets(
       keys.set(
         target,
         joinedKeys(
-          [ahead, own.get(target), stored.get(target)].filter((place) => place !== undefined),
+          [ahead, own.get(target), aliases.get(target), stored.get(target)].filter(
+            (place) => place !== undefined,
+          ),
         ),
       );
     }
@@ -179,12 +185,10 @@ function keysAhead(
   const jobs = rest.filter(({ plan }) => plan.entity === target);
   if (!key || jobs.length === 0) return undefined;
   const keys = new KeySet();
-  for (const job of jobs) {
-    const fieldPlan = job.plan.fields.find(({ name }) => name === key.name);
-    const column = job.columns.get(key.name);
-    if (!fieldPlan || column === undefined) continue;
-    const collector = new KeyCollector(job.plan, job.layout, column, key, fieldPlan, context, keys);
-    for (const step of job.sheet.read(job.plan.text)) collector.take(step);
+  const fields = [key, ...aliasFields(context.entities.get(target) as Entity)];
+  for (const { plan, layout, columns, sheet } of jobs) {
+    const collector = new KeyCollector(plan, layout, columns, fields, context, keys);
+    for (const step of sheet.read(plan.text)) collector.take(step);
   }
   return keys;
 }
