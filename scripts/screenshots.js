@@ -110,6 +110,22 @@ await terminal(
   ],
   7,
 );
+const sheets = join(folder, "sheets");
+mkdirSync(sheets);
+for (const name of ["hive-book.xlsx", "equipment.csv", "keepers.ods"]) {
+  copyFileSync(join(root, "demo", name), join(sheets, name));
+}
+await terminal("import", sheets, ["levadura import keepers.ods equipment.csv"], 5);
+await terminal(
+  "import-plan",
+  sheets,
+  [
+    "levadura import keepers.ods --write-plan plan.yaml | tail -2",
+    "sed -n 22,42p plan.yaml",
+    "levadura import keepers.ods --plan plan.yaml --yes | tail -9",
+  ],
+  6,
+);
 const wrong = join(folder, "wrong");
 mkdirSync(wrong);
 copyFileSync(join(root, "demo/model.yaml"), join(wrong, "model.yaml"));

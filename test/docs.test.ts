@@ -11,7 +11,7 @@ import {
   modelJsonSchema,
 } from "../src/core/model/shapes.ts";
 import { rangeWords, typeRules } from "../src/core/model/types.ts";
-import { levadura, repository } from "./support/program.ts";
+import { levadura, repository, temporaryFolder } from "./support/program.ts";
 
 const reference = readFileSync(join(repository, "docs/model.md"), "utf8");
 const readme = readFileSync(join(repository, "README.md"), "utf8");
@@ -103,6 +103,39 @@ describe("the reference of the model language", () => {
   });
 });
 
+describe("the guide of imports", () => {
+  const guide = readFileSync(join(repository, "docs/import.md"), "utf8");
+
+  it("shows the plan that the program writes for the sheet it names", async () => {
+    const folder = temporaryFolder();
+    const sheet = join(repository, "demo", "keepers.ods");
+    const { status } = await levadura(["import", sheet, "--write-plan", "plan.yaml"], folder);
+    expect(status).toBe(0);
+    const shown = /```yaml plan\n(.*?)```/s.exec(guide)?.[1];
+    expect(readFileSync(join(folder, "plan.yaml"), "utf8")).toBe(shown);
+  });
+
+  it("explains every key of a plan and links to what is there", () => {
+    for (const key of [
+      "blank",
+      "text",
+      "header",
+      "rows",
+      "without",
+      "fields",
+      "leave",
+      "split",
+      "dates",
+      "decimals",
+      "replace",
+      "is",
+    ])
+      expect(guide).toContain(`\`${key}`);
+    for (const [, link = ""] of guide.matchAll(/\]\(([^)]+)\)/g))
+      expect(existsSync(join(repository, "docs", link)), link).toBe(true);
+  });
+});
+
 describe("the JSON Schema", () => {
   it("is printed by the program as it is made from the shapes", async () => {
     const { out, status } = await levadura(["check", "--schema"], repository);
@@ -126,7 +159,7 @@ describe("the README", () => {
   it("names every command that the program has", async () => {
     const { out } = await levadura(["--help"], repository);
     const commands = [...out.matchAll(/^ {2}([a-z]+) {2,}/gm)].map((found) => found[1] ?? "");
-    expect(commands).toHaveLength(10);
+    expect(commands).toHaveLength(11);
     for (const command of commands) expect(readme).toContain(`\`levadura ${command}`);
   });
 });

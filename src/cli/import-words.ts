@@ -19,8 +19,8 @@ export function previewText(
       : [
           `${ansis.bold("Set aside")}, with the reasons, in data/set-aside: ${count(setAside.count, "entry", "entries")}`,
           table(
-            setAside.first.map(({ sheet, cell, value, reason }) => [
-              `  ${ansis.dim(sheet)}`,
+            setAside.first.map(({ file, sheet, cell, value, reason }) => [
+              `  ${ansis.dim(sheet || file)}`,
               cell,
               quote(value, 32),
               cut(reason, Math.max(40, width - 70)),
@@ -33,7 +33,17 @@ export function previewText(
   const left = untaken.map(
     (name) => `${ansis.yellow("!")} ${name}: the plan says nothing of it, and it stays out`,
   );
-  return [...parts, left.join("\n"), aside.join("\n")].filter(Boolean).join("\n\n");
+  return [...parts, left.join("\n"), aside.join("\n"), sumText(sheets)]
+    .filter(Boolean)
+    .join("\n\n");
+}
+
+/** The rows of all sheets, and where they go. */
+function sumText(sheets: readonly SheetOutcome[]): string {
+  if (sheets.length < 2) return "";
+  const sum = (which: "rows" | "kept" | "setAside") =>
+    sheets.reduce((all, { counts }) => all + counts[which], 0);
+  return `In all ${count(sum("rows"), "row")} = ${sum("kept").toLocaleString("en")} kept + ${sum("setAside").toLocaleString("en")} set aside`;
 }
 
 function sheetText(
@@ -47,14 +57,14 @@ function sheetText(
   const lines = sheet.fields.map((field) => [
     cut(field.column, 24),
     field.name,
-    cut(typeText(sheet, field), 60),
+    cut(typeText(sheet, field), Math.max(28, Math.floor(width * 0.34))),
     ...(notes ? [notes.fields.get(field.name)?.why ?? ""] : []),
   ]);
   const fields = table([titles.map((title) => ansis.dim(title)), ...lines])
     .split("\n")
     .map((line) => `  ${cut(line, width - 2)}`);
   return [
-    `${ansis.bold(outcome.name)} ${ansis.dim("becomes")} ${ansis.bold.cyan(sheet.entity)}`,
+    `${ansis.bold(outcome.name)} ${ansis.dim("becomes")} ${ansis.bold(sheet.entity)}`,
     ...fields,
     ...(notes ? remarks(sheet, notes, width) : []),
     ...outcome.unknown.map(
@@ -125,7 +135,7 @@ function cut(text: string, width: number): string {
 }
 
 function quote(text: string, most: number): string {
-  return cut(JSON.stringify(text), most);
+  return JSON.stringify(cut(text, most));
 }
 
 /** What loading does with the rows that are in the database. */
