@@ -3,7 +3,7 @@ import type { FieldNotes, FieldPlan, SheetNotes, SheetPlan } from "../core/tabul
 import type { SheetOutcome } from "../flows/import/convert.ts";
 import type { PreparedImport } from "../flows/import/prepare.ts";
 import type { Loaded } from "../flows/load.ts";
-import { count, table } from "./words.ts";
+import { conflictLines, count, table } from "./words.ts";
 
 /** What an import is going to do, sheet by sheet. */
 export function previewText(
@@ -151,11 +151,4 @@ export function loadedText(loaded: readonly Loaded[], done: boolean): string {
       : [""]),
   ]);
   return [table(lines), ...loaded.flatMap(conflictLines)].join("\n");
-}
-
-function conflictLines({ plural, firstConflicts }: Loaded): string[] {
-  return firstConflicts.map(
-    ({ key, column, stored, incoming }) =>
-      `${ansis.yellow("!")} ${plural}, ${key}: ${column} is ${quote(stored, 40)} since somebody changed it; the file has ${quote(incoming, 40)}`,
-  );
 }

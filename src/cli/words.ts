@@ -97,8 +97,15 @@ function eventText(
         `Imported ${event.name}`,
         `${count(event.rows, "row")} = ${event.kept} kept + ${event.setAside} set aside`,
       );
+    case "set aside":
+      return done(
+        `Set aside ${count(event.count, "cell or row", "cells and rows")}`,
+        `with the reasons in ${event.path}`,
+      );
     case "loaded":
-      return done(`Loaded ${event.plural}`, loadedSummary(event));
+      return [done(`Loaded ${event.plural}`, loadedSummary(event)), ...conflictLines(event)].join(
+        "\n",
+      );
     case "seeded":
       return done(`Seeded ${event.entity}`, count(event.rows, "row"));
     case "built":
@@ -149,6 +156,14 @@ function loadedSummary({ rows, added, changed, missing, conflicts }: Loaded): st
     .filter(([number]) => number > 0)
     .map(([number, words]) => `${number.toLocaleString("en")} ${words}`);
   return `${count(rows, "row")}: ${said.join(", ") || "nothing new"}`;
+}
+
+/** What stayed as somebody changed it in the application, with both values. */
+export function conflictLines({ plural, firstConflicts }: Loaded): string[] {
+  return firstConflicts.map(
+    ({ key, column, stored, incoming }) =>
+      `${ansis.yellow("!")} ${plural}, ${key}: ${column} stays ${JSON.stringify(stored)}, as somebody changed it; the file has ${JSON.stringify(incoming)}`,
+  );
 }
 
 /** The first steps of a migration, in a line. */

@@ -25,9 +25,11 @@ export async function prepareDemo(folder: string, report: Report): Promise<void>
   const request = { files: sources.map((name) => join(source, name)), folder, plan };
   const prepared = await prepareImport(request, report);
   try {
-    await keepImport(prepared, undefined, {}, report);
+    const { files } = await keepImport(prepared, undefined, {}, report);
     for (const { name, entity, counts } of prepared.sheets)
       report({ kind: "imported", name, entity, ...counts });
+    const path = files.find((file) => file.includes("set-aside"));
+    if (path) report({ kind: "set aside", count: prepared.setAside.count, path });
   } finally {
     prepared.remove();
   }

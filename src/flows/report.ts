@@ -8,6 +8,7 @@ export type FlowEvent =
   | { kind: "drafted"; name: string; steps: string[] }
   | { kind: "applied"; name: string }
   | ({ kind: "imported"; name: string; entity: string } & ConversionCounts)
+  | { kind: "set aside"; count: number; path: string }
   | ({ kind: "loaded" } & Loaded)
   | { kind: "seeded"; entity: string; rows: number }
   | { kind: "built"; written: number; kept: string[]; removed: number }

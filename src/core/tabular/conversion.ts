@@ -86,7 +86,11 @@ interface ColumnWork {
   read: ValueReader;
   /** What texts were read as. */
   known: Map<string, ReadValue>;
+  /** How many texts were not among them. */
+  missed: number;
 }
+
+const mostKnown = 10_000;
 
 /** A split that is done: the records seen so far, with what went along with each. */
 interface SplitWork {
@@ -106,8 +110,10 @@ export class SheetConverter {
   readonly #unique: { label: string; places: number[]; keys: KeySet }[];
   readonly #aliased: { key: number | undefined; others: number[] };
   readonly #inside: ReadonlySet<number>;
+  /** Whether there are columns between those of the table. */
+  readonly #gaps: boolean;
   readonly #order: (number | undefined)[];
-  readonly #taken: ReadonlySet<number>;
+  readonly #unknown: readonly number[];
 
   constructor(
     readonly plan: SheetPlan,
@@ -128,6 +134,7 @@ export class SheetConverter {
       column: columns.get(fieldPlan.name) ?? -1,
       read: valueReader(field, fieldPlan, context),
       known: new Map(),
+      missed: 0,
     });
     const workFor = (owner: Entity, name: string, as = name): ColumnWork[] => {
       const field = owner.fields.find((candidate) => candidate.name === as);
@@ -166,7 +173,10 @@ export class SheetConverter {
       return [{ label, places, keys }];
     });
     const used = [...this.#columns, ...this.#splits.flatMap((split) => split.along)];
-    this.#taken = new Set([...left, ...used.map(({ column }) => column)]);
+    const said = new Set([...left, ...used.map(({ column }) => column)]);
+    this.#unknown = layout.columns
+      .map(({ column }) => column)
+      .filter((column) => !said.has(column));
     const place = (field: Field | undefined) =>
       this.#columns.findIndex((each) => each.field === field);
     const key = keyField(entity);
@@ -177,6 +187,7 @@ export class SheetConverter {
         .filter((at) => at >= 0),
     };
     this.#inside = new Set(layout.columns.map(({ column }) => column));
+    this.#gaps = layout.columns.some(({ column }, at) => column !== at);
     this.#order = (context.outputs.get(entity.name) ?? []).map((name) => {
       const at = this.#columns.findIndex(({ field }) => field.name === name);
       return at < 0 ? undefined : at;
@@ -204,7 +215,8 @@ export class SheetConverter {
       if (kind !== "beside") this.counts.rows++;
       if (kind === "data") this.#takeData(row, number);
       else if (kind !== "beside") this.#asideRow(row, number, reasons[kind]);
-      if (kind === "data" || kind === "beside") {
+      const beside = row.length > this.#inside.size || this.#gaps;
+      if (beside && (kind === "data" || kind === "beside")) {
         this.#asideCells(row, number, "beside the table", (column) => !this.#inside.has(column));
       }
     });
@@ -242,14 +254,11 @@ export class SheetConverter {
 
   /** Cells of columns that the plan says nothing of. */
   #asideUnknown(row: Row, number: number): void {
-    for (const { column } of this.layout.columns) {
+    for (const column of this.#unknown) {
       const cell = row[column];
-      if (isEmpty(cell) || this.#taken.has(column)) continue;
-      this.#aside(
-        address(column, number),
-        cellText(cell ?? null),
-        "the plan says nothing of this column",
-      );
+      if (isEmpty(cell)) continue;
+      const reason = "the plan says nothing of this column";
+      this.#aside(address(column, number), cellText(cell ?? null), reason);
     }
   }
 
@@ -270,10 +279,13 @@ export class SheetConverter {
   /** Texts that come again, as most do, are read once. */
   #read(work: ColumnWork, cell: Exclude<Cell, null>): ReadValue {
     if (typeof cell !== "string") return this.#readNew(work, cell);
+    // Where nearly all differ, nothing is gained by looking.
+    if (work.missed > 2 * mostKnown) return this.#readNew(work, cell);
     const known = work.known.get(cell);
     if (known) return known;
     const read = this.#readNew(work, cell);
-    if (work.known.size < 20_000 && cell.length <= 80) work.known.set(cell, read);
+    if (work.known.size >= mostKnown) work.missed++;
+    else if (cell.length <= 80) work.known.set(cell, read);
     return read;
   }
 
@@ -305,21 +317,23 @@ export class SheetConverter {
   #repeats(row: Row, values: readonly (string | null)[], number: number): string | undefined {
     if (this.#unique.length === 0) return undefined;
     const content = contentOf(row, this.#columns);
-    const found = this.#unique.flatMap(({ label, places, keys }) => {
+    const found = this.#unique.map(({ places }) => {
       const parts = places.map((at) => values[at] ?? null);
-      return parts.includes(null)
-        ? []
-        : [{ label, keys, key: parts.join("\u001f"), text: parts.join(", ") }];
+      return parts.includes(null) ? undefined : parts.join("\u001f");
     });
-    for (const { label, keys, key, text } of found) {
-      const known = keys.find(key);
+    for (const [at, { label, keys }] of this.#unique.entries()) {
+      const key = found[at];
+      const known = key === undefined ? undefined : keys.find(key);
+      if (known?.content === content) return `the same as row ${known.row}`;
       if (known) {
-        return known.content === content
-          ? `the same as row ${known.row}`
-          : `${label} ${quote(text)} stands in row ${known.row} already`;
+        const text = quote((key ?? "").replaceAll("\u001f", ", "));
+        return `${label} ${text} stands in row ${known.row} already`;
       }
     }
-    for (const { keys, key } of found) keys.add(key, number, content);
+    for (const [at, { keys }] of this.#unique.entries()) {
+      const key = found[at];
+      if (key !== undefined) keys.add(key, number, content);
+    }
     return undefined;
   }
 

@@ -71,6 +71,7 @@ export function convertSheets(
   const unique = new Map([...outputs.keys()].map((name) => [name, new Map<string, KeySet>()]));
   const own = new Map<string, KeySet>();
   const aliases = new Map<string, KeySet>();
+  const targets = new Set(model.entities.flatMap((entity) => [...targetsOf(entity)]));
   for (const entity of model.entities) {
     const key = keyField(entity);
     const kept = unique.get(entity.name);
@@ -78,7 +79,7 @@ export function convertSheets(
     const keys = new KeySet();
     kept.set(key.name, keys);
     own.set(entity.name, keys);
-    aliases.set(entity.name, new KeySet());
+    if (targets.has(entity.name)) aliases.set(entity.name, new KeySet());
   }
   const context: Omit<ConversionContext, "keys"> = {
     blanks: new Blanks(plan.blank),
