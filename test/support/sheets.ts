@@ -1,10 +1,11 @@
 import { readModel } from "../../src/core/model/read.ts";
 import { Blanks, blankSpellings, type Cell } from "../../src/core/tabular/cells.ts";
 import type { Spill } from "../../src/core/tabular/distinct.ts";
+import type { ProfiledSheet } from "../../src/core/tabular/draft.ts";
 import { findLayout, type Merge } from "../../src/core/tabular/layout.ts";
 import { planModel } from "../../src/core/tabular/plan-model.ts";
 import { SheetProfiler } from "../../src/core/tabular/profile.ts";
-import { type ProfiledSheet, proposePlan } from "../../src/core/tabular/proposal.ts";
+import { proposePlan } from "../../src/core/tabular/proposal.ts";
 
 /** Evidence that grows, kept in memory for once. */
 export function spillInMemory(): Spill {

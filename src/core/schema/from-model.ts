@@ -19,18 +19,29 @@ export function schemaOf(model: Model): Schema {
   return { tables: [...tables, ...links] };
 }
 
-/** The entities, each after those whose records it can't do without; otherwise as in the model. */
+/**
+ * The entities, each after those whose records it can't do without, and after those that it merely
+ * refers to where these don't need it in turn; otherwise as in the model.
+ */
 export function inOrder(model: Model): Entity[] {
   const ordered = new Set<Entity>();
   const begun = new Set<Entity>();
+  const targets = (entity: Entity, required: boolean): Entity[] =>
+    entity.fields
+      .filter(isReference)
+      .filter((field) => field.required === required)
+      .map((field) => entityNamed(model, field.type.entity));
+  /** Whether something that is begun but not in order yet has to come before this. */
+  const mustWait = (entity: Entity, seen = new Set<Entity>()): boolean =>
+    targets(entity, true).some((target) => {
+      if (ordered.has(target) || seen.has(target)) return false;
+      return begun.has(target) || mustWait(target, seen.add(target));
+    });
   const visit = (entity: Entity): void => {
     if (begun.has(entity)) return;
     begun.add(entity);
-    for (const optional of [false, true]) {
-      for (const field of entity.fields.filter(isReference)) {
-        if (field.required !== optional) visit(entityNamed(model, field.type.entity));
-      }
-    }
+    for (const target of targets(entity, true)) visit(target);
+    for (const target of targets(entity, false)) if (!mustWait(target)) visit(target);
     ordered.add(entity);
   };
   for (const entity of model.entities) visit(entity);

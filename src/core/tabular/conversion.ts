@@ -201,13 +201,12 @@ export class SheetConverter {
       const number = first + at;
       if (number < firstRow || number > lastRow) {
         const titles = header && number >= header.first && number <= header.last;
-        if (!titles)
-          this.#asideCells(
-            row,
-            number,
-            number > lastRow ? "below the table" : "above the table",
-            () => true,
-          );
+        const where = titles
+          ? "beside the table"
+          : number > lastRow
+            ? "below the table"
+            : "above the table";
+        this.#asideCells(row, number, where, (column) => !titles || !this.#inside.has(column));
         return;
       }
       const kind = this.#sorter.kindOf(row);

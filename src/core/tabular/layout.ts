@@ -208,10 +208,15 @@ function tableColumns(
   const titled = titles.flatMap((title, column) => (title ? [column] : []));
   const [left = 0, right = width - 1] = titled.length > 0 ? [titled[0], titled.at(-1)] : [];
   const columns: LayoutColumn[] = [];
+  let gap = false;
   for (let column = 0; column < width; column++) {
     const header = titles[column] ?? "";
     const filled = data.filter((row) => !isEmpty(row[column])).length;
     const inside = column > left && column < right;
+    const blank = header === "" && filled === 0;
+    // A word behind a blank column, with nothing below it, stands beside the table.
+    if (header !== "" && filled === 0 && gap && columns.length > 0) continue;
+    gap = blank;
     const belongs =
       header !== "" || (inside ? filled > 0 : filled >= Math.max(1, 0.3 * data.length));
     if (belongs) columns.push({ column, header });

@@ -1,67 +1,23 @@
 import type { Entity, Model } from "../model/model.ts";
 import { type Definition, type OptionName, printDefinition, type Word } from "../model/notation.ts";
 import { nameHints } from "../model/types.ts";
-import { inSentence, labelOf, pluralOf } from "../naming/words.ts";
-import { address, blankSpellings, columnLetters, folded } from "./cells.ts";
+import { labelOf, pluralOf } from "../naming/words.ts";
+import { blankSpellings, columnLetters, folded } from "./cells.ts";
+import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
 import { type Finding, inferColumn } from "./inference.ts";
 import { leftOutKinds } from "./layout.ts";
-import type {
-  FieldNotes,
-  FieldPlan,
-  ImportPlan,
-  NotedCell,
-  PlanNotes,
-  SheetNotes,
-  SheetPlan,
-  SplitPlan,
-  TextFormat,
-} from "./plan.ts";
-import type { ColumnProfile, SheetProfile } from "./profile.ts";
-import {
-  type FoundLink,
-  findLinks,
-  isKeyColumn,
-  type LinkableColumn,
-  linkName,
-} from "./relationships.ts";
-import { besideReferences, entityName, entityOfColumn, fieldTitle, type Title } from "./titles.ts";
-
-/** A sheet that was looked at. */
-export interface ProfiledSheet {
-  file: string;
-  sheet?: string;
-  text?: TextFormat;
-  hidden?: boolean;
-  /** What stands above the header. */
-  above: NotedCell[];
-  /** Rows in which quotes stand where none belong. */
-  strayQuotes?: readonly number[];
-  /** The formula of each column that has one in every row, in cells of the row: `=E*F`. */
-  formulas?: ReadonlyMap<number, string>;
-  profile: SheetProfile;
-}
+import { aroundTable, fieldNotes } from "./noting.ts";
+import type { FieldPlan, ImportPlan, PlanNotes, SheetNotes, SheetPlan } from "./plan.ts";
+import type { ColumnProfile } from "./profile.ts";
+import { findLinks, isKeyColumn, type LinkableColumn, linkName } from "./relationships.ts";
+import { proposeSplits } from "./splitting.ts";
+import { besideReferences, entityName, fieldTitle, type Title } from "./titles.ts";
 
 /** What the import goes into. */
 export interface Surroundings {
   app: ImportPlan["app"];
   /** The model that is there already. */
   model?: Model;
-}
-
-interface Draft {
-  sheet: ProfiledSheet;
-  entity: string;
-  /** The entity of that name in the model. */
-  known: Entity | undefined;
-  columns: DraftColumn[];
-}
-
-interface DraftColumn extends LinkableColumn {
-  title: Title;
-  link?: FoundLink;
-  /** Whether another column's values are this one's. */
-  isTarget: boolean;
-  isRequiredLink: boolean;
 }
 
 /** Works out what the sheets hold: entities, fields, relationships; and says why. */
@@ -337,172 +293,4 @@ function rangeOf({ finding, profile }: DraftColumn, unique: boolean): { min?: Wo
   }
   if (finding.kind === "percent" && finding.positive) return { min: word(0) };
   return finding.positive ? { min: word(0) } : {};
-}
-
-function fieldNotes(
-  column: DraftColumn,
-  unique: boolean,
-  { sheet: { formulas }, columns }: Draft,
-): FieldNotes {
-  const { finding, profile, link } = column;
-  const at = (row: number) => address(profile.column, row);
-  const blanks = profile.blanks > 0 ? `, ${profile.blanks} blank` : "";
-  const cells: NotedCell[] = link
-    ? link.strangers.examples.map(({ row, text, near }) => ({
-        address: at(row),
-        text,
-        reason: `not among the ${inSentence(pluralOf(labelOf(link.key.entity)))}`,
-        ...(near && { near }),
-      }))
-    : finding.exceptions.examples.map(({ row, text, reason, near }) => ({
-        address: at(row),
-        text,
-        reason,
-        ...(near && { near }),
-      }));
-  let count = link ? link.strangers.count : finding.exceptions.count;
-  if (unique && !link) {
-    const repeats = profile.distinct.repeats();
-    count += profile.distinct.repeated;
-    for (const { text, rows } of repeats) {
-      for (const row of rows.slice(1)) {
-        cells.push({
-          address: at(row),
-          text: text ?? "",
-          reason: `stands in ${at(rows[0] ?? 0)} already: that row is set aside`,
-        });
-      }
-    }
-  }
-  const formula = namedFormula(formulas?.get(profile.column), columns);
-  const why = link
-    ? `${link.matching} ${link.kind === "one" ? "cells have a value" : "cells have values"} of ${link.key.entity}, ${link.key.profile.header || columnLetters(link.key.profile.column)}${blanks}`
-    : `${finding.why}${blanks}${unique && profile.distinct.repeated === 0 ? ", no two alike" : ""}`;
-  return {
-    why,
-    ...(!link && finding.guess && { guess: finding.guess }),
-    ...(count > 0 && { setAside: { count, cells } }),
-    ...(formula && { formula }),
-  };
-}
-
-/** A formula of the row's cells, by the names of their fields: `C#*E#` is `weight * price`. */
-function namedFormula(
-  formula: string | undefined,
-  columns: readonly DraftColumn[],
-): string | undefined {
-  return formula
-    ?.replace(/([A-Z]{1,3})#/g, (cell, letters: string) => {
-      const column = columns.find(({ profile }) => columnLetters(profile.column) === letters);
-      return column?.name ?? cell;
-    })
-    .replace(/\s*([-+*/])\s*/g, " $1 ");
-}
-
-function aroundTable({ profile, above, hidden, strayQuotes = [] }: ProfiledSheet): string[] {
-  const said: string[] = [];
-  if (strayQuotes.length > 0) {
-    said.push(
-      `${plural(strayQuotes.length, "row")} with stray quotes, the first row ${strayQuotes[0]}`,
-    );
-  }
-  if (hidden) said.push("the sheet is hidden in its workbook");
-  if (above.length > 0) {
-    const first = above[0];
-    said.push(
-      `${plural(above.length, "cell")} above the header, the first ${first?.address} ${quote(first?.text ?? "")}`,
-    );
-  }
-  if (!profile.layout.header)
-    said.push("no header was found: the columns are named by their letters");
-  const words = {
-    total: "row of totals",
-    note: "note below the table",
-    "header again": "row that repeats the header",
-  };
-  for (const [kind, { count, examples }] of profile.leftOut) {
-    const first = examples[0];
-    said.push(
-      `${plural(count, words[kind], words[kind].replace(/^(row|note)/, "$1s"))}: row ${first?.row}, ${quote(first?.text ?? "")}`,
-    );
-  }
-  if (profile.beside.count > 0) {
-    const first = profile.beside.examples[0];
-    said.push(
-      `${plural(profile.beside.count, "cell")} beside the table: row ${first?.row}, ${quote(first?.text ?? "")}`,
-    );
-  }
-  return said;
-}
-
-function plural(count: number, one: string, many = `${one}s`): string {
-  return `${count} ${count === 1 ? one : many}`;
-}
-
-function quote(text: string): string {
-  return `"${text.length > 60 ? `${text.slice(0, 57)}...` : text}"`;
-}
-
-/** Columns that always repeat together, as entities of their own. */
-function proposeSplits(
-  { sheet, columns }: Draft,
-  entities: Set<string>,
-  notes: SheetNotes,
-): SplitPlan[] {
-  const found = sheet.profile.dependencies.found();
-  const usable = (at: number) => {
-    const column = columns[at];
-    return (
-      column !== undefined &&
-      !column.link &&
-      column.finding.kind !== "boolean" &&
-      column.profile.distinct.size > 1
-    );
-  };
-  const groups = columns
-    .map((column, by) => ({
-      column,
-      by,
-      pairs: found.filter((pair) => pair.by === by && usable(pair.on)),
-    }))
-    .filter(
-      ({ column, by, pairs }) => usable(by) && pairs.length > 0 && isLookup(column, pairs.length),
-    )
-    .sort((a, b) => b.pairs.length - a.pairs.length || a.by - b.by);
-  const used = new Set<number>();
-  const splits: SplitPlan[] = [];
-  for (const { column, by, pairs } of groups) {
-    const free = pairs.filter(({ on }) => !used.has(on));
-    if (used.has(by) || free.length === 0) continue;
-    for (const { on } of [...free, { on: by }]) used.add(on);
-    const entity = entityOfColumn(column.name, entities);
-    entities.add(entity);
-    splits.push({
-      entity,
-      by: column.name,
-      with: free.map(({ on }) => columns[on]?.name ?? ""),
-      do: false,
-    });
-    const together = [column, ...free.map(({ on }) => columns[on])].map(
-      (each) => each?.profile.header || each?.name,
-    );
-    notes.splits.set(entity, [
-      `${together.slice(0, -1).join(", ")} and ${together.at(-1)} repeat together: ${column.profile.distinct.size} in ${sheet.profile.rows} rows`,
-      ...free.flatMap(({ on, contradictions, firstContradictions }) =>
-        contradictions === 0
-          ? []
-          : [
-              `${columns[on]?.profile.header} contradicts in ${firstContradictions.map((row) => address(columns[on]?.profile.column ?? 0, row)).join(", ")}`,
-            ],
-      ),
-    ]);
-  }
-  return splits;
-}
-
-/** A text that repeats often enough to be a thing of its own, with more than a chance value beside it. */
-function isLookup({ finding, profile }: DraftColumn, companions: number): boolean {
-  const { distinct, filled } = profile;
-  if (finding.kind !== "text" && finding.kind !== "choice") return false;
-  return distinct.size >= 3 && filled >= distinct.size * (companions > 1 ? 2 : 4);
 }

@@ -215,8 +215,18 @@ function stage(
   batches: Iterable<readonly LoadRow[]>,
 ): number {
   const columns = target.columns.map((_, at) => `c${at}`);
+  // Of the same types as where they go, so that equal values are equal in every respect.
+  const types = new Map(
+    (
+      driver.prepare("select name, type from pragma_table_info(?)").all(target.table) as {
+        name: string;
+        type: string;
+      }[]
+    ).map(({ name, type }) => [name, type]),
+  );
+  const typed = target.columns.map(({ name }, at) => `c${at} ${types.get(name) ?? ""}`);
   driver.exec(
-    `create temp table ${staged} (n integer primary key, id integer, state text, ${columns.join(", ")})`,
+    `create temp table ${staged} (n integer primary key, id integer, state text, ${typed.join(", ")})`,
   );
   return insertRows(driver, target, late, 1, batches, {
     table: staged,

@@ -1,0 +1,110 @@
+import { inSentence, labelOf, pluralOf } from "../naming/words.ts";
+import { address, columnLetters } from "./cells.ts";
+import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
+import type { FieldNotes, NotedCell } from "./plan.ts";
+
+/** What is said beside a field: why, what was guessed, and which cells won't fit. */
+export function fieldNotes(
+  column: DraftColumn,
+  unique: boolean,
+  { sheet: { formulas }, columns }: Draft,
+): FieldNotes {
+  const { finding, profile, link } = column;
+  const at = (row: number) => address(profile.column, row);
+  const blanks = profile.blanks > 0 ? `, ${profile.blanks} blank` : "";
+  const cells: NotedCell[] = link
+    ? link.strangers.examples.map(({ row, text, near }) => ({
+        address: at(row),
+        text,
+        reason: `not among the ${inSentence(pluralOf(labelOf(link.key.entity)))}`,
+        ...(near && { near }),
+      }))
+    : finding.exceptions.examples.map(({ row, text, reason, near }) => ({
+        address: at(row),
+        text,
+        reason,
+        ...(near && { near }),
+      }));
+  let count = link ? link.strangers.count : finding.exceptions.count;
+  if (unique && !link) {
+    const repeats = profile.distinct.repeats();
+    count += profile.distinct.repeated;
+    for (const { text, rows } of repeats) {
+      for (const row of rows.slice(1)) {
+        cells.push({
+          address: at(row),
+          text: text ?? "",
+          reason: `stands in ${at(rows[0] ?? 0)} already: that row is set aside`,
+        });
+      }
+    }
+  }
+  const formula = namedFormula(formulas?.get(profile.column), columns);
+  const why = link
+    ? `${link.matching} ${link.kind === "one" ? "cells have a value" : "cells have values"} of ${link.key.entity}, ${link.key.profile.header || columnLetters(link.key.profile.column)}${blanks}`
+    : `${finding.why}${blanks}${unique && profile.distinct.repeated === 0 ? ", no two alike" : ""}`;
+  return {
+    why,
+    ...(!link && finding.guess && { guess: finding.guess }),
+    ...(count > 0 && { setAside: { count, cells } }),
+    ...(formula && { formula }),
+  };
+}
+
+/** A formula of the row's cells, by the names of their fields: `C#*E#` is `weight * price`. */
+function namedFormula(
+  formula: string | undefined,
+  columns: readonly DraftColumn[],
+): string | undefined {
+  return formula
+    ?.replace(/([A-Z]{1,3})#/g, (cell, letters: string) => {
+      const column = columns.find(({ profile }) => columnLetters(profile.column) === letters);
+      return column?.name ?? cell;
+    })
+    .replace(/\s*([-+*/])\s*/g, " $1 ");
+}
+
+/** What was found around a table, in sentences. */
+export function aroundTable({ profile, above, hidden, strayQuotes = [] }: ProfiledSheet): string[] {
+  const said: string[] = [];
+  if (strayQuotes.length > 0) {
+    said.push(
+      `${plural(strayQuotes.length, "row")} with stray quotes, the first row ${strayQuotes[0]}`,
+    );
+  }
+  if (hidden) said.push("the sheet is hidden in its workbook");
+  if (above.length > 0) {
+    const first = above[0];
+    said.push(
+      `${plural(above.length, "cell")} above the header, the first ${first?.address} ${quote(first?.text ?? "")}`,
+    );
+  }
+  if (!profile.layout.header)
+    said.push("no header was found: the columns are named by their letters");
+  const words = {
+    total: "row of totals",
+    note: "note below the table",
+    "header again": "row that repeats the header",
+  };
+  for (const [kind, { count, examples }] of profile.leftOut) {
+    const first = examples[0];
+    said.push(
+      `${plural(count, words[kind], words[kind].replace(/^(row|note)/, "$1s"))}: row ${first?.row}, ${quote(first?.text ?? "")}`,
+    );
+  }
+  if (profile.beside.count > 0) {
+    const first = profile.beside.examples[0];
+    said.push(
+      `${plural(profile.beside.count, "cell")} beside the table: row ${first?.row}, ${quote(first?.text ?? "")}`,
+    );
+  }
+  return said;
+}
+
+function plural(count: number, one: string, many = `${one}s`): string {
+  return `${count} ${count === 1 ? one : many}`;
+}
+
+function quote(text: string): string {
+  return `"${text.length > 60 ? `${text.slice(0, 57)}...` : text}"`;
+}

@@ -1,0 +1,68 @@
+import { address } from "./cells.ts";
+import type { Draft, DraftColumn } from "./draft.ts";
+import type { SheetNotes, SplitPlan } from "./plan.ts";
+import { entityOfColumn } from "./titles.ts";
+
+/** Columns that always repeat together, as entities of their own. */
+export function proposeSplits(
+  { sheet, columns }: Draft,
+  entities: Set<string>,
+  notes: SheetNotes,
+): SplitPlan[] {
+  const found = sheet.profile.dependencies.found();
+  const usable = (at: number) => {
+    const column = columns[at];
+    return (
+      column !== undefined &&
+      !column.link &&
+      column.finding.kind !== "boolean" &&
+      column.profile.distinct.size > 1
+    );
+  };
+  const groups = columns
+    .map((column, by) => ({
+      column,
+      by,
+      pairs: found.filter((pair) => pair.by === by && usable(pair.on)),
+    }))
+    .filter(
+      ({ column, by, pairs }) => usable(by) && pairs.length > 0 && isLookup(column, pairs.length),
+    )
+    .sort((a, b) => b.pairs.length - a.pairs.length || a.by - b.by);
+  const used = new Set<number>();
+  const splits: SplitPlan[] = [];
+  for (const { column, by, pairs } of groups) {
+    const free = pairs.filter(({ on }) => !used.has(on));
+    if (used.has(by) || free.length === 0) continue;
+    for (const { on } of [...free, { on: by }]) used.add(on);
+    const entity = entityOfColumn(column.name, entities);
+    entities.add(entity);
+    splits.push({
+      entity,
+      by: column.name,
+      with: free.map(({ on }) => columns[on]?.name ?? ""),
+      do: false,
+    });
+    const together = [column, ...free.map(({ on }) => columns[on])].map(
+      (each) => each?.profile.header || each?.name,
+    );
+    notes.splits.set(entity, [
+      `${together.slice(0, -1).join(", ")} and ${together.at(-1)} repeat together: ${column.profile.distinct.size} in ${sheet.profile.rows} rows`,
+      ...free.flatMap(({ on, contradictions, firstContradictions }) =>
+        contradictions === 0
+          ? []
+          : [
+              `${columns[on]?.profile.header} contradicts in ${firstContradictions.map((row) => address(columns[on]?.profile.column ?? 0, row)).join(", ")}`,
+            ],
+      ),
+    ]);
+  }
+  return splits;
+}
+
+/** A text that repeats often enough to be a thing of its own, with more than a chance value beside it. */
+function isLookup({ finding, profile }: DraftColumn, companions: number): boolean {
+  const { distinct, filled } = profile;
+  if (finding.kind !== "text" && finding.kind !== "choice") return false;
+  return distinct.size >= 3 && filled >= distinct.size * (companions > 1 ? 2 : 4);
+}

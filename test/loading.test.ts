@@ -1,0 +1,180 @@
+import { execFile } from "node:child_process";
+import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { describe, expect, it } from "vitest";
+import { rowsOf } from "./support/database.ts";
+import { levadura, projectWith, repository, temporaryFolder } from "./support/program.ts";
+
+/** A project with this model and these data files, its database made. */
+async function projectWithData(model: string, data: Record<string, string>): Promise<string> {
+  const folder = projectWith(
+    `levadura: 1\napp: {name: Bees, timezone: Europe/Madrid}\nentities:\n${model}`,
+  );
+  writeData(folder, data);
+  for (const command of ["draft", "migrate"]) {
+    const run = await levadura([command], folder);
+    expect(run.status, run.err).toBe(0);
+  }
+  return folder;
+}
+
+function writeData(folder: string, data: Record<string, string>): void {
+  mkdirSync(join(folder, "data"), { recursive: true });
+  for (const [entity, text] of Object.entries(data))
+    writeFileSync(join(folder, "data", `${entity}.csv`), text);
+}
+
+/** Loads what stands in data/; gives the counts by entity. */
+async function load(folder: string, ...args: string[]) {
+  const { status, out, err } = await levadura(["import", "--yes", "--json", ...args], folder);
+  if (status !== 0) return { status, error: JSON.parse(out || err).error as string };
+  const loaded = JSON.parse(out).loaded as Record<string, unknown>[];
+  return Object.fromEntries(
+    loaded.map(({ entity, added, changed, same, missing }) => [
+      entity,
+      [added, changed, same, missing],
+    ]),
+  );
+}
+
+describe("data files", () => {
+  it("hold values of every kind, blank ones too", async () => {
+    const folder = await projectWithData(
+      "  Visit:\n    fields:\n      code: text, required, unique\n      begun: datetime\n      at: time\n      seen: boolean\n      weight: decimal, places 3\n      paid: money\n      state: choice calm | wild\n      roof: color\n      notes: long text\n",
+      {
+        Visit:
+          'code,begun,at,seen,weight,paid,state,roof,notes\nV-1,2026-07-01T09:30,09:30,yes,1.125,9.5,calm,#ffcc00,"two\nlines, ""quoted"""\nV-2,2026-07-01T09:30Z,,no,,,,,\nV-3,,,,,,,,\n',
+      },
+    );
+    expect(await load(folder)).toEqual({ Visit: [3, 0, 0, 0] });
+    const rows = rowsOf(
+      join(folder, "records.db"),
+      "select code, begun, at, seen, weight, paid, state, roof, notes from visit order by id",
+    );
+    expect(rows.map((row) => Object.values(row))).toEqual([
+      [
+        "V-1",
+        "2026-07-01T07:30:00Z",
+        "09:30",
+        1,
+        1.125,
+        9.5,
+        "calm",
+        "#ffcc00",
+        'two\nlines, "quoted"',
+      ],
+      ["V-2", "2026-07-01T09:30:00Z", null, 0, null, null, null, null, null],
+      ["V-3", null, null, 0, null, null, null, null, null],
+    ]);
+    expect(await load(folder)).toEqual({});
+  });
+
+  it("are matched row by row where nothing tells rows apart, each once", async () => {
+    const folder = await projectWithData(
+      "  Weighing:\n    fields:\n      hive: text\n      weight: integer\n",
+      {
+        Weighing: "hive,weight\nB-1,10\nB-1,10\nB-2,\n",
+      },
+    );
+    expect(await load(folder)).toEqual({ Weighing: [3, 0, 0, 0] });
+    writeData(folder, { Weighing: "hive,weight\nB-1,10\nB-1,10\nB-1,10\nB-3,4\n" });
+    expect(await load(folder)).toEqual({ Weighing: [2, 0, 2, 1] });
+    expect(rowsOf(join(folder, "records.db"), "select * from weighing").length).toBe(5);
+    expect(await load(folder, "--delete-missing")).toEqual({});
+  });
+
+  it("may refer to one another in a circle, to their own kind, and to many", async () => {
+    const folder = await projectWithData(
+      "  Hive:\n    fields:\n      code: text, required, unique\n      queen: one Queen\n      helpers: many Keeper\n  Queen:\n    fields:\n      mark: text, required, unique\n      hive: one Hive, required\n      mother: one Queen\n  Keeper:\n    fields:\n      name: text, required, unique\n",
+      {
+        Hive: 'code,queen,helpers\nB-1,Q-2,"Ana\nBen"\nB-2,,\n',
+        Queen: "mark,hive,mother\nQ-1,B-1,Q-2\nQ-2,b-2,\n",
+        Keeper: "name\nAna\nBen\n",
+      },
+    );
+    expect(await load(folder)).toEqual({
+      Hive: [2, 0, 0, 0],
+      Queen: [2, 0, 0, 0],
+      Keeper: [2, 0, 0, 0],
+    });
+    const db = join(folder, "records.db");
+    const linked =
+      "select h.code, q.mark, (select count(*) from hive_helpers l where l.hive_id = h.id) as helpers from hive h left join queen q on q.id = h.queen_id order by 1";
+    expect(rowsOf(db, linked).map((row) => Object.values(row))).toEqual([
+      ["B-1", "Q-2", 2],
+      ["B-2", null, 0],
+    ]);
+    writeData(folder, { Hive: 'code,queen,helpers\nB-1,,"Ben"\nB-2,Q-1,\n' });
+    expect(await load(folder)).toEqual({ Hive: [0, 2, 0, 0] });
+    expect(rowsOf(db, linked).map((row) => Object.values(row))).toEqual([
+      ["B-1", null, 1],
+      ["B-2", "Q-1", 0],
+    ]);
+    expect(rowsOf(db, "pragma foreign_key_check")).toEqual([]);
+  });
+
+  it.each<[string, string, RegExp]>([
+    [
+      "code,weight\nB-1,1\nB-1,2\n",
+      "twice",
+      /a value of code, which must be the only one, is there already/,
+    ],
+    ["code,weight\n,1\n", "without a key", /cell A2: Code is required, and there is no value/],
+    ["code,weight\nB-1,500\n", "out of range", /cell B2: "500" is more than 100/],
+    ["code,weight,code\nB-1,1,2\n", "a column twice", /cell C1: `code` stands in the header twice/],
+    ["code,weight\nB-1,1,3\n", "ragged", /row 2: 3 cells, where the header has 2/],
+    ["", "without a header", /has no header|is empty/],
+  ])("that are wrong load nothing: %j, %s", async (text, _what, message) => {
+    const folder = await projectWithData(
+      "  Hive:\n    fields:\n      code: text, required, unique\n      weight: integer 0..100\n",
+      { Hive: text },
+    );
+    const loaded = await load(folder);
+    expect(loaded).toMatchObject({ status: 1, error: expect.stringMatching(message) });
+    expect(rowsOf(join(folder, "records.db"), "select * from hive")).toEqual([]);
+  });
+
+  it("keep the indexes and the checks of the table that they fill", async () => {
+    const folder = await projectWithData(
+      "  Hive:\n    fields:\n      code: text, required, unique\n      weight: integer 0..100\n",
+      { Hive: "code,weight\nB-1,5\n" },
+    );
+    const schema = () =>
+      rowsOf(
+        join(folder, "records.db"),
+        "select name, sql from sqlite_schema where tbl_name = 'hive' order by name",
+      );
+    const before = schema();
+    await load(folder);
+    expect(schema()).toEqual(before);
+  });
+});
+
+describe("a person at a terminal", () => {
+  /** Runs the program in a terminal of its own, and types an answer. */
+  function typed(command: string, folder: string, answer: string): Promise<string> {
+    return new Promise((resolve) => {
+      const line = `${process.execPath} ${join(repository, "bin", "levadura.js")} ${command}`;
+      const child = execFile(
+        "script",
+        ["-qec", line, "/dev/null"],
+        { cwd: folder },
+        (_error, out) => resolve(out),
+      );
+      // The question is asked once everything was read.
+      child.stdout?.on("data", (text: string) => {
+        if (text.includes("[y/N]")) child.stdin?.write(`${answer}\n`);
+      });
+    });
+  }
+
+  it("is asked, and only a yes writes", async () => {
+    const folder = temporaryFolder();
+    writeFileSync(join(folder, "hives.csv"), "code,weight\nB-1,1\nB-2,2\n");
+    expect(await typed("import hives.csv", folder, "no")).toContain("Nothing was written.");
+    expect(readdirSync(folder)).toEqual(["hives.csv"]);
+    expect(await typed("import hives.csv", folder, "y")).toContain("Wrote data/Hive.csv");
+    expect(readFileSync(join(folder, "data/Hive.csv"), "utf8")).toBe("code,weight\nB-1,1\nB-2,2\n");
+    rmSync(join(folder, "hives.csv"));
+  });
+});
