@@ -265,8 +265,13 @@ function define(column: DraftColumn, rows: number): { definition: Definition; un
     definition.choices = (finding.choices ?? []).map(word);
   } else Object.assign(definition, rangeOf(column, uniqueAlready));
   if (required) options.set("required", word("yes"));
+  // One to one, where no value comes twice of which there are hardly more elsewhere.
   const onlyOne =
-    link?.kind === "one" && profile.distinct.repeated === 0 && profile.filled >= 8 && column.at > 0;
+    link?.kind === "one" &&
+    profile.distinct.repeated === 0 &&
+    profile.filled >= 8 &&
+    profile.filled * 2 >= link.key.profile.distinct.size &&
+    column.at > 0;
   const unique = link ? onlyOne : uniqueAlready;
   if (unique) options.set("unique", word("yes"));
   if (!link && finding.unit) options.set("unit", word(finding.unit));
