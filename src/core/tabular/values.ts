@@ -104,8 +104,9 @@ function lengthReader(
     if (why) return no(why);
     if (text.length <= most && text.length >= min * 2) return { text };
     const length = [...text].length;
-    if (length > most) return no(`${length} characters, where ${most} fit`);
-    return length < min ? no(`${length} characters, where ${min} are the least`) : { text };
+    const characters = `${length} ${length === 1 ? "character" : "characters"}`;
+    if (length > most) return no(`${characters}, where ${most} fit`);
+    return length < min ? no(`${characters}, where ${min} are the least`) : { text };
   };
 }
 
