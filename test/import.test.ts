@@ -277,6 +277,41 @@ describe("a plan", () => {
     }
     expect(readdirSync(folder).sort()).toEqual(["hives.csv", "plan.yaml"]);
   });
+
+  it("splits off into an entity that has a sheet of its own, without doubles", async () => {
+    const folder = folderWith({
+      "hives.csv": flat,
+      "apiaries.csv": "Name,Owner\nLinden,Ana\nMill,Ben\n",
+    });
+    const files = ["hives.csv", "apiaries.csv"];
+    await levadura(["import", "hives.csv", "--write-plan", "one.yaml"], folder);
+    const split = /^ {6}Apiary: \{.*\}$/m.exec(readFileSync(join(folder, "one.yaml"), "utf8"))?.[0];
+    expect(split).toContain("do: no");
+    const one = readFileSync(join(folder, "one.yaml"), "utf8").replace("do: no", "do: yes");
+    const other =
+      '  - file: apiaries.csv\n    text: { delimiter: "," }\n    entity: Apiary\n    header: 1\n    rows: 2..\n    fields:\n      name: { column: Name, is: "text, required, unique" }\n      owner: { column: Owner, is: text }\n';
+    writeFileSync(join(folder, "plan.yaml"), one + other);
+    const { status, err } = await levadura(
+      ["import", ...files, "--plan", "plan.yaml", "--yes"],
+      folder,
+    );
+    expect(err).toBe("");
+    expect(status).toBe(0);
+    expect(dataOf(folder, "Apiary")).toEqual(["Linden,,Ana", "Mill,,Ben", "Quarry,Stone,"]);
+    const aside = readFileSync(join(folder, "data/set-aside/hives.csv"), "utf8");
+    expect(aside).toContain('C2,Alder,"""Linden"" has a row of its own in another sheet"');
+  });
+
+  it("with a field that the model has lost is refused", async () => {
+    const folder = folderWith({ "hives.csv": flat });
+    await levadura(["import", "hives.csv", "--yes"], folder);
+    const path = join(folder, "model.yaml");
+    writeFileSync(path, readFileSync(path, "utf8").replace("      weight:", "      mass:"));
+    const again = ["import", "hives.csv", "--plan", "imports/hives.yaml", "--yes"];
+    const { status, err } = await levadura(again, folder);
+    expect(err).toMatch(/the plan has a field `weight`, which Hive doesn't have in the model/);
+    expect(status).toBe(1);
+  });
 });
 
 describe("a second import", () => {

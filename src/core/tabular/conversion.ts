@@ -98,7 +98,15 @@ interface SplitWork {
   by: ColumnWork;
   along: ColumnWork[];
   entity: Entity;
-  seen: Map<string, { text: string; values: (string | null)[]; row: number }>;
+  seen: Map<string, SplitRecord>;
+}
+
+interface SplitRecord {
+  text: string;
+  values: (string | null)[];
+  row: number;
+  /** Whether it is a record of another sheet already. */
+  isThere: boolean;
 }
 
 /** Turns the rows of one sheet into records, by its plan; what doesn't fit is set aside, and counted. */
@@ -358,8 +366,16 @@ export class SheetConverter {
     const values = split.along.map((work) => this.#valueOf(work, row, aside));
     const known = split.seen.get(folded(name));
     if (!known) {
-      split.seen.set(folded(name), { text: name, values, row: number });
-      this.context.splitKeys.get(split.entity.name)?.add(name, number, 0);
+      const keys = this.context.splitKeys.get(split.entity.name);
+      const isThere = keys?.add(name, number, 0) !== undefined;
+      split.seen.set(folded(name), { text: name, values, row: number, isThere });
+      if (isThere) {
+        split.along.forEach(({ column }, at) => {
+          const text = cellText(row[column] ?? null);
+          const reason = `${quote(name)} has a row of its own in another sheet`;
+          if (values[at] !== null) aside.push({ column, text, reason });
+        });
+      }
       return;
     }
     values.forEach((value, at) => {
@@ -380,7 +396,8 @@ export class SheetConverter {
       const order = (this.context.outputs.get(entity.name) ?? []).map((name) =>
         name === by.field.name ? undefined : along.findIndex(({ field }) => field.name === name),
       );
-      for (const { text, values } of seen.values()) {
+      for (const { text, values, isThere } of seen.values()) {
+        if (isThere) continue;
         this.sink.keep(
           entity.name,
           order.map((at) => (at === undefined ? text : (values[at] ?? null))),

@@ -1,6 +1,7 @@
 import { today } from "../../../kit/time.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Entity, isMany, isReference, type Model } from "../../core/model/model.ts";
+import { nearest } from "../../core/naming/nearest.ts";
 import { inOrder } from "../../core/schema/from-model.ts";
 import { Blanks, columnLetters, columnNumber, folded } from "../../core/tabular/cells.ts";
 import {
@@ -67,6 +68,7 @@ export function convertSheets(
     model,
   );
   const entities = new Map(model.entities.map((entity) => [entity.name, entity]));
+  for (const { plan: each } of jobs) refuseUnknownFields(each, entities);
   const outputs = outputFields(jobs, model);
   const unique = new Map([...outputs.keys()].map((name) => [name, new Map<string, KeySet>()]));
   const own = new Map<string, KeySet>();
@@ -158,6 +160,23 @@ export function convertSheets(
     data: [...writers].map(([entity, { path, rows }]) => ({ entity, path, rows })),
     setAside: { path: aside.path, count: aside.rows, first },
   };
+}
+
+/** Throws for a field that the model doesn't have, where the model was there before the plan. */
+function refuseUnknownFields(plan: SheetPlan, entities: ReadonlyMap<string, Entity>): void {
+  const splits = doneSplits(plan);
+  for (const { name } of plan.fields) {
+    const split = splits.find((each) => each.with.includes(name));
+    const owner = split?.entity ?? plan.entity;
+    const fields = entities.get(owner)?.fields.map((field) => field.name) ?? [];
+    if (fields.includes(name)) continue;
+    const close = nearest(name, fields);
+    throw new Failure(
+      "input",
+      `the plan has a field \`${name}\`, which ${owner} doesn't have in the model`,
+      close ? `did you mean \`${close}\`?` : "add it to the model, or name its column in `leave`",
+    );
+  }
 }
 
 /** Sheets whose records others refer to come first. */

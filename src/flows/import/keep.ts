@@ -6,7 +6,7 @@ import { entityNamed } from "../../core/model/model.ts";
 import { slugOf } from "../../core/naming/words.ts";
 import { keyField } from "../../core/tabular/conversion.ts";
 import { KeySet } from "../../core/tabular/keys.ts";
-import { type Write, writeAll } from "../../io/project/files.ts";
+import { readText, type Write, writeAll } from "../../io/project/files.ts";
 import { dataFile, type Project } from "../../io/project/project.ts";
 import { CsvWriter, readDataFile } from "../../io/sheets/data-files.ts";
 import { supportFiles } from "../begin.ts";
@@ -84,7 +84,8 @@ export async function keepImport(
   const name = slugOf(basename(plan.sheets[0]?.file ?? "").replace(/\.[^.]*$/, "")) || "sheet";
   if (setAside.count > 0)
     add(unusedName(project, join("data", "set-aside"), name, "csv"), { copyOf: setAside.path });
-  if (planPath === undefined)
+  const plans = join(project.imports, `${name}.yaml`);
+  if (planPath === undefined && readText(plans) !== prepared.planText)
     add(unusedName(project, "imports", name, "yaml"), { text: prepared.planText });
   writeAll(writes);
   const files = writes.map(({ path }) => path.slice(project.root.length + 1));

@@ -1,3 +1,4 @@
+import { configure } from "../../../kit/settings.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Diagnostic, Places, pointOut } from "../../core/model/diagnostics.ts";
 import type { Model } from "../../core/model/model.ts";
@@ -62,6 +63,8 @@ export async function prepareImport(
     const planned = planModel(plan, existing);
     const { model } = planned.reading;
     if (!model) throw planFailure(request.plan, planText, planned);
+    // By the time zone of the application it is today.
+    configure(model.app);
     const stored = await storedKeys(project, model);
     const converted = convertSheets(plan, sheets, model, stored, folder, report);
     return {
