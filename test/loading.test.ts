@@ -134,6 +134,28 @@ describe("data files", () => {
     expect(rowsOf(join(folder, "records.db"), "select * from hive")).toEqual([]);
   });
 
+  it("delete nothing that others refer to", async () => {
+    const folder = await projectWithData(
+      "  Apiary:\n    fields:\n      name: text, required, unique\n  Hive:\n    fields:\n      code: text, required, unique\n      apiary: one Apiary\n",
+      { Apiary: "name\nLinden\nMill\n", Hive: "code,apiary\nB-1,Mill\n" },
+    );
+    await load(folder);
+    writeData(folder, { Apiary: "name\nLinden\n" });
+    const refused = await load(folder, "--delete-missing");
+    expect(refused).toMatchObject({
+      status: 1,
+      error: expect.stringContaining("others refer to them"),
+    });
+    writeData(folder, { Hive: "code,apiary\nB-1,Linden\n" });
+    expect(await load(folder, "--delete-missing")).toEqual({
+      Apiary: [0, 0, 1, 0],
+      Hive: [0, 1, 0, 0],
+    });
+    expect(rowsOf(join(folder, "records.db"), "select name from apiary")).toEqual([
+      { name: "Linden" },
+    ]);
+  });
+
   it("keep the indexes and the checks of the table that they fill", async () => {
     const folder = await projectWithData(
       "  Hive:\n    fields:\n      code: text, required, unique\n      weight: integer 0..100\n",

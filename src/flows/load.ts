@@ -20,7 +20,7 @@ import { columnLetters } from "../core/tabular/cells.ts";
 import { keyField } from "../core/tabular/conversion.ts";
 import { type ValueContext, valueReader } from "../core/tabular/values.ts";
 import type { Engine } from "../io/engines/engine.ts";
-import type { KeyedTable, LoadCounts, LoadRow, LoadTarget } from "../io/engines/loading.ts";
+import type { KeyedTable, LoadCounts, Loader, LoadRow, LoadTarget } from "../io/engines/loading.ts";
 import { fileFailure } from "../io/project/files.ts";
 import { dataFile, type Project } from "../io/project/project.ts";
 import { readDataFile } from "../io/sheets/data-files.ts";
@@ -146,7 +146,7 @@ async function loadAll(
     rows.set(entity.name, reader.rows);
     present.add(entity.name);
   }
-  const counts = loader.finish();
+  const counts = finished(loader);
   for (const { entity, checksum } of sorted) {
     await engine.migrations.rows(
       "insert into levadura_loads (entity, checksum, loaded_at) values (?, ?, ?) returning entity",
@@ -159,6 +159,19 @@ async function loadAll(
     rows: rows.get(entity.name) ?? 0,
     ...(counts.get(tableOf(entity.name)) as LoadCounts),
   }));
+}
+
+function finished(loader: Loader): Map<string, LoadCounts> {
+  try {
+    return loader.finish();
+  } catch (error) {
+    if (refusal(error)?.reason !== "reference") throw error;
+    throw new Failure(
+      "input",
+      "rows that the files don't have can't be deleted, because others refer to them",
+      "leave --delete-missing out, or change the rows that refer first; nothing was changed",
+    );
+  }
 }
 
 /** Reads a data file into rows for the database. */
