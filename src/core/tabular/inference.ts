@@ -122,7 +122,8 @@ function asYesNo(profile: ColumnProfile, _context: InferenceContext, counted: nu
   const yes = words.filter((word) => yesWords.has(word) || tickMarks.has(word));
   const no = words.filter((word) => noWords.has(word));
   const ticks = yes.filter((word) => tickMarks.has(word));
-  if (no.length === 0 && ticks.length !== yes.length) return undefined;
+  const marks = ticks.length === yes.length || yes.every((word) => word.length > 1);
+  if (no.length === 0 && (profile.blanks === 0 || !marks)) return undefined;
   if (yes.length === 0 && !no.some((word) => word.length > 1)) return undefined;
   const letters = [...yes, ...no].filter((word) => word.length === 1 && !tickMarks.has(word));
   if (letters.length > 2) return undefined;
@@ -130,7 +131,9 @@ function asYesNo(profile: ColumnProfile, _context: InferenceContext, counted: nu
   const exceptions = exceptionsOf(profile, fits, "neither yes nor no");
   if (profile.blanks + exceptions.count === 0 || no.length === 0) {
     const why = no.length === 0 ? `${said} or blank, which counts as no` : `only ${said}`;
-    return { kind: "boolean" as const, why, hints: {}, exceptions };
+    const guess = "blank is taken for no: to keep it apart, write choice yes";
+    const open = no.length === 0 && ticks.length !== yes.length;
+    return { kind: "boolean" as const, why, ...(open && { guess }), hints: {}, exceptions };
   }
   // A tick box knows no third state, and blank may well be one.
   return {

@@ -1,5 +1,6 @@
 import { type Cell, cellText, folded, isEmpty, type Row } from "./cells.ts";
 import { look, lookOf } from "./looks.ts";
+import { isUnit } from "./titles.ts";
 
 /** Where the table of a sheet is. Rows are counted from 1, columns from 0. */
 export interface Layout {
@@ -77,6 +78,17 @@ function filledColumns(row: Row): number[] {
   return row.flatMap((cell, column) => (isEmpty(cell) ? [] : [column]));
 }
 
+/** Whether numbers among titles are years in a row, as those of a table with a column a year. */
+function areYears(cells: readonly (Cell | undefined)[]): boolean {
+  const years = cells.filter((cell) => typeof cell === "number");
+  const step = (years[1] ?? 0) - (years[0] ?? 0);
+  return (
+    years.length >= 2 &&
+    Math.abs(step) === 1 &&
+    years.every((year, at) => year >= 1900 && year <= 2100 && year === (years[0] ?? 0) + at * step)
+  );
+}
+
 function isTitleText(cell: Cell | undefined): boolean {
   if (typeof cell !== "string" || cell.trim().length > 60) return false;
   const { bits } = lookOf(cell);
@@ -99,7 +111,9 @@ function isHeader(
   const typical = [...next].sort((a, b) => a.length - b.length)[next.length >> 1]?.length ?? 0;
   if (count < Math.min(2, most) || count < 0.6 * typical) return false;
   const texts = columns.map((column) => row[column]);
-  if (texts.some((cell) => !isTitleText(cell))) return false;
+  const years = areYears(texts) && texts.some((cell) => typeof cell === "string");
+  if (texts.some((cell) => !isTitleText(cell) && !(years && typeof cell === "number")))
+    return false;
   const words = texts.map((cell) => folded(cellText(cell ?? null)));
   if (new Set(words).size < 0.6 * words.length) return false;
   // A title of a column doesn't stand among its values, unless the whole header comes again.
@@ -152,7 +166,8 @@ function isSecondLine(
     ({ top, left, right, bottom }) => top === main + 1 && (right > left || bottom > top),
   );
   const fillsGap = columns.some((column) => !above.has(column));
-  if (!merged && !fillsGap) return false;
+  const units = columns.every((column) => isUnit(cellText(row[column] ?? null).trim()));
+  if (!merged && !fillsGap && !units) return false;
   const data = head.slice(main + 2, main + 12);
   return columns.some((column) => {
     const cells = data.map((other) => other[column]).filter((cell) => !isEmpty(cell));
@@ -187,8 +202,14 @@ function headerTexts(
     }
     return texts;
   });
+  // Units below the titles go with them as in `Weight (kg)`.
+  const below = lines.slice(1).flatMap((line) => line.filter((cell) => !isEmpty(cell)));
+  const units = below.length > 0 && below.every((cell) => isUnit(cellText(cell).trim()));
   return Array.from({ length: width }, (_, column) => {
-    const parts = spread.map((texts) => texts[column] ?? "").filter(Boolean);
+    const parts = spread
+      .map((texts) => texts[column] ?? "")
+      .filter(Boolean)
+      .map((part, at) => (at > 0 && units ? `(${part})` : part));
     return parts.filter((part, index) => parts.indexOf(part) === index).join(" ");
   });
 }

@@ -23,6 +23,7 @@ describe("a column", () => {
     ["Seen", ["yes", "No", "yes"], "boolean"],
     ["Sunny", ["x", "", "X"], "boolean"],
     ["Mated", ["yes", "no", ""], "choice yes | no"],
+    ["Insured", ["Yes", ""], "boolean"],
     ["Visited", ["3.5.2026", "31.12.2025"], "date, required"],
     ["Visited", [{ stamp: "2026-05-03" }, "2026-05-04"], "date, required"],
     ["Visited", ["2026-05-03 09:30", "2026-05-04 10:00"], "datetime, required"],
@@ -102,6 +103,36 @@ describe("the table of a sheet", () => {
       expect(layout?.columns.map(({ header }) => header)).toEqual(titles);
       expect(layout?.firstRow).toBe(3);
     }
+  });
+
+  it("may have units below its header, or a column a year", () => {
+    const units = [
+      ["Code", "Length", "Weight"],
+      [null, "m", "kg"],
+      ["B-1", 6, 400],
+      ["B-2", 7, 500],
+    ];
+    const { fields } = proposed({ Boats: units });
+    expect(fields).toMatchObject({
+      "Boat.length": "integer 0.., required, unit m",
+      "Boat.weight": "integer 0.., required, unit kg",
+    });
+    const years = [
+      ["Species", 2024, 2025],
+      ["Hake", 3, 4],
+      ["Squid", 5, 6],
+    ];
+    expect(findLayout(years)?.columns.map(({ header }) => header)).toEqual([
+      "Species",
+      "2024",
+      "2025",
+    ]);
+    expect(
+      findLayout([
+        ["Linden", 2015, 1999],
+        ["Mill", 2016, 2001],
+      ])?.header,
+    ).toBeUndefined();
   });
 
   it("may have no header, blank columns, and notes beside it", () => {

@@ -75,8 +75,11 @@ function draftSheets(sheets: readonly ProfiledSheet[], model: Model | undefined)
     const fields = new Set<string>();
     const columns = sheet.profile.columns.map((profile, at): DraftColumn => {
       const title = fieldTitle(profile.header, profile.column, entity, fields);
-      fields.add(title.name);
       const finding = infer(profile, title);
+      // What is called by its number has a number, not a name.
+      const numbered = title.name === "name" && finding.kind === "integer" && !fields.has("number");
+      if (numbered) title.name = "number";
+      fields.add(title.name);
       return {
         sheet: index,
         entity,
@@ -269,7 +272,7 @@ function define(column: DraftColumn, rows: number): { definition: Definition; un
   const onlyOne =
     link?.kind === "one" &&
     profile.distinct.repeated === 0 &&
-    profile.filled >= 8 &&
+    profile.filled >= 20 &&
     profile.filled * 2 >= link.key.profile.distinct.size &&
     column.at > 0;
   const unique = link ? onlyOne : uniqueAlready;

@@ -53,7 +53,8 @@ function withoutEntity(name: string, entity: string): string {
 const unitWords =
   /^(mm|cm|m|km|g|kg|t|lbs?|oz|ml|cl|l|ha|m²|m2|km²|m³|m3|°c|°f|%|h|min|s|days?|years?|hours?|frames?|pcs?|w|kw|kwh|v|km\/h|masl)$/i;
 
-function isUnit(text: string): boolean {
+/** Whether a text is the name of a unit or of a currency. */
+export function isUnit(text: string): boolean {
   return unitWords.test(text) || currencyOf(text) !== undefined;
 }
 
