@@ -69,7 +69,19 @@ export function numberText(number: number): string {
 }
 
 /** What people write for nothing, in small letters. */
-export const blankSpellings = ["-", "--", "–", "—", "?", "??", "???", "n/a", "n.a.", "#n/a"];
+export const blankSpellings = [
+  "-",
+  "--",
+  "–",
+  "—",
+  "?",
+  "??",
+  "???",
+  "n/a",
+  "n.a.",
+  "#n/a",
+  "k.a.",
+];
 
 /** Whether the cell is empty, or holds nothing but space. */
 export function isEmpty(cell: Cell | undefined): boolean {

@@ -237,8 +237,10 @@ function asNumber(
   );
   const settled = pointOnly !== commaOnly;
   const fractionsBy = (bit: number) => countOf(profile, (bits) => (bits & bit) !== 0);
-  const whole =
-    fractionsBy(look.commaFraction) < fractionsBy(look.pointFraction) ? "comma" : "point";
+  // A few numbers with three digits behind a sign among whole ones are thousands; where most have
+  // them, they are fractions.
+  const pointIsFraction = fractionsBy(look.pointFraction) > fractionsBy(look.commaFraction);
+  const whole = pointIsFraction === open * 2 > counted ? "point" : "comma";
   const decimals: DecimalSign = settled
     ? pointOnly > commaOnly
       ? "point"

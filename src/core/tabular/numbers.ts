@@ -56,7 +56,7 @@ function asDecimal(digits: string, group: string, decimal: string): string | und
   if (whole.includes(group)) {
     const parts = whole.split(group);
     const right = parts.every((part, index) =>
-      index === 0 ? /^\d{1,3}$/.test(part) : /^\d{3}$/.test(part),
+      index === 0 ? /^[1-9]\d{0,2}$/.test(part) : /^\d{3}$/.test(part),
     );
     if (!right) return undefined;
     whole = parts.join("");

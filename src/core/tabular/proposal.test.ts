@@ -14,6 +14,8 @@ describe("a column", () => {
     ["Frames", ["3", "12", "7", "8"], "integer, required"],
     ["Frames", ["3", "-12", "7", "n/a"], "integer"],
     ["Weight", ["1,5", "2,25", "1.234,5", "3"], "decimal, required"],
+    ["Latency", ["0.370", "1.370", "2.740"], "decimal, required"],
+    ["Latency", ["1.371", "2.742"], "decimal, required, places 3"],
     ["Weight (kg)", ["1.5", "2.2"], "decimal 0.., required, unit kg, places 1"],
     ["Weight", ["12 kg", "9 kg", "11"], "integer 0.., required, unit kg"],
     ["Elevation", ["412", "640", "1.120 m"], "integer 0.., required, unit m"],
@@ -243,6 +245,19 @@ describe("sheets together", () => {
       "Hive.keepers": "many Keeper",
       "Hive.keeper": "one Keeper, required, label Keeper id",
     });
+  });
+
+  it("refer to their own kind by numbers, and are called by names, not by codes of digits", () => {
+    const rows = [
+      ["Id", "Parent id", "Label"],
+      [1, null, "root"],
+      [2, 1, "leaf"],
+      [3, 1, "fork"],
+      [4, 3, "tip"],
+    ];
+    const { fields, plan } = proposed({ Twigs: rows });
+    expect(fields["Twig.parent"]).toBe("one Twig, label Parent id");
+    expect(plan.sheets[0]?.title).toBe("{label}");
   });
 
   it("don't refer by numbers that meet by accident", () => {

@@ -6,6 +6,7 @@ import { blankSpellings, columnLetters, folded } from "./cells.ts";
 import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
 import { type Finding, inferColumn } from "./inference.ts";
 import { leftOutKinds } from "./layout.ts";
+import { look } from "./looks.ts";
 import { aroundTable, fieldNotes } from "./noting.ts";
 import type { FieldPlan, ImportPlan, PlanNotes, SheetNotes, SheetPlan } from "./plan.ts";
 import type { ColumnProfile } from "./profile.ts";
@@ -231,7 +232,21 @@ function titleColumn(columns: readonly DraftColumn[], rows: number): DraftColumn
   const unique = columns.filter(
     (column) => column.profile.blanks === 0 && isProposedUnique(column, rows) && !column.link,
   );
-  return unique.find(({ finding }) => finding.kind === "text") ?? unique[0];
+  const named = unique.find(isWording);
+  if (named || unique.length === 0) return named;
+  // Numbers tell records apart, but people know them by their names.
+  return columns.slice(0, 4).find((column) => isWording(column) && isNaming(column)) ?? unique[0];
+}
+
+/** Whether the values are words, not numbers. */
+function isWording({ finding, profile }: DraftColumn): boolean {
+  const digits = look.digits | look.point | look.comma;
+  return finding.kind === "text" && profile.groups.some(({ bits }) => (bits & digits) === 0);
+}
+
+function isNaming({ profile, link }: DraftColumn): boolean {
+  const { blanks, distinct, longest } = profile;
+  return !link && blanks === 0 && distinct.repeated === 0 && longest <= 60;
 }
 
 const identifying =

@@ -73,6 +73,8 @@ function mayRefer(column: LinkableColumn, key: LinkableColumn): boolean {
   return !accidental || affinity(column, key) > 0;
 }
 
+const superiors = new Set(["parent", "mother", "boss", "manager", "mentor", "superior", "leader"]);
+
 /** How much the names say that the one refers to the other. */
 function affinity(column: LinkableColumn, key: LinkableColumn): number {
   const said = words(column.name.replace(/_\d+$/, ""));
@@ -81,6 +83,8 @@ function affinity(column: LinkableColumn, key: LinkableColumn): number {
     said.some((other) => other === word || other === `${word}s`),
   );
   if (named) return 1;
+  // Within a sheet, a parent is one of its own kind.
+  if (column.sheet === key.sheet && superiors.has(said[0] ?? "")) return 1;
   return said.length > 1 && said.join("_") === key.name && column.sheet !== key.sheet ? 0.5 : 0;
 }
 
