@@ -32,7 +32,7 @@ describe("the demo's workbook", () => {
     for (const said of [
       /sheet Apiaries becomes Apiary/,
       /Elevation \(m\) +elevation +integer 0\.\., required, unit m/,
-      /Hive Keepers|Care Keepers +care_keepers +many Keeper/,
+      /Care Keepers +care_keepers +many Keeper/,
       /B14 "Sunny Slpoe" not among the apiaries, perhaps "Sunny Slope"/,
       /Amount: computed in every row as weight \* price_per_kg/,
       /the sheet is hidden/,

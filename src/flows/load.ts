@@ -201,7 +201,6 @@ class DataReader {
       table: tableOf(entity.name),
       columns: single.map((field) => ({
         name: columnOf(field),
-        required: field.required,
         ...(isReference(field) && {
           reference: {
             ...this.#keyed(field.type.entity, field),

@@ -102,6 +102,15 @@ export function isMany(field: Field): field is Field & { type: { kind: "many"; e
   return field.type.kind === "many";
 }
 
+/** The names of the entities that an entity refers to. */
+export function targetsOf(entity: Entity): Set<string> {
+  return new Set(
+    entity.fields.flatMap((field) =>
+      isReference(field) || isMany(field) ? [field.type.entity] : [],
+    ),
+  );
+}
+
 /** An entity by its name; the name must be one of the model's. */
 export function entityNamed(model: Model, name: string): Entity {
   const entity = model.entities.find((candidate) => candidate.name === name);

@@ -68,6 +68,16 @@ export function numberText(number: number): string {
   return number.toLocaleString("en", { useGrouping: false, maximumSignificantDigits: 15 });
 }
 
+/** A text within a sentence: in quotes, and not too long. */
+export function quote(text: string): string {
+  return `"${text.length > 60 ? `${text.slice(0, 57)}...` : text}"`;
+}
+
+/** A text with its line ends and other space made one space each. */
+export function oneLine(text: string): string {
+  return text.trim().replace(/\s+/gu, " ");
+}
+
 /** What people write for nothing, in small letters. */
 export const blankSpellings = [
   "-",

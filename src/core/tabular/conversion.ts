@@ -7,6 +7,7 @@ import {
   cellText,
   folded,
   isEmpty,
+  quote,
   type Row,
   type RowBatch,
 } from "./cells.ts";
@@ -446,10 +447,6 @@ function csvLine(cells: readonly string[]): string {
     .slice(0, last + 1)
     .map((cell) => (/[",\n\r]/.test(cell) ? `"${cell.replaceAll('"', '""')}"` : cell))
     .join(",");
-}
-
-function quote(text: string): string {
-  return `"${text.length > 60 ? `${text.slice(0, 57)}...` : text}"`;
 }
 
 /** A checksum of what a row says in some columns. */

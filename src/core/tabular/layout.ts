@@ -1,4 +1,4 @@
-import { type Cell, cellText, folded, isEmpty, type Row } from "./cells.ts";
+import { type Cell, cellText, folded, isEmpty, oneLine, type Row } from "./cells.ts";
 import { look, lookOf } from "./looks.ts";
 import { isUnit } from "./titles.ts";
 
@@ -212,10 +212,6 @@ function headerTexts(
       .map((part, at) => (at > 0 && units ? `(${part})` : part));
     return parts.filter((part, index) => parts.indexOf(part) === index).join(" ");
   });
-}
-
-function oneLine(text: string): string {
-  return text.trim().replace(/\s+/gu, " ");
 }
 
 /** The columns that have a title, or enough data to be one of the table. */

@@ -1,5 +1,5 @@
 import { inSentence, labelOf, pluralOf } from "../naming/words.ts";
-import { address, columnLetters } from "./cells.ts";
+import { address, columnLetters, quote } from "./cells.ts";
 import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
 import type { FieldNotes, NotedCell } from "./plan.ts";
 
@@ -103,8 +103,4 @@ export function aroundTable({ profile, above, hidden, strayQuotes = [] }: Profil
 
 function plural(count: number, one: string, many = `${one}s`): string {
   return `${count} ${count === 1 ? one : many}`;
-}
-
-function quote(text: string): string {
-  return `"${text.length > 60 ? `${text.slice(0, 57)}...` : text}"`;
 }

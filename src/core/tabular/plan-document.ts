@@ -1,6 +1,7 @@
-import { LineCounter, type Node, parseDocument, stringify } from "yaml";
+import { type Node, parseDocument, stringify } from "yaml";
 import { z } from "zod";
 import type { Diagnostic, Span } from "../model/diagnostics.ts";
+import { oneLine } from "./cells.ts";
 import { leftOutKinds } from "./layout.ts";
 import {
   encodings,
@@ -112,10 +113,6 @@ function rangeText(first: number, last: number): string {
   return first === last ? String(first) : `${first}..${last}`;
 }
 
-function oneLine(text: string): string {
-  return text.replace(/\s+/gu, " ").trim();
-}
-
 const text = z.string("expected a text");
 const texts = z.array(text, "expected a list, as [one, other]");
 const yesOrNo = z
@@ -196,7 +193,6 @@ export interface PlanReading {
 export function readPlan(source: string): PlanReading {
   const parsed = parseDocument(source, {
     schema: "failsafe",
-    lineCounter: new LineCounter(),
     uniqueKeys: true,
   });
   const placeOf = (path: readonly (string | number)[]): Span => {

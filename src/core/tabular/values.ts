@@ -153,12 +153,11 @@ function withoutTrailingZeros(text: string): string {
 
 function numberOf(cell: Exclude<Cell, null>): ReturnType<typeof findNumber> {
   if (typeof cell === "string") return findNumber(cell.trim());
-  const { number, mark } =
-    typeof cell === "number"
-      ? { number: cell, mark: "" }
-      : "number" in Object(cell)
-        ? (cell as Marked)
-        : { number: Number.NaN, mark: "" };
+  if (typeof cell === "number") return numberIn({ number: cell, mark: "" });
+  return typeof cell === "object" && "number" in cell ? numberIn(cell) : undefined;
+}
+
+function numberIn({ number, mark }: Marked): ReturnType<typeof findNumber> {
   const digits = cellText(number);
   return /^-?\d/.test(digits) ? { point: digits, comma: digits, mark } : undefined;
 }

@@ -1,6 +1,6 @@
 import { today } from "../../../kit/time.ts";
 import { Failure } from "../../core/failure.ts";
-import { type Entity, isMany, isReference, type Model } from "../../core/model/model.ts";
+import { type Entity, type Model, targetsOf } from "../../core/model/model.ts";
 import { nearest } from "../../core/naming/nearest.ts";
 import { inOrder } from "../../core/schema/from-model.ts";
 import { Blanks, columnLetters, columnNumber, folded } from "../../core/tabular/cells.ts";
@@ -184,15 +184,6 @@ function ordered(jobs: Job[], model: Model): Job[] {
   const order = inOrder(model).map(({ name }) => name);
   const place = ({ plan }: Job) => order.indexOf(plan.entity);
   return [...jobs].sort((a, b) => place(a) - place(b));
-}
-
-/** The entities that an entity refers to. */
-function targetsOf(entity: Entity): Set<string> {
-  return new Set(
-    entity.fields.flatMap((field) =>
-      isReference(field) || isMany(field) ? [field.type.entity] : [],
-    ),
-  );
 }
 
 /** The keys of an entity that is referred to before its own rows are all taken over. */

@@ -29,7 +29,7 @@ export function proposeImport(
     throw new Failure(
       "input",
       `there are no rows below a header in ${files.join(", ")}`,
-      "nothing was written",
+      "nothing was written; a sheet needs titles and at least one row below them",
     );
   }
   const {

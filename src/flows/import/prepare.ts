@@ -97,7 +97,8 @@ function modelThere(text: string, project: Project): Model {
 
 function givenPlan(path: string): { plan: ImportPlan; text: string } {
   const text = readText(path);
-  if (text === undefined) throw new Failure("usage", `there is no plan ${path}`);
+  if (text === undefined)
+    throw new Failure("usage", `there is no plan ${path}`, "--write-plan FILE writes one");
   const { plan, diagnostics } = readPlan(text);
   if (plan) return { plan, text };
   throw pointedFailure(path, text, diagnostics);

@@ -1,5 +1,5 @@
 import { existsSync } from "node:fs";
-import { type Entity, isMany, isReference, type Model } from "../../core/model/model.ts";
+import { type Entity, type Model, targetsOf } from "../../core/model/model.ts";
 import { columnOf, tableOf } from "../../core/schema/from-model.ts";
 import { keyField } from "../../core/tabular/conversion.ts";
 import { joinedKeys, type KeyFinder, KeySet } from "../../core/tabular/keys.ts";
@@ -10,11 +10,7 @@ import { databaseOf, withDatabase } from "../migrate.ts";
 
 /** The keys of what sheets can refer to and that is there already: in data files, and in the database. */
 export async function storedKeys(project: Project, model: Model): Promise<Map<string, KeyFinder>> {
-  const targets = new Set(
-    model.entities.flatMap(({ fields }) =>
-      fields.flatMap((field) => (isReference(field) || isMany(field) ? [field.type.entity] : [])),
-    ),
-  );
+  const targets = new Set(model.entities.flatMap((entity) => [...targetsOf(entity)]));
   const entities = model.entities.filter(({ name }) => targets.has(name));
   const found = new Map<string, KeyFinder>(
     entities.map((entity) => [entity.name, keysOnFile(project, entity)]),

@@ -13,7 +13,6 @@ export interface LoadTarget {
 
 export interface LoadColumn {
   name: string;
-  required: boolean;
   /** For a reference: what its values are keys of. */
   reference?: KeyedTable & {
     /** Whether those rows may come later than the ones that refer to them. */

@@ -19,7 +19,8 @@ const others: readonly (readonly [string, string])[] = [
 /** Says what kind of file it is; a failure, which says what it looks like, for one that holds no table. */
 export function sniffFile(path: string, name: string): FileKind {
   const { head, size } = headOf(path);
-  if (size === 0) throw new Failure("input", `${name} is empty`);
+  if (size === 0)
+    throw new Failure("input", `${name} is empty`, "save the sheet again, or name another file");
   const hex = head.subarray(0, 16).toString("hex");
   if (hex.startsWith("504b0304")) return "archive";
   if (hex.startsWith("d0cf11e0")) throw oldWorkbook(name);
