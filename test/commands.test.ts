@@ -20,14 +20,20 @@ describe("every command", () => {
       notes: [{ where: "model.yaml:6:7", severity: "note" }],
     });
     expect(await json("draft")).toEqual({
-      drafted: { name: "0001-begin", steps: ["adds the table hive with 6 columns"] },
+      drafted: {
+        name: "0001-begin",
+        steps: ["adds the table hive with 6 columns"],
+        consequences: [
+          { sentence: "hive is new", verdict: "safe", table: "hive", risks: [], rewritten: [] },
+        ],
+      },
     });
     expect(await json("draft")).toEqual({ drafted: null });
     expect(await json("history")).toEqual({
       migrations: [{ name: "0001-begin", standing: "pending" }],
     });
-    expect(await json("migrate")).toEqual({ applied: ["0001-begin"] });
-    expect(await json("migrate")).toEqual({ applied: [] });
+    expect(await json("migrate")).toEqual({ applied: ["0001-begin"], rewound: [], findings: [] });
+    expect(await json("migrate")).toEqual({ applied: [], rewound: [], findings: [] });
     expect(await json("seed", "--seed", "7")).toEqual({ seed: 7, rows: { Hive: 8 }, skipped: [] });
     expect(await json("seed")).toMatchObject({ rows: {}, skipped: ["Hive"] });
     expect(await json("build")).toMatchObject({ removed: 0, kept: [] });
@@ -123,7 +129,9 @@ describe("migrations", () => {
     expect(failed.status).toBe(3);
     expect(failed.err).toContain("no such table: nowhere");
     expect(failed.err).not.toMatch(/^\s+at /m);
-    expect((await levadura(["history"], folder)).out).toMatch(/0002-add-hive-opened\s+pending/);
+    expect((await levadura(["history"], folder)).out).toMatch(
+      /0002-add-hive-opened\s+failed[\s\S]*no such table: nowhere/,
+    );
     writeFileSync(sql, readFileSync(sql, "utf8").replace("insert into nowhere values (1);\n", ""));
     expect((await levadura(["migrate"], folder)).status).toBe(0);
   });

@@ -78,7 +78,7 @@ describe("the reference of the model language", () => {
     const pairs = rows.filter(
       ([short, long]) =>
         /^`/.test(short ?? "") &&
-        /^`(type|min|required|unique|default|label|hint|placeholder|unit|places|was): ?/.test(
+        /^`(type|min|required|unique|default|label|hint|placeholder|unit|places|was|fill): ?/.test(
           long ?? "",
         ),
     );
@@ -159,7 +159,7 @@ describe("the README", () => {
   it("names every command that the program has", async () => {
     const { out } = await levadura(["--help"], repository);
     const commands = [...out.matchAll(/^ {2}([a-z]+) {2,}/gm)].map((found) => found[1] ?? "");
-    expect(commands).toHaveLength(11);
+    expect(commands).toHaveLength(13);
     for (const command of commands) expect(readme).toContain(`\`levadura ${command}`);
   });
 });

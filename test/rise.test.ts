@@ -85,19 +85,16 @@ describe("rise", () => {
     const before = readFileSync(path, "utf8");
     const said = await save(
       path,
-      before
-        .replace("      town: text\n", "      elevation: integer\n")
-        .replace("code: text, required", "code: text, required\n      mark: text, required"),
+      before.replace("      town: text\n", "      elevation: integer\n"),
       "Reloaded",
     );
-    expect(said).toContain("2 changes wait");
+    expect(said).toContain("1 change waits");
     const page = textOf((await visitor.get("/apiaries/new")).html);
     expect(page).toContain(
       "The model has changes that wait: apiary.town is no longer in the model",
     );
     expect(page).toContain("Elevation");
     expect(page).toContain("Town");
-    expect(textOf((await visitor.get("/hives/new")).html)).not.toContain("Mark (required)");
     expect(
       rowsOf<{ name: string }>(file, "select name from pragma_table_info('apiary')").map(
         ({ name }) => name,

@@ -4,10 +4,11 @@ import type Driver from "libsql";
 import { describe, expect, it } from "vitest";
 import { encode, openFile } from "../kit/database/file.ts";
 import { difference } from "../src/core/evolution/difference.ts";
-import { replay } from "../src/core/evolution/steps.ts";
+import type { Step } from "../src/core/evolution/steps.ts";
 import type { Model } from "../src/core/model/model.ts";
 import { readModel } from "../src/core/model/read.ts";
 import { schemaOf, tableOf } from "../src/core/schema/from-model.ts";
+import type { Schema } from "../src/core/schema/schema.ts";
 import { seedEntity, seedingPlan } from "../src/core/seeding/rows.ts";
 import { sqlite } from "../src/core/sql/sqlite/sqlite.ts";
 import { temporaryFolder } from "./support/program.ts";
@@ -21,9 +22,14 @@ function modelOf(text: string): Model {
 /** A database with the tables of a model. */
 function databaseOf(model: Model): Driver.Database {
   const driver = openFile(join(temporaryFolder(), "test.db"));
-  const { steps } = difference({ tables: [] }, schemaOf(model));
-  for (const step of steps) for (const statement of sqlite.forward(step)) driver.exec(statement);
+  take(driver, difference({ tables: [] }, model).steps, { tables: [] });
   return driver;
+}
+
+function take(driver: Driver.Database, steps: readonly Step[], before: Schema): void {
+  for (const { parts } of sqlite.sections(steps, before)) {
+    for (const part of parts) if (part.kind === "run") driver.exec(part.sql);
+  }
 }
 
 function insert(driver: Driver.Database, table: string, row: Record<string, unknown>): number {
@@ -116,17 +122,6 @@ entities:
     driver.close();
   });
 
-  it("are gone again when every step is taken back", () => {
-    const driver = databaseOf(model);
-    const { steps } = difference({ tables: [] }, schemaOf(model));
-    for (const step of steps.toReversed())
-      for (const statement of sqlite.back(step)) driver.exec(statement);
-    expect(
-      driver.prepare("select name from sqlite_schema where name not like 'sqlite%'").all(),
-    ).toEqual([]);
-    driver.close();
-  });
-
   it("come to the same when fields are added to tables that are there", () => {
     const small = modelOf(
       "levadura: 1\nentities:\n  Thing:\n    fields:\n      short: text 2..5\n",
@@ -136,9 +131,8 @@ entities:
     );
     const driver = databaseOf(small);
     insert(driver, "thing", { short: "ab", ...stamp });
-    const { steps, waiting } = difference(schemaOf(small), schemaOf(large));
-    expect(waiting).toEqual([]);
-    for (const step of steps) for (const statement of sqlite.forward(step)) driver.exec(statement);
+    const { steps } = difference(schemaOf(small), large);
+    take(driver, steps, schemaOf(small));
     const fresh = databaseOf(large);
     const columns = (from: Driver.Database) =>
       (
@@ -152,14 +146,7 @@ entities:
     expect(driver.prepare('select short, "on", level from thing').all()).toEqual([
       { short: "ab", on: 0, level: 3 },
     ]);
-    for (const step of steps.toReversed())
-      for (const statement of sqlite.back(step)) driver.exec(statement);
-    expect(columns(driver)).toEqual(columns(databaseOf(small)));
-    expect(
-      replay([...difference({ tables: [] }, schemaOf(small)).steps, ...steps]).tables.map(
-        ({ name }) => name,
-      ),
-    ).toEqual(["thing", "thing_more"]);
+    driver.close();
   });
 });
 

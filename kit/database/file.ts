@@ -1,5 +1,6 @@
 import Driver from "libsql";
 import type { MigrationConnection } from "./migrations.ts";
+import { unquoted } from "./running.ts";
 
 /** A SQLite file: written ahead, foreign keys on, and patient for five seconds when another process writes. */
 export function openFile(file: string): Driver.Database {
@@ -11,19 +12,115 @@ export function openFile(file: string): Driver.Database {
   return driver;
 }
 
+/** How long a migration waits for another one to end, in milliseconds. */
+const patience = 600_000;
+
 /** The same file as migrations need it. */
 export function migrationConnection(driver: Driver.Database): MigrationConnection {
+  const rows = <Row>(text: string, values: readonly unknown[] = []) => {
+    const statement = driver.prepare(text);
+    const encoded = values.map(encode);
+    if (statement.reader) return statement.all(encoded) as Row[];
+    statement.run(encoded);
+    return [];
+  };
   return {
     run: async (text) => {
       driver.exec(text);
     },
-    rows: async (text, values = []) => driver.prepare(text).all(values.map(encode)) as never,
+    rows: async (text, values) => rows(text, values),
+    stream: (text) => {
+      const statement = driver.prepare(text).raw(true);
+      const columns = statement.columns().map(({ name }) => name);
+      return { columns, rows: statement.iterate() as IterableIterator<unknown[]> };
+    },
+    fill: (table, columns, given) => fill(driver, table, columns, given),
+    holdTriggers: async (table) => holdTriggers(driver, table),
     hasTable: async (name) =>
       driver.prepare("select 1 from sqlite_schema where type = 'table' and name = ?").all(name)
         .length > 0,
+    begin: async () => {
+      // Tables that are made anew are dropped first, and that must not take along what refers to them.
+      driver.pragma("foreign_keys = off");
+      await beginPatiently(driver);
+    },
+    commit: async () => {
+      const [lost] = driver.prepare("pragma foreign_key_check").all() as {
+        table: string;
+        rowid: number;
+        parent: string;
+      }[];
+      if (lost) {
+        throw new Error(
+          `row ${lost.rowid} of ${lost.table} refers to a row of ${lost.parent} that is not there`,
+        );
+      }
+      driver.exec("commit");
+      driver.pragma("foreign_keys = on");
+    },
+    rollback: async () => {
+      if (driver.inTransaction) driver.exec("rollback");
+      driver.pragma("legacy_alter_table = off");
+      driver.pragma("foreign_keys = on");
+    },
     close: async () => {
       driver.close();
     },
+  };
+}
+
+async function beginPatiently(driver: Driver.Database): Promise<void> {
+  for (const end = Date.now() + patience; ; ) {
+    try {
+      driver.exec("begin immediate");
+      return;
+    } catch (error) {
+      if ((error as { code?: string }).code !== "SQLITE_BUSY" || Date.now() > end) throw error;
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    }
+  }
+}
+
+async function fill(
+  driver: Driver.Database,
+  table: string,
+  columns: readonly string[],
+  rows: AsyncIterable<unknown[]>,
+): Promise<void> {
+  const names = columns.map((name) => `"${name.replaceAll('"', '""')}"`);
+  const typed = names.map((name, at) =>
+    at === 0 && columns[0] === "id" ? `${name} integer primary key` : name,
+  );
+  driver.exec(`create temp table ${table} (${typed.join(", ")})`);
+  const marks = `(${names.map(() => "?").join(", ")})`;
+  const atOnce = 100;
+  const many = driver.prepare(
+    `insert into ${table} values ${Array(atOnce).fill(marks).join(", ")}`,
+  );
+  const single = driver.prepare(`insert into ${table} values ${marks}`);
+  let waiting: unknown[][] = [];
+  for await (const row of rows) {
+    waiting.push(row);
+    if (waiting.length < atOnce) continue;
+    many.run(waiting.flat().map(encode));
+    waiting = [];
+  }
+  for (const row of waiting) single.run(row.map(encode));
+}
+
+/** Triggers, and indexes that people made themselves, go when their table is made anew. */
+function holdTriggers(driver: Driver.Database, table: string): () => Promise<void> {
+  const name = unquoted(table);
+  const present = () =>
+    driver
+      .prepare(
+        "select name, sql from sqlite_schema where type in ('trigger', 'index') and tbl_name = ? collate nocase and sql is not null",
+      )
+      .all(name) as { name: string; sql: string }[];
+  const held = present();
+  return async () => {
+    const there = new Set(present().map((each) => each.name));
+    for (const each of held) if (!there.has(each.name)) driver.exec(each.sql);
   };
 }
 

@@ -20,5 +20,9 @@ export function readMigrations(folder: string): Migration[] {
     .filter((entry) => entry.isDirectory() && /^\d{4}-/.test(entry.name))
     .map(({ name }) => name)
     .sort()
-    .map((name) => ({ name, sql: readFileSync(join(folder, name, "forward.sqlite.sql"), "utf8") }));
+    .map((name) => ({
+      name,
+      forward: readFileSync(join(folder, name, "forward.sqlite.sql"), "utf8"),
+      back: readFileSync(join(folder, name, "back.sqlite.sql"), "utf8"),
+    }));
 }

@@ -1,19 +1,21 @@
 import { createHash } from "node:crypto";
+import { type ApplyOptions, type Finding, runScript, type ScriptConnection } from "./running.ts";
 
-/** A step in the life of the schema: a folder's name, and the SQL that it holds. */
+/** A step in the life of the schema: a folder's name, and the scripts that it holds. */
 export interface Migration {
   /** Such as `0001-begin`; the names give the order. */
   name: string;
-  sql: string;
+  forward: string;
+  back: string;
 }
 
 /** What applying migrations needs of a database. */
-export interface MigrationConnection {
-  /** Runs a script of statements. */
-  run(text: string): Promise<void>;
-  /** Rows of one statement. */
-  rows<Row>(text: string, values?: readonly unknown[]): Promise<Row[]>;
-  hasTable(name: string): Promise<boolean>;
+export interface MigrationConnection extends ScriptConnection {
+  /** Begins a transaction in which the schema may change, once nobody else is in one. */
+  begin(): Promise<void>;
+  /** Ends it; throws where a row refers to one that is not there. */
+  commit(): Promise<void>;
+  rollback(): Promise<void>;
   close(): Promise<void>;
 }
 
@@ -23,10 +25,14 @@ export interface LedgerLine {
   checksum: string;
   applied_at: string;
   milliseconds: number;
+  /** The folder with what was thrown away. */
+  kept: string | null;
+  /** Why the last attempt failed, where it did. */
+  failure: string | null;
 }
 
 /** How a migration stands in a database. */
-export type Standing = "applied" | "pending" | "edited" | "missing";
+export type Standing = "applied" | "pending" | "failed" | "edited" | "missing";
 
 /** A migration, where it stands, and what the ledger says of it. */
 export interface MigrationStatus {
@@ -35,17 +41,26 @@ export interface MigrationStatus {
   line?: LedgerLine;
 }
 
+/** A migration that was applied or taken back, and what was found on the way. */
+export interface MigrationDone {
+  name: string;
+  milliseconds: number;
+  findings: Finding[];
+}
+
 /** The applied migrations differ from those in the folder. */
 export class LedgerMismatch extends Error {}
 
 const ledger = `create table if not exists levadura_ledger (
-  name text not null primary key,
-  checksum text not null,
-  applied_at text not null,
-  milliseconds integer not null
+  name varchar(200) not null primary key,
+  checksum varchar(64) not null,
+  applied_at varchar(20) not null,
+  milliseconds integer not null,
+  kept text,
+  failure text
 )`;
 
-/** The checksum of a migration's SQL, whatever line ends version control gave it. */
+/** The checksum of a migration's script, whatever line ends version control gave it. */
 export function checksum(text: string): string {
   return createHash("sha256").update(text.replaceAll("\r\n", "\n")).digest("hex");
 }
@@ -58,17 +73,23 @@ export async function migrationStatuses(
   const lines = (await connection.hasTable("levadura_ledger"))
     ? await connection.rows<LedgerLine>("select * from levadura_ledger order by name")
     : [];
-  const applied = new Map(lines.map((line) => [line.name, line]));
-  const present = migrations.map(({ name, sql }): MigrationStatus => {
-    const line = applied.get(name);
-    applied.delete(name);
+  const known = new Map(lines.map((line) => [line.name, line]));
+  const present = migrations.map(({ name, forward }): MigrationStatus => {
+    const line = known.get(name);
+    known.delete(name);
     if (!line) return { name, standing: "pending" };
-    return { name, standing: line.checksum === checksum(sql) ? "applied" : "edited", line };
+    if (line.failure !== null) return { name, standing: "failed", line };
+    return { name, standing: line.checksum === checksum(forward) ? "applied" : "edited", line };
   });
-  const missing = [...applied.values()].map(
-    (line): MigrationStatus => ({ name: line.name, standing: "missing", line }),
-  );
+  const missing = [...known.values()]
+    .filter(({ failure }) => failure === null)
+    .map((line): MigrationStatus => ({ name: line.name, standing: "missing", line }));
   return [...present, ...missing].sort((a, b) => (a.name < b.name ? -1 : 1));
+}
+
+/** Whether a migration is still to be applied. */
+export function isPending({ standing }: MigrationStatus): boolean {
+  return standing === "pending" || standing === "failed";
 }
 
 /** Throws, with what to do, where the ledger remembers migrations that are edited, missing or out of order here. */
@@ -85,55 +106,146 @@ export function refuseMismatch(statuses: readonly MigrationStatus[]): void {
       `The database was migrated with ${missing.name}, which is not in the migrations folder. Fetch the newest version of the project.`,
     );
   }
-  const pending = statuses.findIndex(({ standing }) => standing === "pending");
+  const number = (name: string) => name.slice(0, 4);
+  const double = statuses.find(
+    (status, at) =>
+      isPending(status) &&
+      statuses.some((other, place) => place !== at && number(other.name) === number(status.name)),
+  );
+  const pending = statuses.findIndex(isPending);
   const after = statuses.slice(pending + 1).find(({ standing }) => standing === "applied");
+  if (double) {
+    const names = statuses
+      .map(({ name }) => name)
+      .filter((name) => number(name) === number(double.name));
+    throw new LedgerMismatch(
+      `The migrations ${names.join(" and ")} have the same number. Put them in order with: levadura migrate --in-order`,
+    );
+  }
   if (pending >= 0 && after) {
     throw new LedgerMismatch(
-      `The migration ${statuses[pending]?.name} is pending, but ${after.name}, which comes after it, is applied already. Give the pending one a higher number.`,
+      `The migration ${statuses[pending]?.name} is pending, but ${after.name}, which comes after it, is applied already. Put them in order with: levadura migrate --in-order`,
     );
   }
 }
 
-/** Applies what is pending, each migration in a transaction of its own with its line in the ledger. */
+/** Applies what is pending, up to a migration if one is named, each in a transaction of its own with its line in the ledger. */
 export async function applyMigrations(
   connection: MigrationConnection,
   migrations: readonly Migration[],
-): Promise<LedgerLine[]> {
+  options: ApplyOptions & { upTo?: string },
+): Promise<MigrationDone[]> {
   refuseMismatch(await migrationStatuses(connection, migrations));
-  const done: LedgerLine[] = [];
+  const done: MigrationDone[] = [];
   for (const migration of migrations) {
-    await connection.run("begin immediate");
-    try {
+    if (options.upTo !== undefined && migration.name > options.upTo) break;
+    const applied = await inTransaction(connection, async () => {
       await connection.run(ledger);
       // Again, now that nobody else can write: another process may have been faster.
       const statuses = await migrationStatuses(connection, migrations);
       refuseMismatch(statuses);
       const status = statuses.find(({ name }) => name === migration.name);
-      if (status?.standing === "pending") done.push(await applyOne(connection, migration));
-      await connection.run("commit");
-    } catch (error) {
-      await connection.run("rollback").catch(() => undefined);
+      return status && isPending(status) ? applyOne(connection, migration, options) : undefined;
+    }).catch(async (error: unknown) => {
+      if (!(error instanceof LedgerMismatch)) await noteFailure(connection, migration, error);
       throw error;
-    }
+    });
+    if (applied) done.push(applied);
   }
   return done;
 }
 
+/** Takes the newest applied migration back. */
+export async function rewindMigration(
+  connection: MigrationConnection,
+  migration: Migration,
+  options: ApplyOptions,
+): Promise<MigrationDone> {
+  return inTransaction(connection, async () => {
+    const [line] = await connection.rows<LedgerLine>(
+      "select * from levadura_ledger where failure is null order by name desc limit 1",
+    );
+    if (line?.name !== migration.name) {
+      throw new LedgerMismatch(
+        `The newest migration of the database is ${line?.name ?? "none"} by now, not ${migration.name}.`,
+      );
+    }
+    const begun = Date.now();
+    const { findings } = await runScript(connection, migration.back, {
+      ...options,
+      name: `${migration.name}-back`,
+      keptBefore: line.kept ?? undefined,
+    });
+    await connection.run(
+      `delete from levadura_ledger where name = '${line.name.replaceAll("'", "''")}'`,
+    );
+    return { name: migration.name, milliseconds: Date.now() - begun, findings };
+  });
+}
+
+async function inTransaction<Result>(
+  connection: MigrationConnection,
+  work: () => Promise<Result>,
+): Promise<Result> {
+  await connection.begin();
+  try {
+    const result = await work();
+    await connection.commit();
+    return result;
+  } catch (error) {
+    await connection.rollback();
+    throw error;
+  }
+}
+
 async function applyOne(
   connection: MigrationConnection,
-  { name, sql }: Migration,
-): Promise<LedgerLine> {
+  { name, forward }: Migration,
+  options: ApplyOptions,
+): Promise<MigrationDone> {
   const begun = Date.now();
-  await connection.run(sql);
+  const { kept, findings } = await runScript(connection, forward, { ...options, name });
+  const milliseconds = Date.now() - begun;
+  await writeLine(connection, {
+    name,
+    checksum: checksum(forward),
+    applied_at: moment(begun),
+    milliseconds,
+    kept: kept ?? null,
+    failure: null,
+  });
+  return { name, milliseconds, findings };
+}
+
+/** Leaves a note of why a migration could not be applied; the reason itself is told by whoever asked. */
+async function noteFailure(
+  connection: MigrationConnection,
+  { name, forward }: Migration,
+  error: unknown,
+): Promise<void> {
+  const now = Date.now();
   const line: LedgerLine = {
     name,
-    checksum: checksum(sql),
-    applied_at: `${new Date(begun).toISOString().slice(0, 19)}Z`,
-    milliseconds: Date.now() - begun,
+    checksum: checksum(forward),
+    applied_at: moment(now),
+    milliseconds: 0,
+    kept: null,
+    failure: (error as Error).message.slice(0, 1000),
   };
+  await inTransaction(connection, async () => {
+    await connection.run(ledger);
+    await writeLine(connection, line);
+  }).catch(() => undefined);
+}
+
+async function writeLine(connection: MigrationConnection, line: LedgerLine): Promise<void> {
+  await connection.rows("delete from levadura_ledger where name = ?", [line.name]);
   await connection.rows(
-    "insert into levadura_ledger (name, checksum, applied_at, milliseconds) values (?, ?, ?, ?) returning name",
-    [line.name, line.checksum, line.applied_at, line.milliseconds],
+    "insert into levadura_ledger (name, checksum, applied_at, milliseconds, kept, failure) values (?, ?, ?, ?, ?, ?)",
+    [line.name, line.checksum, line.applied_at, line.milliseconds, line.kept, line.failure],
   );
-  return line;
+}
+
+function moment(time: number): string {
+  return `${new Date(time).toISOString().slice(0, 19)}Z`;
 }

@@ -1,8 +1,9 @@
+import { basename, dirname, relative } from "node:path";
 import ansis from "ansis";
 import type { Failure } from "../core/failure.ts";
 import type { Pointed } from "../core/model/diagnostics.ts";
 import type { Loaded } from "../flows/load.ts";
-import type { FlowEvent } from "../flows/report.ts";
+import type { Finding, FlowEvent } from "../flows/report.ts";
 import { endWork, showProgress, showWork } from "./progress.ts";
 
 /** A number of things. */
@@ -91,7 +92,9 @@ function eventText(
     case "drafted":
       return done(`Drafted migrations/${event.name}`, stepsText(event.steps));
     case "applied":
-      return done(`Applied ${event.name}`);
+      return [done(`Applied ${event.name}`), ...findingLines(event.findings)].join("\n");
+    case "rewound":
+      return [done(`Took back ${event.name}`), ...findingLines(event.findings)].join("\n");
     case "imported":
       return done(
         `Imported ${event.name}`,
@@ -170,4 +173,26 @@ export function conflictLines({ plural, firstConflicts }: Loaded): string[] {
 export function stepsText(steps: readonly string[]): string {
   const more = steps.length > 2 ? `, and ${steps.length - 2} more` : "";
   return steps.slice(0, 2).join(", ") + more;
+}
+
+/** What was found while a migration ran, in lines below it. */
+function findingLines(findings: readonly Finding[]): string[] {
+  const kept = findings.flatMap((finding) => (finding.kind === "kept" ? [finding] : []));
+  const place = kept[0] && relative(process.cwd(), dirname(kept[0].file));
+  const files = kept.map(
+    ({ file, rows }) => `${basename(file, ".jsonl.gz")} (${count(rows, "row")})`,
+  );
+  const others = findings.flatMap((finding) => {
+    if (finding.kind === "kept") return [];
+    const table = finding.table.replace(/^["`]|["`]$/g, "");
+    if (finding.kind === "brought back") {
+      return [`    brought back ${count(finding.rows, "row")} of ${table}`];
+    }
+    const rows = finding.first.map((id) => `row ${id}`).join(", ");
+    const more = finding.count > finding.first.length ? ", …" : "";
+    return [
+      `    ${ansis.yellow("!")} ${count(finding.count, "row")} of ${table} came since, and ${finding.count === 1 ? "has" : "have"} no value there: ${rows}${more}`,
+    ];
+  });
+  return [...(place ? [`    kept in ${place}: ${files.join(", ")}`] : []), ...others];
 }

@@ -15,7 +15,7 @@ import {
   recordWrite,
   textChecksum,
 } from "../io/project/record.ts";
-import { dialectOf } from "./draft.ts";
+import { dialectOf } from "./database.ts";
 import type { Report } from "./report.ts";
 
 /** What building did. */
@@ -129,8 +129,8 @@ async function finished(
 
 function generated(project: Project, model: Model): GeneratedFile[] {
   const dialect = dialectOf(model);
-  const migrations = readMigrations(project, dialect).flatMap(({ name, sql, back }) => [
-    { path: `migrations/${name}/forward.${dialect.name}.sql`, text: sql },
+  const migrations = readMigrations(project, dialect).flatMap(({ name, forward, back }) => [
+    { path: `migrations/${name}/forward.${dialect.name}.sql`, text: forward },
     { path: `migrations/${name}/back.${dialect.name}.sql`, text: back },
   ]);
   return [...generateApplication(model, versions), ...kitFiles(), ...migrations];

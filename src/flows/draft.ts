@@ -1,68 +1,150 @@
-import { type Difference, difference } from "../core/evolution/difference.ts";
+import type { Decisions } from "../core/evolution/difference.ts";
 import { describeStep, nameStep, replay, type Step } from "../core/evolution/steps.ts";
 import { Failure } from "../core/failure.ts";
 import type { Model } from "../core/model/model.ts";
-import { schemaOf } from "../core/schema/from-model.ts";
-import type { Dialect } from "../core/sql/dialect.ts";
-import { sqlite } from "../core/sql/sqlite/sqlite.ts";
 import {
   type MigrationFolder,
   migrationOf,
   nextName,
-  readMigrations,
   writeMigration,
 } from "../io/project/migrations.ts";
 import type { Project } from "../io/project/project.ts";
-
-/** The dialect of a project's database. */
-export function dialectOf(_model: Model): Dialect {
-  return sqlite;
-}
-
-/** What lies between a project's migrations and its model. */
-export function pendingChanges(
-  project: Project,
-  model: Model,
-): Difference & { migrations: MigrationFolder[] } {
-  const migrations = readMigrations(project, dialectOf(model));
-  const reached = replay(migrations.flatMap(({ steps }) => steps));
-  return { migrations, ...difference(reached, schemaOf(model)) };
-}
+import { type Consequence, pendingChanges, type Standing, standingOf } from "./changes.ts";
+import { dialectOf } from "./database.ts";
+import { migrationHistory } from "./migrate.ts";
 
 /** A migration that was written. */
 export interface Drafted {
   name: string;
   steps: string[];
+  /** What stands in its way in the database that is there, as far as that is known. */
+  consequences: Consequence[];
+}
+
+export interface DraftOptions extends Decisions {
+  /** Words for the folder's name. */
+  words?: string;
+  /** Whether the newest migration, which must not have been applied, is written anew. */
+  again?: boolean;
+  /** Whether edits of its SQL may go for that. */
+  discardEdits?: boolean;
+}
+
+/** What lies between migrations and model, for a person to decide about before it is drafted. */
+export async function draftStanding(
+  project: Project,
+  model: Model,
+  options: DraftOptions,
+): Promise<Standing> {
+  const standing = await standingOf(project, model, options);
+  refuseUnknownNames(standing, options);
+  return standing;
 }
 
 /** Writes the next migration; undefined when the migrations have all of the model. */
-export function draftMigration(
+export async function draftMigration(
   project: Project,
   model: Model,
-  words?: string,
-): Drafted | undefined {
-  const { migrations, steps, waiting } = pendingChanges(project, model);
-  if (waiting.length > 0) throw waitingFailure(waiting.map(({ message }) => message));
-  if (steps.length === 0) return undefined;
-  const name = nextName(migrations, words ?? nameFor(migrations, steps));
-  const dialect = dialectOf(model);
-  writeMigration(project, dialect, migrationOf(name, steps, dialect));
-  return { name, steps: steps.map(describeStep) };
+  options: DraftOptions = {},
+): Promise<Drafted | undefined> {
+  const taken = options.again ? await takeBackDraft(project, model, options) : undefined;
+  const base = taken ? { ...project, skipped: taken.name } : project;
+  const { migrations, reached, steps, renames } = pendingChanges(base, model, options);
+  const standing = await standingOf(base, model, options);
+  const [rename] = renames;
+  if (rename) throw renameFailure(rename);
+  refuseUnaccepted(standing.undrafted, options);
+  const own = taken?.steps.filter(({ kind }) => kind === "own sql") ?? [];
+  const all = [...steps, ...own];
+  if (all.length === 0) return undefined;
+  const name = taken?.name ?? nextName(migrations, options.words ?? nameFor(migrations, all));
+  writeMigration(project, dialectOf(model), migrationOf(name, all, dialectOf(model), reached));
+  return { name, steps: all.map(describeStep), consequences: standing.undrafted };
 }
 
-/** Changes that no migration is written for yet. */
-function waitingFailure(changes: string[]): Failure {
+/** The newest migration, if it may be written anew. */
+async function takeBackDraft(
+  project: Project,
+  model: Model,
+  { discardEdits = false }: DraftOptions,
+): Promise<MigrationFolder> {
+  const { migrations } = pendingChanges(project, model);
+  const last = migrations.at(-1);
+  if (!last) throw new Failure("input", "there is no migration to write again");
+  const status = (await migrationHistory(project, model)).find(({ name }) => name === last.name);
+  if (status?.standing === "applied" || status?.standing === "edited") {
+    throw new Failure(
+      "input",
+      `${last.name} is applied, so it can't be written again`,
+      "take it back with `levadura rewind` first, or draft another one",
+    );
+  }
+  const before = replay(migrations.slice(0, -1).flatMap(({ steps }) => steps));
+  const made = migrationOf(last.name, last.steps, dialectOf(model), before);
+  const edited = made.forward !== last.forward || made.back !== last.back;
+  const onlyOwn = last.steps.some(({ kind }) => kind === "own sql");
+  if (edited && !discardEdits && !onlyOwn) {
+    throw new Failure(
+      "input",
+      `the SQL of ${last.name} was edited, and would be lost`,
+      "put the edit into a step of your own in steps.yaml; or let it go with --discard-edits",
+    );
+  }
+  return last;
+}
+
+function renameFailure({ table, column, to, line }: Standing["renames"][number]): Failure {
+  const from = column ? `${table}.${column}` : table;
+  const now = column ? `${table}.${to}` : to;
   return new Failure(
     "input",
-    `nothing was drafted: ${changes.length === 1 ? "a change" : `${changes.length} changes`} of the model could touch rows that are there:\n${changes
-      .map((change) => `  - ${change}`)
-      .join("\n")}`,
-    "a migration can add entities, and fields that may be empty; take the other changes back for now",
+    `${from} goes and ${now} comes: is that the same one under a new name?`,
+    `if so, add \`${line}\` to it in the model; if not, let the old one go with: levadura draft --throw-away ${from}`,
   );
+}
+
+/** Throws where something would be thrown away that nobody accepted, or can't be done. */
+function refuseUnaccepted(consequences: readonly Consequence[], { throwAway }: Decisions): void {
+  const open = consequences.filter(
+    ({ verdict, accept }) =>
+      verdict === "can't be done" || (accept !== undefined && !throwAway?.has(accept)),
+  );
+  if (open.length === 0) return;
+  const impossible = open.filter(({ verdict }) => verdict === "can't be done");
+  const names = open.flatMap(({ accept }) => (accept ? [`--throw-away ${accept}`] : []));
+  throw new Failure(
+    "input",
+    `nothing was drafted:\n${open.map(refusalText).join("\n")}`,
+    impossible.length > 0
+      ? "change these in the model first"
+      : `what goes is kept in a file, and comes back with \`levadura rewind\`; accept it with: levadura draft ${names.join(" ")}`,
+  );
+}
+
+function refusalText({ sentence, risks, verdict, help }: Consequence): string {
+  if (verdict === "can't be done") return `  - ${sentence}: ${help}`;
+  const counts = risks.flatMap(({ count, sentence: what }) =>
+    count === undefined ? [] : [`${count} ${what}`],
+  );
+  return `  - ${sentence}${counts.length > 0 ? `: ${counts.join(", ")}` : ""}`;
+}
+
+/** Names that are accepted must be ones that go, so that a slip of the pen accepts nothing. */
+function refuseUnknownNames({ undrafted }: Standing, { throwAway }: Decisions): void {
+  for (const name of throwAway ?? []) {
+    const known = undrafted.some(({ accept, letGo }) => accept === name || letGo === name);
+    if (!known) {
+      throw new Failure(
+        "usage",
+        `--throw-away ${name}: no change throws that away`,
+        "`levadura changes` shows what does",
+      );
+    }
+  }
 }
 
 /** A name for a migration after the first thing that it does. */
 export function nameFor(migrations: readonly MigrationFolder[], steps: readonly Step[]): string {
-  const [step] = steps;
+  const [step] = steps.filter(({ kind }) => kind !== "drop index");
   return migrations.length === 0 || !step ? "begin" : nameStep(step);
 }

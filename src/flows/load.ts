@@ -24,7 +24,7 @@ import type { KeyedTable, LoadCounts, Loader, LoadRow, LoadTarget } from "../io/
 import { fileFailure } from "../io/project/files.ts";
 import { dataFile, type Project } from "../io/project/project.ts";
 import { readDataFile } from "../io/sheets/data-files.ts";
-import { withDatabase } from "./migrate.ts";
+import { withDatabase } from "./database.ts";
 import type { Report } from "./report.ts";
 
 /** A file with rows of an entity. */

@@ -1,3 +1,5 @@
+import type { MigrationDone } from "../../kit/database/migrations.ts";
+import type { Finding } from "../../kit/database/running.ts";
 import type { ConversionCounts } from "../core/tabular/conversion.ts";
 import type { Loaded } from "./load.ts";
 
@@ -6,7 +8,8 @@ export type FlowEvent =
   | { kind: "working"; on: string }
   | { kind: "progress"; on: string; rows: number; share: number }
   | { kind: "drafted"; name: string; steps: string[] }
-  | { kind: "applied"; name: string }
+  | { kind: "applied"; name: string; findings: Finding[] }
+  | ({ kind: "rewound" } & MigrationDone)
   | ({ kind: "imported"; name: string; entity: string } & ConversionCounts)
   | { kind: "set aside"; count: number; path: string }
   | ({ kind: "loaded" } & Loaded)
@@ -19,4 +22,5 @@ export type FlowEvent =
   | { kind: "waiting"; changes: string[] }
   | { kind: "stopped" };
 
+export type { Finding };
 export type Report = (event: FlowEvent) => void;

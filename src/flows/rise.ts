@@ -1,7 +1,7 @@
 import { mkdirSync, readdirSync, statSync, watch } from "node:fs";
 import { basename, join } from "node:path";
 import { holdBack } from "../core/evolution/hold-back.ts";
-import { describeStep, type Step } from "../core/evolution/steps.ts";
+import { describeStep } from "../core/evolution/steps.ts";
 import { Failure } from "../core/failure.ts";
 import type { Model } from "../core/model/model.ts";
 import { pathOf } from "../core/model/names.ts";
@@ -18,10 +18,12 @@ import { TreeWatcher } from "../io/project/watching.ts";
 import { type Bundler, openBundler } from "../io/runner/bundle.ts";
 import { type RunningServer, startServer } from "../io/runner/server.ts";
 import { buildApplication, builtModel } from "./build.ts";
+import { type Consequence, pendingChanges, standingOf } from "./changes.ts";
 import { buildableProject, type Checked } from "./check.ts";
-import { dialectOf, nameFor, pendingChanges } from "./draft.ts";
+import { databaseOf, dialectOf, withDatabase } from "./database.ts";
+import { nameFor } from "./draft.ts";
 import { loadData, pendingData } from "./load.ts";
-import { databaseOf, migrateProject, withDatabase } from "./migrate.ts";
+import { migrateProject } from "./migrate.ts";
 import type { Report } from "./report.ts";
 import { isUntouched, seedProject } from "./seed.ts";
 import { addressOf, type Listening, portFor, usualPort } from "./serve.ts";
@@ -99,48 +101,75 @@ class Sitting {
 
   /** Takes what is safe over into migrations and database. Gives the model without what waits. */
   async apply({ project, model }: Checked): Promise<Model> {
-    const { waiting } = pendingChanges(project, model);
+    await migrateProject(project, model, this.report);
     const built = builtModel(project);
-    const held = waiting.length > 0 && built ? holdBack(model, built, waiting) : model;
-    const rest = pendingChanges(project, held);
-    this.waiting = waiting.map(({ message }) => message);
-    if (rest.waiting.length > 0) {
+    let held = model;
+    let waiting = await waitingChanges(project, held);
+    this.waiting = waiting.map(({ sentence }) => sentence);
+    // What is held back may lead to other changes, such as a field that is missed where it was.
+    for (let round = 0; waiting.length > 0 && built && round < 5; round++) {
+      held = holdBack(held, built, waiting);
+      waiting = await waitingChanges(project, held);
+    }
+    if (waiting.length > 0) {
       throw new Failure(
         "input",
         `the model has changes that wait: ${this.waiting.join("; ")}`,
-        "take them back for now",
+        "`levadura changes` says what each does to the rows, and `levadura draft` takes them on",
       );
     }
-    if (waiting.length > 0) this.report({ kind: "waiting", changes: this.waiting });
-    if (rest.steps.length > 0) await this.#gather(rest.migrations, rest.steps, model);
-    else await migrateProject(project, model, this.report);
+    if (this.waiting.length > 0) this.report({ kind: "waiting", changes: this.waiting });
+    const rest = pendingChanges(project, held);
+    if (rest.steps.length > 0) await this.#gather(rest, model);
     return held;
   }
 
-  async #gather(migrations: MigrationFolder[], steps: Step[], model: Model): Promise<void> {
+  async #gather(
+    { migrations, reached, steps }: ReturnType<typeof pendingChanges>,
+    model: Model,
+  ): Promise<void> {
     const dialect = dialectOf(model);
-    const begun = migrations.find(({ name }) => name === this.#name);
+    const last = migrations.at(-1);
+    // What is kept of a migration is kept in one go.
+    const keeps = steps.some((step) => "keep" in step && step.keep !== undefined);
+    const begun = last?.name === this.#name && !keeps ? last : undefined;
     if (begun) {
-      const added = migrationOf(begun.name, steps, dialect);
+      const added = migrationOf(begun.name, steps, dialect, reached);
       const whole: MigrationFolder = {
         name: begun.name,
         steps: [...begun.steps, ...steps],
-        sql: `${begun.sql}\n${added.sql}`,
+        forward: `${begun.forward}\n${added.forward}`,
         back: `${added.back}\n${begun.back}`,
       };
       await withDatabase(this.project, (engine) =>
-        extendApplied(this.project, dialect, engine, whole, added.sql),
+        extendApplied(this.project, dialect, engine, whole, added.forward),
       );
     } else {
       const name = nextName(migrations, nameFor(migrations, steps));
-      writeMigration(this.project, dialect, migrationOf(name, steps, dialect));
+      writeMigration(this.project, dialect, migrationOf(name, steps, dialect, reached));
       await migrateProject(this.project, model, () => undefined);
       this.#name = name;
     }
     const name = this.#name ?? "";
     this.report({ kind: "drafted", name, steps: steps.map(describeStep) });
-    this.report({ kind: "applied", name });
+    this.report({ kind: "applied", name, findings: [] });
   }
+}
+
+/** Changes that `rise` doesn't make by itself, because rows could stand in the way or be lost. */
+async function waitingChanges(project: Project, model: Model): Promise<Consequence[]> {
+  const { undrafted, renames } = await standingOf(project, model);
+  // What comes is held back too, or saying later what it was would come too late.
+  const coming = new Map(renames.map((each) => [`${each.table}.${each.to}`, each]));
+  return undrafted.flatMap((change) => {
+    const { verdict, table, column } = change;
+    const rename = column === undefined ? undefined : coming.get(`${table}.${column}`);
+    if (rename) {
+      const sentence = `${table}.${column} is new, unless it was ${rename.column}: then add \`${rename.line}\` to it`;
+      return [{ ...change, sentence }];
+    }
+    return verdict === "safe" || verdict === "rewrites the table" ? [] : [change];
+  });
 }
 
 /** The running application, and what it knows of its own making. */

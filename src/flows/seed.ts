@@ -7,7 +7,8 @@ import { seedEntity, seedingPlan } from "../core/seeding/rows.ts";
 import type { Engine } from "../io/engines/engine.ts";
 import { readText, writeAll } from "../io/project/files.ts";
 import type { Project } from "../io/project/project.ts";
-import { requireMigrated, withDatabase } from "./migrate.ts";
+import { withDatabase } from "./database.ts";
+import { requireMigrated } from "./migrate.ts";
 import type { Report } from "./report.ts";
 
 /** What was seeded: rows by entity, and those that had rows already. */
@@ -59,6 +60,7 @@ async function seedAll(
     const moment = now();
     const stamped = rows.map((row) => ({ ...row, created_at: moment, updated_at: moment }));
     const ids = await engine.insert(tableOf(entity.name), stamped);
+    await engine.noteSeeded(tableOf(entity.name), ids[0] ?? 0, ids.at(-1) ?? 0);
     records.set(entity.name, ids);
     for (const { table, from, to, pairs } of links) {
       const numbered = pairs.map(([row, target]) => [ids[row] ?? 0, target] as const);

@@ -5,7 +5,8 @@ import type { Project } from "../io/project/project.ts";
 import { openBundler } from "../io/runner/bundle.ts";
 import { freePort, type RunningServer, startServer } from "../io/runner/server.ts";
 import { buildableProject } from "./check.ts";
-import { databaseOf, requireMigrated } from "./migrate.ts";
+import { databaseOf } from "./database.ts";
+import { requireMigrated } from "./migrate.ts";
 import type { Report } from "./report.ts";
 
 /** Where people want an application to listen. */

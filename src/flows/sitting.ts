@@ -1,4 +1,5 @@
 import { checksum } from "../../kit/database/migrations.ts";
+import { runScript } from "../../kit/database/running.ts";
 import type { Dialect } from "../core/sql/dialect.ts";
 import type { Engine } from "../io/engines/engine.ts";
 import {
@@ -13,25 +14,27 @@ import type { Project } from "../io/project/project.ts";
 /**
  * Adds statements to a migration that this sitting has applied already. The whole is laid ready beside
  * its folder; then the statements run and the ledger gets the new checksum, in one transaction; then the
- * whole takes its place. A process that dies between is settled by `settleSitting`.
+ * whole takes its place. A process that dies between is settled by `settleSitting`. The statements
+ * throw nothing away.
  */
 export async function extendApplied(
   project: Project,
   dialect: Dialect,
-  engine: Engine,
+  { migrations }: Engine,
   whole: MigrationFolder,
   added: string,
 ): Promise<void> {
   stageMigration(project, dialect, whole);
+  await migrations.begin();
   try {
-    await engine.transaction(async () => {
-      await engine.migrations.run(added);
-      await engine.migrations.rows(
-        "update levadura_ledger set checksum = ? where name = ? returning name",
-        [checksum(whole.sql), whole.name],
-      );
-    });
+    await runScript(migrations, added, { name: whole.name, keptFolder: project.kept });
+    await migrations.rows("update levadura_ledger set checksum = ? where name = ?", [
+      checksum(whole.forward),
+      whole.name,
+    ]);
+    await migrations.commit();
   } catch (error) {
+    await migrations.rollback();
     dropStaged(project);
     throw error;
   }
@@ -51,6 +54,6 @@ export async function settleSitting(project: Project, engine: Engine): Promise<v
         [staged.name],
       )
     : [];
-  if (line?.checksum === checksum(staged.sql)) promoteStaged(project, staged.name);
+  if (line?.checksum === checksum(staged.forward)) promoteStaged(project, staged.name);
   else dropStaged(project);
 }

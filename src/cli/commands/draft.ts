@@ -1,7 +1,9 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
 import { buildableProject } from "../../flows/check.ts";
-import { draftMigration } from "../../flows/draft.ts";
+import { type DraftOptions, draftMigration, draftStanding } from "../../flows/draft.ts";
+import { agreed, canAsk } from "../asking.ts";
+import { consequenceText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";
 
@@ -11,6 +13,20 @@ export default class Draft extends LevaduraCommand {
   static override flags = {
     ...projectFlag,
     name: Flags.string({ description: "words for the folder's name, as queen-colour" }),
+    "throw-away": Flags.string({
+      description:
+        "accepts that this table or column goes, as hive.notes; may be given several times",
+      multiple: true,
+      multipleNonGreedy: true,
+      helpValue: "NAME",
+    }),
+    again: Flags.boolean({
+      description: "writes the newest migration anew, which must not have been applied",
+    }),
+    "discard-edits": Flags.boolean({
+      description: "with --again: also where its SQL was edited",
+      dependsOn: ["again"],
+    }),
   };
 
   async run() {
@@ -19,14 +35,59 @@ export default class Draft extends LevaduraCommand {
       throw new Failure("usage", `--name ${flags.name}: use small letters, digits and hyphens`);
     }
     const { project, model } = buildableProject(flags.project);
-    const drafted = draftMigration(project, model, flags.name);
+    const formerly = new Map<string, string>();
+    const throwAway = new Set(flags["throw-away"]);
+    const options: DraftOptions = {
+      ...(flags.name && { words: flags.name }),
+      again: flags.again,
+      discardEdits: flags["discard-edits"],
+      throwAway,
+      formerly,
+    };
+    await this.#askForRenames(options, formerly, throwAway, () =>
+      draftStanding(project, model, options),
+    );
+    const drafted = await draftMigration(project, model, options);
     if (!drafted) {
       this.say(done("Nothing to draft: the migrations have all of the model"));
       return { drafted: null };
     }
     this.say(done(`Drafted migrations/${drafted.name}`));
     for (const step of drafted.steps) this.say(`    ${step}`);
-    this.say(next("levadura migrate", "applies it to the database"));
+    const open = drafted.consequences.filter(({ verdict }) => verdict === "the rows must comply");
+    if (open.length > 0) {
+      this.say(`\nIt can't be applied to this database as long as rows stand in its way:`);
+      for (const each of open) this.say(consequenceText(each));
+    }
+    this.say(
+      open.length > 0
+        ? next("levadura changes", "shows them again, once they are corrected")
+        : next("levadura migrate", "applies it to the database"),
+    );
     return { drafted };
+  }
+
+  /** Asks a person about each name that goes while another one comes. */
+  async #askForRenames(
+    options: DraftOptions,
+    formerly: Map<string, string>,
+    throwAway: Set<string>,
+    standing: () => ReturnType<typeof draftStanding>,
+  ): Promise<void> {
+    if (options.again) return;
+    let { renames } = await standing();
+    while (renames.length > 0 && canAsk() && !this.jsonEnabled()) {
+      const [rename] = renames;
+      if (!rename) return;
+      const { table, column, to } = rename;
+      const from = column ? `${table}.${column}` : table;
+      const now = column ? `${table}.${to}` : to;
+      if (await agreed(`${from} goes and ${now} comes. Is that the same one under a new name?`)) {
+        formerly.set(now, column ?? table);
+      } else if (await agreed(`Then ${from} goes, with what is in it. Is that right?`)) {
+        throwAway.add(from);
+      } else throw new Failure("input", "nothing was drafted");
+      ({ renames } = await standing());
+    }
   }
 }

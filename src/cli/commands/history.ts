@@ -7,13 +7,14 @@ import { next, table } from "../words.ts";
 const colors = {
   applied: ansis.green,
   pending: ansis.yellow,
+  failed: ansis.red,
   edited: ansis.red,
   missing: ansis.red,
 };
 
 export default class History extends LevaduraCommand {
   static override description =
-    "Which migrations there are, which are applied, which were edited since.";
+    "Which migrations there are, which are applied, failed, or were edited since.";
   static override flags = { ...projectFlag };
 
   async run() {
@@ -26,18 +27,22 @@ export default class History extends LevaduraCommand {
         name,
         colors[standing](standing),
         line?.applied_at ?? "",
-        line ? `${line.milliseconds} ms` : "",
+        line && standing !== "failed" ? `${line.milliseconds} ms` : "",
       ]);
+      const failures = statuses.flatMap(({ name, line }) =>
+        line?.failure ? [`${ansis.red("✗")} ${name}: ${line.failure}`] : [],
+      );
       this.say(
         table([
-          ["migration", "standing", "applied at (UTC)", "took"].map((heading) =>
-            ansis.dim(heading),
-          ),
+          ["migration", "standing", "at (UTC)", "took"].map((heading) => ansis.dim(heading)),
           ...rows,
         ]),
       );
+      if (failures.length > 0) this.say(`\n${failures.join("\n")}`);
     }
-    const pending = statuses.some(({ standing }) => standing === "pending");
+    const pending = statuses.some(
+      ({ standing }) => standing === "pending" || standing === "failed",
+    );
     this.say(
       pending
         ? next("levadura migrate", "applies what is pending")

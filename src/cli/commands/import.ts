@@ -1,4 +1,3 @@
-import { createInterface } from "node:readline/promises";
 import { Args, Flags } from "@oclif/core";
 import { checkProject } from "../../flows/check.ts";
 import { keepImport, previewLoading } from "../../flows/import/keep.ts";
@@ -6,6 +5,7 @@ import { type PreparedImport, prepareImport } from "../../flows/import/prepare.t
 import { writePlan } from "../../flows/import/write-plan.ts";
 import { type Loaded, loadData, pendingData } from "../../flows/load.ts";
 import { requireMigrated } from "../../flows/migrate.ts";
+import { agreed, canAsk } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { loadedText, previewText } from "../import-words.ts";
 import { done, next } from "../words.ts";
@@ -111,19 +111,15 @@ Without a file it loads what stands in data/ and isn't in the database yet.`;
 
   /** Asks a person; says how to answer where there is none to ask. */
   async #agreed(files: readonly string[]): Promise<boolean> {
-    const asked =
-      process.stdin.isTTY && process.stdout.isTTY && !this.jsonEnabled() && !files.includes("-");
-    if (!asked) {
+    if (!canAsk() || this.jsonEnabled() || files.includes("-")) {
       this.say(
         "\nNothing is written yet. --yes writes it; --write-plan FILE lets you correct it first.",
       );
       return false;
     }
-    const terminal = createInterface({ input: process.stdin, output: process.stdout });
-    const answer = await terminal.question("\nWrite this? [y/N] ").finally(() => terminal.close());
-    const agreed = /^y(es)?$/i.test(answer.trim());
-    if (!agreed) this.say("Nothing was written. --write-plan FILE lets you correct the proposal.");
-    return agreed;
+    const yes = await agreed("Write this?");
+    if (!yes) this.say("Nothing was written. --write-plan FILE lets you correct the proposal.");
+    return yes;
   }
 
   get #width(): number {

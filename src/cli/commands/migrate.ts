@@ -1,20 +1,87 @@
-import { buildableProject } from "../../flows/check.ts";
-import { migrateProject } from "../../flows/migrate.ts";
+import { Flags } from "@oclif/core";
+import { Failure } from "../../core/failure.ts";
+import type { Model } from "../../core/model/model.ts";
+import { clearDatabase, clearingOf } from "../../flows/anew.ts";
+import { buildableProject, type Checked } from "../../flows/check.ts";
+import { migrateProject, putInOrder } from "../../flows/migrate.ts";
+import { agreed, canAsk } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
-import { done, next } from "../words.ts";
+import { count, done, next } from "../words.ts";
 
 export default class Migrate extends LevaduraCommand {
-  static override description = "Brings the database to the newest migration.";
-  static override flags = { ...projectFlag };
+  static override description = "Brings the database to the newest migration, or to a named one.";
+  static override flags = {
+    ...projectFlag,
+    to: Flags.string({
+      description:
+        "goes to this migration, forward or back: its number or name; 0 for before the first",
+      helpValue: "N",
+    }),
+    "in-order": Flags.boolean({
+      description: "first gives pending migrations numbers after those that are applied",
+    }),
+    anew: Flags.boolean({
+      description: "starts afresh with an empty database; a copy of the old one is kept",
+    }),
+    database: Flags.string({
+      description: "with --anew: the name of the database, where it has rows of people's own",
+      dependsOn: ["anew"],
+      helpValue: "NAME",
+    }),
+  };
 
   async run() {
     const { flags } = await this.parse(Migrate);
     const { project, model } = buildableProject(flags.project);
-    const applied = await migrateProject(project, model, this.report);
-    if (applied.length === 0) this.say(done("Nothing to apply: the database is up to date"));
+    const moved = flags["in-order"] ? await this.#putInOrder(project, model) : [];
+    const copy = flags.anew ? await this.#clear(project, flags.database) : undefined;
+    const { applied, rewound } = await migrateProject(project, model, this.report, flags.to);
+    if (applied.length + rewound.length === 0) {
+      this.say(done("Nothing to apply: the database is up to date"));
+    }
     this.say(
       next("levadura seed", "fills entities without rows; `levadura build` writes the application"),
     );
-    return { applied };
+    return {
+      applied: applied.map(({ name }) => name),
+      rewound: rewound.map(({ name }) => name),
+      findings: [...rewound, ...applied].flatMap(({ findings }) => findings),
+      ...(moved.length > 0 && { moved }),
+      ...(copy && { copy }),
+    };
+  }
+
+  async #putInOrder(project: Checked["project"], model: Model) {
+    const moved = await putInOrder(project, model);
+    for (const { from, to } of moved) this.say(done(`${from} is called ${to} now`));
+    if (moved.length === 0) this.say(done("The migrations are in order"));
+    return moved;
+  }
+
+  async #clear(
+    project: Checked["project"],
+    named: string | undefined,
+  ): Promise<string | undefined> {
+    const clearing = await clearingOf(project);
+    if (!clearing) return undefined;
+    const { database, rows, own } = clearing;
+    if (named !== undefined && named !== database) {
+      throw new Failure("usage", `--database ${named}: this project's database is ${database}`);
+    }
+    const total = Object.values(rows).reduce((sum, each) => sum + each, 0);
+    const what = `${database} has ${count(total, "row")}${own > 0 ? `, ${own.toLocaleString("en")} of them not made by seeding` : ""}`;
+    if (named === undefined && (own > 0 || !canAsk() || this.jsonEnabled())) {
+      throw new Failure(
+        "usage",
+        `nothing was changed: ${what}`,
+        `to clear it all the same, name it: levadura migrate --anew --database ${database}`,
+      );
+    }
+    if (named === undefined && !(await agreed(`${what}. Clear it and start afresh?`))) {
+      throw new Failure("usage", "nothing was changed");
+    }
+    const copy = await clearDatabase(project);
+    this.say(done(`Cleared ${database}`, `a copy is in ${copy}`));
+    return copy;
   }
 }

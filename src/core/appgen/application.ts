@@ -44,7 +44,7 @@ export function generateApplication(model: Model, versions: Versions): Generated
     { path: "package.json", text: packageJson(model, versions) },
     { path: "tsconfig.json", text: json(tsconfig) },
     { path: "biome.json", text: json(biome) },
-    { path: ".gitignore", text: "node_modules/\ndist/\n" },
+    { path: ".gitignore", text: "node_modules/\ndist/\nkept/\n" },
     { path: "README.md", text: readme(model) },
     { path: "src/main.ts", text: mainModule(model) },
     { path: "src/migrate.ts", text: migrateModule() },

@@ -61,7 +61,9 @@ export async function openFixture() {
   const folder = mkdtempSync(join(tmpdir(), "application-"));
   const file = join(folder, "test.db");
   const connection = migrationConnection(openFile(file));
-  await applyMigrations(connection, readMigrations("migrations"));
+  await applyMigrations(connection, readMigrations("migrations"), {
+    keptFolder: join(folder, "kept"),
+  });
   await connection.close();
   const db = openTables<Tables>(file);
   const app = createApp(db);

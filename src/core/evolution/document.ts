@@ -3,7 +3,7 @@ import { z } from "zod";
 import type { Step } from "./steps.ts";
 
 const limit = z.union([z.number(), z.string()]);
-
+const constant = z.union([z.string(), z.number(), z.boolean()]);
 const columnType = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("text"), max: z.number() }),
   z.strictObject({ kind: z.literal("decimal"), places: z.number() }),
@@ -11,7 +11,6 @@ const columnType = z.discriminatedUnion("kind", [
     z.strictObject({ kind: z.literal(kind) }),
   ),
 ]);
-
 const check = z.discriminatedUnion("kind", [
   z.strictObject({
     kind: z.literal("length"),
@@ -21,24 +20,21 @@ const check = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("range"), min: limit.optional(), max: limit.optional() }),
   z.strictObject({ kind: z.literal("one of"), values: z.array(z.string()) }),
 ]);
-
 const column = z.strictObject({
   name: z.string(),
   type: columnType,
   required: z.boolean(),
-  default: z.union([z.string(), z.number(), z.boolean()]).optional(),
+  default: constant.optional(),
   references: z
     .strictObject({ table: z.string(), onDelete: z.enum(["refuse", "along"]) })
     .optional(),
   checks: z.array(check).optional(),
 });
-
 const index = z.strictObject({
   name: z.string(),
   columns: z.array(z.string()),
   unique: z.boolean(),
 });
-
 const table = z.strictObject({
   name: z.string(),
   label: z.string(),
@@ -46,17 +42,76 @@ const table = z.strictObject({
   key: z.array(z.string()),
   indexes: z.array(index),
 });
-
-const document = z.strictObject({
-  steps: z.array(
-    z.discriminatedUnion("kind", [
-      z.strictObject({ kind: z.literal("add table"), table }),
-      z.strictObject({ kind: z.literal("add column"), table: z.string(), column }),
-      z.strictObject({ kind: z.literal("add index"), table: z.string(), index }),
-      z.strictObject({ kind: z.literal("drop index"), table: z.string(), index }),
-    ]),
-  ),
+const place = z.strictObject({ table: z.string(), column: z.string() });
+const fill = z.union([
+  z.strictObject({ value: constant }),
+  z.strictObject({ moment: z.enum(["today", "now"]) }),
+  z.strictObject({ row: place.extend({ value: z.string() }) }),
+]);
+const isTrue = z.literal(true).optional();
+const file = z.string().regex(/^[^/\\]+$/);
+const sql = z.strictObject({
+  sqlite: z.string().optional(),
+  postgres: z.string().optional(),
+  mariadb: z.string().optional(),
 });
+
+/** A step of a kind, with what belongs to it. */
+const step = <Kind extends string, Shape extends z.ZodRawShape>(kind: Kind, shape: Shape) =>
+  z.strictObject({ kind: z.literal(kind), ...shape });
+const textsAndRows = {
+  table: z.string(),
+  column: z.string(),
+  reference: z.string(),
+  target: z.string(),
+  key: z.string(),
+  required: isTrue,
+  others: z.record(z.string(), fill).optional(),
+  keep: file.optional(),
+  restore: file.optional(),
+};
+const referenceAndLinks = {
+  table: z.string(),
+  reference: z.string(),
+  links: z.string(),
+  from: z.string(),
+  to: z.string(),
+  required: isTrue,
+  lossy: isTrue,
+};
+
+const steps = z.discriminatedUnion("kind", [
+  step("rename table", { table: z.string(), to: z.string() }),
+  step("rename column", { table: z.string(), column: z.string(), to: z.string() }),
+  step("add table", { table, restore: file.optional() }),
+  step("drop table", { table, keep: file, carried: isTrue }),
+  step("add column", {
+    table: z.string(),
+    column,
+    fill: fill.optional(),
+    restore: file.optional(),
+  }),
+  step("drop column", { table: z.string(), column, keep: file.optional(), carried: isTrue }),
+  step("change column", {
+    table: z.string(),
+    from: column,
+    to: column,
+    values: z.record(z.string(), z.string()).optional(),
+    fill: fill.optional(),
+    lossy: isTrue,
+    keep: file.optional(),
+    restore: file.optional(),
+  }),
+  step("add index", { table: z.string(), index }),
+  step("drop index", { table: z.string(), index }),
+  step("texts to rows", textsAndRows),
+  step("rows to texts", textsAndRows),
+  step("reference to links", referenceAndLinks),
+  step("links to reference", referenceAndLinks),
+  step("carry", { from: place, to: place, by: place, lossy: isTrue }),
+  step("own sql", { about: z.string(), forward: sql, back: sql.optional() }),
+]);
+const document = z.strictObject({ steps: z.array(steps) });
 
 /** Steps as the text of `steps.yaml`. */
 export function printSteps(steps: readonly Step[]): string {
@@ -66,7 +121,7 @@ export function printSteps(steps: readonly Step[]): string {
 /** The steps in a text of `steps.yaml`; undefined where it isn't one. */
 export function parseSteps(text: string): Step[] | undefined {
   try {
-    return document.parse(parse(text)).steps;
+    return document.parse(parse(text)).steps as Step[];
   } catch {
     return undefined;
   }

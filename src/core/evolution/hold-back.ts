@@ -1,16 +1,21 @@
 import { type Entity, type Field, isMany, type Model } from "../model/model.ts";
 import { columnOf, linkOf, tableOf } from "../schema/from-model.ts";
-import type { WaitingChange } from "./difference.ts";
+
+/** A change that is not made yet: of a column, or of a whole table. */
+export interface HeldChange {
+  table: string;
+  column?: string;
+}
 
 /**
  * The model with the changes that wait left out: where `wanted` differs from `built` in a way that
  * rows could stand in, it is as it was. Everything else is as wanted.
  */
-export function holdBack(wanted: Model, built: Model, waiting: readonly WaitingChange[]): Model {
+export function holdBack(wanted: Model, built: Model, waiting: readonly HeldChange[]): Model {
   return waiting.reduce((model, change) => holdOne(model, built, change), wanted);
 }
 
-function holdOne(model: Model, built: Model, { table, column }: WaitingChange): Model {
+function holdOne(model: Model, built: Model, { table, column }: HeldChange): Model {
   const before = built.entities.find((entity) => owns(entity, table));
   const now = model.entities.find((entity) => owns(entity, table)) ?? sameName(model, before);
   if (!before)

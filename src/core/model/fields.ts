@@ -2,7 +2,13 @@ import { nearest } from "../naming/nearest.ts";
 import { labelOf } from "../naming/words.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import type { Default, Field, FieldType, Kind } from "./model.ts";
-import { type Definition, type OptionName, optionNames, type Word } from "./notation.ts";
+import {
+  type ChoiceWord,
+  type Definition,
+  type OptionName,
+  optionNames,
+  type Word,
+} from "./notation.ts";
 import { nameHints, rangeWords, type SpecialOption, typeRules, typeWords } from "./types.ts";
 
 /** Digits that a decimal can have in all: what SQLite keeps exactly. */
@@ -24,7 +30,7 @@ export function interpretField(
   const rule = typeRules[type.kind];
   const option = (wanted: OptionName): Word | undefined => {
     const found = definition.options.get(wanted);
-    const special = wanted !== "label" && wanted !== "hint" && wanted !== "was";
+    const special = !everywhere.has(wanted);
     if (found && special && !rule.options.includes(wanted as SpecialOption)) {
       const explained = unfit[type.kind]?.[wanted];
       diagnostics.error(
@@ -49,7 +55,9 @@ export function interpretField(
   });
   option("places");
   const fallback = option("default");
-  const start = fallback && interpretDefault(fallback, type, diagnostics);
+  const start = fallback && interpretDefault("default", fallback, type, diagnostics);
+  const filling = option("fill");
+  const fill = filling && interpretDefault("fill", filling, type, diagnostics);
   return {
     name: name.text,
     label: label ?? labelOf(name.text),
@@ -61,9 +69,13 @@ export function interpretField(
     ...(placeholder && { placeholder }),
     ...(unit && { unit }),
     ...(was && { was }),
+    ...(fill && { fill }),
     at: name.at,
   };
 }
+
+/** Options that go with every type. */
+const everywhere: ReadonlySet<OptionName> = new Set(["label", "hint", "was"]);
 
 const unfit: Partial<Record<Kind, Partial<Record<OptionName, string>>>> = {
   "part of": { required: "it is always required: take `required` out" },
@@ -146,7 +158,7 @@ function interpretType(
     diagnostics.error(entity.at, `${withArticle(kind)} refers to no entity`, "take `entity` out");
   if (kind === "choice") {
     const choices = interpretChoices(word, definition.choices ?? [], diagnostics);
-    return choices && withRange({ kind, choices }, definition, diagnostics);
+    return choices && withRange(choices, definition, diagnostics);
   }
   if (definition.choices) {
     diagnostics.error(word.at, `${withArticle(kind)} has no choices`, "use `type: choice`");
@@ -178,9 +190,9 @@ function printType(type: FieldType): string {
 
 function interpretChoices(
   type: Word,
-  words: Word[],
+  words: ChoiceWord[],
   diagnostics: Diagnostics,
-): string[] | undefined {
+): Extract<FieldType, { kind: "choice" }> | undefined {
   if (words.length === 0) {
     diagnostics.error(
       type.at,
@@ -189,7 +201,7 @@ function interpretChoices(
     );
     return undefined;
   }
-  const seen = new Map<string, Word>();
+  const seen = new Map<string, ChoiceWord>();
   for (const word of words) {
     const key = word.text.toLowerCase();
     if (word.text.trim() === "") diagnostics.error(word.at, "a choice without a name");
@@ -199,7 +211,12 @@ function interpretChoices(
       diagnostics.error(word.at, `the choice \`${word.text}\` stands here twice`, "take one out");
     else seen.set(key, word);
   }
-  return [...seen.values()].map(({ text }) => text);
+  const renamed = [...seen.values()].flatMap(({ text, was }) => (was ? [[text, was.text]] : []));
+  return {
+    kind: "choice",
+    choices: [...seen.values()].map(({ text }) => text),
+    ...(renamed.length > 0 && { formerly: Object.fromEntries(renamed) }),
+  };
 }
 
 function interpretPlaces(definition: Definition, diagnostics: Diagnostics): number {
@@ -290,12 +307,13 @@ function isDate(text: string): boolean {
 }
 
 function interpretDefault(
+  option: "default" | "fill",
   { text, at }: Word,
   type: FieldType,
   diagnostics: Diagnostics,
 ): Default | undefined {
   const refuse = (why: string, help?: string): undefined => {
-    diagnostics.error(at, `the default \`${text}\` ${why}`, help);
+    diagnostics.error(at, `the ${option} \`${text}\` ${why}`, help);
     return undefined;
   };
   switch (type.kind) {
@@ -355,6 +373,9 @@ function interpretDefault(
         ? refuse(`has ${length} characters, outside the range ${type.min ?? ""}..${type.max ?? ""}`)
         : { value: text };
     }
+    case "one":
+    case "part of":
+      return { value: text };
     default:
       return undefined;
   }

@@ -35,6 +35,8 @@ export interface Entity {
   sort: SortKey[];
   /** Groups of fields that no two records have alike. */
   unique: string[][];
+  /** The name it had before. */
+  was?: string;
   /** Where its name stands in the model file. */
   at: Span;
 }
@@ -64,8 +66,10 @@ export interface Field {
   placeholder?: string;
   /** What a number counts: `kg`. */
   unit?: string;
-  /** The name it had before. */
+  /** The name it had before; `Entity.field` where it was a field of another entity. */
   was?: string;
+  /** What records get that are there already and have no value. */
+  fill?: Default;
   at: Span;
 }
 
@@ -81,7 +85,12 @@ export type FieldType =
   | { kind: "decimal" | "money" | "percent"; places: number; min?: number; max?: number }
   | { kind: "date"; min?: DateBound; max?: DateBound }
   | { kind: "boolean" | "time" | "datetime" | "color" | "image" | "file" | "tags" | "person" }
-  | { kind: "choice"; choices: string[] }
+  | {
+      kind: "choice";
+      choices: string[];
+      /** The values that some of them had before. */
+      formerly?: Readonly<Record<string, string>>;
+    }
   | { kind: "formula"; formula: string }
   | { kind: "one" | "many" | "part of"; entity: string };
 

@@ -6,13 +6,18 @@ export interface Word {
   at: Span;
 }
 
+/** One value of a choice, with the one that it stands for now. */
+export interface ChoiceWord extends Word {
+  was?: Word;
+}
+
 /** A field's definition as it is written, in either notation: nothing in it is understood yet. */
 export interface Definition {
   /** The words of the type: `long text`, `choice`, `part of`, or one that doesn't exist. */
   type?: Word;
   /** What follows `one`, `many` or `part of`. */
   entity?: Word;
-  choices?: Word[];
+  choices?: ChoiceWord[];
   min?: Word;
   max?: Word;
   options: Map<OptionName, Word>;
@@ -29,6 +34,7 @@ export const optionValues = {
   unit: "a text",
   places: "a number",
   was: "a field's old name",
+  fill: "a value",
 } as const;
 export type OptionName = keyof typeof optionValues;
 export const optionNames = Object.keys(optionValues) as OptionName[];
@@ -36,13 +42,14 @@ export const optionNames = Object.keys(optionValues) as OptionName[];
 /** The grammar of the short notation, in EBNF. */
 export const grammar = `definition = type [ range ] { "," option } ;
 type       = word { word }
-           | "choice" value { "|" value }
+           | "choice" choice { "|" choice }
            | ( "one" | "many" | "part of" ) Entity ;
 range      = [ bound ] ".." [ bound ] ;
 bound      = number | date | "today" ;
 option     = "required" | "unique"
            | "default" value | "label" value | "hint" value | "placeholder" value
-           | "unit" value | "places" number | "was" name ;
+           | "unit" value | "places" number | "was" name | "fill" value ;
+choice     = value [ "was" value ] ;
 value      = text without "," "|" and quotes | '"' text '"' | "'" text "'" ;
 number     = [ "-" ] digit { digit } [ "." digit { digit } ] ;
 date       = year "-" month "-" day ;`;
@@ -222,15 +229,18 @@ function readChoices(
   text: string,
   place: (span: Span) => Span,
   complain: Complain,
-): Word[] {
+): ChoiceWord[] {
   const groups: Token[][] = [[]];
   for (const token of tokens) {
     if (token.kind === "|") groups.push([]);
     else groups.at(-1)?.push(token);
   }
   return groups.flatMap((group, index) => {
-    const value = readValue(group, text, place, complain);
-    if (value || groups.length === 1) return value ? [value] : [];
+    const at = group.findIndex(({ kind, text: word }) => kind === "word" && word === "was");
+    const renamed = at > 0 && at < group.length - 1;
+    const value = readValue(renamed ? group.slice(0, at) : group, text, place, complain);
+    const was = renamed ? readValue(group.slice(at + 1), text, place, complain) : undefined;
+    if (value || groups.length === 1) return value ? [{ ...value, ...(was && { was }) }] : [];
     const bar = tokens.filter(({ kind }) => kind === "|")[Math.max(0, index - 1)];
     if (bar) complain(bar.at, "a value is missing beside this |");
     return [];
@@ -309,13 +319,19 @@ export function printDefinition(definition: Definition): string {
   const head = [
     type?.text ?? "text",
     entity?.text,
-    choices?.map(({ text }) => printValue(text)).join(" | "),
+    choices?.map(printChoice).join(" | "),
     min || max ? `${min?.text ?? ""}..${max?.text ?? ""}` : undefined,
   ];
   const tail = [...options].map(([name, { text }]) =>
     optionValues[name] === "nothing" ? name : `${name} ${printValue(text)}`,
   );
   return [head.filter(Boolean).join(" "), ...tail].join(", ");
+}
+
+function printChoice({ text, was }: ChoiceWord): string {
+  const print = (value: string) =>
+    /(^|\s)was(\s|$)/.test(value) ? `"${value.replace(/["\\]/g, "\\$&")}"` : printValue(value);
+  return was ? `${print(text)} was ${print(was.text)}` : print(text);
 }
 
 /** A value as it is safe within a line: in quotes where it would be read as something else. */

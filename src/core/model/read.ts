@@ -5,7 +5,13 @@ import { type Diagnostic, Diagnostics, type Span } from "./diagnostics.ts";
 import { interpretField } from "./fields.ts";
 import type { AppSettings, Entity, Field, Model } from "./model.ts";
 import { checkEntityName, checkFieldName, checkMeetings } from "./names.ts";
-import { type Definition, type OptionName, parseDefinition, type Word } from "./notation.ts";
+import {
+  type ChoiceWord,
+  type Definition,
+  type OptionName,
+  parseDefinition,
+  type Word,
+} from "./notation.ts";
 import { interpretPresentation } from "./presentation.ts";
 import { checkRelations } from "./relations.ts";
 import { appShape, entityShape, fieldShape, fileShape } from "./shapes.ts";
@@ -130,6 +136,7 @@ function interpretEntity(
     );
   }
   const label = textAt(body, "label") ?? labelOf(key.text);
+  const was = textAt(body, "was");
   const fields = uniqueEntries(list, "field", diagnostics).flatMap((entry) =>
     checkFieldName(entry.key, diagnostics) ? (interpretEntry(entry, names, diagnostics) ?? []) : [],
   );
@@ -142,6 +149,7 @@ function interpretEntity(
     form: [],
     sort: [],
     unique: [],
+    ...(was !== undefined && { was }),
     at: key.at,
   };
   const broken = new Set((list?.entries ?? []).map((entry) => nfc(entry.key.text)));
@@ -209,7 +217,7 @@ function longDefinition(body: SourceMap, diagnostics: Diagnostics): Definition |
       diagnostics.error(key.at, `\`${key.text}\` has nothing behind it`);
     } else if (key.text === "choices" && value.kind === "list") {
       definition.choices = value.items.flatMap((item) =>
-        item.kind === "scalar" ? [{ text: item.text, at: item.at }] : [],
+        item.kind === "scalar" ? [choiceWord(item)] : [],
       );
     } else if (value.kind !== "scalar") {
       diagnostics.error(value.at, `a text was expected behind \`${key.text}\``);
@@ -231,6 +239,12 @@ function longDefinition(body: SourceMap, diagnostics: Diagnostics): Definition |
     }
   }
   return definition;
+}
+
+/** A value of a list of choices: `gone was retired` in one piece, unless it is in quotes. */
+function choiceWord({ text, at, quoted }: Extract<SourceNode, { kind: "scalar" }>): ChoiceWord {
+  const parts = quoted ? null : /^(.+?)\s+was\s+(.+)$/u.exec(text);
+  return parts ? { text: parts[1] ?? "", at, was: { text: parts[2] ?? "", at } } : { text, at };
 }
 
 /** Holds a mapping against its Zod shape, and turns what the shape finds into words at their places. */

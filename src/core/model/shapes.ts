@@ -41,7 +41,10 @@ export const fieldShape = z.strictObject({
   placeholder: text.optional().describe("A pale example within the empty input."),
   unit: text.optional().describe("What the number counts, such as kg."),
   places: number.optional().describe("Digits after the point."),
-  was: text.optional().describe("The name that the field had before."),
+  was: text
+    .optional()
+    .describe("The name that the field had before; Entity.field where it was another's."),
+  fill: text.optional().describe("What records get that are there already and have no value."),
   value: text.optional().describe('A formula, such as "= weight * price".'),
 });
 
@@ -55,6 +58,7 @@ const fieldDefinition = z
 export const entityShape = z.strictObject({
   label: text.optional().describe("What people see instead of the name."),
   plural: text.optional().describe("The label of several."),
+  was: text.optional().describe("The name that the entity had before."),
   title: text.optional().describe('What a record is called, such as "{name}".'),
   fields: z.unknown().optional(),
   list: names.optional().describe("The fields that lists show."),

@@ -4,7 +4,14 @@ import type { Kind } from "./model.ts";
 export type RangeMeaning = "length" | "integer" | "decimal" | "date" | "none";
 
 /** The options that only some types take. `label`, `hint` and `was` go with all. */
-export type SpecialOption = "required" | "unique" | "default" | "placeholder" | "unit" | "places";
+export type SpecialOption =
+  | "required"
+  | "unique"
+  | "default"
+  | "placeholder"
+  | "unit"
+  | "places"
+  | "fill";
 
 /** What the language knows of a type; the reference in docs/model.md is checked against this table. */
 export interface TypeRule {
@@ -16,7 +23,7 @@ export interface TypeRule {
   works: boolean;
 }
 
-const typed = ["required", "unique", "default", "placeholder"] as const;
+const typed = ["required", "unique", "default", "fill", "placeholder"] as const;
 
 /** All types, by the words that name them. */
 export const typeRules: Readonly<Record<Kind, TypeRule>> = {
@@ -28,7 +35,7 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
   },
   "long text": {
     range: "length",
-    options: ["required", "placeholder", "default"],
+    options: ["required", "placeholder", "default", "fill"],
     works: true,
     holds: "Text of several lines.",
   },
@@ -57,16 +64,21 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
     works: true,
     holds: "Yes or no; no, unless `default yes`.",
   },
-  date: { range: "date", options: ["required", "unique", "default"], works: true, holds: "A day." },
+  date: {
+    range: "date",
+    options: ["required", "unique", "default", "fill"],
+    works: true,
+    holds: "A day.",
+  },
   time: {
     range: "none",
-    options: ["required", "unique", "default"],
+    options: ["required", "unique", "default", "fill"],
     works: true,
     holds: "A time of the day, to the minute.",
   },
   datetime: {
     range: "none",
-    options: ["required", "unique", "default"],
+    options: ["required", "unique", "default", "fill"],
     works: true,
     holds: "A moment: kept in UTC, shown in the time zone of the application.",
   },
@@ -80,7 +92,7 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
   },
   color: {
     range: "none",
-    options: ["required", "unique", "default"],
+    options: ["required", "unique", "default", "fill"],
     works: true,
     holds: "A colour, as `#ffcc00`.",
   },
@@ -88,7 +100,7 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
   file: { range: "none", options: ["required"], works: false, holds: "A file of any kind." },
   choice: {
     range: "none",
-    options: ["required", "unique", "default"],
+    options: ["required", "unique", "default", "fill"],
     works: true,
     holds: "One of a few texts: `choice active | weak | retired`.",
   },
@@ -107,7 +119,7 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
   },
   one: {
     range: "none",
-    options: ["required", "unique"],
+    options: ["required", "unique", "fill"],
     works: true,
     holds:
       "A record of another entity: `one Apiary`. With `unique`, no two records have the same one.",
@@ -120,7 +132,7 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
   },
   "part of": {
     range: "none",
-    options: ["unique"],
+    options: ["unique", "fill"],
     works: true,
     holds:
       "The record that this one belongs to: it lives on that one's page and is deleted with it. Always required.",

@@ -1,18 +1,27 @@
 import type { Step } from "../evolution/steps.ts";
+import type { Schema } from "../schema/schema.ts";
+import type { Section } from "./script.ts";
 
 /** What a database's own SQL is made by. A new database is one more of these. */
 export interface Dialect {
   /** The word in the names of SQL files: `forward.sqlite.sql`. */
   name: "sqlite" | "postgres" | "mariadb";
-  /** The statements that take a step, in order, without the semicolons. */
-  forward(step: Step): string[];
-  /** The statements that take it back. */
-  back(step: Step): string[];
+  /** What takes steps, in order, from a schema. */
+  sections(steps: readonly Step[], before: Schema): Section[];
+  /** What rows a step touches, in the schema right before it. */
+  risks(step: Step, before: Schema): Risk[];
+  /** The tables of which every row is written anew. */
+  rewritten(steps: readonly Step[], before: Schema): string[];
   /** A name in quotes. */
   quoted(name: string): string;
 }
 
-/** Statements as a script that people can read. */
-export function script(statements: readonly string[]): string {
-  return statements.map((statement) => `${statement};\n`).join("\n");
+/** Rows that stand in the way of a step, or of which it throws something away. */
+export interface Risk {
+  kind: "in the way" | "lost";
+  table: string;
+  /** What is the matter with them: `have no value for town`. */
+  sentence: string;
+  /** Selects them, with their `id` and the `value` that is concerned. */
+  query: string;
 }

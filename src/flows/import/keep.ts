@@ -10,7 +10,8 @@ import { readText, type Write, writeAll } from "../../io/project/files.ts";
 import { dataFile, type Project } from "../../io/project/project.ts";
 import { CsvWriter, readDataFile } from "../../io/sheets/data-files.ts";
 import { supportFiles } from "../begin.ts";
-import { pendingChanges } from "../draft.ts";
+import { pendingChanges } from "../changes.ts";
+import { databaseOf, withDatabase } from "../database.ts";
 import {
   checksumOf,
   type DataFile,
@@ -19,7 +20,7 @@ import {
   loadData,
   loadedChecksums,
 } from "../load.ts";
-import { databaseOf, migrationHistory, withDatabase } from "../migrate.ts";
+import { migrationHistory } from "../migrate.ts";
 import type { Report } from "../report.ts";
 import type { PreparedImport } from "./prepare.ts";
 
@@ -46,7 +47,7 @@ export async function previewLoading(
 async function isReady({ project, model, existing }: PreparedImport): Promise<boolean> {
   if (existing === undefined || !existsSync(databaseOf(project))) return false;
   const changes = pendingChanges(project, model);
-  if (changes.steps.length + changes.waiting.length > 0) return false;
+  if (changes.changes.length > 0) return false;
   const history = await migrationHistory(project, model);
   return history.every(({ standing }) => standing === "applied");
 }

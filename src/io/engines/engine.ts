@@ -1,13 +1,32 @@
 import type { MigrationConnection } from "../../../kit/database/migrations.ts";
+import type { Schema } from "../../core/schema/schema.ts";
 import type { Value } from "../../core/seeding/values.ts";
 import type { Dialect } from "../../core/sql/dialect.ts";
 import type { Loader, LoadSettings } from "./loading.ts";
+
+/** Tables by name, as a database itself describes them. */
+export type Catalogue = Map<string, CatalogueTable>;
+
+export interface CatalogueTable {
+  columns: Map<string, string>;
+  indexes: Map<string, string>;
+}
 
 /** A database that is open. A new kind of database is one more of these, beside its dialect. */
 export interface Engine {
   dialect: Dialect;
   /** The same database as applying migrations needs it. */
   migrations: MigrationConnection;
+  /** How many rows a query has. */
+  count(query: string): Promise<number>;
+  /** The first rows of a query. */
+  sample(query: string, rows: number): Promise<{ id: unknown; value: unknown }[]>;
+  /** The tables that are there. */
+  catalogue(): Promise<Catalogue>;
+  /** The tables that would be there if a schema was made from nothing. */
+  catalogueOf(schema: Schema): Promise<Catalogue>;
+  /** Puts a copy aside, and takes everything out that is in it. */
+  clear(copy: string): Promise<void>;
   /** Where it is, in words for people. */
   place: string;
   hasTable(name: string): boolean | Promise<boolean>;
@@ -19,6 +38,8 @@ export interface Engine {
   values(table: string, column: string): Promise<Value[]>;
   /** Inserts rows, all of the same columns, and gives the numbers that they got. */
   insert(table: string, rows: readonly Readonly<Record<string, Value>>[]): Promise<number[]>;
+  /** Remembers that seeding made the rows of these numbers. */
+  noteSeeded(table: string, first: number, last: number): Promise<void>;
   /** Inserts into a table without numbers of its own. */
   insertPairs(
     table: string,

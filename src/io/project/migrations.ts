@@ -2,16 +2,17 @@ import { existsSync, readdirSync, renameSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import type { Migration } from "../../../kit/database/migrations.ts";
 import { parseSteps, printSteps } from "../../core/evolution/document.ts";
-import type { Step } from "../../core/evolution/steps.ts";
+import { inverse, replay, type Step } from "../../core/evolution/steps.ts";
 import { Failure } from "../../core/failure.ts";
-import { type Dialect, script } from "../../core/sql/dialect.ts";
+import type { Schema } from "../../core/schema/schema.ts";
+import type { Dialect } from "../../core/sql/dialect.ts";
+import { printScript } from "../../core/sql/script.ts";
 import { fileFailure, readText, writeAll } from "./files.ts";
 import type { Project } from "./project.ts";
 
 /** A migration as its folder holds it. */
 export interface MigrationFolder extends Migration {
   steps: Step[];
-  back: string;
 }
 
 /** The migrations of a project, in order. */
@@ -19,6 +20,7 @@ export function readMigrations(project: Project, dialect: Dialect): MigrationFol
   if (!existsSync(project.migrations)) return [];
   return readdirSync(project.migrations, { withFileTypes: true })
     .filter((entry) => entry.isDirectory() && /^\d{4}-/.test(entry.name))
+    .filter(({ name }) => name !== project.skipped)
     .map(({ name }) => readFolder(project, dialect, name))
     .sort((a, b) => (a.name < b.name ? -1 : 1));
 }
@@ -44,29 +46,31 @@ function readFolder(project: Project, dialect: Dialect, name: string): Migration
   return {
     name,
     steps,
-    sql: read(`forward.${dialect.name}.sql`),
+    forward: read(`forward.${dialect.name}.sql`),
     back: read(`back.${dialect.name}.sql`),
   };
 }
 
-/** A migration made of steps. */
+/** A migration made of steps, from the schema that the ones before it lead to. */
 export function migrationOf(
   name: string,
   steps: readonly Step[],
   dialect: Dialect,
+  before: Schema,
 ): MigrationFolder {
+  const undo = steps.toReversed().map(inverse);
   return {
     name,
     steps: [...steps],
-    sql: script(steps.flatMap((step) => dialect.forward(step))),
-    back: script(steps.toReversed().flatMap((step) => dialect.back(step))),
+    forward: printScript(dialect.sections(steps, before)),
+    back: printScript(dialect.sections(undo, replay(steps, before))),
   };
 }
 
 function writeFolder(folder: string, dialect: Dialect, migration: MigrationFolder): void {
   writeAll([
     { path: join(folder, "steps.yaml"), text: printSteps(migration.steps) },
-    { path: join(folder, `forward.${dialect.name}.sql`), text: migration.sql },
+    { path: join(folder, `forward.${dialect.name}.sql`), text: migration.forward },
     { path: join(folder, `back.${dialect.name}.sql`), text: migration.back },
   ]);
 }
@@ -135,6 +139,15 @@ export function dropStaged(project: Project): void {
 function stagedFolders(project: Project): string[] {
   if (!existsSync(project.migrations)) return [];
   return readdirSync(project.migrations).filter((name) => name.startsWith(staging));
+}
+
+/** Gives the folder of a migration another name. */
+export function renameMigration(project: Project, from: string, to: string): void {
+  try {
+    renameSync(join(project.migrations, from), join(project.migrations, to));
+  } catch (error) {
+    throw fileFailure("write", join(project.migrations, to), error);
+  }
 }
 
 /** The name of the migration after these: `0003-queen-colour`. */

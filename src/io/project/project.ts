@@ -8,12 +8,16 @@ export interface Project {
   root: string;
   model: string;
   migrations: string;
+  /** A migration that is to be written anew, and so isn't taken for there. */
+  skipped?: string;
   app: string;
   /** What is remembered of what was generated; belongs into version control. */
   record: string;
   /** Bundles and other things that can be made again; doesn't. */
   run: string;
   database: string;
+  /** What migrations threw away, so that they can be taken back. */
+  kept: string;
   /** A person's rows, as CSV. */
   data: string;
   /** The plans of imports. */
@@ -31,6 +35,7 @@ export function projectAt(folder: string): Project {
     record: join(root, ".levadura", "generated"),
     run: join(root, ".levadura", "run"),
     database: join(root, "records.db"),
+    kept: join(root, "kept"),
     data: join(root, "data"),
     imports: join(root, "imports"),
   };

@@ -1,132 +1,253 @@
-import type { Step } from "../../evolution/steps.ts";
-import type { Check, Column, ColumnType, Index, Table } from "../../schema/schema.ts";
-import type { Dialect } from "../dialect.ts";
+import { describeStep, type Step, takeStep } from "../../evolution/steps.ts";
+import type { Schema } from "../../schema/schema.ts";
+import type { Dialect, Risk } from "../dialect.ts";
+import type { Part, Section } from "../script.ts";
+import { columnSql, createIndex, createTable, fillSql, quoted } from "./columns.ts";
+import {
+  carry,
+  carryRisks,
+  linkRisks,
+  linksToReference,
+  nameRisks,
+  referenceToLinks,
+  rowsToTexts,
+  textRisks,
+  textsToRows,
+} from "./flows.ts";
+import { keptTable, ofTable, rebuild } from "./rebuild.ts";
+import { needsRebuild } from "./values.ts";
 
 /** SQLite: types are affinities with checks behind them, and what can't be altered is made anew. */
-export const sqlite: Dialect = { name: "sqlite", forward, back, quoted };
+export const sqlite: Dialect = { name: "sqlite", sections, risks, rewritten, quoted };
 
-function forward(step: Step): string[] {
-  switch (step.kind) {
-    case "add table":
-      return [
-        createTable(step.table),
-        ...step.table.indexes.map((index) => createIndex(step.table.name, index)),
-      ];
-    case "add column":
-      return [`alter table ${quoted(step.table)} add column ${columnSql(step.column)}`];
-    case "add index":
-      return [createIndex(step.table, step.index)];
-    case "drop index":
-      return [`drop index ${quoted(step.index.name)}`];
+function sections(steps: readonly Step[], before: Schema): Section[] {
+  const made: Section[] = [];
+  let schema = before;
+  for (const group of grouped(steps)) {
+    const [first] = group;
+    if (!first) continue;
+    if (group.some(needsRebuild)) made.push(rebuild(group.filter(ofTable), schema));
+    else {
+      for (const step of group) {
+        made.push({ sentences: [describeStep(step)], parts: partsOf(step, schema) });
+        schema = takeStep(schema, step);
+      }
+      continue;
+    }
+    schema = group.reduce(takeStep, schema);
   }
+  return made;
 }
 
-function back(step: Step): string[] {
-  switch (step.kind) {
-    case "add table":
-      return [`drop table ${quoted(step.table.name)}`];
-    case "add column":
-      return [`alter table ${quoted(step.table)} drop column ${quoted(step.column.name)}`];
-    case "add index":
-      return [`drop index ${quoted(step.index.name)}`];
-    case "drop index":
-      return [createIndex(step.table, step.index)];
+/** Steps that one pass over a table can take, together. */
+function grouped(steps: readonly Step[]): Step[][] {
+  const groups: Step[][] = [];
+  for (const step of steps) {
+    const last = groups.at(-1);
+    const together = last?.[0] && ofTable(last[0]) && ofTable(step) && last[0].table === step.table;
+    if (together && !addsAgain(step, last)) last.push(step);
+    else groups.push([step]);
   }
+  return groups;
 }
 
-function quoted(name: string): string {
-  return `"${name.replaceAll('"', '""')}"`;
-}
-
-function literal(value: string | number | boolean): string {
-  if (typeof value === "boolean") return value ? "1" : "0";
-  return typeof value === "number" ? String(value) : `'${value.replaceAll("'", "''")}'`;
-}
-
-function createTable({ name, columns, key }: Table): string {
-  // AUTOINCREMENT, so that the number of a deleted row is never given to another one.
-  const lines = columns.map((column) =>
-    column.name === "id" && key.length === 1
-      ? `${quoted("id")} integer primary key autoincrement`
-      : columnSql(column),
+/** Whether a step adds a column that one before it dropped. */
+function addsAgain(step: Step, group: readonly Step[]): boolean {
+  return (
+    step.kind === "add column" &&
+    group.some((other) => other.kind === "drop column" && other.column.name === step.column.name)
   );
-  if (key.length > 1) lines.push(`primary key (${key.map(quoted).join(", ")})`);
-  return `create table ${quoted(name)} (\n${lines.map((line) => `  ${line}`).join(",\n")}\n)`;
 }
 
-function createIndex(table: string, { name, columns, unique }: Index): string {
-  return `create ${unique ? "unique " : ""}index ${quoted(name)} on ${quoted(table)} (${columns.map(quoted).join(", ")})`;
+const run = (sql: string): Part => ({ kind: "run", sql });
+
+function partsOf(step: Step, before: Schema): Part[] {
+  const refused = risks(step, before)
+    .filter(({ kind }) => kind === "in the way")
+    .map(({ sentence, query }): Part => ({ kind: "none may remain", sentence, query }));
+  return [...refused, ...statementsOf(step, before)];
 }
 
-function columnSql(column: Column): string {
-  const checks = [
-    typeCheck(column),
-    ...(column.checks ?? []).map((check) => checkSql(column, check)),
+function statementsOf(step: Step, before: Schema): Part[] {
+  switch (step.kind) {
+    case "rename table":
+      return [run(`alter table ${quoted(step.table)} rename to ${quoted(step.to)}`)];
+    case "rename column":
+      return [
+        run(
+          `alter table ${quoted(step.table)} rename column ${quoted(step.column)} to ${quoted(step.to)}`,
+        ),
+      ];
+    case "add table":
+      return addTable(step);
+    case "drop table": {
+      const { table, keep } = step;
+      const columns = table.columns.map(({ name }) => quoted(name)).join(", ");
+      return [
+        {
+          kind: "keep",
+          file: keep,
+          table: quoted(table.name),
+          query: `select ${columns} from ${quoted(table.name)}`,
+        },
+        run(`drop table ${quoted(table.name)}`),
+      ];
+    }
+    case "add column":
+      return addColumn(step);
+    case "drop column": {
+      const name = quoted(step.column.name);
+      const table = quoted(step.table);
+      const all = step.column.default !== undefined && !step.column.required;
+      return [
+        ...(step.keep
+          ? [
+              {
+                kind: "keep" as const,
+                file: step.keep,
+                table,
+                query: `select ${quoted("id")}, ${name} as ${quoted("value")} from ${table}${all ? "" : ` where ${name} is not null`}`,
+              },
+            ]
+          : []),
+        run(`alter table ${table} drop column ${name}`),
+      ];
+    }
+    case "add index":
+      return [run(createIndex(step.table, step.index))];
+    case "drop index":
+      return [run(`drop index ${quoted(step.index.name)}`)];
+    case "texts to rows":
+      return textsToRows(step);
+    case "rows to texts":
+      return rowsToTexts(step, before);
+    case "reference to links":
+      return referenceToLinks(step);
+    case "links to reference":
+      return linksToReference(step);
+    case "carry":
+      return carry(step);
+    case "own sql":
+      return step.forward.sqlite === undefined
+        ? [{ kind: "no way", about: step.about }]
+        : [run(step.forward.sqlite.replace(/;\s*$/, ""))];
+    case "change column":
+      throw new Error("a column is changed by making its table anew");
+  }
+}
+
+function addTable({ table, restore }: Extract<Step, { kind: "add table" }>): Part[] {
+  const columns = table.columns.map(({ name }) => quoted(name)).join(", ");
+  const parts = [
+    run(createTable(table, table.name)),
+    ...table.indexes.map((index) => run(createIndex(table.name, index))),
   ];
+  if (!restore) return parts;
+  const file = keptTable(restore);
   return [
-    quoted(column.name),
-    typeSql(column.type),
-    column.required && "not null",
-    column.default !== undefined && `default ${literal(column.default)}`,
-    ...checks.map((check) => check && `check (${check})`),
-    column.references &&
-      `references ${quoted(column.references.table)} (${quoted("id")}) on delete ${
-        column.references.onDelete === "along" ? "cascade" : "restrict"
-      }`,
-  ]
-    .filter(Boolean)
-    .join(" ");
+    { kind: "bring back", file: restore, table: file },
+    ...parts,
+    run(`insert into ${quoted(table.name)} (${columns}) select ${columns} from ${file}`),
+  ];
 }
 
-function typeSql(type: ColumnType): string {
-  switch (type.kind) {
-    case "text":
-    case "long text":
-      return "text collate nocase";
-    case "integer":
-      return "integer";
-    case "decimal":
-      return `decimal(15, ${type.places})`;
-    case "boolean":
-      return "boolean";
-    case "date":
-    case "time":
-    case "datetime":
-      return "text";
+function addColumn({
+  table,
+  column,
+  fill,
+  restore,
+}: Extract<Step, { kind: "add column" }>): Part[] {
+  const [name, goal] = [quoted(column.name), quoted(table)];
+  const parts = [run(`alter table ${goal} add column ${columnSql(column)}`)];
+  if (fill) parts.push(run(`update ${goal} set ${name} = ${fillSql(fill)}`));
+  if (!restore) return parts;
+  const file = keptTable(restore);
+  const id = quoted("id");
+  return [
+    { kind: "bring back", file: restore, table: file },
+    ...parts,
+    run(
+      `update ${goal} set ${name} = k.${quoted("value")} from ${file} as k where k.${id} = ${goal}.${id}`,
+    ),
+  ];
+}
+
+function risks(step: Step, before: Schema): Risk[] {
+  switch (step.kind) {
+    case "add index":
+      return step.index.unique ? [repeats(step)] : [];
+    case "texts to rows":
+      return textRisks(step, before);
+    case "rows to texts":
+      return nameRisks(step, before);
+    case "links to reference":
+      return linkRisks(step);
+    case "carry":
+      return carryRisks(step);
+    case "drop table":
+      return step.carried ? [] : [allRows(step)];
+    case "drop column":
+      return step.carried ? [] : [allValues(step)];
+    case "add column":
+    case "change column": {
+      if (!needsRebuild(step)) return [];
+      return rebuild([step], before).parts.flatMap((part): Risk[] =>
+        part.kind === "none may remain"
+          ? [{ kind: "in the way", table: step.table, sentence: part.sentence, query: part.query }]
+          : part.kind === "keep" && step.kind === "change column" && step.lossy
+            ? [
+                {
+                  kind: "lost",
+                  table: step.table,
+                  sentence: `values of ${step.table}.${step.to.name} don't fit any more`,
+                  query: part.query,
+                },
+              ]
+            : [],
+      );
+    }
+    default:
+      return [];
   }
 }
 
-/** SQLite takes any value for any type, so the type itself is a check. Null passes every one of them; `is`, because what is no date at all gives null. */
-function typeCheck({ name, type, references }: Column): string | undefined {
-  const column = quoted(name);
-  switch (type.kind) {
-    case "text":
-      return `length(${column}) <= ${type.max}`;
-    case "integer":
-      return references ? undefined : `typeof(${column}) in ('integer', 'null')`;
-    case "decimal":
-      return `typeof(${column}) in ('integer', 'real', 'null') and ${column} = round(${column}, ${type.places})`;
-    case "boolean":
-      return `${column} in (0, 1)`;
-    case "date":
-      return `${column} is date(${column})`;
-    case "time":
-      return `${column} is strftime('%H:%M', ${column}) and ${column} < '24:00'`;
-    case "datetime":
-      return `${column} is strftime('%Y-%m-%dT%H:%M:%SZ', ${column})`;
-    case "long text":
-      return undefined;
-  }
+function repeats({ table, index }: Extract<Step, { kind: "add index" }>): Risk {
+  const columns = index.columns.map((name) => `t.${quoted(name)}`);
+  const same = index.columns
+    .map((name) => `o.${quoted(name)} = t.${quoted(name)}`)
+    .concat(`o.${quoted("id")} <> t.${quoted("id")}`);
+  return {
+    kind: "in the way",
+    table,
+    sentence: `rows of ${table} have the same ${index.columns.join(" and ")}`,
+    query: `select t.${quoted("id")}, ${columns.length === 1 ? columns[0] : columns.join(" || ', ' || ")} as ${quoted("value")} from ${quoted(table)} as t where exists (select 1 from ${quoted(table)} as o where ${same.join(" and ")})`,
+  };
 }
 
-function checkSql({ name }: Column, check: Check): string {
-  const column = quoted(name);
-  if (check.kind === "one of") return `${column} in (${check.values.map(literal).join(", ")})`;
-  const measured = check.kind === "length" ? `length(${column})` : column;
-  return [
-    check.min !== undefined && `${measured} >= ${literal(check.min)}`,
-    check.max !== undefined && `${measured} <= ${literal(check.max)}`,
-  ]
-    .filter(Boolean)
-    .join(" and ");
+function allRows({ table }: Extract<Step, { kind: "drop table" }>): Risk {
+  const [first, second] = table.columns.map(({ name }) => quoted(name));
+  return {
+    kind: "lost",
+    table: table.name,
+    sentence: `rows of ${table.name} go`,
+    query: `select ${first} as ${quoted("id")}, ${second ?? first} as ${quoted("value")} from ${quoted(table.name)}`,
+  };
+}
+
+function allValues({ table, column }: Extract<Step, { kind: "drop column" }>): Risk {
+  const name = quoted(column.name);
+  return {
+    kind: "lost",
+    table,
+    sentence: `values of ${table}.${column.name} go`,
+    query: `select ${quoted("id")}, ${name} as ${quoted("value")} from ${quoted(table)} where ${name} is not null`,
+  };
+}
+
+/** The tables of which every row is written anew. */
+function rewritten(steps: readonly Step[], _before: Schema): string[] {
+  const tables = steps
+    .filter((step) => needsRebuild(step) || step.kind === "drop column")
+    .map((step) => ("table" in step && typeof step.table === "string" ? step.table : ""));
+  return [...new Set(tables)];
 }

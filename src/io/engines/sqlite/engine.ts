@@ -6,17 +6,32 @@ import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
 import type { Engine } from "../engine.ts";
+import { catalogueOf, readCatalogue } from "./catalogue.ts";
 import { sqliteLoader } from "./loading.ts";
+
+const { quoted } = sqlite;
 
 /** Opens a SQLite file, and makes it when it isn't there. */
 export function openSqlite(file: string): Engine {
   const driver = open(file);
-  const { quoted } = sqlite;
   const migrations = migrationConnection(driver);
   return {
     dialect: sqlite,
     migrations,
     place: file,
+    clear: async (copy) => clear(driver, copy),
+    count: async (query) => {
+      const [row] = driver.prepare(`select count(*) as count from (${query})`).all() as {
+        count: number;
+      }[];
+      return Number(row?.count);
+    },
+    sample: async (query, rows) => {
+      const found = driver.prepare(`select * from (${query}) limit ${rows}`).all();
+      return (found as { id: unknown; value: unknown }[]).map(({ id, value }) => ({ id, value }));
+    },
+    catalogue: async () => readCatalogue(driver),
+    catalogueOf: async (schema) => catalogueOf(schema),
     hasTable: migrations.hasTable,
     isUntouched: async (table) => {
       // The highest number that AUTOINCREMENT ever gave is remembered here, also when its row is gone.
@@ -47,6 +62,12 @@ export function openSqlite(file: string): Engine {
         return Number(statement.run(values).lastInsertRowid);
       });
     },
+    noteSeeded: async (table, first, last) => {
+      driver.exec(
+        "create table if not exists levadura_seeded (entity_table text not null, first_id integer not null, last_id integer not null)",
+      );
+      driver.prepare("insert into levadura_seeded values (?, ?, ?)").run([table, first, last]);
+    },
     insertPairs: async (table, columns, pairs) => {
       const names = columns.map(quoted).join(", ");
       const statement = driver.prepare(`insert into ${quoted(table)} (${names}) values (?, ?)`);
@@ -68,6 +89,26 @@ export function openSqlite(file: string): Engine {
       driver.close();
     },
   };
+}
+
+function clear(driver: Driver.Database, copy: string): void {
+  driver.exec(`vacuum into '${copy.replaceAll("'", "''")}'`);
+  driver.pragma("foreign_keys = off");
+  driver.exec("begin immediate");
+  try {
+    const entries = driver
+      .prepare(
+        "select type, name from sqlite_schema where type in ('view', 'trigger', 'table') and name not like 'sqlite%' order by type = 'table'",
+      )
+      .all() as { type: string; name: string }[];
+    for (const { type, name } of entries) driver.exec(`drop ${type} if exists ${quoted(name)}`);
+    driver.exec("commit");
+  } catch (error) {
+    if (driver.inTransaction) driver.exec("rollback");
+    throw error;
+  } finally {
+    driver.pragma("foreign_keys = on");
+  }
 }
 
 const begin = "SQLite format 3\0";

@@ -1,0 +1,224 @@
+import { existsSync, mkdirSync, renameSync, rmSync } from "node:fs";
+import { basename, join } from "node:path";
+import { type KeptHeader, readKept, writeKept } from "./keeping.ts";
+import { type Part, parseScript } from "./script.ts";
+
+/** What running a migration's script needs of a database. */
+export interface ScriptConnection {
+  /** Runs statements. */
+  run(text: string): Promise<void>;
+  /** Rows of one statement. */
+  rows<Row>(text: string, values?: readonly unknown[]): Promise<Row[]>;
+  /** Rows of a query, one after the other. */
+  stream(text: string): { columns: string[]; rows: Iterable<unknown[]> | AsyncIterable<unknown[]> };
+  /** Makes a temporary table of rows. */
+  fill(table: string, columns: readonly string[], rows: AsyncIterable<unknown[]>): Promise<void>;
+  hasTable(name: string): Promise<boolean>;
+  /** Remembers the triggers and indexes of a table; what it gives puts back those that are gone. */
+  holdTriggers(table: string): Promise<() => Promise<void>>;
+}
+
+export interface ApplyOptions {
+  /** Under which folder goes what is thrown away. */
+  keptFolder: string;
+  /** Told of each part as it begins: its place, counted from 1, and how many there are. */
+  progress?: (name: string, part: number, of: number) => void;
+}
+
+/** Something that a person may want to know of a run. */
+export type Finding =
+  | { kind: "kept"; file: string; rows: number }
+  | { kind: "brought back"; table: string; rows: number }
+  /** Rows that are newer than what was brought back. */
+  | { kind: "newer rows"; table: string; count: number; first: number[] };
+
+/** Rows stand in the way of a step. */
+export class RowsInTheWay extends Error {
+  constructor(
+    readonly sentence: string,
+    readonly count: number,
+    readonly sample: readonly { id: unknown; value: unknown }[],
+  ) {
+    const shown = sample.map(({ id, value }) =>
+      value === null || value === undefined
+        ? `row ${id}`
+        : `row ${id} with ${JSON.stringify(value)}`,
+    );
+    super(`${count} ${sentence}: ${shown.join(", ")}${count > shown.length ? ", …" : ""}`);
+  }
+}
+
+/** A step has no SQL for this database, or for this direction. */
+export class NoWay extends Error {
+  constructor(about: string) {
+    super(`There is no SQL for the step "${about}". Write it into steps.yaml, or into the script.`);
+  }
+}
+
+interface Run extends ApplyOptions {
+  /** The name of the migration, for the folder of what it throws away. */
+  name: string;
+  /** The folder of what the migration threw away when it was applied. */
+  keptBefore?: string | undefined;
+}
+
+/** Runs a script within a transaction of the caller's. Gives the folder of what was thrown away, if anything was. */
+export async function runScript(
+  connection: ScriptConnection,
+  text: string,
+  options: Run,
+): Promise<{ kept?: string; findings: Finding[] }> {
+  const run = new ScriptRun(connection, options);
+  const parts = parseScript(text);
+  try {
+    for (const [at, part] of parts.entries()) {
+      options.progress?.(options.name, at + 1, parts.length);
+      await run.take(part);
+    }
+    return await run.finish();
+  } catch (error) {
+    run.abandon();
+    throw error;
+  }
+}
+
+/** Throws where a script has a step that nobody wrote SQL for. */
+export function requireWay(text: string): void {
+  for (const part of parseScript(text)) if (part.kind === "no way") throw new NoWay(part.about);
+}
+
+/** The kept files that a script brings back and that are not there. */
+export function missingKept(text: string, kept: string | null, keptFolder: string): string[] {
+  return parseScript(text).flatMap((part) => {
+    if (part.kind !== "bring back") return [];
+    const path = keptPath(part.file, kept ?? undefined, keptFolder);
+    return existsSync(path) ? [] : [path];
+  });
+}
+
+/** Where a kept file is: where the ledger says, or in a folder of that name that was moved along with the project. */
+function keptPath(file: string, kept: string | undefined, keptFolder: string): string {
+  const name = `${file}.jsonl.gz`;
+  const own = join(kept ?? keptFolder, name);
+  return existsSync(own) || kept === undefined ? own : join(keptFolder, basename(kept), name);
+}
+
+class ScriptRun {
+  readonly #findings: Finding[] = [];
+  readonly #held = new Map<string, () => Promise<void>>();
+  readonly #temporary: string[] = [];
+  readonly #begun: string;
+  readonly #folder: string;
+  #keeps = false;
+  /** Tables in which rows were looked for that are newer than what is brought back. */
+  readonly #searched = new Set<string>();
+
+  constructor(
+    readonly connection: ScriptConnection,
+    readonly options: Run,
+  ) {
+    const stamp = new Date().toISOString().replace(/[-:]|\.\d+/g, "");
+    this.#folder = join(options.keptFolder, `${options.name}-${stamp}`);
+    this.#begun = `${this.#folder}.begun-${process.pid}`;
+  }
+
+  async take(part: Part): Promise<void> {
+    switch (part.kind) {
+      case "run":
+        return this.connection.run(part.sql);
+      case "keep":
+        return this.#keep(part);
+      case "bring back":
+        return this.#bringBack(part);
+      case "none may remain":
+        return this.#refuse(part);
+      case "hold triggers":
+        this.#held.set(part.table, await this.connection.holdTriggers(part.table));
+        return;
+      case "return triggers":
+        await this.#held.get(part.table)?.();
+        return;
+      case "no way":
+        throw new NoWay(part.about);
+    }
+  }
+
+  async finish(): Promise<{ kept?: string; findings: Finding[] }> {
+    for (const table of this.#temporary) await this.connection.run(`drop table ${table}`);
+    if (!this.#keeps) return { findings: this.#findings };
+    renameSync(this.#begun, this.#folder);
+    return { kept: this.#folder, findings: this.#findings };
+  }
+
+  abandon(): void {
+    rmSync(this.#begun, { recursive: true, force: true });
+  }
+
+  async #keep({ file, table, query }: Extract<Part, { kind: "keep" }>): Promise<void> {
+    if (!this.#keeps) mkdirSync(this.#begun, { recursive: true });
+    this.#keeps = true;
+    const { columns, rows } = this.connection.stream(query);
+    const top = columns[0] === "id" ? await this.#top(table) : null;
+    const path = join(this.#begun, `${file}.jsonl.gz`);
+    const count = await writeKept(path, { table, columns, top }, rows);
+    const place = join(this.options.keptFolder, basename(this.#folder), `${file}.jsonl.gz`);
+    this.#findings.push({ kind: "kept", file: place, rows: count });
+  }
+
+  async #top(table: string): Promise<number> {
+    const [row] = await this.connection.rows<{ top: number | string | null }>(
+      `select max(id) as top from ${table}`,
+    );
+    return Number(row?.top ?? 0);
+  }
+
+  async #bringBack({ file, table }: Extract<Part, { kind: "bring back" }>): Promise<void> {
+    const path = keptPath(file, this.options.keptBefore, this.options.keptFolder);
+    const { header, rows } = await readKept(path);
+    let count = 0;
+    async function* counted() {
+      for await (const row of rows) {
+        count++;
+        yield row;
+      }
+    }
+    await this.connection.fill(table, header.columns, counted());
+    this.#temporary.push(table);
+    this.#findings.push({ kind: "brought back", table: header.table, rows: count });
+    await this.#findNewer(header);
+  }
+
+  async #refuse({ sentence, query }: Extract<Part, { kind: "none may remain" }>): Promise<void> {
+    const sample = await this.connection.rows<{ id: unknown; value: unknown }>(
+      `select * from (${query}) as standing limit 5`,
+    );
+    if (sample.length === 0) return;
+    const [counted] = await this.connection.rows<{ count: number | string }>(
+      `select count(*) as count from (${query}) as standing`,
+    );
+    throw new RowsInTheWay(sentence, Number(counted?.count), sample);
+  }
+
+  /** Rows that were added after what is brought back had been thrown away. */
+  async #findNewer({ table, top }: KeptHeader): Promise<void> {
+    if (top === null || this.#searched.has(table)) return;
+    this.#searched.add(table);
+    if (!(await this.connection.hasTable(unquoted(table)))) return;
+    const newer = `from ${table} where id > ${top}`;
+    const found = await this.connection.rows<{ id: number }>(
+      `select id ${newer} order by id limit 5`,
+    );
+    if (found.length === 0) return;
+    const [counted] = await this.connection.rows<{ count: number | string }>(
+      `select count(*) as count ${newer}`,
+    );
+    const first = found.map(({ id }) => Number(id));
+    this.#findings.push({ kind: "newer rows", table, count: Number(counted?.count), first });
+  }
+}
+
+/** A name without the quotes that a script has it in. */
+export function unquoted(name: string): string {
+  const mark = name.charAt(0);
+  return mark === '"' || mark === "`" ? name.slice(1, -1).replaceAll(mark + mark, mark) : name;
+}

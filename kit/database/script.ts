@@ -1,0 +1,69 @@
+/**
+ * A piece of a migration's script: statements, or something that the runner does, which is written as a
+ * comment. A comment's further lines are indented by three spaces.
+ */
+export type Part =
+  | { kind: "run"; sql: string }
+  /** Streams the rows of a query on a table into a file. */
+  | { kind: "keep"; file: string; table: string; query: string }
+  /** Makes a temporary table of such a file. */
+  | { kind: "bring back"; file: string; table: string }
+  /** Ends the migration when the query has rows, which have an `id` and a `value`. */
+  | { kind: "none may remain"; sentence: string; query: string }
+  /** Remembers what hangs on a table, and puts back what is gone of it. */
+  | { kind: "hold triggers" | "return triggers"; table: string }
+  /** Something that nobody wrote SQL for. */
+  | { kind: "no way"; about: string };
+
+const directives: readonly (readonly [RegExp, (found: string[]) => Part])[] = [
+  [
+    /^keep (\S+) of (.+?): (.+)$/su,
+    ([file = "", table = "", query = ""]) => ({ kind: "keep", file, table, query }),
+  ],
+  [
+    /^bring back (\S+) as (.+)$/u,
+    ([file = "", table = ""]) => ({ kind: "bring back", file, table }),
+  ],
+  [
+    /^none may remain \((.+?)\): (.+)$/su,
+    ([sentence = "", query = ""]) => ({ kind: "none may remain", sentence, query }),
+  ],
+  [/^there is no SQL for this: (.+)$/su, ([about = ""]) => ({ kind: "no way", about })],
+  [/^hold triggers of (.+)$/u, ([table = ""]) => ({ kind: "hold triggers", table })],
+  [/^return triggers of (.+)$/u, ([table = ""]) => ({ kind: "return triggers", table })],
+];
+
+/** The parts of a script, in order. Comments that mean nothing here stay with the statements. */
+export function parseScript(text: string): Part[] {
+  const parts: Part[] = [];
+  let sql: string[] = [];
+  const flush = () => {
+    const statements = sql.join("\n");
+    if (/^\s*(?!--)\S/m.test(statements)) parts.push({ kind: "run", sql: statements });
+    sql = [];
+  };
+  const lines = text.split(/\r?\n/);
+  for (let at = 0; at < lines.length; at++) {
+    const line = lines[at] ?? "";
+    if (!line.startsWith("-- ")) {
+      sql.push(line);
+      continue;
+    }
+    const comment = [line.slice(3)];
+    while (lines[at + 1]?.startsWith("--   ")) comment.push(lines[++at]?.slice(5) ?? "");
+    const part = directive(comment.join("\n").replace(/;$/, ""));
+    if (!part) continue;
+    flush();
+    parts.push(part);
+  }
+  flush();
+  return parts;
+}
+
+function directive(text: string): Part | undefined {
+  for (const [pattern, make] of directives) {
+    const found = pattern.exec(text);
+    if (found) return make(found.slice(1));
+  }
+  return undefined;
+}

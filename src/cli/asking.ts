@@ -1,0 +1,13 @@
+import { createInterface } from "node:readline/promises";
+
+/** Whether there is a person to ask. */
+export function canAsk(): boolean {
+  return process.stdin.isTTY === true && process.stdout.isTTY === true;
+}
+
+/** Asks for a yes; anything else is a no. */
+export async function agreed(question: string): Promise<boolean> {
+  const terminal = createInterface({ input: process.stdin, output: process.stdout });
+  const answer = await terminal.question(`\n${question} [y/N] `).finally(() => terminal.close());
+  return /^y(es)?$/i.test(answer.trim());
+}

@@ -1,0 +1,71 @@
+import ansis from "ansis";
+import type { Consequence, CountedRisk, Standing, Verdict } from "../flows/changes.ts";
+import { count } from "./words.ts";
+
+const colors: Readonly<Record<Verdict, (text: string) => string>> = {
+  safe: ansis.green,
+  "rewrites the table": ansis.cyan,
+  "the rows must comply": ansis.yellow,
+  "throws data away": ansis.red,
+  "can't be done": ansis.red,
+};
+
+const width = Math.max(...Object.keys(colors).map(({ length }) => length));
+
+/** What stands between model, migrations and database, for people. */
+export function standingText({ pending, undrafted, deviations }: Standing): string {
+  const parts: string[] = [];
+  for (const { name, failure, consequences } of pending) {
+    parts.push(`${ansis.bold(name)} ${ansis.dim("is drafted, and waits to be applied")}`);
+    if (failure) parts.push(`${ansis.red("✗")} the last attempt failed: ${failure}`);
+    parts.push(...consequences.map(consequenceText), "");
+  }
+  if (undrafted.length > 0) {
+    parts.push(`${ansis.bold("model.yaml")} ${ansis.dim("has changes that no migration has yet")}`);
+    parts.push(...undrafted.map(consequenceText), "");
+  }
+  if (deviations.length > 0) {
+    parts.push(
+      `${ansis.bold("The database")} ${ansis.dim("differs from what its migrations made")}`,
+    );
+    parts.push(...deviations.map(({ sentence }) => `${ansis.yellow("!")} ${sentence}`), "");
+  }
+  return parts.join("\n").trimEnd();
+}
+
+/** A change: its verdict, the sentence, and below it what is known of the rows. */
+export function consequenceText({
+  verdict,
+  sentence,
+  table,
+  rows,
+  risks,
+  rewritten,
+  help,
+}: Consequence): string {
+  const details = [
+    rows === undefined ? "" : `${table} has ${count(rows, "row")}`,
+    ...rewritten.map((name) => `${name} is written anew`),
+    ...risks.map(riskText),
+  ].filter(Boolean);
+  const margin = " ".repeat(width + 4);
+  const verdictText = colors[verdict](verdict.padEnd(width));
+  return [
+    `  ${verdictText}  ${sentence}`,
+    ...(details.length > 0 ? [margin + ansis.dim([...new Set(details)].join("; "))] : []),
+    ...(help ? [`${margin}${help}`] : []),
+  ].join("\n");
+}
+
+function riskText({ kind, sentence, count: number, sample }: CountedRisk): string {
+  if (number === undefined) return "not known before the steps ahead of it are taken";
+  if (number === 0) return kind === "lost" ? "nothing is lost" : "all rows comply";
+  const shown = sample.map(({ id, value }) =>
+    value === null || value === undefined ? `row ${id}` : `row ${id} ${JSON.stringify(value)}`,
+  );
+  const examples =
+    kind === "in the way" && shown.length > 0
+      ? ` (${shown.join(", ")}${number > shown.length ? ", …" : ""})`
+      : "";
+  return `${number.toLocaleString("en")} ${sentence}${examples}`;
+}

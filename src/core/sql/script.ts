@@ -1,0 +1,55 @@
+/**
+ * A piece of a migration's script: statements, or something that the runner does. What the runner does is
+ * written as a comment, which every database leaves alone: `-- keep hive-notes: select …;`
+ */
+export type Part =
+  | { kind: "run"; sql: string }
+  /** Streams the rows of a query on a table into a file. */
+  | { kind: "keep"; file: string; table: string; query: string }
+  /** Makes a temporary table of such a file; its first column is the key if it is `id`. */
+  | { kind: "bring back"; file: string; table: string }
+  /** Ends the migration when the query has rows; they have the columns `id` and `value`. */
+  | { kind: "none may remain"; sentence: string; query: string }
+  /** Remembers what hangs on a table, and puts back what is gone of it. */
+  | { kind: "hold triggers" | "return triggers"; table: string }
+  /** Something that nobody wrote SQL for. */
+  | { kind: "no way"; about: string };
+
+/** What one or several steps come to. */
+export interface Section {
+  /** What the steps do, in sentences. */
+  sentences: string[];
+  parts: Part[];
+}
+
+/** Sections as a script that people can read and edit; kit/database/script.ts reads it. */
+export function printScript(sections: readonly Section[]): string {
+  return sections
+    .map(({ sentences, parts }) =>
+      [...sentences.map((sentence) => `-- ${sentence}\n`), ...parts.map(printPart)].join(""),
+    )
+    .join("\n");
+}
+
+function printPart(part: Part): string {
+  switch (part.kind) {
+    case "run":
+      return `${part.sql};\n`;
+    case "keep":
+      return directive(`keep ${part.file} of ${part.table}: ${part.query}`);
+    case "bring back":
+      return directive(`bring back ${part.file} as ${part.table}`);
+    case "none may remain":
+      return directive(`none may remain (${part.sentence}): ${part.query}`);
+    case "no way":
+      return directive(`there is no SQL for this: ${part.about}`);
+    case "hold triggers":
+    case "return triggers":
+      return directive(`${part.kind} of ${part.table}`);
+  }
+}
+
+/** A comment that the runner understands; its other lines are indented. */
+function directive(text: string): string {
+  return `-- ${text.replaceAll("\n", "\n--   ")};\n`;
+}

@@ -1,0 +1,113 @@
+import type { Fill } from "../../evolution/steps.ts";
+import type { Check, Column, ColumnType, Index, Table } from "../../schema/schema.ts";
+
+/** A name in quotes. */
+export function quoted(name: string): string {
+  return `"${name.replaceAll('"', '""')}"`;
+}
+
+export function literal(value: string | number | boolean): string {
+  if (typeof value === "boolean") return value ? "1" : "0";
+  return typeof value === "number" ? String(value) : `'${value.replaceAll("'", "''")}'`;
+}
+
+/** This moment, as date-times are kept. */
+export const thisMoment = "strftime('%Y-%m-%dT%H:%M:%SZ', 'now')";
+
+/** The expression of a value that rows are filled with. */
+export function fillSql(fill: Fill): string {
+  if ("value" in fill) return literal(fill.value);
+  if ("moment" in fill) return fill.moment === "today" ? "date('now')" : thisMoment;
+  const { table, column, value } = fill.row;
+  return `(select min(${quoted("id")}) from ${quoted(table)} where ${quoted(column)} = ${literal(value)})`;
+}
+
+export function createTable({ columns, key }: Table, name: string): string {
+  // AUTOINCREMENT, so that the number of a deleted row is never given to another one.
+  const lines = columns.map((column) =>
+    column.name === "id" && key.length === 1
+      ? `${quoted("id")} integer primary key autoincrement`
+      : columnSql(column),
+  );
+  if (key.length > 1) lines.push(`primary key (${key.map(quoted).join(", ")})`);
+  return `create table ${quoted(name)} (\n${lines.map((line) => `  ${line}`).join(",\n")}\n)`;
+}
+
+export function createIndex(table: string, { name, columns, unique }: Index): string {
+  return `create ${unique ? "unique " : ""}index ${quoted(name)} on ${quoted(table)} (${columns.map(quoted).join(", ")})`;
+}
+
+export function columnSql(column: Column): string {
+  const checks = checksOf(column, quoted(column.name));
+  return [
+    quoted(column.name),
+    typeSql(column.type),
+    column.required && "not null",
+    column.default !== undefined && `default ${literal(column.default)}`,
+    ...checks.map((check) => `check (${check})`),
+    column.references &&
+      `references ${quoted(column.references.table)} (${quoted("id")}) on delete ${
+        column.references.onDelete === "along" ? "cascade" : "restrict"
+      }`,
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
+export function typeSql(type: ColumnType): string {
+  switch (type.kind) {
+    case "text":
+    case "long text":
+      return "text collate nocase";
+    case "integer":
+      return "integer";
+    case "decimal":
+      return `decimal(15, ${type.places})`;
+    case "boolean":
+      return "boolean";
+    case "date":
+    case "time":
+    case "datetime":
+      return "text";
+  }
+}
+
+/** What an expression has to hold to for a column to take it. Null passes every one of them. */
+export function checksOf(column: Column, value: string): string[] {
+  const checks = (column.checks ?? []).map((check) => checkSql(check, value));
+  return [typeCheck(column, value), ...checks].filter((check) => check !== undefined);
+}
+
+/** SQLite takes any value for any type, so the type itself is a check; `is`, because what is no date at all gives null. */
+function typeCheck({ type, references }: Column, value: string): string | undefined {
+  switch (type.kind) {
+    case "text":
+      return `length(${value}) <= ${type.max}`;
+    case "integer":
+      return references ? undefined : `typeof(${value}) in ('integer', 'null')`;
+    case "decimal":
+      return `typeof(${value}) in ('integer', 'real', 'null') and ${value} = round(${value}, ${type.places})`;
+    case "boolean":
+      return `${value} in (0, 1)`;
+    case "date":
+      return `${value} is date(${value})`;
+    case "time":
+      return `${value} is strftime('%H:%M', ${value}) and ${value} < '24:00'`;
+    case "datetime":
+      return `${value} is strftime('%Y-%m-%dT%H:%M:%SZ', ${value})`;
+    case "long text":
+      return undefined;
+  }
+}
+
+/** A check of the model's, on an expression. */
+export function checkSql(check: Check, value: string): string {
+  if (check.kind === "one of") return `${value} in (${check.values.map(literal).join(", ")})`;
+  const measured = check.kind === "length" ? `length(${value})` : value;
+  return [
+    check.min !== undefined && `${measured} >= ${literal(check.min)}`,
+    check.max !== undefined && `${measured} <= ${literal(check.max)}`,
+  ]
+    .filter(Boolean)
+    .join(" and ");
+}

@@ -1,0 +1,120 @@
+import type { ColumnType } from "../../schema/schema.ts";
+
+type Kind = ColumnType["kind"];
+
+/**
+ * An expression turned from one type into another; null where a value can't be. `lossy` cuts and rounds
+ * what is too long or too fine instead.
+ */
+export function converted(value: string, from: ColumnType, to: ColumnType, lossy: boolean): string {
+  if (to.kind === "text" || to.kind === "long text") return textWithin(value, from, to, lossy);
+  if (from.kind === "decimal" && to.kind === "decimal") return rounded(value, from, to, lossy);
+  if (from.kind === to.kind) return value;
+  const source = from.kind === "long text" ? "text" : from.kind;
+  return conversions[`${source} ${to.kind}`]?.(value, to, lossy) ?? "null";
+}
+
+/** Whether every value of a type can be turned into one of another. */
+export function alwaysConverts(from: ColumnType, to: ColumnType): boolean {
+  if (to.kind === "long text") return true;
+  if (to.kind === "text") {
+    return (from.kind === "text" ? from.max : (longest[from.kind] ?? Infinity)) <= to.max;
+  }
+  if (from.kind === "decimal" && to.kind === "decimal") return from.places <= to.places;
+  return from.kind === to.kind || always.has(`${from.kind} ${to.kind}`);
+}
+
+const always: ReadonlySet<string> = new Set([
+  "integer decimal",
+  "boolean integer",
+  "boolean decimal",
+  "date datetime",
+  "datetime date",
+  "datetime time",
+]);
+
+/** How long the texts of other types can be. */
+const longest: Partial<Record<Kind, number>> = {
+  integer: 20,
+  decimal: 20,
+  boolean: 3,
+  date: 10,
+  time: 5,
+  datetime: 20,
+};
+
+function textWithin(
+  value: string,
+  from: ColumnType,
+  to: Extract<ColumnType, { kind: "text" | "long text" }>,
+  lossy: boolean,
+): string {
+  const text = textOf(value, from);
+  if (to.kind === "long text" || alwaysConverts(from, to)) return text;
+  return lossy
+    ? `substr(${text}, 1, ${to.max})`
+    : `case when length(${text}) <= ${to.max} then ${text} end`;
+}
+
+function textOf(value: string, from: ColumnType): string {
+  switch (from.kind) {
+    case "integer":
+      return `cast(${value} as text)`;
+    case "decimal":
+      return `case when ${value} = cast(${value} as integer) then cast(cast(${value} as integer) as text) when ${value} is not null then rtrim(printf('%.${from.places}f', ${value}), '0') end`;
+    case "boolean":
+      return `case ${value} when 1 then 'yes' when 0 then 'no' end`;
+    default:
+      return value;
+  }
+}
+
+function rounded(
+  value: string,
+  from: { places: number },
+  to: { places: number },
+  lossy: boolean,
+): string {
+  if (from.places <= to.places) return value;
+  const round = `round(${value}, ${to.places})`;
+  return lossy ? round : `case when ${value} = ${round} then ${value} end`;
+}
+
+/** The digits of a number without its sign. */
+const unsigned = (value: string) =>
+  `ltrim(substr(trim(${value}), 1, 1), '+-') || substr(trim(${value}), 2)`;
+const digitsOnly = (text: string) =>
+  `${text} not glob '*[^0-9]*' and length(ltrim(${text}, '0')) <= 15`;
+
+const conversions: Readonly<
+  Record<string, (value: string, to: ColumnType, lossy: boolean) => string>
+> = {
+  "text integer": (value) =>
+    `case when (${unsigned(value)}) <> '' and ${digitsOnly(`(${unsigned(value)})`)} then cast(trim(${value}) as integer) end`,
+  "text decimal": (value, to, lossy) => {
+    const places = to.kind === "decimal" ? to.places : 0;
+    const digits = `(${unsigned(value)})`;
+    const fraction = `case instr(${digits}, '.') when 0 then 0 else length(${digits}) - instr(${digits}, '.') end`;
+    return `case when ${digits} glob '[0-9]*' and ${digits} glob '*[0-9]' and length(${digits}) - length(replace(${digits}, '.', '')) <= 1 and ${digitsOnly(`replace(${digits}, '.', '')`)}${lossy ? "" : ` and ${fraction} <= ${places}`} then round(cast(trim(${value}) as real), ${places}) end`;
+  },
+  "text boolean": (value) =>
+    `case when lower(trim(${value})) in ('yes', 'true', '1') then 1 when lower(trim(${value})) in ('no', 'false', '0') then 0 end`,
+  "text date": (value) =>
+    `case when trim(${value}) is date(trim(${value})) then trim(${value}) end`,
+  "text time": (value) =>
+    `case when trim(${value}) is strftime('%H:%M', trim(${value})) and trim(${value}) < '24:00' then trim(${value}) end`,
+  "text datetime": (value) =>
+    `case when trim(${value}) is strftime('%Y-%m-%dT%H:%M:%SZ', trim(${value})) then trim(${value}) end`,
+  "integer decimal": (value) => value,
+  "decimal integer": (value, _to, lossy) =>
+    lossy
+      ? `cast(round(${value}) as integer)`
+      : `case when ${value} = cast(${value} as integer) then cast(${value} as integer) end`,
+  "integer boolean": (value) => `case when ${value} in (0, 1) then ${value} end`,
+  "decimal boolean": (value) => `case when ${value} in (0, 1) then cast(${value} as integer) end`,
+  "boolean integer": (value) => value,
+  "boolean decimal": (value) => value,
+  "date datetime": (value) => `${value} || 'T00:00:00Z'`,
+  "datetime date": (value) => `substr(${value}, 1, 10)`,
+  "datetime time": (value) => `substr(${value}, 12, 5)`,
+};

@@ -1,0 +1,158 @@
+import { describeStep, replay, type Step } from "../../evolution/steps.ts";
+import { type Schema, type Table, tableNamed } from "../../schema/schema.ts";
+import type { Part, Section } from "../script.ts";
+import { createIndex, createTable, fillSql, literal, quoted } from "./columns.ts";
+import { changedValue, keptRows } from "./values.ts";
+
+type TableStep = Extract<Step, { kind: "add column" | "change column" | "drop column" }>;
+
+/** Whether a step is one of those that a rebuild takes along. */
+export function ofTable(step: Step): step is TableStep {
+  return ["add column", "change column", "drop column"].includes(step.kind);
+}
+
+/** Steps on one table, taken by making it anew, in one pass over its rows. */
+export function rebuild(steps: readonly TableStep[], before: Schema): Section {
+  const name = steps[0]?.table ?? "";
+  const old = tableNamed(before, name) as Table;
+  const goal = tableNamed(replay(steps, before), name) as Table;
+  const work = new Rebuild(old);
+  for (const step of steps) work.take(step);
+  const fresh = `levadura_new_${name}`;
+  const columns = goal.columns.map(({ name: column }) => quoted(column)).join(", ");
+  const run = (sql: string): Part => ({ kind: "run", sql });
+  return {
+    sentences: steps.map(describeStep),
+    parts: [
+      ...work.parts,
+      { kind: "hold triggers", table: quoted(name) },
+      run(createTable(goal, fresh)),
+      run(
+        `insert into ${quoted(fresh)} (${columns})\nselect\n${goal.columns.map(({ name: column }) => `  ${work.valueOf(column)}`).join(",\n")}\nfrom ${quoted(name)} as t${work.joins}`,
+      ),
+      // Numbers that were given to rows since deleted are not given again.
+      run(`delete from sqlite_sequence where name = ${literal(fresh)}`),
+      run(
+        `insert into sqlite_sequence (name, seq) select ${literal(fresh)}, seq from sqlite_sequence where name = ${literal(name)}`,
+      ),
+      run(`drop table ${quoted(name)}`),
+      // The old way of renaming leaves views and the references of other tables as they are.
+      run("pragma legacy_alter_table = on"),
+      run(`alter table ${quoted(fresh)} rename to ${quoted(name)}`),
+      run("pragma legacy_alter_table = off"),
+      ...goal.indexes.map((index) => run(createIndex(name, index))),
+      { kind: "return triggers", table: quoted(name) },
+    ],
+  };
+}
+
+/** Where the values of each column come from, as the steps are taken one by one. */
+class Rebuild {
+  readonly #values: Map<string, string>;
+  readonly parts: Part[] = [];
+  joins = "";
+  #files = 0;
+
+  constructor(readonly table: Table) {
+    this.#values = new Map(table.columns.map(({ name }) => [name, `t.${quoted(name)}`]));
+  }
+
+  valueOf(column: string): string {
+    return this.#values.get(column) ?? "null";
+  }
+
+  take(step: TableStep): void {
+    if (step.kind === "change column") this.#change(step);
+    else if (step.kind === "add column") this.#add(step);
+    else this.#drop(step);
+  }
+
+  #select(columns: string): string {
+    return `select t.${quoted("id")}, ${columns} from ${quoted(this.table.name)} as t${this.joins}`;
+  }
+
+  #change(step: Extract<TableStep, { kind: "change column" }>): void {
+    const column = step.to.name;
+    const x = this.valueOf(column);
+    const { value, refused } = changedValue(x, step);
+    let result = value;
+    if (step.restore) {
+      const file = this.#bringBack(step.restore);
+      const known = `${file}.${quoted("id")} is not null and ${x} is ${file}.${quoted("became")}`;
+      result = `case when ${known} then ${file}.${quoted("value")} else ${value} end`;
+      const still = refused.map((condition) => `not (${known}) and (${condition})`);
+      this.#refuse(column, x, still, step);
+    } else this.#refuse(column, x, refused, step);
+    if (step.keep) {
+      const query = `${this.#select(`${x} as ${quoted("value")}, ${value} as ${quoted("became")}`)} where ${keptRows(x, step, value)}`;
+      this.parts.push({ kind: "keep", file: step.keep, table: quoted(this.table.name), query });
+    }
+    this.#values.set(column, result);
+  }
+
+  #refuse(column: string, x: string, refused: readonly string[], step: Step): void {
+    if (refused.length === 0) return;
+    const query = `${this.#select(`${x} as ${quoted("value")}`)} where ${refused.map((each) => `(${each})`).join(" or ")}`;
+    this.parts.push({ kind: "none may remain", sentence: inTheWay(step, column), query });
+  }
+
+  #add(step: Extract<TableStep, { kind: "add column" }>): void {
+    const { column, fill, restore } = step;
+    const start = fill
+      ? fillSql(fill)
+      : column.default === undefined
+        ? "null"
+        : literal(column.default);
+    if (!restore) {
+      if (column.required && start === "null") this.#refuse(column.name, "null", ["true"], step);
+      this.#values.set(column.name, start);
+      return;
+    }
+    const file = this.#bringBack(restore);
+    const known = `${file}.${quoted("id")} is not null`;
+    if (column.required && start === "null") {
+      this.#refuse(column.name, "null", [`not (${known})`], step);
+    }
+    this.#values.set(
+      column.name,
+      `case when ${known} then ${file}.${quoted("value")} else ${start} end`,
+    );
+  }
+
+  #drop({ column, keep }: Extract<TableStep, { kind: "drop column" }>): void {
+    const x = this.valueOf(column.name);
+    if (keep) {
+      const all = column.default !== undefined && !column.required;
+      const query = `${this.#select(`${x} as ${quoted("value")}`)}${all ? "" : ` where ${x} is not null`}`;
+      this.parts.push({ kind: "keep", file: keep, table: quoted(this.table.name), query });
+    }
+    this.#values.delete(column.name);
+  }
+
+  /** Gives the alias of the kept rows. */
+  #bringBack(file: string): string {
+    const alias = `k${++this.#files}`;
+    const table = keptTable(file);
+    this.parts.unshift({ kind: "bring back", file, table });
+    this.joins += `\nleft join ${table} as ${alias} on ${alias}.${quoted("id")} = t.${quoted("id")}`;
+    return alias;
+  }
+}
+
+/** The temporary table of a file of kept rows. */
+export function keptTable(file: string): string {
+  return quoted(`levadura_kept_${file}`);
+}
+
+/** What is the matter with rows that stand in the way of a step. */
+export function inTheWay(step: Step, column: string): string {
+  if (step.kind === "add column") return `the rows of ${step.table} have no value for ${column}`;
+  if (step.kind === "change column") {
+    const { table, from, to, fill } = step;
+    const empty = to.required && !from.required && !fill;
+    return empty && from.type.kind === to.type.kind
+      ? `rows of ${table} have no ${column}, or one that it can't have any more`
+      : `rows of ${table} have a ${column} that it can't have any more`;
+  }
+  return `rows of ${column}`;
+}

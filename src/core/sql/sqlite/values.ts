@@ -1,0 +1,50 @@
+import { alike, type ChangeColumn, isExact, type Step } from "../../evolution/steps.ts";
+import { checkSql, fillSql, literal } from "./columns.ts";
+import { alwaysConverts, converted } from "./conversions.ts";
+
+/** What a change makes of an expression, and which values stand in its way. */
+export interface ChangedValue {
+  value: string;
+  /** Conditions under which a value can't be taken over; none where every value can. */
+  refused: string[];
+}
+
+/** What a change makes of an expression. */
+export function changedValue(x: string, step: ChangeColumn): ChangedValue {
+  const { from, to, values, fill, lossy = false } = step;
+  const total = alwaysConverts(from.type, to.type);
+  let value = converted(x, from.type, to.type, lossy);
+  const refused: string[] = [];
+  if (!total && !lossy) refused.push(`${x} is not null and (${value}) is null`);
+  if (values) {
+    const cases = Object.entries(values).map(
+      ([old, now]) => `when ${literal(old)} then ${literal(now)}`,
+    );
+    value = `case ${value} ${cases.join(" ")} else ${value} end`;
+  }
+  const checked = (expression: string) =>
+    (to.checks ?? []).map((check) => checkSql(check, `(${expression})`)).join(" and ");
+  const narrower = !alike(from.checks ?? [], to.checks ?? []) || from.type.kind !== to.type.kind;
+  if (narrower && to.checks) {
+    if (lossy) value = `case when ${checked(`${value}`)} then ${value} end`;
+    else refused.push(`not (${checked(`${value}`)})`);
+  }
+  if (fill) value = `coalesce(${value}, ${fillSql(fill)})`;
+  if (to.required && !(from.required && total && !lossy)) refused.push(`(${value}) is null`);
+  return { value, refused };
+}
+
+/** Which rows a file has to keep so that a change can be taken back: those whose value doesn't come back by itself. */
+export function keptRows(x: string, step: ChangeColumn, value: string): string {
+  const { from, to, fill } = step;
+  if (isExact(from.type, to.type) && alike(from.type.kind, to.type.kind)) {
+    return `(${value}) is not ${x} collate binary`;
+  }
+  return fill ? "true" : `${x} is not null`;
+}
+
+/** The steps that only a table made anew can take. */
+export function needsRebuild(step: Step): boolean {
+  if (step.kind === "change column") return true;
+  return step.kind === "add column" && step.column.required && step.column.default === undefined;
+}

@@ -1,0 +1,235 @@
+import { isPending, migrationStatuses } from "../../kit/database/migrations.ts";
+import {
+  type Change,
+  type Decisions,
+  type Difference,
+  difference,
+} from "../core/evolution/difference.ts";
+import { describeStep, replay, type Step } from "../core/evolution/steps.ts";
+import type { Model } from "../core/model/model.ts";
+import type { Schema } from "../core/schema/schema.ts";
+import { outlookOf } from "../core/sql/consequences.ts";
+import type { Dialect } from "../core/sql/dialect.ts";
+import { printScript } from "../core/sql/script.ts";
+import type { Engine } from "../io/engines/engine.ts";
+import { type MigrationFolder, readMigrations } from "../io/project/migrations.ts";
+import type { Project } from "../io/project/project.ts";
+import { dialectOf, hasDatabase, withDatabase } from "./database.ts";
+import { type Deviation, deviationsOf } from "./deviations.ts";
+
+/** What a change does to the rows there are. */
+export type Verdict =
+  | "safe"
+  | "rewrites the table"
+  | "the rows must comply"
+  | "throws data away"
+  | "can't be done";
+
+/** Rows that stand in the way of a change, or of which it throws something away. */
+export interface CountedRisk {
+  kind: "in the way" | "lost";
+  sentence: string;
+  /** Undefined where there is no database to count in yet. */
+  count?: number;
+  sample: { id: unknown; value: unknown }[];
+}
+
+/** A change, and what it does to the rows of a database. */
+export interface Consequence {
+  sentence: string;
+  verdict: Verdict;
+  table: string;
+  column?: string;
+  /** How many rows the table has; undefined where it isn't there yet. */
+  rows?: number;
+  risks: CountedRisk[];
+  /** The tables that are written anew. */
+  rewritten: string[];
+  /** What can be done about it. */
+  help?: string;
+  /** The name under which throwing data away has to be accepted. */
+  accept?: string;
+  /** The name under which values can be let go of that stand in the way. */
+  letGo?: string;
+}
+
+/** What stands between model, migrations and database. */
+export interface Standing {
+  /** Migrations that the database lacks, with what their steps do. */
+  pending: { name: string; failure?: string; consequences: Consequence[] }[];
+  /** Changes of the model that no migration has. */
+  undrafted: Consequence[];
+  /** Former names that changes seem to have, and the lines that say so. */
+  renames: Difference["renames"];
+  /** Where the database differs from what its ledger says. */
+  deviations: Deviation[];
+  /** The statements of all of it. */
+  sql: string;
+}
+
+/** What lies between a project's migrations and its model. */
+export function pendingChanges(
+  project: Project,
+  model: Model,
+  decisions: Decisions = {},
+): Difference & { migrations: MigrationFolder[]; reached: Schema } {
+  const migrations = readMigrations(project, dialectOf(model));
+  const reached = replay(migrations.flatMap(({ steps }) => steps));
+  return { migrations, reached, ...difference(reached, model, decisions) };
+}
+
+/** Compares model, migrations and database, and asks the database about its rows. */
+export async function standingOf(
+  project: Project,
+  model: Model,
+  decisions: Decisions = {},
+): Promise<Standing> {
+  const dialect = dialectOf(model);
+  const { migrations, reached, changes, steps, renames } = pendingChanges(
+    project,
+    model,
+    decisions,
+  );
+  const undraftedSql = printScript(dialect.sections(steps, reached));
+  const judge = async (engine: Engine | undefined): Promise<Standing> => {
+    const statuses = engine ? await migrationStatuses(engine.migrations, migrations) : [];
+    const waiting = migrations.filter(({ name }) => {
+      const status = statuses.find((each) => each.name === name);
+      return !status || isPending(status);
+    });
+    const applied = migrations.filter((each) => !waiting.includes(each));
+    const before = replay(applied.flatMap((each) => each.steps));
+    const all = [...waiting.flatMap((each) => each.steps), ...steps];
+    const context = { dialect, all, before, engine };
+    const pending: Standing["pending"] = [];
+    for (const { name, steps: own } of waiting) {
+      const failure = statuses.find((each) => each.name === name)?.line?.failure;
+      const consequences = [];
+      for (const change of asChanges(own)) consequences.push(await weigh(change, context));
+      pending.push({ name, ...(failure && { failure }), consequences });
+    }
+    const undrafted = [];
+    for (const change of changes) {
+      if (change.sentence !== "") undrafted.push(await weigh(change, context));
+    }
+    return {
+      pending,
+      undrafted,
+      renames,
+      deviations: engine ? await deviationsOf(engine, before) : [],
+      sql: [...waiting.map(({ forward }) => forward), undraftedSql].filter(Boolean).join("\n"),
+    };
+  };
+  return hasDatabase(project) ? withDatabase(project, judge) : judge(undefined);
+}
+
+/** The steps of a migration, each as a change of its own, but for indexes. */
+function asChanges(steps: readonly Step[]): Change[] {
+  const isIndex = ({ kind }: Step) => kind === "drop index" || kind === "add index";
+  const indexes = steps.filter(isIndex);
+  const rest = indexes.length > 1 ? steps.filter((step) => !isIndex(step)) : steps;
+  const changes = rest.map((step) => {
+    const table = "table" in step ? step.table : step.kind === "carry" ? step.to.table : "";
+    return {
+      table: typeof table === "string" ? table : table.name,
+      sentence: describeStep(step),
+      steps: [step],
+    };
+  });
+  if (rest.length === steps.length) return changes;
+  return [...changes, { table: "", sentence: `changes ${indexes.length} indexes`, steps: indexes }];
+}
+
+interface Context {
+  dialect: Dialect;
+  /** All steps between database and model. */
+  all: readonly Step[];
+  /** The schema of the database. */
+  before: Schema;
+  engine: Engine | undefined;
+}
+
+/** Asks the database what a change does to its rows. */
+export async function weigh(change: Change, context: Context): Promise<Consequence> {
+  const { engine, all, before, dialect } = context;
+  const outlook = outlookOf(change, all, before, dialect);
+  const counted = new Map<string, number>();
+  const rowsOf = async (table: string | undefined): Promise<number | undefined> => {
+    if (!engine || table === undefined || !before.tables.some(({ name }) => name === table))
+      return undefined;
+    const known = counted.get(table);
+    if (known !== undefined) return known;
+    const rows = await engine.count(`select 1 from ${dialect.quoted(table)}`);
+    counted.set(table, rows);
+    return rows;
+  };
+  const risks: CountedRisk[] = [];
+  const steps: Step[] = [];
+  for (const { kind, sentence, query, step } of outlook.risks) {
+    const asked = engine && query !== undefined;
+    const count = asked ? await engine.count(query) : undefined;
+    const sample = asked && count ? await engine.sample(query, 5) : [];
+    risks.push({ kind, sentence, ...(count !== undefined && { count }), sample });
+    if (kind === "in the way" && count !== 0) steps.push(step);
+  }
+  const { rewritten } = outlook;
+  const rows = await rowsOf(outlook.table);
+  const verdict = verdictOf(change, risks, rewritten.length > 0);
+  const letGo = letGoName(change);
+  const help = helpFor(change, steps[0], letGo);
+  return {
+    sentence: change.sentence,
+    verdict,
+    table: change.table,
+    ...(change.column && { column: change.column }),
+    ...(rows !== undefined && { rows }),
+    risks,
+    rewritten,
+    ...(help && { help }),
+    ...(change.throwsAway && { accept: change.throwsAway }),
+    ...(letGo && { letGo }),
+  };
+}
+
+function verdictOf(change: Change, risks: readonly CountedRisk[], rewrites: boolean): Verdict {
+  if (change.impossible) return "can't be done";
+  const touched = risks.filter(({ count }) => count !== 0);
+  if (change.throwsAway || touched.some(({ kind }) => kind === "lost")) return "throws data away";
+  if (touched.length > 0) return "the rows must comply";
+  return rewrites ? "rewrites the table" : "safe";
+}
+
+/** What can be done about a change, and about the step of it that rows stand in the way of. */
+function helpFor(
+  { impossible, throwsAway }: Change,
+  step: Step | undefined,
+  letGo: string | undefined,
+): string | undefined {
+  if (impossible) return impossible;
+  if (throwsAway) {
+    return `what goes is kept in a file; accept it with: levadura draft --throw-away ${throwsAway}`;
+  }
+  if (!step) return undefined;
+  if (step.kind === "add index") return "correct all but one of the rows that are alike";
+  if (step.kind === "add column") return "give the field a `fill` or a `default`";
+  if (isEmptyOnly(step)) return "give the field a `fill`, or correct these rows";
+  return `correct these rows${letGo ? `; or let go of the values with: levadura draft --throw-away ${letGo}` : ""}`;
+}
+
+/** Whether what stands in the way is that there is no value. */
+function isEmptyOnly(step: Step): boolean {
+  if (step.kind === "change column") {
+    return step.to.required && !step.from.required && step.from.type.kind === step.to.type.kind;
+  }
+  return "required" in step && step.required === true && step.kind !== "links to reference";
+}
+
+/** The name by which the values that a change can't take over are given up. */
+function letGoName({ table, column, steps }: Change): string | undefined {
+  for (const step of steps) {
+    if (step.kind === "links to reference") return step.links;
+    if (step.kind === "carry") return `${step.from.table}.${step.from.column}`;
+    if (step.kind === "change column" && steps.length === 1) return `${table}.${column}`;
+  }
+  return undefined;
+}

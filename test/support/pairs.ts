@@ -1,0 +1,237 @@
+import type { Model } from "../../src/core/model/model.ts";
+import { readModel } from "../../src/core/model/read.ts";
+
+/** A model as a few pieces that can be changed at random. */
+interface Sketch {
+  entities: SketchEntity[];
+}
+
+interface SketchEntity {
+  name: string;
+  was?: string;
+  fields: SketchField[];
+}
+
+interface SketchField {
+  name: string;
+  type: string;
+  options: string[];
+}
+
+/** Numbers that are the same for the same seed. */
+class Chance {
+  #state: number;
+
+  constructor(seed: number) {
+    this.#state = (seed + 1) * 2_654_435_769;
+  }
+
+  below(limit: number): number {
+    this.#state = (this.#state + 0x6d2b79f5) | 0;
+    let value = Math.imul(this.#state ^ (this.#state >>> 15), 1 | this.#state);
+    value = (value + Math.imul(value ^ (value >>> 7), 61 | value)) ^ value;
+    return ((value ^ (value >>> 14)) >>> 0) % limit;
+  }
+
+  of<Value>(values: readonly Value[]): Value {
+    return values[this.below(values.length)] as Value;
+  }
+
+  happens(percent: number): boolean {
+    return this.below(100) < percent;
+  }
+}
+
+const entityNames = ["Apiary", "Hive", "Keeper", "Order", "Queen", "Select", "Año"];
+const fieldNames = [
+  "code",
+  "town",
+  "group",
+  "from",
+  "weight",
+  "order",
+  "status",
+  "día",
+  "mark",
+  "place",
+];
+const scalars = [
+  "text",
+  "text ..40",
+  "text 2..",
+  "long text",
+  "integer",
+  "integer -5..500",
+  "decimal",
+  "decimal 0.., places 1",
+  "money",
+  "boolean",
+  "date",
+  "date ..today",
+  "time",
+  "datetime",
+  "email",
+  "color",
+  "choice small | big | huge",
+  "choice big | tiny | it's",
+];
+
+function field(chance: Chance, name: string, entities: readonly string[]): SketchField {
+  const type = chance.happens(30)
+    ? `${chance.of(["one", "one", "many"])} ${chance.of(entities)}`
+    : chance.of(scalars);
+  return { name, type, options: options(chance, type) };
+}
+
+function options(chance: Chance, type: string): string[] {
+  const found: string[] = [];
+  const fills: Record<string, string> = {
+    text: "abc",
+    integer: "7",
+    date: "2020-05-03",
+    choice: "big",
+    boolean: "yes",
+  };
+  const kind = type.split(" ")[0] ?? "";
+  if (kind === "many" || /^one/.test(type)) return found;
+  if (chance.happens(20) && fills[kind] && !type.includes("it's")) {
+    found.push("required", `fill ${fills[kind]}`);
+  }
+  if (chance.happens(15) && fills[kind]) found.push(`default ${fills[kind]}`);
+  if (chance.happens(12) && /^(text|integer$|email)/.test(type)) found.push("unique");
+  return found;
+}
+
+function sketch(chance: Chance): Sketch {
+  const names = [...new Set([0, 1, 2].map(() => chance.of(entityNames)))];
+  return {
+    entities: names.map((name) => ({
+      name,
+      fields: [
+        { name: "name", type: "text", options: chance.happens(40) ? ["unique"] : [] },
+        ...[...new Set([0, 1, 2, 3].map(() => chance.of(fieldNames)))].map((each) =>
+          field(chance, each, names),
+        ),
+      ],
+    })),
+  };
+}
+
+/** The model after some changes at random: with former names, so that data moves along. */
+function changed(before: Sketch, chance: Chance): Sketch {
+  const after: Sketch = structuredClone(before);
+  const rounds = 1 + chance.below(4);
+  for (let round = 0; round < rounds; round++) {
+    const names = after.entities.map(({ name }) => name);
+    const entity = chance.of(after.entities);
+    const each = chance.of(entity.fields);
+    const unused = fieldNames.filter((name) => entity.fields.every((other) => other.name !== name));
+    switch (chance.below(11)) {
+      case 0:
+        if (unused[0]) entity.fields.push(field(chance, chance.of(unused), names));
+        break;
+      case 1:
+        if (entity.fields.length > 1 && each.name !== "name") {
+          entity.fields = entity.fields.filter((other) => other !== each);
+        }
+        break;
+      case 2:
+        if (
+          each.name !== "name" &&
+          unused[0] &&
+          !each.options.some((word) => word.startsWith("was"))
+        ) {
+          each.options.push(`was ${each.name}`);
+          each.name = chance.of(unused);
+        }
+        break;
+      case 3: {
+        const name = entityNames.find((candidate) => !names.includes(candidate));
+        if (!name || entity.was) break;
+        rename(after, entity.name, name);
+        entity.was = entity.name;
+        entity.name = name;
+        break;
+      }
+      case 4: {
+        const name = entityNames.find((candidate) => !names.includes(candidate));
+        if (name) {
+          after.entities.push({ name, fields: [{ name: "name", type: "text", options: [] }] });
+        }
+        break;
+      }
+      case 5:
+        if (after.entities.length > 1) {
+          after.entities = after.entities.filter((other) => other !== entity);
+          for (const other of after.entities) {
+            other.fields = other.fields.filter(({ type }) => !type.endsWith(` ${entity.name}`));
+          }
+        }
+        break;
+      case 6:
+        if (each.name !== "name") {
+          each.type = chance.of(scalars);
+          each.options = [...formerly(each), ...options(chance, each.type)];
+        }
+        break;
+      case 7:
+        if (each.name !== "name") {
+          each.type = `${chance.of(["one", "many"])} ${chance.of(names)}`;
+          each.options = formerly(each);
+        }
+        break;
+      case 8:
+        if (/^choice small/.test(each.type)) each.type = "choice small | large was big | new";
+        else if (/^choice big/.test(each.type)) each.type = "choice tiny | big";
+        break;
+      case 9:
+        if (each.options.includes("unique")) {
+          each.options = each.options.filter((word) => word !== "unique");
+        } else if (/^(text|integer$|email)/.test(each.type)) each.options.push("unique");
+        break;
+      case 10:
+        if (/^(one|many) /.test(each.type)) {
+          const [kind, target] = each.type.split(" ");
+          each.type = chance.happens(50) ? "text" : `${kind === "one" ? "many" : "one"} ${target}`;
+          each.options = formerly(each);
+        } else if (/^text/.test(each.type) && each.name !== "name") {
+          each.type = `one ${chance.of(names)}`;
+          each.options = formerly(each);
+        }
+    }
+  }
+  return after;
+}
+
+function formerly({ options: words }: SketchField): string[] {
+  return words.filter((word) => word.startsWith("was"));
+}
+
+function rename({ entities }: Sketch, from: string, to: string): void {
+  for (const { fields } of entities) {
+    for (const each of fields) each.type = each.type.replace(new RegExp(` ${from}$`), ` ${to}`);
+  }
+}
+
+function print({ entities }: Sketch): string {
+  const lines = entities.map(({ name, was, fields }) => {
+    const own = fields.map(
+      ({ name: field, type, options: words }) =>
+        `      ${field}: '${[type, ...words].join(", ").replaceAll("'", "''")}'`,
+    );
+    return `  ${name}:\n${was ? `    was: ${was}\n` : ""}    fields:\n${own.join("\n")}`;
+  });
+  return `levadura: 1\nentities:\n${lines.join("\n")}\n`;
+}
+
+/** Two models, the second of them the first after some changes; the same for the same seed. */
+export function pairOfModels(seed: number): { texts: [string, string]; models: [Model, Model] } {
+  for (let attempt = 0; ; attempt++) {
+    const chance = new Chance(seed * 1000 + attempt);
+    const before = sketch(chance);
+    const after = changed(before, chance);
+    const texts: [string, string] = [print(before), print(after)];
+    const [one, other] = texts.map((text) => readModel(text).model);
+    if (one && other && texts[0] !== texts[1]) return { texts, models: [one, other] };
+  }
+}
