@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, renameSync, rmSync } from "node:fs";
+import { existsSync, mkdirSync, readdirSync, renameSync, rmSync } from "node:fs";
 import { basename, join } from "node:path";
 import { type KeptHeader, readKept, writeKept } from "./keeping.ts";
 import { type Part, parseScript } from "./script.ts";
@@ -44,8 +44,18 @@ export class RowsInTheWay extends Error {
         ? `row ${id}`
         : `row ${id} with ${JSON.stringify(value)}`,
     );
-    super(`${count} ${sentence}: ${shown.join(", ")}${count > shown.length ? ", …" : ""}`);
+    super(`${inNumber(count, sentence)}: ${shown.join(", ")}${count > shown.length ? ", …" : ""}`);
   }
+}
+
+/** A number before a sentence about `rows of …` or `values of …`. */
+export function inNumber(count: number, sentence: string): string {
+  const one = sentence
+    .replace(/^(row|value)s /, "$1 ")
+    .replace(/ have /, " has ")
+    .replace(/ lead /, " leads ")
+    .replace(/ go$/, " goes");
+  return `${count.toLocaleString("en")} ${count === 1 ? one : sentence}`;
 }
 
 /** A step has no SQL for this database, or for this direction. */
@@ -155,7 +165,10 @@ class ScriptRun {
   }
 
   async #keep({ file, table, query }: Extract<Part, { kind: "keep" }>): Promise<void> {
-    if (!this.#keeps) mkdirSync(this.#begun, { recursive: true });
+    if (!this.#keeps) {
+      removeUnfinished(this.options.keptFolder);
+      mkdirSync(this.#begun, { recursive: true });
+    }
     this.#keeps = true;
     const { columns, rows } = this.connection.stream(query);
     const top = columns[0] === "id" ? await this.#top(table) : null;
@@ -214,6 +227,22 @@ class ScriptRun {
     );
     const first = found.map(({ id }) => Number(id));
     this.#findings.push({ kind: "newer rows", table, count: Number(counted?.count), first });
+  }
+}
+
+/** Removes what runs left behind that died: what they meant to throw away is still in the database. */
+function removeUnfinished(folder: string): void {
+  for (const name of existsSync(folder) ? readdirSync(folder) : []) {
+    const process = /\.begun-(\d+)$/.exec(name)?.[1];
+    if (process && !isRunning(Number(process))) rmSync(join(folder, name), { recursive: true });
+  }
+}
+
+function isRunning(id: number): boolean {
+  try {
+    return process.kill(id, 0);
+  } catch (error) {
+    return (error as { code?: string }).code === "EPERM";
   }
 }
 

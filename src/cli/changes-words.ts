@@ -67,5 +67,5 @@ function riskText({ kind, sentence, count: number, sample }: CountedRisk): strin
     kind === "in the way" && shown.length > 0
       ? ` (${shown.join(", ")}${number > shown.length ? ", …" : ""})`
       : "";
-  return `${number.toLocaleString("en")} ${sentence}${examples}`;
+  return `${sentence}${examples}`;
 }

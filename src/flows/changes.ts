@@ -1,4 +1,5 @@
 import { isPending, migrationStatuses } from "../../kit/database/migrations.ts";
+import { inNumber } from "../../kit/database/running.ts";
 import {
   type Change,
   type Decisions,
@@ -169,7 +170,12 @@ export async function weigh(change: Change, context: Context): Promise<Consequen
     const asked = engine && query !== undefined;
     const count = asked ? await engine.count(query) : undefined;
     const sample = asked && count ? await engine.sample(query, 5) : [];
-    risks.push({ kind, sentence, ...(count !== undefined && { count }), sample });
+    risks.push({
+      kind,
+      sentence: count === undefined ? sentence : inNumber(count, sentence),
+      ...(count !== undefined && { count }),
+      sample,
+    });
     if (kind === "in the way" && count !== 0) steps.push(step);
   }
   const { rewritten } = outlook;

@@ -26,6 +26,8 @@ export interface DraftOptions extends Decisions {
   words?: string;
   /** Whether the newest migration, which must not have been applied, is written anew. */
   again?: boolean;
+  /** Says what a step of the developer's own is to do; its SQL is written by hand. */
+  own?: string;
   /** Whether edits of its SQL may go for that. */
   discardEdits?: boolean;
 }
@@ -54,8 +56,9 @@ export async function draftMigration(
   const [rename] = renames;
   if (rename) throw renameFailure(rename);
   refuseUnaccepted(standing.undrafted, options);
-  const own = taken?.steps.filter(({ kind }) => kind === "own sql") ?? [];
-  const all = [...steps, ...own];
+  const kept = taken?.steps.filter(({ kind }) => kind === "own sql") ?? [];
+  const own: Step[] = options.own ? [{ kind: "own sql", about: options.own, forward: {} }] : [];
+  const all = [...steps, ...kept, ...own];
   if (all.length === 0) return undefined;
   const name = taken?.name ?? nextName(migrations, options.words ?? nameFor(migrations, all));
   writeMigration(project, dialectOf(model), migrationOf(name, all, dialectOf(model), reached));
@@ -80,10 +83,13 @@ async function takeBackDraft(
     );
   }
   const before = replay(migrations.slice(0, -1).flatMap(({ steps }) => steps));
-  const made = migrationOf(last.name, last.steps, dialectOf(model), before);
-  const edited = made.forward !== last.forward || made.back !== last.back;
-  const onlyOwn = last.steps.some(({ kind }) => kind === "own sql");
-  if (edited && !discardEdits && !onlyOwn) {
+  // Steps of a person's own may have been added since the scripts were made.
+  const plain = last.steps.filter(({ kind }) => kind !== "own sql");
+  const untouched = [last.steps, plain].some((steps) => {
+    const made = migrationOf(last.name, steps, dialectOf(model), before);
+    return made.forward === last.forward && made.back === last.back;
+  });
+  if (!untouched && !discardEdits) {
     throw new Failure(
       "input",
       `the SQL of ${last.name} was edited, and would be lost`,
@@ -123,9 +129,7 @@ function refuseUnaccepted(consequences: readonly Consequence[], { throwAway }: D
 
 function refusalText({ sentence, risks, verdict, help }: Consequence): string {
   if (verdict === "can't be done") return `  - ${sentence}: ${help}`;
-  const counts = risks.flatMap(({ count, sentence: what }) =>
-    count === undefined ? [] : [`${count} ${what}`],
-  );
+  const counts = risks.flatMap(({ count, sentence: what }) => (count === undefined ? [] : [what]));
   return `  - ${sentence}${counts.length > 0 ? `: ${counts.join(", ")}` : ""}`;
 }
 

@@ -20,6 +20,10 @@ export default class Draft extends LevaduraCommand {
       multipleNonGreedy: true,
       helpValue: "NAME",
     }),
+    own: Flags.string({
+      description: "adds a step of your own, for which you write the SQL; says what it does",
+      helpValue: "WORDS",
+    }),
     again: Flags.boolean({
       description: "writes the newest migration anew, which must not have been applied",
     }),
@@ -39,6 +43,7 @@ export default class Draft extends LevaduraCommand {
     const throwAway = new Set(flags["throw-away"]);
     const options: DraftOptions = {
       ...(flags.name && { words: flags.name }),
+      ...(flags.own && { own: flags.own }),
       again: flags.again,
       discardEdits: flags["discard-edits"],
       throwAway,
@@ -58,6 +63,11 @@ export default class Draft extends LevaduraCommand {
     if (open.length > 0) {
       this.say(`\nIt can't be applied to this database as long as rows stand in its way:`);
       for (const each of open) this.say(consequenceText(each));
+    }
+    if (flags.own) {
+      this.say(
+        `\nWrite the SQL of your step where migrations/${drafted.name} says that there is none.`,
+      );
     }
     this.say(
       open.length > 0

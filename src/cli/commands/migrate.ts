@@ -40,7 +40,10 @@ export default class Migrate extends LevaduraCommand {
       this.say(done("Nothing to apply: the database is up to date"));
     }
     this.say(
-      next("levadura seed", "fills entities without rows; `levadura build` writes the application"),
+      next(
+        "levadura rise",
+        "builds and runs the application; `levadura seed` fills entities without rows",
+      ),
     );
     return {
       applied: applied.map(({ name }) => name),

@@ -781,6 +781,22 @@ const turns: Readonly<Record<Step["kind"], number>> = {
   "add index": 10,
 };
 
+function isRenamed({ table, index }: Extract<Step, { kind: "add index" }>, steps: readonly Step[]) {
+  return steps.some(
+    (other) =>
+      other.kind === "drop index" &&
+      other.table === table &&
+      other.index.unique === index.unique &&
+      alike(other.index.columns, index.columns) &&
+      !steps.some(
+        (added) =>
+          added.kind === "add column" &&
+          added.table === table &&
+          index.columns.includes(added.column.name),
+      ),
+  );
+}
+
 /** Whether a step drops what another one adds under the same name. */
 function makesRoom(step: Step, steps: readonly Step[]): boolean {
   if (step.kind === "drop table") {
@@ -809,6 +825,8 @@ function inOrder(steps: readonly Step[], to: Schema): Step[] {
   const turn = (step: Step): number => {
     const usual = turns[step.kind];
     if (makesRoom(step, steps)) return 2.5;
+    // An index that only gets another name is there all the time, for what follows.
+    if (step.kind === "add index" && isRenamed(step, steps)) return 2;
     // What becomes empty must be allowed to be, before the data flows and, on the way back, after it did.
     if (
       step.kind === "change column" &&

@@ -80,22 +80,23 @@ function rounded(
   return lossy ? round : `case when ${value} = ${round} then ${value} end`;
 }
 
-/** The digits of a number without its sign. */
-const unsigned = (value: string) =>
-  `ltrim(substr(trim(${value}), 1, 1), '+-') || substr(trim(${value}), 2)`;
-const digitsOnly = (text: string) =>
-  `${text} not glob '*[^0-9]*' and length(ltrim(${text}, '0')) <= 15`;
+/**
+ * Whether a text is a number in plain digits: compared with a number, a text is taken for one if the whole
+ * of it is one.
+ */
+const isNumber = (value: string, type: "integer" | "numeric") =>
+  `${value} = cast(${value} as ${type}) and ${value} not glob '*[eE]*' and abs(cast(${value} as ${type})) <= 999999999999999`;
 
 const conversions: Readonly<
   Record<string, (value: string, to: ColumnType, lossy: boolean) => string>
 > = {
   "text integer": (value) =>
-    `case when (${unsigned(value)}) <> '' and ${digitsOnly(`(${unsigned(value)})`)} then cast(trim(${value}) as integer) end`,
+    `case when ${isNumber(value, "integer")} then cast(${value} as integer) end`,
   "text decimal": (value, to, lossy) => {
-    const places = to.kind === "decimal" ? to.places : 0;
-    const digits = `(${unsigned(value)})`;
-    const fraction = `case instr(${digits}, '.') when 0 then 0 else length(${digits}) - instr(${digits}, '.') end`;
-    return `case when ${digits} glob '[0-9]*' and ${digits} glob '*[0-9]' and length(${digits}) - length(replace(${digits}, '.', '')) <= 1 and ${digitsOnly(`replace(${digits}, '.', '')`)}${lossy ? "" : ` and ${fraction} <= ${places}`} then round(cast(trim(${value}) as real), ${places}) end`;
+    const number = `cast(${value} as numeric)`;
+    const round = `round(${number}, ${to.kind === "decimal" ? to.places : 0})`;
+    const exact = lossy ? "" : ` and ${number} = ${round}`;
+    return `case when ${isNumber(value, "numeric")}${exact} then ${round} end`;
   },
   "text boolean": (value) =>
     `case when lower(trim(${value})) in ('yes', 'true', '1') then 1 when lower(trim(${value})) in ('no', 'false', '0') then 0 end`,

@@ -74,15 +74,22 @@ class Rebuild {
   #change(step: Extract<TableStep, { kind: "change column" }>): void {
     const column = step.to.name;
     const x = this.valueOf(column);
-    const { value, refused } = changedValue(x, step);
+    const { value, refused, missing } = changedValue(x, step);
     let result = value;
+    let open = "";
     if (step.restore) {
       const file = this.#bringBack(step.restore);
       const known = `${file}.${quoted("id")} is not null and ${x} is ${file}.${quoted("became")}`;
       result = `case when ${known} then ${file}.${quoted("value")} else ${value} end`;
-      const still = refused.map((condition) => `not (${known}) and (${condition})`);
-      this.#refuse(column, x, still, step);
-    } else this.#refuse(column, x, refused, step);
+      open = `not (${known}) and `;
+    }
+    const { table } = step;
+    if (missing) this.#refuse(`rows of ${table} have no ${column}`, x, `${open}${missing}`);
+    const refusal = refused.map((each) => `(${each})`).join(" or ");
+    if (refusal) {
+      const sentence = `rows of ${table} have a ${column} that it can't have any more`;
+      this.#refuse(sentence, x, open ? `${open}(${refusal})` : refusal);
+    }
     if (step.keep) {
       const query = `${this.#select(`${x} as ${quoted("value")}, ${value} as ${quoted("became")}`)} where ${keptRows(x, step, value)}`;
       this.parts.push({ kind: "keep", file: step.keep, table: quoted(this.table.name), query });
@@ -90,28 +97,28 @@ class Rebuild {
     this.#values.set(column, result);
   }
 
-  #refuse(column: string, x: string, refused: readonly string[], step: Step): void {
-    if (refused.length === 0) return;
-    const query = `${this.#select(`${x} as ${quoted("value")}`)} where ${refused.map((each) => `(${each})`).join(" or ")}`;
-    this.parts.push({ kind: "none may remain", sentence: inTheWay(step, column), query });
+  #refuse(sentence: string, x: string, condition: string): void {
+    const query = `${this.#select(`${x} as ${quoted("value")}`)} where ${condition}`;
+    this.parts.push({ kind: "none may remain", sentence, query });
   }
 
   #add(step: Extract<TableStep, { kind: "add column" }>): void {
-    const { column, fill, restore } = step;
+    const { table, column, fill, restore } = step;
+    const lacking = `rows of ${table} have no ${column.name}`;
     const start = fill
       ? fillSql(fill)
       : column.default === undefined
         ? "null"
         : literal(column.default);
     if (!restore) {
-      if (column.required && start === "null") this.#refuse(column.name, "null", ["true"], step);
+      if (column.required && start === "null") this.#refuse(lacking, "null", "true");
       this.#values.set(column.name, start);
       return;
     }
     const file = this.#bringBack(restore);
     const known = `${file}.${quoted("id")} is not null`;
     if (column.required && start === "null") {
-      this.#refuse(column.name, "null", [`not (${known})`], step);
+      this.#refuse(lacking, "null", `not (${known})`);
     }
     this.#values.set(
       column.name,
@@ -142,17 +149,4 @@ class Rebuild {
 /** The temporary table of a file of kept rows. */
 export function keptTable(file: string): string {
   return quoted(`levadura_kept_${file}`);
-}
-
-/** What is the matter with rows that stand in the way of a step. */
-export function inTheWay(step: Step, column: string): string {
-  if (step.kind === "add column") return `the rows of ${step.table} have no value for ${column}`;
-  if (step.kind === "change column") {
-    const { table, from, to, fill } = step;
-    const empty = to.required && !from.required && !fill;
-    return empty && from.type.kind === to.type.kind
-      ? `rows of ${table} have no ${column}, or one that it can't have any more`
-      : `rows of ${table} have a ${column} that it can't have any more`;
-  }
-  return `rows of ${column}`;
 }

@@ -212,15 +212,13 @@ function risks(step: Step, before: Schema): Risk[] {
 }
 
 function repeats({ table, index }: Extract<Step, { kind: "add index" }>): Risk {
-  const columns = index.columns.map((name) => `t.${quoted(name)}`);
-  const same = index.columns
-    .map((name) => `o.${quoted(name)} = t.${quoted(name)}`)
-    .concat(`o.${quoted("id")} <> t.${quoted("id")}`);
+  const of = (alias: string) => index.columns.map((name) => `${alias}.${quoted(name)}`).join(", ");
+  const value = index.columns.length === 1 ? of("t") : of("t").replaceAll(", ", " || ', ' || ");
   return {
     kind: "in the way",
     table,
     sentence: `rows of ${table} have the same ${index.columns.join(" and ")}`,
-    query: `select t.${quoted("id")}, ${columns.length === 1 ? columns[0] : columns.join(" || ', ' || ")} as ${quoted("value")} from ${quoted(table)} as t where exists (select 1 from ${quoted(table)} as o where ${same.join(" and ")})`,
+    query: `select t.${quoted("id")}, ${value} as ${quoted("value")} from ${quoted(table)} as t where (${of("t")}) in (select ${of("o")} from ${quoted(table)} as o group by ${of("o")} having count(*) > 1)`,
   };
 }
 

@@ -7,6 +7,8 @@ export interface ChangedValue {
   value: string;
   /** Conditions under which a value can't be taken over; none where every value can. */
   refused: string[];
+  /** The condition under which there is no value and has to be one; undefined where that can't be. */
+  missing?: string;
 }
 
 /** What a change makes of an expression. */
@@ -30,8 +32,9 @@ export function changedValue(x: string, step: ChangeColumn): ChangedValue {
     else refused.push(`not (${checked(`${value}`)})`);
   }
   if (fill) value = `coalesce(${value}, ${fillSql(fill)})`;
-  if (to.required && !(from.required && total && !lossy)) refused.push(`(${value}) is null`);
-  return { value, refused };
+  const needed = to.required && !fill;
+  if (needed && lossy) refused.push(`${x} is not null and (${value}) is null`);
+  return { value, refused, ...(needed && !from.required && { missing: `${x} is null` }) };
 }
 
 /** Which rows a file has to keep so that a change can be taken back: those whose value doesn't come back by itself. */
