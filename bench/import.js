@@ -1,8 +1,8 @@
 // A spreadsheet in, typed and linked rows out.
-import { execFileSync, spawnSync } from "node:child_process";
+import { execFileSync } from "node:child_process";
 import { closeSync, openSync, readdirSync, rmSync, writeSync } from "node:fs";
 import { join } from "node:path";
-import { bin, inFolder, run, timed } from "./measure.js";
+import { bin, inFolder, mostMemory, run, timed } from "./measure.js";
 
 const states = ["active", "weak", "queenless", "retired"];
 const two = (number) => String(number).padStart(2, "0");
@@ -38,14 +38,6 @@ function importAndLoad(files, project) {
 function importAsText(file, database) {
   rmSync(database, { force: true });
   execFileSync("sqlite3", [database, ".mode csv", `.import ${file} rows`]);
-}
-
-/** The most memory that a process takes, in MB. */
-function mostMemory(args) {
-  const { stderr } = spawnSync("/usr/bin/time", ["-f", "%M", process.execPath, ...args], {
-    encoding: "utf8",
-  });
-  return Number(stderr.trim().split("\n").at(-1)) / 1024;
 }
 
 export function sheet() {

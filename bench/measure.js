@@ -1,5 +1,5 @@
 // How things are measured: by the median of some runs, as a ratio to a reference of the same run.
-import { execFileSync, spawn } from "node:child_process";
+import { execFileSync, spawn, spawnSync } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { request } from "node:http";
 import { tmpdir } from "node:os";
@@ -94,4 +94,12 @@ export async function until(url, satisfies) {
     if (satisfies(text)) return;
     await new Promise((resolve) => setTimeout(resolve, 5));
   }
+}
+
+/** The most memory that a process takes, in MB. */
+export function mostMemory(args) {
+  const { stderr } = spawnSync("/usr/bin/time", ["-f", "%M", process.execPath, ...args], {
+    encoding: "utf8",
+  });
+  return Number(stderr.trim().split("\n").at(-1)) / 1024;
 }

@@ -7,9 +7,10 @@ import { build, check, version } from "./commands.js";
 import { sheet, workbook } from "./import.js";
 import { root } from "./measure.js";
 import { list } from "./pages.js";
+import { rebuild } from "./rebuild.js";
 import { reload } from "./reload.js";
 
-const benches = { version, check, build, list, reload, sheet, workbook };
+const benches = { version, check, build, list, reload, sheet, workbook, rebuild };
 const asked = process.argv.slice(2);
 const lines = [];
 for (const [name, bench] of Object.entries(benches)) {

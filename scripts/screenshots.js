@@ -110,6 +110,25 @@ await terminal(
   ],
   7,
 );
+writeFileSync(
+  join(demo, "model.yaml"),
+  readFileSync(join(demo, "model.yaml"), "utf8")
+    .replace(
+      "      elevation: integer 0..4000, unit m\n",
+      "      altitude: integer 0..4000, unit m, was elevation\n",
+    )
+    .replaceAll("town, opened, elevation]", "town, opened, altitude]")
+    .replace("town, elevation, opened", "town, altitude, opened")
+    .replace("      town: text ..80\n", "      town: one Town\n")
+    .replace(
+      "entities:\n",
+      "entities:\n  Town:\n    fields:\n      name: text 2..80, required, unique\n\n",
+    )
+    .replace("queenless | retired", "queenless | gone was retired")
+    .replace("dose: decimal 0..60,", "dose: decimal 0..60, required,")
+    .replace("      remarks: long text\n", ""),
+);
+await terminal("changes", demo, ["levadura changes"], 4);
 const sheets = join(folder, "sheets");
 mkdirSync(sheets);
 for (const name of ["hive-book.xlsx", "equipment.csv", "keepers.ods"]) {

@@ -43,18 +43,34 @@ export function consequenceText({
   rewritten,
   help,
 }: Consequence): string {
-  const details = [
-    rows === undefined ? "" : `${table} has ${count(rows, "row")}`,
-    ...rewritten.map((name) => `${name} is written anew`),
-    ...risks.map(riskText),
-  ].filter(Boolean);
   const margin = " ".repeat(width + 4);
-  const verdictText = colors[verdict](verdict.padEnd(width));
+  const size = [
+    rows === undefined ? "" : count(rows, "row"),
+    rewritten.length > 0 ? "written anew" : "",
+  ].filter(Boolean);
+  const details = new Set([
+    ...(size.length > 0 ? [`${table}: ${size.join(", ")}`] : []),
+    ...risks.map(riskText),
+  ]);
   return [
-    `  ${verdictText}  ${sentence}`,
-    ...(details.length > 0 ? [margin + ansis.dim([...new Set(details)].join("; "))] : []),
-    ...(help ? [`${margin}${help}`] : []),
+    `  ${colors[verdict](verdict.padEnd(width))}  ${wrapped(sentence, margin)}`,
+    ...[...details].map((line) => margin + ansis.dim(wrapped(line, margin))),
+    ...(help ? [margin + wrapped(help, margin)] : []),
   ].join("\n");
+}
+
+/** A text in lines that fit the terminal, each but the first behind a margin. */
+function wrapped(text: string, margin: string): string {
+  const room = (process.stdout.isTTY ? process.stdout.columns || 100 : 400) - margin.length;
+  const lines: string[] = [];
+  let line = "";
+  for (const word of text.split(" ")) {
+    if (line !== "" && line.length + 1 + word.length > Math.max(room, 30)) {
+      lines.push(line);
+      line = word;
+    } else line = line === "" ? word : `${line} ${word}`;
+  }
+  return [...lines, line].join(`\n${margin}`);
 }
 
 function riskText({ kind, sentence, count: number, sample }: CountedRisk): string {

@@ -105,7 +105,7 @@ class Sitting {
     const built = builtModel(project);
     let held = model;
     let waiting = await waitingChanges(project, held);
-    this.waiting = waiting.map(({ sentence }) => sentence);
+    this.waiting = waiting.map(waitingSentence);
     // What is held back may lead to other changes, such as a field that is missed where it was.
     for (let round = 0; waiting.length > 0 && built && round < 5; round++) {
       held = holdBack(held, built, waiting);
@@ -154,6 +154,12 @@ class Sitting {
     this.report({ kind: "drafted", name, steps: steps.map(describeStep) });
     this.report({ kind: "applied", name, findings: [] });
   }
+}
+
+/** A change that waits, with the rows that it waits for. */
+function waitingSentence({ sentence, risks }: Consequence): string {
+  const rows = risks.filter(({ count }) => count !== 0).map((risk) => risk.sentence);
+  return rows.length > 0 ? `${sentence} (${rows.join("; ")})` : sentence;
 }
 
 /** Changes that `rise` doesn't make by itself, because rows could stand in the way or be lost. */

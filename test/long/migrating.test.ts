@@ -37,7 +37,7 @@ async function project(): Promise<string> {
   for (const command of ["draft", "migrate"]) await levadura([command], folder);
   const driver = new Driver(join(folder, "records.db"));
   driver.exec(`insert into hive (code, town, weight, notes, created_at, updated_at)
-    with recursive n (i) as (select 1 union all select i + 1 from n where i < 15000)
+    with recursive n (i) as (select 1 union all select i + 1 from n where i < 30000)
     select 'B-' || i, 'Town ' || (i % 50), case when i % 3 then i || '.5' end, 'note ' || i,
       '2026-01-01T00:00:00Z', '2026-01-01T00:00:00Z' from n`);
   driver.close();
@@ -61,9 +61,9 @@ describe("a migration of many rows", () => {
     await levadura(["migrate"], whole);
     const took = Date.now() - begun;
     const expected = rowsOf(join(whole, "records.db"), content);
-    expect(expected).toHaveLength(15_000);
+    expect(expected).toHaveLength(30_000);
     const fresh = await project();
-    for (let round = 0; round < 10; round++) {
+    for (let round = 0; round < 14; round++) {
       const folder = temporaryFolder();
       cpSync(fresh, folder, { recursive: true });
       const child = spawn(process.execPath, [join(repository, "bin/levadura.js"), "migrate"], {
@@ -71,9 +71,10 @@ describe("a migration of many rows", () => {
         stdio: "ignore",
         env: { ...process.env, DATABASE_URL: "" },
       });
-      await new Promise((resolve) => setTimeout(resolve, 200 + (round / 10) * took));
+      const ended = new Promise((resolve) => child.once("exit", resolve));
+      await new Promise((resolve) => setTimeout(resolve, 200 + (round / 14) * took));
       child.kill("SIGKILL");
-      await new Promise((resolve) => child.once("exit", resolve));
+      await ended;
       const { status, err } = await levadura(["migrate"], folder);
       expect([status, err]).toEqual([0, ""]);
       const file = join(folder, "records.db");
