@@ -29,7 +29,7 @@ export function migrationConnection(driver: Driver.Database): MigrationConnectio
       driver.exec(text);
     },
     rows: async (text, values) => rows(text, values),
-    stream: (text) => {
+    stream: async (text) => {
       const statement = driver.prepare(text).raw(true);
       const columns = statement.columns().map(({ name }) => name);
       return { columns, rows: statement.iterate() as IterableIterator<unknown[]> };

@@ -10,7 +10,9 @@ export interface ScriptConnection {
   /** Rows of one statement. */
   rows<Row>(text: string, values?: readonly unknown[]): Promise<Row[]>;
   /** Rows of a query, one after the other. */
-  stream(text: string): { columns: string[]; rows: Iterable<unknown[]> | AsyncIterable<unknown[]> };
+  stream(
+    text: string,
+  ): Promise<{ columns: string[]; rows: Iterable<unknown[]> | AsyncIterable<unknown[]> }>;
   /** Makes a temporary table of rows. */
   fill(table: string, columns: readonly string[], rows: AsyncIterable<unknown[]>): Promise<void>;
   hasTable(name: string): Promise<boolean>;
@@ -170,7 +172,7 @@ class ScriptRun {
       mkdirSync(this.#begun, { recursive: true });
     }
     this.#keeps = true;
-    const { columns, rows } = this.connection.stream(query);
+    const { columns, rows } = await this.connection.stream(query);
     const top = columns[0] === "id" ? await this.#top(table) : null;
     const path = join(this.#begun, `${file}.jsonl.gz`);
     const count = await writeKept(path, { table, columns, top }, rows);

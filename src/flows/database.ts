@@ -7,7 +7,7 @@ import { Failure } from "../core/failure.ts";
 import type { Model } from "../core/model/model.ts";
 import type { Dialect } from "../core/sql/dialect.ts";
 import { sqlite } from "../core/sql/sqlite/sqlite.ts";
-import type { Engine } from "../io/engines/engine.ts";
+import type { LoadingEngine } from "../io/engines/engine.ts";
 import { databaseFailure, openSqlite } from "../io/engines/sqlite/engine.ts";
 import type { Project } from "../io/project/project.ts";
 
@@ -36,14 +36,14 @@ export function hasDatabase(project: Project): boolean {
 }
 
 /** Opens the database of a project. */
-export function openDatabase(project: Project): Engine {
+export function openDatabase(project: Project): LoadingEngine {
   return openSqlite(databaseOf(project));
 }
 
 /** Does something with the database of a project, and closes it; errors of the driver become failures. */
 export async function withDatabase<Result>(
   project: Project,
-  work: (engine: Engine) => Promise<Result>,
+  work: (engine: LoadingEngine) => Promise<Result>,
 ): Promise<Result> {
   const engine = openDatabase(project);
   try {

@@ -19,7 +19,7 @@ import type { Value } from "../core/seeding/values.ts";
 import { columnLetters } from "../core/tabular/cells.ts";
 import { keyField } from "../core/tabular/conversion.ts";
 import { type ValueContext, valueReader } from "../core/tabular/values.ts";
-import type { Engine } from "../io/engines/engine.ts";
+import type { LoadingEngine } from "../io/engines/engine.ts";
 import type { KeyedTable, LoadCounts, Loader, LoadRow, LoadTarget } from "../io/engines/loading.ts";
 import { fileFailure } from "../io/project/files.ts";
 import { dataFile, type Project } from "../io/project/project.ts";
@@ -69,7 +69,7 @@ export async function pendingData(project: Project, model: Model): Promise<DataF
 }
 
 /** The checksum of the file that each entity's rows were loaded from last. */
-export async function loadedChecksums(engine: Engine): Promise<Map<string, string>> {
+export async function loadedChecksums(engine: LoadingEngine): Promise<Map<string, string>> {
   if (!(await engine.hasTable("levadura_loads"))) return new Map();
   const rows = await engine.migrations.rows<{ entity: string; checksum: string }>(
     "select entity, checksum from levadura_loads order by loaded_at, rowid",
@@ -119,7 +119,7 @@ export async function loadData(
 }
 
 async function loadAll(
-  engine: Engine,
+  engine: LoadingEngine,
   model: Model,
   files: readonly DataFile[],
   deleteMissing: boolean,

@@ -25,8 +25,6 @@ export interface Engine {
   catalogue(): Promise<Catalogue>;
   /** The tables that would be there if a schema was made from nothing. */
   catalogueOf(schema: Schema): Promise<Catalogue>;
-  /** Puts a copy aside, and takes everything out that is in it. */
-  clear(copy: string): Promise<void>;
   /** Where it is, in words for people. */
   place: string;
   hasTable(name: string): boolean | Promise<boolean>;
@@ -46,9 +44,15 @@ export interface Engine {
     columns: readonly [string, string],
     pairs: readonly (readonly [number, number])[],
   ): Promise<void>;
-  /** Loads rows into tables, quickly, and beside those that are there. */
-  loader(settings: LoadSettings): Loader;
   /** Does all of the work, or nothing of it. */
   transaction<Result>(work: () => Promise<Result>): Promise<Result>;
   close(): Promise<void>;
+}
+
+/** A database that data files can be loaded into, and that can be started afresh. */
+export interface LoadingEngine extends Engine {
+  /** Puts a copy aside, and takes everything out that is in it. */
+  clear(copy: string): Promise<void>;
+  /** Loads rows into tables, quickly, and beside those that are there. */
+  loader(settings: LoadSettings): Loader;
 }

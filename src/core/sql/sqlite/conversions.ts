@@ -1,6 +1,5 @@
 import type { ColumnType } from "../../schema/schema.ts";
-
-type Kind = ColumnType["kind"];
+import { alwaysConverts } from "../conversions.ts";
 
 /**
  * An expression turned from one type into another; null where a value can't be. `lossy` cuts and rounds
@@ -13,35 +12,6 @@ export function converted(value: string, from: ColumnType, to: ColumnType, lossy
   const source = from.kind === "long text" ? "text" : from.kind;
   return conversions[`${source} ${to.kind}`]?.(value, to, lossy) ?? "null";
 }
-
-/** Whether every value of a type can be turned into one of another. */
-export function alwaysConverts(from: ColumnType, to: ColumnType): boolean {
-  if (to.kind === "long text") return true;
-  if (to.kind === "text") {
-    return (from.kind === "text" ? from.max : (longest[from.kind] ?? Infinity)) <= to.max;
-  }
-  if (from.kind === "decimal" && to.kind === "decimal") return from.places <= to.places;
-  return from.kind === to.kind || always.has(`${from.kind} ${to.kind}`);
-}
-
-const always: ReadonlySet<string> = new Set([
-  "integer decimal",
-  "boolean integer",
-  "boolean decimal",
-  "date datetime",
-  "datetime date",
-  "datetime time",
-]);
-
-/** How long the texts of other types can be. */
-const longest: Partial<Record<Kind, number>> = {
-  integer: 20,
-  decimal: 20,
-  boolean: 3,
-  date: 10,
-  time: 5,
-  datetime: 20,
-};
 
 function textWithin(
   value: string,

@@ -1,8 +1,10 @@
 import { describeStep, replay, type Step } from "../../evolution/steps.ts";
 import { type Schema, type Table, tableNamed } from "../../schema/schema.ts";
+import { keptTable } from "../idiom.ts";
 import type { Part, Section } from "../script.ts";
+import { changedValue, keptRows } from "../values.ts";
 import { createIndex, createTable, fillSql, literal, quoted } from "./columns.ts";
-import { changedValue, keptRows } from "./values.ts";
+import { idiom } from "./idiom.ts";
 
 type TableStep = Extract<Step, { kind: "add column" | "change column" | "drop column" }>;
 
@@ -74,7 +76,7 @@ class Rebuild {
   #change(step: Extract<TableStep, { kind: "change column" }>): void {
     const column = step.to.name;
     const x = this.valueOf(column);
-    const { value, refused, missing } = changedValue(x, step);
+    const { value, refused, missing } = changedValue(idiom, x, step);
     let result = value;
     let open = "";
     if (step.restore) {
@@ -91,7 +93,7 @@ class Rebuild {
       this.#refuse(sentence, x, open ? `${open}(${refusal})` : refusal);
     }
     if (step.keep) {
-      const query = `${this.#select(`${x} as ${quoted("value")}, ${value} as ${quoted("became")}`)} where ${keptRows(x, step, value)}`;
+      const query = `${this.#select(`${x} as ${quoted("value")}, ${value} as ${quoted("became")}`)} where ${keptRows(idiom, x, step, value)}`;
       this.parts.push({ kind: "keep", file: step.keep, table: quoted(this.table.name), query });
     }
     this.#values.set(column, result);
@@ -139,14 +141,15 @@ class Rebuild {
   /** Gives the alias of the kept rows. */
   #bringBack(file: string): string {
     const alias = `k${++this.#files}`;
-    const table = keptTable(file);
+    const table = keptTable(idiom, file);
     this.parts.unshift({ kind: "bring back", file, table });
     this.joins += `\nleft join ${table} as ${alias} on ${alias}.${quoted("id")} = t.${quoted("id")}`;
     return alias;
   }
 }
 
-/** The temporary table of a file of kept rows. */
-export function keptTable(file: string): string {
-  return quoted(`levadura_kept_${file}`);
+/** The steps that only a table made anew can take. */
+export function needsRebuild(step: Step): boolean {
+  if (step.kind === "change column") return true;
+  return step.kind === "add column" && step.column.required && step.column.default === undefined;
 }

@@ -1,21 +1,19 @@
 import { describeStep, type Step, takeStep } from "../../evolution/steps.ts";
 import type { Schema } from "../../schema/schema.ts";
 import type { Dialect, Risk } from "../dialect.ts";
-import type { Part, Section } from "../script.ts";
-import { columnSql, createIndex, createTable, fillSql, quoted } from "./columns.ts";
 import {
   carry,
-  carryRisks,
-  linkRisks,
   linksToReference,
-  nameRisks,
+  plainRisks,
   referenceToLinks,
   rowsToTexts,
-  textRisks,
   textsToRows,
-} from "./flows.ts";
-import { keptTable, ofTable, rebuild } from "./rebuild.ts";
-import { needsRebuild } from "./values.ts";
+} from "../flows.ts";
+import { keptTable } from "../idiom.ts";
+import type { Part, Section } from "../script.ts";
+import { columnSql, createIndex, createTable, fillSql, quoted } from "./columns.ts";
+import { idiom } from "./idiom.ts";
+import { needsRebuild, ofTable, rebuild } from "./rebuild.ts";
 
 /** SQLite: types are affinities with checks behind them, and what can't be altered is made anew. */
 export const sqlite: Dialect = { name: "sqlite", sections, risks, rewritten, quoted };
@@ -118,15 +116,15 @@ function statementsOf(step: Step, before: Schema): Part[] {
     case "drop index":
       return [run(`drop index ${quoted(step.index.name)}`)];
     case "texts to rows":
-      return textsToRows(step);
+      return textsToRows(idiom, step);
     case "rows to texts":
-      return rowsToTexts(step, before);
+      return rowsToTexts(idiom, step, before);
     case "reference to links":
-      return referenceToLinks(step);
+      return referenceToLinks(idiom, step);
     case "links to reference":
-      return linksToReference(step);
+      return linksToReference(idiom, step);
     case "carry":
-      return carry(step);
+      return carry(idiom, step);
     case "own sql":
       return step.forward.sqlite === undefined
         ? [{ kind: "no way", about: step.about }]
@@ -143,7 +141,7 @@ function addTable({ table, restore }: Extract<Step, { kind: "add table" }>): Par
     ...table.indexes.map((index) => run(createIndex(table.name, index))),
   ];
   if (!restore) return parts;
-  const file = keptTable(restore);
+  const file = keptTable(idiom, restore);
   return [
     { kind: "bring back", file: restore, table: file },
     ...parts,
@@ -161,7 +159,7 @@ function addColumn({
   const parts = [run(`alter table ${goal} add column ${columnSql(column)}`)];
   if (fill) parts.push(run(`update ${goal} set ${name} = ${fillSql(fill)}`));
   if (!restore) return parts;
-  const file = keptTable(restore);
+  const file = keptTable(idiom, restore);
   const id = quoted("id");
   return [
     { kind: "bring back", file: restore, table: file },
@@ -174,20 +172,6 @@ function addColumn({
 
 function risks(step: Step, before: Schema): Risk[] {
   switch (step.kind) {
-    case "add index":
-      return step.index.unique ? [repeats(step)] : [];
-    case "texts to rows":
-      return textRisks(step, before);
-    case "rows to texts":
-      return nameRisks(step, before);
-    case "links to reference":
-      return linkRisks(step);
-    case "carry":
-      return carryRisks(step);
-    case "drop table":
-      return step.carried ? [] : [allRows(step)];
-    case "drop column":
-      return step.carried ? [] : [allValues(step)];
     case "add column":
     case "change column": {
       if (!needsRebuild(step)) return [];
@@ -207,39 +191,8 @@ function risks(step: Step, before: Schema): Risk[] {
       );
     }
     default:
-      return [];
+      return plainRisks(idiom, step, before);
   }
-}
-
-function repeats({ table, index }: Extract<Step, { kind: "add index" }>): Risk {
-  const of = (alias: string) => index.columns.map((name) => `${alias}.${quoted(name)}`).join(", ");
-  const value = index.columns.length === 1 ? of("t") : of("t").replaceAll(", ", " || ', ' || ");
-  return {
-    kind: "in the way",
-    table,
-    sentence: `rows of ${table} have the same ${index.columns.join(" and ")}`,
-    query: `select t.${quoted("id")}, ${value} as ${quoted("value")} from ${quoted(table)} as t where (${of("t")}) in (select ${of("o")} from ${quoted(table)} as o group by ${of("o")} having count(*) > 1)`,
-  };
-}
-
-function allRows({ table }: Extract<Step, { kind: "drop table" }>): Risk {
-  const [first, second] = table.columns.map(({ name }) => quoted(name));
-  return {
-    kind: "lost",
-    table: table.name,
-    sentence: `rows of ${table.name} go`,
-    query: `select ${first} as ${quoted("id")}, ${second ?? first} as ${quoted("value")} from ${quoted(table.name)}`,
-  };
-}
-
-function allValues({ table, column }: Extract<Step, { kind: "drop column" }>): Risk {
-  const name = quoted(column.name);
-  return {
-    kind: "lost",
-    table,
-    sentence: `values of ${table}.${column.name} go`,
-    query: `select ${quoted("id")}, ${name} as ${quoted("value")} from ${quoted(table)} where ${name} is not null`,
-  };
 }
 
 /** The tables of which every row is written anew. */

@@ -5,14 +5,14 @@ import { encode, migrationConnection, openFile } from "../../../../kit/database/
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
-import type { Engine } from "../engine.ts";
+import type { LoadingEngine } from "../engine.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
 import { sqliteLoader } from "./loading.ts";
 
 const { quoted } = sqlite;
 
 /** Opens a SQLite file, and makes it when it isn't there. */
-export function openSqlite(file: string): Engine {
+export function openSqlite(file: string): LoadingEngine {
   const driver = open(file);
   const migrations = migrationConnection(driver);
   return {

@@ -1,26 +1,22 @@
-import type { Carry, ReferenceAndLinks, TextsAndRows } from "../../evolution/steps.ts";
-import { type Schema, tableNamed } from "../../schema/schema.ts";
-import type { Risk } from "../dialect.ts";
-import type { Part } from "../script.ts";
-import { checksOf, fillSql, quoted, thisMoment } from "./columns.ts";
-import { keptTable } from "./rebuild.ts";
+import type { Carry, ReferenceAndLinks, Step, TextsAndRows } from "../evolution/steps.ts";
+import { type Schema, tableNamed } from "../schema/schema.ts";
+import type { Risk } from "./dialect.ts";
+import { type Idiom, keptTable } from "./idiom.ts";
+import type { Part } from "./script.ts";
 
 /** The steps in which data flows from one place into another: what they run, and what they risk. */
 
 const run = (sql: string): Part => ({ kind: "run", sql });
-const id = quoted("id");
 
-export function textsToRows(step: TextsAndRows): Part[] {
+export function textsToRows(idiom: Idiom, step: TextsAndRows): Part[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
   const { table, column, reference, target, key, others = {}, keep } = step;
-  const [from, text, to, goal, name] = [table, column, reference, target, key].map(quoted) as [
-    string,
-    string,
-    string,
-    string,
-    string,
-  ];
+  const [from, text, to, goal, name] = [table, column, reference, target, key].map(
+    idiom.quoted,
+  ) as [string, string, string, string, string];
   const told = `trim(t.${text})`;
-  const waiting = `${told} <> '' and (t.${to} is null or (select r.${name} from ${goal} as r where r.${id} = t.${to}) is not ${told})`;
+  const waiting = `${told} <> '' and (t.${to} is null or not ${idiom.same(`(select r.${name} from ${goal} as r where r.${id} = t.${to})`, told)})`;
   const more = Object.entries(others);
   const columns = [
     name,
@@ -28,12 +24,17 @@ export function textsToRows(step: TextsAndRows): Part[] {
     quoted("created_at"),
     quoted("updated_at"),
   ];
-  const values = [`min(${told})`, ...more.map(([, fill]) => fillSql(fill)), thisMoment, thisMoment];
+  const values = [
+    `min(${told})`,
+    ...more.map(([, fill]) => idiom.fill(fill)),
+    idiom.now,
+    idiom.now,
+  ];
   const before = quoted("levadura_before");
   return [
     run(`create temp table ${before} as select coalesce(max(${id}), 0) as top from ${goal}`),
     run(
-      `insert into ${goal} (${columns.join(", ")})\nselect ${values.join(", ")}\nfrom ${from} as t\nwhere ${waiting} and not exists (select 1 from ${goal} as r where r.${name} = ${told})\ngroup by ${told} collate nocase\norder by min(t.${id})`,
+      `insert into ${goal} (${columns.join(", ")})\nselect ${values.join(", ")}\nfrom ${from} as t\nwhere ${waiting} and not exists (select 1 from ${goal} as r where r.${name} = ${told})\ngroup by ${idiom.caseless(told)}\norder by min(t.${id})`,
     ),
     ...(keep
       ? [
@@ -52,31 +53,29 @@ export function textsToRows(step: TextsAndRows): Part[] {
   ];
 }
 
-export function rowsToTexts(step: TextsAndRows, before: Schema): Part[] {
+export function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
   const { table, column, reference, target, key, restore } = step;
-  const [from, text, to, goal, name] = [table, column, reference, target, key].map(quoted) as [
-    string,
-    string,
-    string,
-    string,
-    string,
-  ];
+  const [from, text, to, goal, name] = [table, column, reference, target, key].map(
+    idiom.quoted,
+  ) as [string, string, string, string, string];
   const told = `(select r.${name} from ${goal} as r where r.${id} = t.${to})`;
   const parts = [
     run(
-      `update ${from} as t set ${text} = ${told} where t.${to} is not null and (t.${text} is null or trim(t.${text}) is not ${told} collate nocase)`,
+      `update ${from} as t set ${text} = ${told} where t.${to} is not null and (t.${text} is null or not ${idiom.same(`trim(t.${text})`, told)})`,
     ),
   ];
   if (!restore) return parts;
   // The rows that were made of texts go again, unless somebody changed them or refers to them since.
-  const file = keptTable(restore);
+  const file = keptTable(idiom, restore);
   const users = before.tables.flatMap((other) =>
     other.columns
       .filter(({ references }) => references?.table === target)
       .filter((each) => other.name !== table || each.name !== reference)
       .map((each) => ({ table: quoted(other.name), column: quoted(each.name) })),
   );
-  const going = `select r.${id} from ${goal} as r join ${file} as k on k.${id} = r.${id} and k.${quoted("value")} is r.${name} where r.${quoted("version")} = 1${users
+  const going = `select r.${id} from ${goal} as r join ${file} as k on k.${id} = r.${id} and ${idiom.same(`k.${quoted("value")}`, `r.${name}`)} where r.${quoted("version")} = 1${users
     .map(
       (user) =>
         ` and r.${id} not in (select ${user.column} from ${user.table} where ${user.column} is not null)`,
@@ -94,11 +93,14 @@ export function rowsToTexts(step: TextsAndRows, before: Schema): Part[] {
 }
 
 /** Rows that would have nothing in a column that is required in the end. */
-export function emptyRisks(
+function emptyRisks(
+  idiom: Idiom,
   { table, required }: { table: string; required?: true },
   what: string,
   value: string,
 ): Risk[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
   if (!required) return [];
   return [
     {
@@ -111,12 +113,14 @@ export function emptyRisks(
 }
 
 /** Texts that no row of the other table could be called by. */
-export function textRisks(step: TextsAndRows, before: Schema): Risk[] {
+function textRisks(idiom: Idiom, step: TextsAndRows, before: Schema): Risk[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
   const { table, column, target, key } = step;
   const told = `trim(t.${quoted(column)})`;
   return [
-    ...emptyRisks(step, column, `nullif(${told}, '')`),
-    ...unfitRisks(before, { table: target, column: key }, told, {
+    ...emptyRisks(idiom, step, column, `nullif(${told}, '')`),
+    ...unfitRisks(idiom, before, { table: target, column: key }, told, {
       kind: "in the way",
       table,
       sentence: `rows of ${table} have a ${column} that ${target}.${key} can't have`,
@@ -126,12 +130,14 @@ export function textRisks(step: TextsAndRows, before: Schema): Risk[] {
 }
 
 /** Rows that are called by a text that the column can't have. */
-export function nameRisks(step: TextsAndRows, before: Schema): Risk[] {
+function nameRisks(idiom: Idiom, step: TextsAndRows, before: Schema): Risk[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
   const { table, column, reference, target, key } = step;
   const told = `r.${quoted(key)}`;
   return [
-    ...emptyRisks(step, reference, `t.${quoted(reference)}`),
-    ...unfitRisks(before, { table, column }, told, {
+    ...emptyRisks(idiom, step, reference, `t.${quoted(reference)}`),
+    ...unfitRisks(idiom, before, { table, column }, told, {
       kind: "in the way",
       table,
       sentence: `rows of ${table} lead to a ${target}.${key} that ${column} can't have`,
@@ -142,27 +148,36 @@ export function nameRisks(step: TextsAndRows, before: Schema): Risk[] {
 
 /** A risk, of those rows only whose text a column can't have. */
 function unfitRisks(
+  idiom: Idiom,
   schema: Schema,
   goal: { table: string; column: string },
   text: string,
   risk: Risk,
 ): Risk[] {
   const column = tableNamed(schema, goal.table)?.columns.find(({ name }) => name === goal.column);
-  const wrong = column ? checksOf(column, text).map((check) => `not (${check})`) : [];
+  const wrong = column ? idiom.checksOf(column, text).map((check) => `not (${check})`) : [];
   return wrong.length === 0
     ? []
     : [{ ...risk, query: `${risk.query} and (${wrong.join(" or ")})` }];
 }
 
-export function referenceToLinks({ table, reference, links, from, to }: ReferenceAndLinks): Part[] {
+export function referenceToLinks(
+  idiom: Idiom,
+  { table, reference, links, from, to }: ReferenceAndLinks,
+): Part[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
+  const [first, last] = idiom.insertMissing;
   return [
     run(
-      `insert or ignore into ${quoted(links)} (${quoted(from)}, ${quoted(to)}) select ${id}, ${quoted(reference)} from ${quoted(table)} where ${quoted(reference)} is not null`,
+      `${first} into ${quoted(links)} (${quoted(from)}, ${quoted(to)}) select ${id}, ${quoted(reference)} from ${quoted(table)} where ${quoted(reference)} is not null${last}`,
     ),
   ];
 }
 
-export function linksToReference(step: ReferenceAndLinks): Part[] {
+export function linksToReference(idiom: Idiom, step: ReferenceAndLinks): Part[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
   const { table, reference, links, from, to } = step;
   return [
     run(
@@ -172,11 +187,13 @@ export function linksToReference(step: ReferenceAndLinks): Part[] {
 }
 
 /** Rows with more than one link. */
-export function linkRisks(step: ReferenceAndLinks): Risk[] {
+function linkRisks(idiom: Idiom, step: ReferenceAndLinks): Risk[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
   const { table, links, from, to, lossy } = step;
   const linked = `(select min(l.${quoted(to)}) from ${quoted(links)} as l where l.${quoted(from)} = t.${id})`;
   return [
-    ...emptyRisks(step, links, linked),
+    ...emptyRisks(idiom, step, links, linked),
     {
       kind: lossy ? "lost" : "in the way",
       table,
@@ -186,7 +203,9 @@ export function linkRisks(step: ReferenceAndLinks): Risk[] {
   ];
 }
 
-export function carry({ from, to, by }: Carry): Part[] {
+export function carry(idiom: Idiom, { from, to, by }: Carry): Part[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
   const value =
     by.table === to.table
       ? `(select f.${quoted(from.column)} from ${quoted(from.table)} as f where f.${id} = t.${quoted(by.column)})`
@@ -199,12 +218,15 @@ export function carry({ from, to, by }: Carry): Part[] {
 }
 
 /** Values that have nowhere to go. */
-export function carryRisks({ from, to, by, lossy }: Carry): Risk[] {
+function carryRisks(idiom: Idiom, { from, to, by, lossy }: Carry): Risk[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
   const value = `f.${quoted(from.column)}`;
+  const first = `(select g.${quoted(from.column)} from ${quoted(from.table)} as g where g.${quoted(by.column)} = f.${quoted(by.column)} and g.${quoted(from.column)} is not null order by g.${id} limit 1)`;
   const lost =
     by.table === to.table
       ? `not exists (select 1 from ${quoted(to.table)} as t where t.${quoted(by.column)} = f.${id})`
-      : `f.${quoted(by.column)} is null or ${value} is not (select g.${quoted(from.column)} from ${quoted(from.table)} as g where g.${quoted(by.column)} = f.${quoted(by.column)} and g.${quoted(from.column)} is not null order by g.${id} limit 1)`;
+      : `f.${quoted(by.column)} is null or not ${idiom.same(value, first)}`;
   return [
     {
       kind: lossy ? "lost" : "in the way",
@@ -216,4 +238,60 @@ export function carryRisks({ from, to, by, lossy }: Carry): Risk[] {
       query: `select f.${id}, ${value} as ${quoted("value")} from ${quoted(from.table)} as f where ${value} is not null and (${lost})`,
     },
   ];
+}
+
+/** What a step risks wherever it is taken in the same way. */
+export function plainRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
+  switch (step.kind) {
+    case "add index":
+      return step.index.unique ? [repeats(idiom, step)] : [];
+    case "texts to rows":
+      return textRisks(idiom, step, before);
+    case "rows to texts":
+      return nameRisks(idiom, step, before);
+    case "links to reference":
+      return linkRisks(idiom, step);
+    case "carry":
+      return carryRisks(idiom, step);
+    case "drop table":
+      return step.carried ? [] : [allRows(idiom, step)];
+    case "drop column":
+      return step.carried ? [] : [allValues(idiom, step)];
+    default:
+      return [];
+  }
+}
+
+function repeats(idiom: Idiom, { table, index }: Extract<Step, { kind: "add index" }>): Risk {
+  const { quoted } = idiom;
+  const of = (alias: string) => index.columns.map((name) => `${alias}.${quoted(name)}`).join(", ");
+  const value = index.columns.length === 1 ? of("t") : of("t").replaceAll(", ", " || ', ' || ");
+  return {
+    kind: "in the way",
+    table,
+    sentence: `rows of ${table} have the same ${index.columns.join(" and ")}`,
+    query: `select t.${quoted("id")}, ${value} as ${quoted("value")} from ${quoted(table)} as t where (${of("t")}) in (select ${of("o")} from ${quoted(table)} as o group by ${of("o")} having count(*) > 1)`,
+  };
+}
+
+function allRows(idiom: Idiom, { table }: Extract<Step, { kind: "drop table" }>): Risk {
+  const { quoted } = idiom;
+  const [first, second] = table.columns.map(({ name }) => quoted(name));
+  return {
+    kind: "lost",
+    table: table.name,
+    sentence: `rows of ${table.name} go`,
+    query: `select ${first} as ${quoted("id")}, ${second ?? first} as ${quoted("value")} from ${quoted(table.name)}`,
+  };
+}
+
+function allValues(idiom: Idiom, { table, column }: Extract<Step, { kind: "drop column" }>): Risk {
+  const { quoted } = idiom;
+  const name = quoted(column.name);
+  return {
+    kind: "lost",
+    table,
+    sentence: `values of ${table}.${column.name} go`,
+    query: `select ${quoted("id")}, ${name} as ${quoted("value")} from ${quoted(table)} where ${name} is not null`,
+  };
 }

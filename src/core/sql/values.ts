@@ -1,6 +1,6 @@
-import { alike, type ChangeColumn, isExact, type Step } from "../../evolution/steps.ts";
-import { checkSql, fillSql, literal } from "./columns.ts";
-import { alwaysConverts, converted } from "./conversions.ts";
+import { alike, type ChangeColumn, isExact } from "../evolution/steps.ts";
+import { alwaysConverts } from "./conversions.ts";
+import type { Idiom } from "./idiom.ts";
 
 /** What a change makes of an expression, and which values stand in its way. */
 export interface ChangedValue {
@@ -12,42 +12,37 @@ export interface ChangedValue {
 }
 
 /** What a change makes of an expression. */
-export function changedValue(x: string, step: ChangeColumn): ChangedValue {
+export function changedValue(idiom: Idiom, x: string, step: ChangeColumn): ChangedValue {
   const { from, to, values, fill, lossy = false } = step;
   const total = alwaysConverts(from.type, to.type);
-  let value = converted(x, from.type, to.type, lossy);
+  let value = idiom.converted(x, from.type, to.type, lossy);
   const refused: string[] = [];
   if (!total && !lossy) refused.push(`${x} is not null and (${value}) is null`);
   if (values) {
     const cases = Object.entries(values).map(
-      ([old, now]) => `when ${literal(old)} then ${literal(now)}`,
+      ([old, now]) => `when ${idiom.literal(old)} then ${idiom.literal(now)}`,
     );
     value = `case ${value} ${cases.join(" ")} else ${value} end`;
   }
   const checked = (expression: string) =>
-    (to.checks ?? []).map((check) => checkSql(check, `(${expression})`)).join(" and ");
+    (to.checks ?? []).map((check) => idiom.check(check, `(${expression})`)).join(" and ");
   const narrower = !alike(from.checks ?? [], to.checks ?? []) || from.type.kind !== to.type.kind;
   if (narrower && to.checks) {
     if (lossy) value = `case when ${checked(`${value}`)} then ${value} end`;
     else refused.push(`not (${checked(`${value}`)})`);
   }
-  if (fill) value = `coalesce(${value}, ${fillSql(fill)})`;
+  if (fill) value = `coalesce(${value}, ${idiom.fill(fill)})`;
   const needed = to.required && !fill;
   if (needed && lossy) refused.push(`${x} is not null and (${value}) is null`);
   return { value, refused, ...(needed && !from.required && { missing: `${x} is null` }) };
 }
 
 /** Which rows a file has to keep so that a change can be taken back: those whose value doesn't come back by itself. */
-export function keptRows(x: string, step: ChangeColumn, value: string): string {
+export function keptRows(idiom: Idiom, x: string, step: ChangeColumn, value: string): string {
   const { from, to, fill } = step;
   if (isExact(from.type, to.type) && alike(from.type.kind, to.type.kind)) {
-    return `(${value}) is not ${x} collate binary`;
+    const isText = from.type.kind === "text" || from.type.kind === "long text";
+    return isText ? idiom.differs(value, x) : `not ${idiom.same(value, x)}`;
   }
   return fill ? "true" : `${x} is not null`;
-}
-
-/** The steps that only a table made anew can take. */
-export function needsRebuild(step: Step): boolean {
-  if (step.kind === "change column") return true;
-  return step.kind === "add column" && step.column.required && step.column.default === undefined;
 }

@@ -1,0 +1,32 @@
+import type { Fill } from "../evolution/steps.ts";
+import type { Check, Column, ColumnType } from "../schema/schema.ts";
+
+/** How a database says what all of them can say: what the parts that dialects share are written in. */
+export interface Idiom {
+  /** A name in quotes. */
+  quoted(name: string): string;
+  literal(value: string | number | boolean): string;
+  /** The expression of a value that rows are filled with. */
+  fill(fill: Fill): string;
+  /** This moment, as the columns of every entity keep it. */
+  now: string;
+  /** Whether two expressions are the same, nothing and nothing included; texts whatever their case. */
+  same(one: string, other: string): string;
+  /** Whether they differ by so much as a letter's case. */
+  differs(one: string, other: string): string;
+  /** A text to group by, whatever its case. */
+  caseless(text: string): string;
+  /** What an expression has to hold to for a column to take it; null passes. */
+  checksOf(column: Column, value: string): string[];
+  /** A check of the model's, on an expression. */
+  check(check: Check, value: string): string;
+  /** An expression turned from one type into another; null where a value can't be. */
+  converted(value: string, from: ColumnType, to: ColumnType, lossy: boolean): string;
+  /** What begins and ends a statement that inserts rows, and passes over those that are there. */
+  insertMissing: readonly [string, string];
+}
+
+/** The temporary table of a file of kept rows. */
+export function keptTable(idiom: Idiom, file: string): string {
+  return idiom.quoted(`levadura_kept_${file}`);
+}

@@ -1,0 +1,379 @@
+import {
+  alike,
+  type ChangeColumn,
+  describeStep,
+  type Step,
+  takeStep,
+} from "../../evolution/steps.ts";
+import { type Column, type Schema, type Table, tableNamed } from "../../schema/schema.ts";
+import type { Dialect, Risk } from "../dialect.ts";
+import * as flows from "../flows.ts";
+import { type Idiom, keptTable } from "../idiom.ts";
+import type { Part, Section } from "../script.ts";
+import { changedValue, keptRows } from "../values.ts";
+import {
+  checkConstraint,
+  checkName,
+  checkSql,
+  checksOf,
+  collation,
+  columnSql,
+  createIndex,
+  createTable,
+  fillSql,
+  foreignKey,
+  foreignKeyName,
+  literal,
+  madeName,
+  quoted,
+  thisMoment,
+  typeSql,
+} from "./columns.ts";
+import { converted } from "./conversions.ts";
+
+/** PostgreSQL's way to say it. */
+const idiom: Idiom = {
+  quoted,
+  literal,
+  fill: fillSql,
+  now: thisMoment,
+  same: (one, other) => `(${one} is not distinct from ${other})`,
+  differs: (one, other) =>
+    `((${one})::text collate "C" is distinct from (${other})::text collate "C")`,
+  caseless: (text) => text,
+  checksOf,
+  check: checkSql,
+  converted,
+  insertMissing: ["insert", " on conflict do nothing"],
+};
+
+/** PostgreSQL: nearly everything can be altered in place, and all of it within a transaction. */
+export const postgres: Dialect = { name: "postgres", sections, risks, rewritten, quoted };
+
+const run = (sql: string): Part => ({ kind: "run", sql });
+
+function sections(steps: readonly Step[], before: Schema): Section[] {
+  let schema = before;
+  return steps.map((step) => {
+    const refused = risks(step, schema)
+      .filter(({ kind }) => kind === "in the way")
+      .map(({ sentence, query }): Part => ({ kind: "none may remain", sentence, query }));
+    const own = step.kind === "change column" ? [] : refused;
+    const parts = [...own, ...statementsOf(step, schema)];
+    schema = takeStep(schema, step);
+    return { sentences: [describeStep(step)], parts };
+  });
+}
+
+function statementsOf(step: Step, before: Schema): Part[] {
+  switch (step.kind) {
+    case "rename table":
+      return renameTable(step, before);
+    case "rename column":
+      return renameColumn(step, before);
+    case "add table":
+      return addTable(step, before);
+    case "drop table":
+      return dropTable(step, before);
+    case "add column":
+      return addColumn(step);
+    case "drop column":
+      return dropColumn(step);
+    case "change column":
+      return changeColumn(step);
+    case "add index":
+      return [run(createIndex(step.table, step.index))];
+    case "drop index":
+      return [run(`drop index ${quoted(madeName(step.index.name))}`)];
+    case "texts to rows":
+      return flows.textsToRows(idiom, step);
+    case "rows to texts":
+      return flows.rowsToTexts(idiom, step, before);
+    case "reference to links":
+      return flows.referenceToLinks(idiom, step);
+    case "links to reference":
+      return flows.linksToReference(idiom, step);
+    case "carry":
+      return flows.carry(idiom, step);
+    case "own sql":
+      return step.forward.postgres === undefined
+        ? [{ kind: "no way", about: step.about }]
+        : [run(step.forward.postgres.replace(/;\s*$/, ""))];
+  }
+}
+
+/** The names of constraints follow those of their tables and columns, by which they are dropped. */
+function renameConstraints(before: Table, after: Table): Part[] {
+  const renamed: [string, string][] = [
+    [madeName(before.name, "pkey"), madeName(after.name, "pkey")],
+  ];
+  before.columns.forEach((column, at) => {
+    const name = after.columns[at]?.name ?? column.name;
+    if (checkConstraint(before.name, column)) {
+      renamed.push([checkName(before.name, column.name), checkName(after.name, name)]);
+    }
+    if (column.references) {
+      renamed.push([foreignKeyName(before.name, column.name), foreignKeyName(after.name, name)]);
+    }
+  });
+  return renamed
+    .filter(([from, to]) => from !== to)
+    .map(([from, to]) =>
+      run(`alter table ${quoted(after.name)} rename constraint ${quoted(from)} to ${quoted(to)}`),
+    );
+}
+
+function renameTable(step: Extract<Step, { kind: "rename table" }>, before: Schema): Part[] {
+  const table = tableNamed(before, step.table);
+  return [
+    run(`alter table ${quoted(step.table)} rename to ${quoted(step.to)}`),
+    ...(table ? renameConstraints(table, { ...table, name: step.to }) : []),
+  ];
+}
+
+function renameColumn(step: Extract<Step, { kind: "rename column" }>, before: Schema): Part[] {
+  const table = tableNamed(before, step.table);
+  const after = tableNamed(takeStep(before, step), step.table);
+  return [
+    run(
+      `alter table ${quoted(step.table)} rename column ${quoted(step.column)} to ${quoted(step.to)}`,
+    ),
+    ...(table && after ? renameConstraints(table, after) : []),
+  ];
+}
+
+function addTable(
+  { table, restore }: Extract<Step, { kind: "add table" }>,
+  before: Schema,
+): Part[] {
+  const there = new Set([...before.tables.map(({ name }) => name), table.name]);
+  const name = quoted(table.name);
+  const parts: Part[] = [];
+  if (before.tables.length === 0) {
+    parts.push(
+      run(
+        `create collation if not exists ${collation} (provider = icu, locale = 'und-u-ks-level2', deterministic = false)`,
+      ),
+    );
+  }
+  parts.push(run(createTable(table, there)));
+  for (const index of table.indexes) parts.push(run(createIndex(table.name, index)));
+  // References to this table from ones that were made before it.
+  for (const other of before.tables) {
+    for (const column of other.columns) {
+      if (column.references?.table === table.name) {
+        parts.push(run(`alter table ${quoted(other.name)} add ${foreignKey(other.name, column)}`));
+      }
+    }
+  }
+  if (!restore) return parts;
+  const file = keptTable(idiom, restore);
+  const columns = table.columns.map((column) => quoted(column.name)).join(", ");
+  const values = table.columns.map((column) => cast(quoted(column.name), column)).join(", ");
+  const filled = run(`insert into ${name} (${columns}) select ${values} from ${file}`);
+  const numbered = run(
+    `select setval(pg_get_serial_sequence(${literal(name)}, 'id'), max(${quoted("id")})) from ${name} having max(${quoted("id")}) is not null`,
+  );
+  // Filled before references lead to it.
+  const at =
+    1 + parts.findIndex((part) => part.kind === "run" && part.sql.startsWith("create table"));
+  parts.splice(at, 0, filled, ...(table.key.length === 1 ? [numbered] : []));
+  return [{ kind: "bring back", file: restore, table: file }, ...parts];
+}
+
+function dropTable({ table, keep }: Extract<Step, { kind: "drop table" }>, before: Schema): Part[] {
+  const columns = table.columns.map(({ name }) => quoted(name)).join(", ");
+  const referring = before.tables
+    .filter(({ name }) => name !== table.name)
+    .flatMap((other) =>
+      other.columns
+        .filter(({ references }) => references?.table === table.name)
+        .map(({ name }) =>
+          run(
+            `alter table ${quoted(other.name)} drop constraint ${quoted(foreignKeyName(other.name, name))}`,
+          ),
+        ),
+    );
+  return [
+    {
+      kind: "keep",
+      file: keep,
+      table: quoted(table.name),
+      query: `select ${columns} from ${quoted(table.name)}`,
+    },
+    ...referring,
+    run(`drop table ${quoted(table.name)}`),
+  ];
+}
+
+/** Kept values are texts; what they were is known by the column. */
+function cast(value: string, { type }: Column): string {
+  return `${value}::${typeSql(type)}`;
+}
+
+function addColumn({
+  table,
+  column,
+  fill,
+  restore,
+}: Extract<Step, { kind: "add column" }>): Part[] {
+  const [goal, name] = [quoted(table), quoted(column.name)];
+  const open: Column = { ...column, required: column.required && column.default !== undefined };
+  const parts: Part[] = [run(`alter table ${goal} add column ${columnSql(open)}`)];
+  if (fill) parts.push(run(`update ${goal} set ${name} = ${fillSql(fill)}`));
+  if (restore) {
+    const file = keptTable(idiom, restore);
+    const id = quoted("id");
+    parts.push(
+      run(
+        `update ${goal} as t set ${name} = ${cast(`k.${quoted("value")}`, column)} from ${file} as k where k.${id} = t.${id}`,
+      ),
+    );
+    if (column.required && column.default === undefined) {
+      parts.push({
+        kind: "none may remain",
+        sentence: `rows of ${table} have no ${column.name}`,
+        query: `select ${id}, null as ${quoted("value")} from ${goal} where ${name} is null`,
+      });
+    }
+  }
+  const finish = [
+    column.required && !open.required && `alter column ${name} set not null`,
+    checkConstraint(table, column) && `add ${checkConstraint(table, column)}`,
+    column.references && `add ${foreignKey(table, column)}`,
+  ].filter(Boolean);
+  if (finish.length > 0) parts.push(run(`alter table ${goal} ${finish.join(", ")}`));
+  return restore
+    ? [{ kind: "bring back", file: restore, table: keptTable(idiom, restore) }, ...parts]
+    : parts;
+}
+
+function dropColumn({ table, column, keep }: Extract<Step, { kind: "drop column" }>): Part[] {
+  const [name, from] = [quoted(column.name), quoted(table)];
+  const all = column.default !== undefined && !column.required;
+  return [
+    ...(keep
+      ? [
+          {
+            kind: "keep" as const,
+            file: keep,
+            table: from,
+            query: `select ${quoted("id")}, ${name} as ${quoted("value")} from ${from}${all ? "" : ` where ${name} is not null`}`,
+          },
+        ]
+      : []),
+    run(`alter table ${from} drop column ${name}`),
+  ];
+}
+
+function changeColumn(step: ChangeColumn): Part[] {
+  const { table, from, to, fill, keep, restore } = step;
+  const [goal, name, id] = [quoted(table), quoted(to.name), quoted("id")];
+  const x = `t.${name}`;
+  const { value, refused, missing } = changedValue(idiom, x, { ...step, ...(fill && { fill }) });
+  const plainStep: ChangeColumn = { ...step };
+  delete plainStep.fill;
+  const bare = changedValue(idiom, name, plainStep).value;
+  const parts: Part[] = [];
+  const file = restore && keptTable(idiom, restore);
+  const known = `t.${id} in (select s.${id} from ${quoted("levadura_same")} as s)`;
+  if (restore && file) {
+    const became = `k.${quoted("became")}::${typeSql(from.type)}`;
+    parts.push(
+      { kind: "bring back", file: restore, table: file },
+      run(
+        `create temp table ${quoted("levadura_same")} as select t.${id}, k.${quoted("value")} from ${goal} as t join ${file} as k on k.${id} = t.${id} where ${idiom.same(x, became)}`,
+      ),
+    );
+  }
+  const refuse = (sentence: string, condition: string) => {
+    const query = `select t.${id}, ${x} as ${quoted("value")} from ${goal} as t where ${restore ? `not ${known} and (${condition})` : condition}`;
+    parts.push({ kind: "none may remain", sentence, query });
+  };
+  if (missing) refuse(`rows of ${table} have no ${to.name}`, missing);
+  if (refused.length > 0) {
+    const condition = refused.map((each) => `(${each})`).join(" or ");
+    refuse(`rows of ${table} have a ${to.name} that it can't have any more`, condition);
+  }
+  if (keep) {
+    const query = `select t.${id}, ${x} as ${quoted("value")}, ${value} as ${quoted("became")} from ${goal} as t where ${keptRows(idiom, x, step, value)}`;
+    parts.push({ kind: "keep", file: keep, table: goal, query });
+  }
+  const loose = [
+    checkConstraint(table, from) && `drop constraint ${quoted(checkName(table, from.name))}`,
+    from.default !== undefined && `alter column ${name} drop default`,
+    from.required && `alter column ${name} drop not null`,
+    from.references &&
+      !alike(from.references, to.references) &&
+      `drop constraint ${quoted(foreignKeyName(table, from.name))}`,
+  ].filter(Boolean);
+  if (loose.length > 0) parts.push(run(`alter table ${goal} ${loose.join(", ")}`));
+  if (typeSql(from.type) !== typeSql(to.type)) {
+    parts.push(
+      run(`alter table ${goal} alter column ${name} type ${typeSql(to.type)} using ${bare}`),
+    );
+  } else if (bare !== name) {
+    parts.push(run(`update ${goal} set ${name} = ${bare} where ${idiom.differs(bare, name)}`));
+  }
+  if (fill) parts.push(run(`update ${goal} set ${name} = ${fillSql(fill)} where ${name} is null`));
+  if (restore) {
+    parts.push(
+      run(
+        `update ${goal} as t set ${name} = ${cast(`s.${quoted("value")}`, to)} from ${quoted("levadura_same")} as s where s.${id} = t.${id}`,
+      ),
+      run(`drop table ${quoted("levadura_same")}`),
+    );
+  }
+  const tight = [
+    to.default !== undefined && `alter column ${name} set default ${literal(to.default)}`,
+    to.required && `alter column ${name} set not null`,
+    checkConstraint(table, to) && `add ${checkConstraint(table, to)}`,
+    to.references && !alike(from.references, to.references) && `add ${foreignKey(table, to)}`,
+  ].filter(Boolean);
+  if (tight.length > 0) parts.push(run(`alter table ${goal} ${tight.join(", ")}`));
+  return parts;
+}
+
+function risks(step: Step, before: Schema): Risk[] {
+  switch (step.kind) {
+    case "change column":
+      return changeColumn(step).flatMap((part): Risk[] =>
+        part.kind === "none may remain"
+          ? [{ kind: "in the way", table: step.table, sentence: part.sentence, query: part.query }]
+          : part.kind === "keep" && step.lossy
+            ? [
+                {
+                  kind: "lost",
+                  table: step.table,
+                  sentence: `values of ${step.table}.${step.to.name} don't fit any more`,
+                  query: part.query,
+                },
+              ]
+            : [],
+      );
+    case "add column": {
+      const { table, column, fill, restore } = step;
+      if (!column.required || column.default !== undefined || fill || restore) return [];
+      return [
+        {
+          kind: "in the way",
+          table,
+          sentence: `rows of ${table} have no ${column.name}`,
+          query: `select ${quoted("id")}, null as ${quoted("value")} from ${quoted(table)}`,
+        },
+      ];
+    }
+    default:
+      return flows.plainRisks(idiom, step, before);
+  }
+}
+
+/** The tables of which every row is written anew: for another type, or a column that is required and filled. */
+function rewritten(steps: readonly Step[]): string[] {
+  const tables = steps.flatMap((step) =>
+    step.kind === "change column" && typeSql(step.from.type) !== typeSql(step.to.type)
+      ? [step.table]
+      : [],
+  );
+  return [...new Set(tables)];
+}

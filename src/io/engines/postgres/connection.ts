@@ -1,0 +1,104 @@
+import type { Client, QueryArrayConfig } from "pg";
+import type { MigrationConnection } from "../../../../kit/database/migrations.ts";
+
+/** The number of the lock that migrations wait for one another by. */
+const migrationLock = 7_215_003;
+
+/** Rows that a cursor brings at once, and that one statement inserts. */
+const atOnce = 1000;
+
+/** A PostgreSQL database as migrations need it. */
+export function postgresConnection(client: Client): MigrationConnection {
+  let cursors = 0;
+  return {
+    run: async (text) => {
+      await client.query(text);
+    },
+    rows: async (text, values = []) => {
+      let place = 0;
+      const { rows } = await client.query(
+        text.replace(/\?/g, () => `$${++place}`),
+        [...values],
+      );
+      return rows as never;
+    },
+    stream: async (text) => {
+      const cursor = `levadura_cursor_${++cursors}`;
+      await client.query(`declare ${cursor} no scroll cursor for ${text}`);
+      const fetch = (count: number) => rawRows(client, `fetch forward ${count} from ${cursor}`);
+      const { columns } = await fetch(0);
+      return { columns, rows: fetched(client, cursor, fetch) };
+    },
+    fill: async (table, columns, rows) => {
+      const quoted = columns.map((name) => `"${name.replaceAll('"', '""')}"`);
+      const types = columns.map((name, at) => (at === 0 && name === "id" ? "bigint" : "text"));
+      const lines = quoted.map(
+        (name, at) => `${name} ${types[at]}${types[at] === "bigint" ? " primary key" : ""}`,
+      );
+      await client.query(`create temp table ${table} (${lines.join(", ")})`);
+      const arrays = types.map((type, at) => `$${at + 1}::${type}[]`).join(", ");
+      const insert = async (batch: unknown[][]) => {
+        const values = columns.map((_, at) => batch.map((row) => row[at]));
+        await client.query(`insert into ${table} select * from unnest(${arrays})`, values);
+      };
+      let waiting: unknown[][] = [];
+      for await (const row of rows) {
+        waiting.push(row);
+        if (waiting.length < atOnce) continue;
+        await insert(waiting);
+        waiting = [];
+      }
+      if (waiting.length > 0) await insert(waiting);
+      await client.query(`analyze ${table}`);
+    },
+    // Nothing is made anew here, so that nothing that hangs on a table goes.
+    holdTriggers: async () => async () => undefined,
+    hasTable: async (name) => {
+      const { rowCount } = await client.query(
+        "select 1 from information_schema.tables where table_schema = current_schema() and table_name = $1",
+        [name],
+      );
+      return (rowCount ?? 0) > 0;
+    },
+    begin: async () => {
+      await client.query("begin");
+      await client.query("select pg_advisory_xact_lock($1)", [migrationLock]);
+    },
+    commit: async () => {
+      await client.query("commit");
+    },
+    rollback: async () => {
+      await client.query("rollback");
+    },
+    close: async () => {
+      await client.end();
+    },
+  };
+}
+
+/** Rows as lists of texts, as the server wrote them: they come back to it the same way. */
+async function rawRows(
+  client: Client,
+  text: string,
+): Promise<{ columns: string[]; rows: unknown[][] }> {
+  const query: QueryArrayConfig = {
+    text,
+    rowMode: "array",
+    types: { getTypeParser: () => (value: unknown) => value } as never,
+  };
+  const { fields, rows } = await client.query(query);
+  return { columns: fields.map(({ name }) => name), rows };
+}
+
+async function* fetched(
+  client: Client,
+  cursor: string,
+  fetch: (count: number) => Promise<{ rows: unknown[][] }>,
+): AsyncGenerator<unknown[]> {
+  for (;;) {
+    const { rows } = await fetch(atOnce);
+    yield* rows;
+    if (rows.length < atOnce) break;
+  }
+  await client.query(`close ${cursor}`);
+}

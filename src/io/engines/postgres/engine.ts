@@ -1,0 +1,118 @@
+import pg, { type Client } from "pg";
+import type { Value } from "../../../core/seeding/values.ts";
+import { postgres } from "../../../core/sql/postgres/postgres.ts";
+import type { Engine } from "../engine.ts";
+import { catalogueOf, readCatalogue } from "./catalogue.ts";
+import { postgresConnection } from "./connection.ts";
+
+const { quoted } = postgres;
+
+/** What the driver makes of the server's texts: numbers where they are exact, days and moments as texts. */
+const parsers: Readonly<Record<number, (text: string) => unknown>> = {
+  16: (text) => text === "t",
+  20: Number,
+  21: Number,
+  23: Number,
+  1083: (text) => text.slice(0, 5),
+  1184: (text) => `${text.replace(" ", "T").slice(0, 19)}Z`,
+  1700: Number,
+};
+
+/** Opens a PostgreSQL database by its URL. */
+export async function openPostgres(url: string): Promise<Engine> {
+  const client = new pg.Client({
+    connectionString: url,
+    application_name: "levadura",
+    types: { getTypeParser: (type: number) => parsers[type] ?? String } as never,
+  });
+  await client.connect();
+  await client.query(
+    "set timezone = 'UTC'; set datestyle = 'ISO'; set client_min_messages = warning",
+  );
+  return engineOf(client);
+}
+
+function engineOf(client: Client): Engine {
+  const migrations = postgresConnection(client);
+  const one = async <Row>(text: string, values: readonly unknown[] = []): Promise<Row[]> =>
+    (await client.query(text, [...values])).rows as Row[];
+  return {
+    dialect: postgres,
+    migrations,
+    place: `${client.host}:${client.port}/${client.database}`,
+    count: async (query) => {
+      const [row] = await one<{ count: number }>(
+        `select count(*) as count from (${query}) as counted`,
+      );
+      return Number(row?.count);
+    },
+    sample: (query, rows) => one(`select * from (${query}) as sampled limit ${rows}`),
+    catalogue: () => readCatalogue(client),
+    catalogueOf: (schema) => catalogueOf(client, schema),
+    hasTable: migrations.hasTable,
+    isUntouched: async (table) => {
+      const { rows } = await client.query("select pg_get_serial_sequence($1, 'id') as name", [
+        quoted(table),
+      ]);
+      const sequence = String((rows[0] as { name?: string } | undefined)?.name);
+      const [row] = await one<{ used: boolean }>(`select is_called as used from ${sequence}`);
+      return row?.used !== true;
+    },
+    ids: async (table) => {
+      const rows = await one<{ id: number }>(`select id from ${quoted(table)} order by id`);
+      return rows.map(({ id }) => id);
+    },
+    values: async (table, column) => {
+      const { columns } = (await readCatalogue(client)).get(table) ?? {};
+      if (!columns?.has(column)) return [];
+      const rows = await one<{ value: Value }>(
+        `select ${quoted(column)} as value from ${quoted(table)}`,
+      );
+      return rows.map(({ value }) => value);
+    },
+    insert: async (table, rows) => {
+      const columns = Object.keys(rows[0] ?? {});
+      const names = columns.map(quoted).join(", ");
+      const ids: number[] = [];
+      for (let at = 0; at < rows.length; at += 100) {
+        const batch = rows.slice(at, at + 100);
+        const marks = batch.map(
+          (_, row) =>
+            `(${columns.map((_name, place) => `$${row * columns.length + place + 1}`).join(", ")})`,
+        );
+        const values = batch.flatMap((row) => columns.map((name) => row[name] ?? null));
+        const made = await one<{ id: number }>(
+          `insert into ${quoted(table)} (${names}) values ${marks.join(", ")} returning id`,
+          values,
+        );
+        ids.push(...made.map(({ id }) => id));
+      }
+      return ids;
+    },
+    noteSeeded: async (table, first, last) => {
+      await client.query(
+        "create table if not exists levadura_seeded (entity_table text not null, first_id bigint not null, last_id bigint not null)",
+      );
+      await client.query("insert into levadura_seeded values ($1, $2, $3)", [table, first, last]);
+    },
+    insertPairs: async (table, columns, pairs) => {
+      const names = columns.map(quoted).join(", ");
+      await client.query(
+        `insert into ${quoted(table)} (${names}) select * from unnest($1::bigint[], $2::bigint[])`,
+        [pairs.map(([from]) => from), pairs.map(([, to]) => to)],
+      );
+    },
+    transaction: async (work) => {
+      await client.query("begin");
+      try {
+        const result = await work();
+        await client.query("commit");
+        return result;
+      } catch (error) {
+        await client.query("rollback");
+        throw error;
+      }
+    },
+    close: () => client.end(),
+  };
+}
