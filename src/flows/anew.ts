@@ -2,7 +2,7 @@ import { mkdirSync } from "node:fs";
 import { join } from "node:path";
 import type { Engine } from "../io/engines/engine.ts";
 import type { Project } from "../io/project/project.ts";
-import { databaseName, hasDatabase, withDatabase } from "./database.ts";
+import { databaseName, hasDatabase, withDatabase, withFile } from "./database.ts";
 
 /** What starting afresh would clear away. */
 export interface Clearing {
@@ -15,7 +15,7 @@ export interface Clearing {
 
 /** What is in the database of a project; undefined where there is none, or nothing in it. */
 export async function clearingOf(project: Project): Promise<Clearing | undefined> {
-  if (!hasDatabase(project)) return undefined;
+  if (!(await hasDatabase(project))) return undefined;
   return withDatabase(project, async (engine) => {
     const catalogue = await engine.catalogue();
     if (catalogue.size === 0) return undefined;
@@ -44,6 +44,6 @@ export async function clearDatabase(project: Project): Promise<string> {
   mkdirSync(project.kept, { recursive: true });
   const stamp = new Date().toISOString().replace(/[-:]|\.\d+/g, "");
   const copy = join(project.kept, `${stamp}-${databaseName(project)}`);
-  await withDatabase(project, (engine) => engine.clear(copy));
+  await withFile(project, (engine) => engine.clear(copy));
   return copy;
 }

@@ -1,11 +1,7 @@
 import { isPending, migrationStatuses } from "../../kit/database/migrations.ts";
 import { inNumber } from "../../kit/database/running.ts";
-import {
-  type Change,
-  type Decisions,
-  type Difference,
-  difference,
-} from "../core/evolution/difference.ts";
+import type { Change, Decisions, Difference } from "../core/evolution/change.ts";
+import { difference } from "../core/evolution/difference.ts";
 import { describeStep, replay, type Step } from "../core/evolution/steps.ts";
 import type { Model } from "../core/model/model.ts";
 import type { Schema } from "../core/schema/schema.ts";
@@ -121,7 +117,7 @@ export async function standingOf(
       sql: [...waiting.map(({ forward }) => forward), undraftedSql].filter(Boolean).join("\n"),
     };
   };
-  return hasDatabase(project) ? withDatabase(project, judge) : judge(undefined);
+  return (await hasDatabase(project)) ? withDatabase(project, judge) : judge(undefined);
 }
 
 /** The steps of a migration, each as a change of its own, but for indexes. */

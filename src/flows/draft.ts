@@ -1,4 +1,4 @@
-import type { Decisions } from "../core/evolution/difference.ts";
+import type { Decisions } from "../core/evolution/change.ts";
 import { describeStep, nameStep, replay, type Step } from "../core/evolution/steps.ts";
 import { Failure } from "../core/failure.ts";
 import type { Model } from "../core/model/model.ts";

@@ -24,7 +24,7 @@ import type { KeyedTable, LoadCounts, Loader, LoadRow, LoadTarget } from "../io/
 import { fileFailure } from "../io/project/files.ts";
 import { dataFile, type Project } from "../io/project/project.ts";
 import { readDataFile } from "../io/sheets/data-files.ts";
-import { withDatabase } from "./database.ts";
+import { withFile } from "./database.ts";
 import type { Report } from "./report.ts";
 
 /** A file with rows of an entity. */
@@ -64,7 +64,7 @@ export async function pendingData(project: Project, model: Model): Promise<DataF
     if (existsSync(path)) files.push({ entity, path, checksum: await checksumOf(path) });
   }
   if (files.length === 0) return [];
-  const loaded = await withDatabase(project, loadedChecksums);
+  const loaded = await withFile(project, loadedChecksums);
   return files.filter(({ entity, checksum }) => loaded.get(entity.name) !== checksum);
 }
 
@@ -104,7 +104,7 @@ export async function loadData(
 ): Promise<Loaded[]> {
   if (files.length === 0) return [];
   configure(model.app);
-  return withDatabase(project, async (engine) => {
+  return withFile(project, async (engine) => {
     try {
       return await engine.transaction(async () => {
         const loaded = await loadAll(engine, model, files, deleteMissing, report);

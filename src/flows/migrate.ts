@@ -11,9 +11,14 @@ import { missingKept, requireWay } from "../../kit/database/running.ts";
 import { Failure } from "../core/failure.ts";
 import type { Model } from "../core/model/model.ts";
 import type { Engine } from "../io/engines/engine.ts";
-import { type MigrationFolder, readMigrations, renameMigration } from "../io/project/migrations.ts";
+import {
+  type MigrationFolder,
+  readMigrations,
+  renameMigration,
+  writeMissing,
+} from "../io/project/migrations.ts";
 import type { Project } from "../io/project/project.ts";
-import { dialectOf, hasDatabase, withDatabase } from "./database.ts";
+import { createDatabase, dialectOf, hasDatabase, withDatabase } from "./database.ts";
 import type { Report } from "./report.ts";
 import { settleSitting } from "./sitting.ts";
 
@@ -30,10 +35,12 @@ export async function migrateProject(
   report: Report,
   to?: string,
 ): Promise<Migrated> {
+  await createDatabase(project);
   return withDatabase(project, async (engine) => {
     report({ kind: "working", on: "applying migrations" });
     await settleSitting(project, engine);
     const migrations = readMigrations(project, dialectOf(model));
+    writeMissing(project, dialectOf(model), migrations);
     const goal = to === undefined ? undefined : named(migrations, to);
     const rewound =
       to === undefined ? [] : await rewindTo(engine, migrations, goal, { project, report });
@@ -53,7 +60,7 @@ export async function rewindProject(
   report: Report,
   count = 1,
 ): Promise<MigrationDone[]> {
-  if (!hasDatabase(project)) {
+  if (!(await hasDatabase(project))) {
     throw new Failure("input", "there is no database yet, so nothing can be taken back");
   }
   return withDatabase(project, async (engine) => {
@@ -159,7 +166,7 @@ export async function putInOrder(
 export async function migrationHistory(project: Project, model: Model): Promise<MigrationStatus[]> {
   const migrations = readMigrations(project, dialectOf(model));
   // Looking at the history makes no database.
-  if (!hasDatabase(project)) {
+  if (!(await hasDatabase(project))) {
     return migrations.map(({ name }) => ({ name, standing: "pending" }));
   }
   return withDatabase(project, (engine) => migrationStatuses(engine.migrations, migrations));

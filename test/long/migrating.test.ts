@@ -7,7 +7,9 @@ import { openSqlite } from "../../src/io/engines/sqlite/engine.ts";
 import { rowsOf } from "../support/database.ts";
 import { thereAndBack } from "../support/evolving.ts";
 import { levadura, projectWith, repository, temporaryFolder } from "../support/program.ts";
+import { databaseOfOnesOwn, emptyPostgres, hasPostgres, rowsIn } from "../support/servers.ts";
 
+const there = await hasPostgres();
 const before = `levadura: 1
 entities:
   Hive:
@@ -118,6 +120,59 @@ describe("rows of many random models, brought to another one and back", () => {
       outcomes[await thereAndBack(engine, folder, seed)]++;
       await engine.close();
     }
-    expect(outcomes.moved).toBeGreaterThan(pairs / 2);
+    expect(outcomes.moved).toBeGreaterThan(pairs * 0.8);
+  });
+
+  it.skipIf(!there)("are so in PostgreSQL, too", async () => {
+    const outcomes = { moved: 0, refused: 0, impossible: 0 };
+    const folder = temporaryFolder();
+    const pairs = Number(process.env.PAIRS ?? 300);
+    const engine = await emptyPostgres();
+    for (let seed = 20_000; seed < 20_000 + pairs; seed++) {
+      outcomes[await thereAndBack(engine, folder, seed)]++;
+      await engine.migrations.run("drop schema public cascade; create schema public");
+    }
+    expect(outcomes.moved).toBeGreaterThan(pairs * 0.8);
+  });
+});
+
+describe.skipIf(!there)("a migration in PostgreSQL", () => {
+  it("that is killed at any moment is done by the next run, once", async () => {
+    const server = "app: {database: postgres}\nentities:";
+    const folder = projectWith(before.replace("entities:", server));
+    const database = await databaseOfOnesOwn();
+    const env = { DATABASE_URL: database.url };
+    for (const command of ["draft", "migrate"]) await levadura([command], folder, { env });
+    await rowsIn(
+      database,
+      `insert into hive (code, town, weight, notes, created_at, updated_at)
+        select 'B-' || i, 'Town ' || (i % 50), case when i % 3 > 0 then i || '.5' end, 'note ' || i, now(), now()
+        from generate_series(1, 30000) as i`,
+    );
+    const rows = await rowsIn(
+      database,
+      "select id, code, town, weight, notes from hive order by id",
+    );
+    writeFileSync(join(folder, "model.yaml"), after.replace("entities:", server));
+    await levadura(["draft", "--throw-away", "colony.notes"], folder, { env });
+    for (let round = 0; round < 8; round++) {
+      const child = spawn(process.execPath, [join(repository, "bin/levadura.js"), "migrate"], {
+        cwd: folder,
+        stdio: "ignore",
+        env: { ...process.env, ...env },
+      });
+      const ended = new Promise((resolve) => child.once("exit", resolve));
+      await new Promise((resolve) => setTimeout(resolve, 300 + round * 200));
+      child.kill("SIGKILL");
+      await ended;
+      const { status, err } = await levadura(["migrate"], folder, { env });
+      expect([status, err]).toEqual([0, ""]);
+      expect((await rowsIn(database, content)).length).toBe(30_000);
+      expect((await levadura(["changes", "--check"], folder, { env })).status).toBe(0);
+      expect(await levadura(["rewind"], folder, { env })).toMatchObject({ status: 0, err: "" });
+      expect(
+        await rowsIn(database, "select id, code, town, weight, notes from hive order by id"),
+      ).toEqual(rows);
+    }
   });
 });

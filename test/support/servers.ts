@@ -1,4 +1,5 @@
 import pg from "pg";
+import { onTestFinished } from "vitest";
 import type { Engine } from "../../src/io/engines/engine.ts";
 import { openPostgres } from "../../src/io/engines/postgres/engine.ts";
 
@@ -8,7 +9,7 @@ const address = process.env.LEVADURA_TEST_POSTGRES ?? "postgres://postgres@127.0
 /** Whether the server answers. Under NO_SKIPS one that doesn't is an error. */
 export async function hasPostgres(): Promise<boolean> {
   try {
-    await asAdministrator("select 1");
+    await administrator("select 1");
     return true;
   } catch (error) {
     if (process.env.NO_SKIPS) throw error;
@@ -17,7 +18,8 @@ export async function hasPostgres(): Promise<boolean> {
   }
 }
 
-async function asAdministrator(...statements: string[]): Promise<void> {
+/** Runs statements as somebody who may make databases. */
+export async function administrator(...statements: string[]): Promise<void> {
   const client = new pg.Client({ connectionString: `${address}/postgres` });
   await client.connect();
   try {
@@ -27,18 +29,39 @@ async function asAdministrator(...statements: string[]): Promise<void> {
   }
 }
 
-/** Works on an empty database of its own, which is gone afterwards. */
-export async function withPostgres(work: (engine: Engine) => Promise<void>): Promise<void> {
-  const name = `levadura_test_${process.pid}_${Date.now()}`;
-  await asAdministrator(`create database ${name}`);
+export interface TestDatabase {
+  name: string;
+  url: string;
+}
+
+let count = 0;
+
+/** The address of a database that isn't there yet, and goes with the test. */
+export async function databaseOfOnesOwn(): Promise<TestDatabase> {
+  const name = `levadura_test_${process.pid}_${++count}`;
+  onTestFinished(() => administrator(`drop database if exists ${name} with (force)`));
+  return { name, url: `${address}/${name}` };
+}
+
+/** The rows of a statement, read on their own. */
+export async function rowsIn(
+  { url }: TestDatabase,
+  statement: string,
+): Promise<Record<string, unknown>[]> {
+  const client = new pg.Client({ connectionString: url });
+  await client.connect();
   try {
-    const engine = await openPostgres(`${address}/${name}`);
-    try {
-      await work(engine);
-    } finally {
-      await engine.close();
-    }
+    return (await client.query(statement)).rows;
   } finally {
-    await asAdministrator(`drop database ${name} with (force)`);
+    await client.end();
   }
+}
+
+/** An engine on an empty database of its own. */
+export async function emptyPostgres(): Promise<Engine> {
+  const { name, url } = await databaseOfOnesOwn();
+  await administrator(`create database ${name}`);
+  const engine = await openPostgres(new URL(url));
+  onTestFinished(() => engine.close());
+  return engine;
 }

@@ -46,6 +46,7 @@ const text = fc
       "`",
       "[",
       "?",
+      " was ",
     ),
     { minLength: 1, maxLength: 7 },
   )
@@ -62,7 +63,10 @@ const bound = fc.oneof(
 const definition: fc.Arbitrary<Definition> = fc
   .record({
     type: fc.constantFrom(...typeWords),
-    choices: fc.array(text, { minLength: 1, maxLength: 4 }),
+    choices: fc.array(fc.tuple(text, fc.option(text, { nil: undefined })), {
+      minLength: 1,
+      maxLength: 4,
+    }),
     min: fc.option(bound, { nil: undefined }),
     max: fc.option(bound, { nil: undefined }),
     options: fc.uniqueArray(fc.tuple(fc.constantFrom(...optionNames), text), {
@@ -73,7 +77,12 @@ const definition: fc.Arbitrary<Definition> = fc
   .map(({ type, choices, min, max, options }) => ({
     type: word(type),
     ...(["one", "many", "part of"].includes(type) && { entity: word("Hive") }),
-    ...(type === "choice" && { choices: choices.map(word) }),
+    ...(type === "choice" && {
+      choices: choices.map(([value, was]) => ({
+        ...word(value),
+        ...(was !== undefined && { was: word(was) }),
+      })),
+    }),
     ...(type !== "choice" && min !== undefined && { min: word(min) }),
     ...(type !== "choice" && max !== undefined && { max: word(max) }),
     options: new Map(

@@ -57,6 +57,29 @@ describe("a field's definition", () => {
       "choice active | weak | 'in use, or lent'",
       { type: { kind: "choice", choices: ["active", "weak", "in use, or lent"] } },
     ],
+    [
+      "choice active | gone was retired | 'it was so'",
+      {
+        type: {
+          kind: "choice",
+          choices: ["active", "gone", "it was so"],
+          formerly: { gone: "retired" },
+        },
+      },
+    ],
+    [
+      "{type: choice, choices: [active, gone was retired, 'it was so']}",
+      {
+        type: {
+          kind: "choice",
+          choices: ["active", "gone", "it was so"],
+          formerly: { gone: "retired" },
+        },
+      },
+    ],
+    ["date, required, fill today", { required: true, fill: { moment: "today" } }],
+    ["one Apiary, required, fill East", { required: true, fill: { value: "East" } }],
+    ["text, was Apiary.town", { was: "Apiary.town" }],
     ["one Apiary, required", { type: { kind: "one", entity: "Apiary" }, required: true }],
     ["many Apiary", { type: { kind: "many", entity: "Apiary" } }],
     ["part of Apiary", { type: { kind: "part of", entity: "Apiary" }, required: true }],

@@ -1,4 +1,4 @@
-import type { Change } from "../evolution/difference.ts";
+import type { Change } from "../evolution/change.ts";
 import { inNamesBefore, tableBefore } from "../evolution/origins.ts";
 import { type ChangeColumn, replay, type Step, type TextsAndRows } from "../evolution/steps.ts";
 import type { Schema } from "../schema/schema.ts";

@@ -47,9 +47,10 @@ export async function prepareImport(
   request: ImportRequest,
   report: Report,
 ): Promise<PreparedImport> {
-  const project = projectAt(request.folder);
-  const existing = readText(project.model);
-  const before = existing === undefined ? undefined : modelThere(existing, project);
+  const place = projectAt(request.folder);
+  const existing = readText(place.model);
+  const before = existing === undefined ? undefined : modelThere(existing, place);
+  const project: Project = { ...place, kind: before?.app.database ?? "sqlite" };
   const given = request.plan === undefined ? undefined : givenPlan(request.plan);
   const folder = new TemporaryFolder();
   const remove = () => folder.remove();

@@ -1,4 +1,5 @@
 import type { MigrationConnection } from "../../../kit/database/migrations.ts";
+import type { Failure } from "../../core/failure.ts";
 import type { Schema } from "../../core/schema/schema.ts";
 import type { Value } from "../../core/seeding/values.ts";
 import type { Dialect } from "../../core/sql/dialect.ts";
@@ -25,6 +26,8 @@ export interface Engine {
   catalogue(): Promise<Catalogue>;
   /** The tables that would be there if a schema was made from nothing. */
   catalogueOf(schema: Schema): Promise<Catalogue>;
+  /** An error of the driver, as a failure that says where and what to do. */
+  failure(error: unknown): Failure;
   /** Where it is, in words for people. */
   place: string;
   hasTable(name: string): boolean | Promise<boolean>;

@@ -13,19 +13,32 @@ import type { Project } from "./project.ts";
 /** A migration as its folder holds it. */
 export interface MigrationFolder extends Migration {
   steps: Step[];
+  /** Whether its scripts for this database were only made now, of its steps. */
+  unwritten?: true;
 }
 
 /** The migrations of a project, in order. */
 export function readMigrations(project: Project, dialect: Dialect): MigrationFolder[] {
   if (!existsSync(project.migrations)) return [];
-  return readdirSync(project.migrations, { withFileTypes: true })
+  const names = readdirSync(project.migrations, { withFileTypes: true })
     .filter((entry) => entry.isDirectory() && /^\d{4}-/.test(entry.name))
-    .filter(({ name }) => name !== project.skipped)
-    .map(({ name }) => readFolder(project, dialect, name))
-    .sort((a, b) => (a.name < b.name ? -1 : 1));
+    .map(({ name }) => name)
+    .filter((name) => name !== project.skipped)
+    .sort();
+  const migrations: MigrationFolder[] = [];
+  const before = () => replay(migrations.flatMap(({ steps }) => steps));
+  for (const name of names) migrations.push(readFolder(project, dialect, name, before));
+  return migrations;
 }
 
-function readFolder(project: Project, dialect: Dialect, name: string): MigrationFolder {
+/** A migration as it stands in its folder; its scripts are made of its steps where it has none for this database. */
+function readFolder(
+  project: Project,
+  dialect: Dialect,
+  name: string,
+  before?: () => Schema,
+): MigrationFolder {
+  const has = (file: string) => existsSync(join(project.migrations, name, file));
   const read = (file: string): string => {
     const text = readText(join(project.migrations, name, file));
     if (text !== undefined) return text;
@@ -42,6 +55,13 @@ function readFolder(project: Project, dialect: Dialect, name: string): Migration
       `migrations/${name}/steps.yaml can't be understood`,
       "take the last edit of it back",
     );
+  }
+  const scripts = ["forward", "back"].map((direction) => `${direction}.${dialect.name}.sql`);
+  const others = readdirSync(join(project.migrations, name)).some((file) =>
+    /^forward\.\w+\.sql$/.test(file),
+  );
+  if (before && others && !scripts.some(has)) {
+    return { ...migrationOf(name, steps, dialect, before()), unwritten: true };
   }
   return {
     name,
@@ -73,6 +93,22 @@ function writeFolder(folder: string, dialect: Dialect, migration: MigrationFolde
     { path: join(folder, `forward.${dialect.name}.sql`), text: migration.forward },
     { path: join(folder, `back.${dialect.name}.sql`), text: migration.back },
   ]);
+}
+
+/** Writes the scripts that migrations lack for a database. */
+export function writeMissing(
+  project: Project,
+  dialect: Dialect,
+  migrations: readonly MigrationFolder[],
+): void {
+  for (const { name, forward, back, unwritten } of migrations) {
+    if (!unwritten) continue;
+    const folder = join(project.migrations, name);
+    writeAll([
+      { path: join(folder, `forward.${dialect.name}.sql`), text: forward },
+      { path: join(folder, `back.${dialect.name}.sql`), text: back },
+    ]);
+  }
 }
 
 const staging = ".staged-";

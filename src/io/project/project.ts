@@ -1,6 +1,7 @@
 import { existsSync } from "node:fs";
 import { basename, join, resolve } from "node:path";
 import { Failure } from "../../core/failure.ts";
+import type { DatabaseKind } from "../../core/model/model.ts";
 import { readText } from "./files.ts";
 
 /** A project's folder, and where things are in it. */
@@ -15,7 +16,10 @@ export interface Project {
   record: string;
   /** Bundles and other things that can be made again; doesn't. */
   run: string;
+  /** The file of a SQLite database. */
   database: string;
+  /** The kind of its database, as the model says. */
+  kind: DatabaseKind;
   /** What migrations threw away, so that they can be taken back. */
   kept: string;
   /** A person's rows, as CSV. */
@@ -35,6 +39,7 @@ export function projectAt(folder: string): Project {
     record: join(root, ".levadura", "generated"),
     run: join(root, ".levadura", "run"),
     database: join(root, "records.db"),
+    kind: "sqlite",
     kept: join(root, "kept"),
     data: join(root, "data"),
     imports: join(root, "imports"),

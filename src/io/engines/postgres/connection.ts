@@ -16,10 +16,9 @@ export function postgresConnection(client: Client): MigrationConnection {
     },
     rows: async (text, values = []) => {
       let place = 0;
-      const { rows } = await client.query(
-        text.replace(/\?/g, () => `$${++place}`),
-        [...values],
-      );
+      // A statement without values may have question marks of its own, in a pattern.
+      const numbered = values.length > 0 ? text.replace(/\?/g, () => `$${++place}`) : text;
+      const { rows } = await client.query(numbered, [...values]);
       return rows as never;
     },
     stream: async (text) => {

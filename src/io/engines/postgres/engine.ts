@@ -1,4 +1,5 @@
 import pg, { type Client } from "pg";
+import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { postgres } from "../../../core/sql/postgres/postgres.ts";
 import type { Engine } from "../engine.ts";
@@ -18,21 +19,92 @@ const parsers: Readonly<Record<number, (text: string) => unknown>> = {
   1700: Number,
 };
 
-/** Opens a PostgreSQL database by its URL. */
-export async function openPostgres(url: string): Promise<Engine> {
-  const client = new pg.Client({
-    connectionString: url,
-    application_name: "levadura",
-    types: { getTypeParser: (type: number) => parsers[type] ?? String } as never,
-  });
-  await client.connect();
-  await client.query(
-    "set timezone = 'UTC'; set datestyle = 'ISO'; set client_min_messages = warning",
-  );
-  return engineOf(client);
+/** Opens a PostgreSQL database. */
+export async function openPostgres(address: URL): Promise<Engine> {
+  return engineOf(await connected(address), address);
 }
 
-function engineOf(client: Client): Engine {
+/** Whether a database is there; the server must answer. */
+export async function hasPostgres(address: URL): Promise<boolean> {
+  try {
+    await (await connected(address)).end();
+    return true;
+  } catch (error) {
+    if (error instanceof Failure && error.details === "3D000") return false;
+    throw error;
+  }
+}
+
+/** Codes of errors that come of somebody else making a database at the same moment. */
+const crossed: ReadonlySet<string> = new Set(["42P04", "23505", "55006"]);
+
+/** Makes a database, unless somebody else was faster. */
+export async function createPostgres(address: URL): Promise<void> {
+  const server = new URL(address);
+  server.pathname = "/postgres";
+  const client = await connected(server);
+  const name = decodeURIComponent(address.pathname.slice(1));
+  try {
+    for (let attempt = 1; ; attempt++) {
+      try {
+        await client.query(`create database ${quoted(name)}`);
+        return;
+      } catch (error) {
+        const { code = "" } = error as { code?: string };
+        if (!crossed.has(code) || attempt === 20) throw postgresFailure(address, error);
+        await new Promise((resolve) => setTimeout(resolve, 100));
+        if (await hasPostgres(address)) return;
+      }
+    }
+  } finally {
+    await client.end();
+  }
+}
+
+async function connected(address: URL): Promise<Client> {
+  const client = new pg.Client({
+    connectionString: address.href,
+    application_name: "levadura",
+    connectionTimeoutMillis: 10_000,
+    types: { getTypeParser: (type: number) => parsers[type] ?? String } as never,
+  });
+  try {
+    await client.connect();
+    await client.query(
+      "set timezone = 'UTC'; set datestyle = 'ISO'; set client_min_messages = warning",
+    );
+    return client;
+  } catch (error) {
+    await client.end().catch(() => undefined);
+    throw postgresFailure(address, error);
+  }
+}
+
+/** What is the matter, by the code of the error. */
+const reasons: Readonly<Record<string, readonly [string, string]>> = {
+  ECONNREFUSED: ["no server answers there", "start it, or correct DATABASE_URL"],
+  ENOTFOUND: ["there is no machine of that name", "correct DATABASE_URL"],
+  ETIMEDOUT: ["no server answers there", "start it, or correct DATABASE_URL"],
+  "28P01": ["it refuses the password", "correct DATABASE_URL"],
+  "28000": ["it refuses the account", "correct DATABASE_URL"],
+  "3D000": ["there is no such database", "`levadura migrate` makes it"],
+  "42501": ["the account may not do that", "ask whoever runs the server for the permission"],
+  "53100": ["its disk is full", "make room, and run it again"],
+  "55006": ["somebody else is using it", "wait, and run it again"],
+  "57P01": ["the server was shut down", "run it again once it is back"],
+};
+
+/** An error of the driver, as a failure; without the password. */
+function postgresFailure(address: URL, error: unknown): Failure {
+  if (error instanceof Failure) return error;
+  const { code = "", message } = error as { code?: string; message: string };
+  const place = `${address.hostname}:${address.port || 5432}${address.pathname}`;
+  const known = reasons[code] ?? (/timeout/i.test(message) ? reasons.ETIMEDOUT : undefined);
+  const [reason, help] = known ?? [message || code, undefined];
+  return new Failure("outside", `the database ${place}: ${reason}`, help, code);
+}
+
+function engineOf(client: Client, address: URL): Engine {
   const migrations = postgresConnection(client);
   const one = async <Row>(text: string, values: readonly unknown[] = []): Promise<Row[]> =>
     (await client.query(text, [...values])).rows as Row[];
@@ -40,6 +112,7 @@ function engineOf(client: Client): Engine {
     dialect: postgres,
     migrations,
     place: `${client.host}:${client.port}/${client.database}`,
+    failure: (error) => postgresFailure(address, error),
     count: async (query) => {
       const [row] = await one<{ count: number }>(
         `select count(*) as count from (${query}) as counted`,

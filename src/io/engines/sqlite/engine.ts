@@ -19,6 +19,7 @@ export function openSqlite(file: string): LoadingEngine {
     dialect: sqlite,
     migrations,
     place: file,
+    failure: (error) => databaseFailure(file, error),
     clear: async (copy) => clear(driver, copy),
     count: async (query) => {
       const [row] = driver.prepare(`select count(*) as count from (${query})`).all() as {
@@ -147,7 +148,7 @@ function refuseOtherFiles(file: string): void {
 }
 
 /** An error of the driver, as a failure that says which file and what to do. */
-export function databaseFailure(file: string, error: unknown): Failure {
+function databaseFailure(file: string, error: unknown): Failure {
   const { code = "", message } = error as { code?: string; message: string };
   const reason =
     code === "SQLITE_BUSY"

@@ -1,0 +1,98 @@
+import type { Field } from "../model/model.ts";
+import { type Column, type Schema, type Table, tableNamed } from "../schema/schema.ts";
+import { type Fill, keepName, type Step } from "./steps.ts";
+
+/** The columns that every table of an entity has by itself. */
+export const automatic: ReadonlySet<string> = new Set([
+  "id",
+  "version",
+  "created_at",
+  "updated_at",
+]);
+
+/** The column by whose text the rows of a table are told apart. */
+export function keyColumn(table: Table | undefined): string | undefined {
+  if (!table) return undefined;
+  const texts = table.columns.filter(({ type }) => type.kind === "text");
+  const unique = (name: string) =>
+    table.indexes.some((index) => index.unique && index.columns.join() === name);
+  const found =
+    texts.find(({ name, required }) => required && unique(name)) ??
+    texts.find(({ name }) => unique(name)) ??
+    texts.find(
+      ({ required, checks = [] }) => required && !checks.some(({ kind }) => kind === "one of"),
+    ) ??
+    texts.find(({ checks = [] }) => !checks.some(({ kind }) => kind === "one of"));
+  return found?.name;
+}
+
+export function choicesOf({ checks = [] }: Column): readonly string[] {
+  return checks.flatMap((check) => (check.kind === "one of" ? check.values : []));
+}
+
+/** Choices that have another name now, by the old one. */
+export function renamedChoices({ type }: Field, from: Column): Record<string, string> | undefined {
+  if (type.kind !== "choice" || !type.formerly) return undefined;
+  const before = choicesOf(from);
+  const renamed = Object.entries(type.formerly).filter(
+    ([, old]) => before.includes(old) && !type.choices.includes(old),
+  );
+  return renamed.length > 0
+    ? Object.fromEntries(renamed.map(([now, old]) => [old, now]))
+    : undefined;
+}
+
+/** The steps that add a column, let data flow into it, and then make it what it is to be. */
+export function filled(table: string, column: Column, flow: Step, fill: Fill | undefined): Step[] {
+  const open: Column = { ...column, required: false };
+  return [
+    { kind: "add column", table, column: column.required ? open : column },
+    flow,
+    ...(column.required || fill
+      ? [
+          {
+            kind: "change column" as const,
+            table,
+            from: open,
+            to: column,
+            ...(fill && { fill, keep: keepName(table, column.name) }),
+          },
+        ]
+      : []),
+  ];
+}
+
+/** The steps that let a column go whose values went somewhere else. */
+export function emptied(table: string, column: Column, keep: boolean): Step[] {
+  const open: Column = { ...column, required: false };
+  return [
+    ...(column.required ? [{ kind: "change column" as const, table, from: column, to: open }] : []),
+    {
+      kind: "drop column",
+      table,
+      column: open,
+      carried: true,
+      ...(keep && { keep: keepName(table, column.name) }),
+    },
+  ];
+}
+
+/** The reference between two tables: that of the first schema that has one. */
+export function referenceBetween(
+  schemas: readonly Schema[],
+  one: string,
+  other: string,
+): { table: string; column: string } | undefined {
+  for (const schema of schemas) {
+    for (const [table, target] of [
+      [one, other],
+      [other, one],
+    ] as const) {
+      const found = tableNamed(schema, table)?.columns.find(
+        ({ references }) => references?.table === target,
+      );
+      if (found) return { table, column: found.name };
+    }
+  }
+  return undefined;
+}

@@ -1,0 +1,47 @@
+import type { Index, Table } from "../schema/schema.ts";
+import type { Change } from "./change.ts";
+import { alike, type Step } from "./steps.ts";
+
+/** What becomes of the indexes of a table; `anew` has the columns that go and come again. */
+export function indexChanges(
+  before: Table,
+  table: Table,
+  isAnew: (column: string) => boolean,
+): Change[] {
+  const changes: Change[] = [];
+  const anew = ({ columns }: Index) => columns.some(isAnew);
+  const gone = missingFrom(before.indexes, table.indexes, anew);
+  const come = missingFrom(table.indexes, before.indexes, anew);
+  const same = (one: Index, other: Index) =>
+    alike(one.columns, other.columns) && one.unique === other.unique;
+  /** What only helps to find rows, or gets another name, is nothing to decide about. */
+  const plain: Step[] = [];
+  const sort = (indexes: Index[], others: Index[], kind: "drop index" | "add index") => {
+    for (const index of indexes) {
+      const step: Step = { kind, table: table.name, index };
+      if (!index.unique || others.some((other) => same(index, other))) plain.push(step);
+      else {
+        changes.push({
+          table: table.name,
+          ...(index.columns[0] && { column: index.columns[0] }),
+          sentence: `${table.name} (${index.columns.join(", ")}) ${kind === "add index" ? "has to be unique" : "no longer has to be unique"}`,
+          steps: [step],
+        });
+      }
+    }
+  };
+  sort(gone, come, "drop index");
+  sort(come, gone, "add index");
+  if (plain.length === 0) return changes;
+  const sentence = `the indexes of ${table.name} follow its columns`;
+  changes.push({ table: table.name, sentence, steps: plain });
+  return changes;
+}
+
+function missingFrom(
+  indexes: readonly Index[],
+  others: readonly Index[],
+  anew: (index: Index) => boolean,
+): Index[] {
+  return indexes.filter((index) => anew(index) || !others.some((other) => alike(index, other)));
+}

@@ -1,0 +1,50 @@
+import { join } from "node:path";
+import { it } from "vitest";
+import { built, expectSound } from "../support/generated.ts";
+
+/** Names that mean something to SQL, to TypeScript, to the kit, or to a page. */
+const biting = `levadura: 1
+app: {name: 'Bite "quoted" </script> & {more}'}
+entities:
+  Order:
+    label: 'Order "<script>alert(1)</script>"'
+    fields:
+      group: text, required, hint "{braces} & <tags> \\\\ \\"quotes\\""
+      constructor: text
+      select: one Record, required
+      where: boolean
+      default: choice "in use" | 'it''s' | a_b, default "in use"
+      has_own_property: integer
+      back: text
+      title: text
+      money: money 0..9.5, required
+      prototype: time
+  Record:
+    fields:
+      from: date, required
+      to_string: long text
+      page: one Record
+      list: many List
+    unique: [from, page]
+  List:
+    title: "{name}: {record}"
+    plural: Listen
+    fields:
+      name: text
+      record: one Record, unique
+      others: many List
+  Page:
+    fields:
+      ñandú: text, required, label "Ñandú & más"
+      class: part of Order
+      order: one Order
+  Section: {fields: {text: text 2.., entry: email, at: datetime}, list: [text, created_at]}
+  Class: {fields: {static: text, new: percent}}
+  Error: {fields: {stack: text}}
+  Form: {fields: {form: one Form, rows: text, without: one Page}}
+  Database: {fields: {table: text, hidden: date}, form: [{Only: [table]}]}
+`;
+
+it("the generated application of names that bite is sound", async () => {
+  expectSound(join(await built(biting), "app"));
+});
