@@ -53,7 +53,7 @@ export function consequenceText({
     ...risks.map(riskText),
   ]);
   return [
-    `  ${colors[verdict](verdict.padEnd(width))}  ${wrapped(sentence, margin)}`,
+    `  ${colors[verdict](verdict.padEnd(width))}  ${ansis.bold(wrapped(sentence, margin))}`,
     ...[...details].map((line) => margin + ansis.dim(wrapped(line, margin))),
     ...(help ? [margin + wrapped(help, margin)] : []),
   ].join("\n");

@@ -50,7 +50,9 @@ export abstract class LevaduraCommand extends Command {
 function asFailure(error: Error): Failure {
   if (error instanceof Failure) return error;
   if (error instanceof Errors.CLIError) {
-    const message = error.message.split("\n")[0] ?? error.message;
+    const message = error.message
+      .replace(/\s*See more help with --help\s*$/, "")
+      .replace(/\s+/g, " ");
     return new Failure("usage", message, "--help shows what can be typed");
   }
   const debug = process.env.LEVADURA_DEBUG ? `\n${error.stack}` : "";

@@ -157,10 +157,12 @@ function databaseFailure(file: string, error: unknown): Failure {
         ? "it may not be written"
         : code === "SQLITE_FULL"
           ? "the disk is full"
-          : code === "SQLITE_CORRUPT" || code === "SQLITE_NOTADB"
-            ? "it is damaged, or not a SQLite database"
-            : /unable to open/i.test(message) || /: 14/.test(message)
-              ? "it can't be opened or made there"
-              : message;
+          : code === "EISDIR"
+            ? "it is a folder"
+            : code === "SQLITE_CORRUPT" || code === "SQLITE_NOTADB"
+              ? "it is damaged, or not a SQLite database"
+              : /unable to open/i.test(message) || /: 14/.test(message)
+                ? "it can't be opened or made there"
+                : message;
   return new Failure("outside", `the database ${file}: ${reason}`);
 }
