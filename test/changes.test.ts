@@ -259,6 +259,22 @@ describe("a migration", () => {
     expect(readFileSync(script("forward"), "utf8")).toContain("there is no SQL for this");
   });
 
+  it("is applied over a ledger from before it knew of failures", async () => {
+    const { folder, file, model } = await project();
+    write(
+      file,
+      "alter table levadura_ledger drop column kept; alter table levadura_ledger drop column failure",
+    );
+    expect((await run(folder, "history")).said).toMatch(/0001-begin +applied/);
+    edit(model, ["weight: text", "weight: text\n      born: date"]);
+    await run(folder, "draft");
+    expect((await run(folder, "migrate")).said).toContain("Applied 0002-add-hive-born");
+    expect(rowsOf(file, "select kept, failure from levadura_ledger")).toMatchObject([
+      { kept: null, failure: null },
+      { kept: null, failure: null },
+    ]);
+  });
+
   it("starts afresh only when the database is named, and keeps a copy", async () => {
     const { folder, file } = await project();
     expect(await run(folder, "migrate --anew")).toMatchObject({

@@ -24,10 +24,17 @@ export function migrationConnection(driver: Driver.Database): MigrationConnectio
     statement.run(encoded);
     return [];
   };
+  /** Whether rows were touched since the transaction began, so that references may lead nowhere. */
+  let touched = false;
   return {
     run: async (text) => {
+      touched ||= /\b(drop table|update|delete|insert)\b/i.test(text);
       driver.exec(text);
     },
+    columns: async (table) =>
+      (
+        driver.prepare("select name from pragma_table_info(?)").all(table) as { name: string }[]
+      ).map(({ name }) => name),
     rows: async (text, values) => rows(text, values),
     stream: async (text) => {
       const statement = driver.prepare(text).raw(true);
@@ -43,9 +50,10 @@ export function migrationConnection(driver: Driver.Database): MigrationConnectio
       // Tables that are made anew are dropped first, and that must not take along what refers to them.
       driver.pragma("foreign_keys = off");
       await beginPatiently(driver);
+      touched = false;
     },
     commit: async () => {
-      const [lost] = driver.prepare("pragma foreign_key_check").all() as {
+      const [lost] = (touched ? driver.prepare("pragma foreign_key_check").all() : []) as {
         table: string;
         rowid: number;
         parent: string;

@@ -11,6 +11,8 @@ export interface Migration {
 
 /** What applying migrations needs of a database. */
 export interface MigrationConnection extends ScriptConnection {
+  /** The names of the columns of a table. */
+  columns(table: string): Promise<string[]>;
   /** Begins a transaction in which the schema may change, once nobody else is in one. */
   begin(): Promise<void>;
   /** Ends it; throws where a row refers to one that is not there. */
@@ -51,7 +53,7 @@ export interface MigrationDone {
 /** The applied migrations differ from those in the folder. */
 export class LedgerMismatch extends Error {}
 
-const ledger = `create table if not exists levadura_ledger (
+const ledger = `create table levadura_ledger (
   name varchar(200) not null primary key,
   checksum varchar(64) not null,
   applied_at varchar(20) not null,
@@ -78,11 +80,11 @@ export async function migrationStatuses(
     const line = known.get(name);
     known.delete(name);
     if (!line) return { name, standing: "pending" };
-    if (line.failure !== null) return { name, standing: "failed", line };
+    if (line.failure) return { name, standing: "failed", line };
     return { name, standing: line.checksum === checksum(forward) ? "applied" : "edited", line };
   });
   const missing = [...known.values()]
-    .filter(({ failure }) => failure === null)
+    .filter(({ failure }) => !failure)
     .map((line): MigrationStatus => ({ name: line.name, standing: "missing", line }));
   return [...present, ...missing].sort((a, b) => (a.name < b.name ? -1 : 1));
 }
@@ -140,7 +142,7 @@ export async function applyMigrations(
   for (const migration of migrations) {
     if (options.upTo !== undefined && migration.name > options.upTo) break;
     const applied = await inTransaction(connection, async () => {
-      await connection.run(ledger);
+      await makeLedger(connection);
       // Again, now that nobody else can write: another process may have been faster.
       const statuses = await migrationStatuses(connection, migrations);
       refuseMismatch(statuses);
@@ -233,9 +235,20 @@ async function noteFailure(
     failure: (error as Error).message.slice(0, 1000),
   };
   await inTransaction(connection, async () => {
-    await connection.run(ledger);
+    await makeLedger(connection);
     await writeLine(connection, line);
   }).catch(() => undefined);
+}
+
+/** Makes the ledger; one that is from before it knew of failures learns of them. */
+async function makeLedger(connection: MigrationConnection): Promise<void> {
+  if (!(await connection.hasTable("levadura_ledger"))) return connection.run(ledger);
+  const known = await connection.columns("levadura_ledger");
+  for (const name of ["kept", "failure"]) {
+    if (!known.includes(name)) {
+      await connection.run(`alter table levadura_ledger add column ${name} text`);
+    }
+  }
 }
 
 async function writeLine(connection: MigrationConnection, line: LedgerLine): Promise<void> {

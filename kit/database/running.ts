@@ -30,7 +30,7 @@ export interface ApplyOptions {
 /** Something that a person may want to know of a run. */
 export type Finding =
   | { kind: "kept"; file: string; rows: number }
-  | { kind: "brought back"; table: string; rows: number }
+  | { kind: "brought back"; file: string; rows: number }
   /** Rows that are newer than what was brought back. */
   | { kind: "newer rows"; table: string; count: number; first: number[] };
 
@@ -129,7 +129,7 @@ class ScriptRun {
     readonly connection: ScriptConnection,
     readonly options: Run,
   ) {
-    const stamp = new Date().toISOString().replace(/[-:]|\.\d+/g, "");
+    const stamp = new Date().toISOString().replace(/[-:.]/g, "");
     this.#folder = join(options.keptFolder, `${options.name}-${stamp}`);
     this.#begun = `${this.#folder}.begun-${process.pid}`;
   }
@@ -199,7 +199,7 @@ class ScriptRun {
     }
     await this.connection.fill(table, header.columns, counted());
     this.#temporary.push(table);
-    this.#findings.push({ kind: "brought back", table: header.table, rows: count });
+    this.#findings.push({ kind: "brought back", file: path, rows: count });
     await this.#findNewer(header);
   }
 

@@ -49,10 +49,16 @@ export function parseScript(text: string): Part[] {
       sql.push(line);
       continue;
     }
-    const comment = [line.slice(3)];
-    while (lines[at + 1]?.startsWith("--   ")) comment.push(lines[++at]?.slice(5) ?? "");
-    const part = directive(comment.join("\n").replace(/;$/, ""));
-    if (!part) continue;
+    let last = at;
+    while (lines[last + 1]?.startsWith("--   ")) last++;
+    const comment = lines.slice(at, last + 1);
+    at = last;
+    const text = [line.slice(3), ...comment.slice(1).map((more) => more.slice(5))].join("\n");
+    const part = directive(text.replace(/;$/, ""));
+    if (!part) {
+      sql.push(...comment);
+      continue;
+    }
     flush();
     parts.push(part);
   }

@@ -8,7 +8,6 @@ import {
   type MigrationConnection,
   migrationStatuses,
 } from "./migrations.ts";
-
 import { NoWay, RowsInTheWay } from "./running.ts";
 
 /** Brings the database up to date, and says what it did. */

@@ -177,22 +177,27 @@ export function stepsText(steps: readonly string[]): string {
 
 /** What was found while a migration ran, in lines below it. */
 function findingLines(findings: readonly Finding[]): string[] {
-  const kept = findings.flatMap((finding) => (finding.kind === "kept" ? [finding] : []));
-  const place = kept[0] && relative(process.cwd(), dirname(kept[0].file));
-  const files = kept.map(
-    ({ file, rows }) => `${basename(file, ".jsonl.gz")} (${count(rows, "row")})`,
-  );
-  const others = findings.flatMap((finding) => {
-    if (finding.kind === "kept") return [];
+  const files = (kind: "kept" | "brought back") =>
+    findings.flatMap((finding) => (finding.kind === kind ? [finding] : []));
+  const lines = (["kept", "brought back"] as const).flatMap((kind) => {
+    const [first] = files(kind);
+    if (!first) return [];
+    const place = relative(process.cwd(), dirname(first.file));
+    const names = files(kind).map(
+      ({ file, rows }) => `${basename(file, ".jsonl.gz")} (${count(rows, "row")})`,
+    );
+    return [
+      `    ${kind === "kept" ? "kept in" : "brought back out of"} ${place}: ${names.join(", ")}`,
+    ];
+  });
+  const newer = findings.flatMap((finding) => {
+    if (finding.kind !== "newer rows") return [];
     const table = finding.table.replace(/^["`]|["`]$/g, "");
-    if (finding.kind === "brought back") {
-      return [`    brought back ${count(finding.rows, "row")} of ${table}`];
-    }
     const rows = finding.first.map((id) => `row ${id}`).join(", ");
     const more = finding.count > finding.first.length ? ", …" : "";
     return [
       `    ${ansis.yellow("!")} ${count(finding.count, "row")} of ${table} came since, and ${finding.count === 1 ? "has" : "have"} no value there: ${rows}${more}`,
     ];
   });
-  return [...(place ? [`    kept in ${place}: ${files.join(", ")}`] : []), ...others];
+  return [...lines, ...newer];
 }

@@ -42,7 +42,7 @@ async function ownRows(engine: Engine, table: string): Promise<number> {
 /** Puts a copy of the database aside and empties it. Gives the place of the copy. */
 export async function clearDatabase(project: Project): Promise<string> {
   mkdirSync(project.kept, { recursive: true });
-  const stamp = new Date().toISOString().replace(/[-:]|\.\d+/g, "");
+  const stamp = new Date().toISOString().replace(/[-:.]/g, "");
   const copy = join(project.kept, `${stamp}-${databaseName(project)}`);
   await withFile(project, (engine) => engine.clear(copy));
   return copy;

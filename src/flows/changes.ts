@@ -75,11 +75,14 @@ export function pendingChanges(
   return { migrations, reached, ...difference(reached, model, decisions) };
 }
 
-/** Compares model, migrations and database, and asks the database about its rows. */
+/**
+ * Compares model, migrations and database, and asks the database about its rows; with `onlyModel`,
+ * not about what somebody changed by hand.
+ */
 export async function standingOf(
   project: Project,
   model: Model,
-  decisions: Decisions = {},
+  decisions: Decisions & { onlyModel?: boolean } = {},
 ): Promise<Standing> {
   const dialect = dialectOf(model);
   const { migrations, reached, changes, steps, renames } = pendingChanges(
@@ -113,7 +116,7 @@ export async function standingOf(
       pending,
       undrafted,
       renames,
-      deviations: engine ? await deviationsOf(engine, before) : [],
+      deviations: engine && !decisions.onlyModel ? await deviationsOf(engine, before) : [],
       sql: [...waiting.map(({ forward }) => forward), undraftedSql].filter(Boolean).join("\n"),
     };
   };

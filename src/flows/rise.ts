@@ -164,7 +164,7 @@ function waitingSentence({ sentence, risks }: Consequence): string {
 
 /** Changes that `rise` doesn't make by itself, because rows could stand in the way or be lost. */
 async function waitingChanges(project: Project, model: Model): Promise<Consequence[]> {
-  const { undrafted, renames } = await standingOf(project, model);
+  const { undrafted, renames } = await standingOf(project, model, { onlyModel: true });
   // What comes is held back too, or saying later what it was would come too late.
   const coming = new Map(renames.map((each) => [`${each.table}.${each.to}`, each]));
   return undrafted.flatMap((change) => {

@@ -8,7 +8,7 @@ const path = join(repository, "docs/changes.md");
 /** A text with what differs from run to run made the same. */
 function steady(text: string): string {
   return text
-    .replace(/\d{8}T\d{6}Z/g, "20261123T093000Z")
+    .replace(/\d{8}T\d{6,9}Z/g, "20261123T093000000Z")
     .replace(/\d{4}-\d\d-\d\dT[\d:]{8}Z/g, "2026-11-23T09:30:00Z")
     .replace(/ +\d+ ms/g, "  12 ms");
 }

@@ -26,7 +26,10 @@ export interface Section {
 export function printScript(sections: readonly Section[]): string {
   return sections
     .map(({ sentences, parts }) =>
-      [...sentences.map((sentence) => `-- ${sentence}\n`), ...parts.map(printPart)].join(""),
+      [
+        ...sentences.map((sentence) => `-- ${sentence.replace(/\s+/g, " ")}\n`),
+        ...parts.map(printPart),
+      ].join(""),
     )
     .join("\n");
 }

@@ -52,6 +52,13 @@ export function postgresConnection(client: Client): MigrationConnection {
     },
     // Nothing is made anew here, so that nothing that hangs on a table goes.
     holdTriggers: async () => async () => undefined,
+    columns: async (table) => {
+      const { rows } = await client.query(
+        "select column_name as name from information_schema.columns where table_schema = current_schema() and table_name = $1",
+        [table],
+      );
+      return rows.map(({ name }: { name: string }) => name);
+    },
     hasTable: async (name) => {
       const { rowCount } = await client.query(
         "select 1 from information_schema.tables where table_schema = current_schema() and table_name = $1",
