@@ -134,7 +134,7 @@ which it may be reached besides localhost, with commas between them) and \`DATAB
 |---|---|
 | \`src/entities\` | each kind of record: columns and checks, queries, pages, routes, rules |
 | \`src/kit\` | what they share: forms, tables, layout, protection |
-| \`migrations\` | the SQL that makes the schema; \`npm run migrate\` applies what is pending |
+| \`migrations\` | the SQL that makes the schema; \`npm run migrate\` applies what is pending, and keeps what it throws away in \`kept\` |
 | \`test\` | a test for each kind of record; \`npm test\` |
 
 All of it is meant to be read and changed. The files \`*.rules.ts\` are for rules of your own.
