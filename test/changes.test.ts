@@ -1,9 +1,17 @@
-import { existsSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import {
+  cpSync,
+  existsSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  writeFileSync,
+} from "node:fs";
 import { join } from "node:path";
 import Driver from "libsql";
-import { describe, expect, it } from "vitest";
+import { afterAll, describe, expect, it } from "vitest";
 import { rowsOf } from "./support/database.ts";
-import { levadura, projectWith } from "./support/program.ts";
+import { levadura, projectWith, temporaryFolder } from "./support/program.ts";
 
 const begin = `levadura: 1
 entities:
@@ -18,19 +26,28 @@ entities:
       notes: long text
 `;
 
-/** A project whose database has two apiaries and three hives. */
+let template: string | undefined;
+afterAll(() => template && rmSync(template, { recursive: true }));
+
+/** A project whose database has two apiaries and three hives: a copy of one that is made once. */
 async function project(): Promise<{ folder: string; file: string; model: string }> {
-  const folder = projectWith(begin);
+  template ??= await makeTemplate();
+  const folder = temporaryFolder();
+  cpSync(template, folder, { recursive: true });
+  return { folder, file: join(folder, "records.db"), model: join(folder, "model.yaml") };
+}
+
+async function makeTemplate(): Promise<string> {
+  const folder = projectWith(begin, true);
   await levadura(["draft"], folder);
   await levadura(["migrate"], folder);
-  const file = join(folder, "records.db");
   write(
-    file,
+    join(folder, "records.db"),
     `insert into apiary (name, created_at, updated_at) values ('East', ${stamp}), ('West', ${stamp});
      insert into hive (code, apiary_id, weight, notes, created_at, updated_at) values
        ('B-1', 1, '12.5', 'calm', ${stamp}), ('B-2', 2, 'heavy', null, ${stamp}), ('b-1', 1, null, 'new', ${stamp})`,
   );
-  return { folder, file, model: join(folder, "model.yaml") };
+  return folder;
 }
 
 const stamp = "'2026-01-01T00:00:00Z', '2026-01-01T00:00:00Z'";
@@ -86,6 +103,15 @@ describe("changes", () => {
     expect(undrafted.find(({ accept }) => accept === "hive.notes")?.verdict).toBe(
       "throws data away",
     );
+  });
+
+  it("are told as far as they can be where somebody took a table away by hand", async () => {
+    const { folder, file, model } = await project();
+    write(file, "drop table hive");
+    edit(model, ["code: text ..10, required", "code: text ..2, required, unique"]);
+    const { status, said } = await run(folder, "changes --check");
+    expect([status, said]).toEqual([4, expect.stringContaining("the table hive is gone")]);
+    expect(said).toContain("hive (code) has to be unique");
   });
 
   it("by hand are noticed, and kept through a table made anew", async () => {

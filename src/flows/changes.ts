@@ -100,7 +100,7 @@ export async function standingOf(
     const applied = migrations.filter((each) => !waiting.includes(each));
     const before = replay(applied.flatMap((each) => each.steps));
     const all = [...waiting.flatMap((each) => each.steps), ...steps];
-    const context = { dialect, all, before, engine };
+    const context: Context = { dialect, all, before, engine, counted: new Map() };
     const pending: Standing["pending"] = [];
     for (const { name, steps: own } of waiting) {
       const failure = statuses.find((each) => each.name === name)?.line?.failure;
@@ -147,28 +147,27 @@ interface Context {
   /** The schema of the database. */
   before: Schema;
   engine: Engine | undefined;
+  /** How many rows queries have that were asked already. */
+  counted: Map<string, number | undefined>;
+}
+
+/** How many rows a query has; undefined where the database can't say, as when somebody took a table away by hand. */
+async function countOf({ engine, counted }: Context, query: string): Promise<number | undefined> {
+  if (!counted.has(query)) {
+    counted.set(query, await engine?.count(query).catch(() => undefined));
+  }
+  return counted.get(query);
 }
 
 /** Asks the database what a change does to its rows. */
 export async function weigh(change: Change, context: Context): Promise<Consequence> {
   const { engine, all, before, dialect } = context;
   const outlook = outlookOf(change, all, before, dialect);
-  const counted = new Map<string, number>();
-  const rowsOf = async (table: string | undefined): Promise<number | undefined> => {
-    if (!engine || table === undefined || !before.tables.some(({ name }) => name === table))
-      return undefined;
-    const known = counted.get(table);
-    if (known !== undefined) return known;
-    const rows = await engine.count(`select 1 from ${dialect.quoted(table)}`);
-    counted.set(table, rows);
-    return rows;
-  };
   const risks: CountedRisk[] = [];
   const steps: Step[] = [];
   for (const { kind, sentence, query, step } of outlook.risks) {
-    const asked = engine && query !== undefined;
-    const count = asked ? await engine.count(query) : undefined;
-    const sample = asked && count ? await engine.sample(query, 5) : [];
+    const count = query === undefined ? undefined : await countOf(context, query);
+    const sample = query !== undefined && count && engine ? await engine.sample(query, 5) : [];
     risks.push({
       kind,
       sentence: count === undefined ? sentence : inNumber(count, sentence),
@@ -178,7 +177,10 @@ export async function weigh(change: Change, context: Context): Promise<Consequen
     if (kind === "in the way" && count !== 0) steps.push(step);
   }
   const { rewritten } = outlook;
-  const rows = await rowsOf(outlook.table);
+  const known = before.tables.some(({ name }) => name === outlook.table);
+  const rows = known
+    ? await countOf(context, `select 1 from ${dialect.quoted(outlook.table ?? "")}`)
+    : undefined;
   const verdict = verdictOf(change, risks, rewritten.length > 0);
   const letGo = letGoName(change);
   const help = helpFor(change, steps[0], letGo);

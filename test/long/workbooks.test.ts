@@ -1,8 +1,8 @@
 import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
-import { levadura, temporaryFolder } from "./support/program.ts";
-import { archiveOf, shown, type TestSheet, writeWorkbook } from "./support/workbooks.ts";
+import { levadura, temporaryFolder } from "../support/program.ts";
+import { archiveOf, shown, type TestSheet, writeWorkbook } from "../support/workbooks.ts";
 
 /** Imports a workbook of these sheets. */
 async function imported(

@@ -1,9 +1,9 @@
 import { readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { rowsOf } from "./support/database.ts";
-import { levadura, projectWith, type Running, running } from "./support/program.ts";
-import { inputValue, textOf, Visitor } from "./support/visitor.ts";
+import { rowsOf } from "../support/database.ts";
+import { levadura, projectWith, type Running, running } from "../support/program.ts";
+import { inputValue, textOf, Visitor } from "../support/visitor.ts";
 
 const model = `levadura: 1
 app: {name: Hive Book}
