@@ -3,6 +3,7 @@ import { inNumber } from "../../kit/database/running.ts";
 import type { Change, Decisions, Difference } from "../core/evolution/change.ts";
 import { difference } from "../core/evolution/difference.ts";
 import { describeStep, replay, type Step } from "../core/evolution/steps.ts";
+import { Failure } from "../core/failure.ts";
 import type { Model } from "../core/model/model.ts";
 import type { Schema } from "../core/schema/schema.ts";
 import { outlookOf } from "../core/sql/consequences.ts";
@@ -62,6 +63,15 @@ export interface Standing {
   deviations: Deviation[];
   /** The statements of all of it. */
   sql: string;
+  /** Why no rows were counted, where the database can't be reached. */
+  uncounted?: string;
+}
+
+export interface StandingOptions extends Decisions {
+  /** Whether what somebody changed by hand is of no interest. */
+  onlyModel?: boolean;
+  /** Whether it will do without a database that can't be reached. */
+  offline?: boolean;
 }
 
 /** What lies between a project's migrations and its model. */
@@ -75,21 +85,14 @@ export function pendingChanges(
   return { migrations, reached, ...difference(reached, model, decisions) };
 }
 
-/**
- * Compares model, migrations and database, and asks the database about its rows; with `onlyModel`,
- * not about what somebody changed by hand.
- */
+/** Compares model, migrations and database, and asks the database about its rows. */
 export async function standingOf(
   project: Project,
   model: Model,
-  decisions: Decisions & { onlyModel?: boolean } = {},
+  options: StandingOptions = {},
 ): Promise<Standing> {
   const dialect = dialectOf(model);
-  const { migrations, reached, changes, steps, renames } = pendingChanges(
-    project,
-    model,
-    decisions,
-  );
+  const { migrations, reached, changes, steps, renames } = pendingChanges(project, model, options);
   const undraftedSql = printScript(dialect.sections(steps, reached));
   const judge = async (engine: Engine | undefined): Promise<Standing> => {
     const statuses = engine ? await migrationStatuses(engine.migrations, migrations) : [];
@@ -116,11 +119,18 @@ export async function standingOf(
       pending,
       undrafted,
       renames,
-      deviations: engine && !decisions.onlyModel ? await deviationsOf(engine, before) : [],
+      deviations: engine && !options.onlyModel ? await deviationsOf(engine, before) : [],
       sql: [...waiting.map(({ forward }) => forward), undraftedSql].filter(Boolean).join("\n"),
     };
   };
-  return (await hasDatabase(project)) ? withDatabase(project, judge) : judge(undefined);
+  try {
+    return (await hasDatabase(project))
+      ? await withDatabase(project, judge)
+      : await judge(undefined);
+  } catch (error) {
+    if (!options.offline || !(error instanceof Failure) || error.code === "input") throw error;
+    return { ...(await judge(undefined)), uncounted: error.message };
+  }
 }
 
 /** The steps of a migration, each as a change of its own, but for indexes. */

@@ -19,6 +19,8 @@ export interface Drafted {
   steps: string[];
   /** What stands in its way in the database that is there, as far as that is known. */
   consequences: Consequence[];
+  /** Why no rows were counted, where the database couldn't be reached. */
+  uncounted?: string;
 }
 
 export interface DraftOptions extends Decisions {
@@ -38,7 +40,7 @@ export async function draftStanding(
   model: Model,
   options: DraftOptions,
 ): Promise<Standing> {
-  const standing = await standingOf(project, model, options);
+  const standing = await standingOf(project, model, { ...options, offline: true });
   refuseUnknownNames(standing, options);
   return standing;
 }
@@ -52,7 +54,7 @@ export async function draftMigration(
   const taken = options.again ? await takeBackDraft(project, model, options) : undefined;
   const base = taken ? { ...project, skipped: taken.name } : project;
   const { migrations, reached, steps, renames } = pendingChanges(base, model, options);
-  const standing = await standingOf(base, model, options);
+  const standing = await standingOf(base, model, { ...options, offline: true });
   const [rename] = renames;
   if (rename) throw renameFailure(rename);
   refuseUnaccepted(standing.undrafted, options);
@@ -62,7 +64,13 @@ export async function draftMigration(
   if (all.length === 0) return undefined;
   const name = taken?.name ?? nextName(migrations, options.words ?? nameFor(migrations, all));
   writeMigration(project, dialectOf(model), migrationOf(name, all, dialectOf(model), reached));
-  return { name, steps: all.map(describeStep), consequences: standing.undrafted };
+  const { undrafted, uncounted } = standing;
+  return {
+    name,
+    steps: all.map(describeStep),
+    consequences: undrafted,
+    ...(uncounted && { uncounted }),
+  };
 }
 
 /** The newest migration, if it may be written anew. */

@@ -59,10 +59,16 @@ export default class Draft extends LevaduraCommand {
     }
     this.say(done(`Drafted migrations/${drafted.name}`));
     for (const step of drafted.steps) this.say(`    ${step}`);
-    const open = drafted.consequences.filter(({ verdict }) => verdict === "the rows must comply");
+    const open = drafted.consequences.filter(
+      ({ verdict, risks }) =>
+        verdict === "the rows must comply" && risks.some(({ count }) => count !== undefined),
+    );
     if (open.length > 0) {
       this.say(`\nIt can't be applied to this database as long as rows stand in its way:`);
       for (const each of open) this.say(consequenceText(each));
+    }
+    if (drafted.uncounted) {
+      this.say(`\nNo rows were counted that could stand in its way: ${drafted.uncounted}`);
     }
     if (flags.own) {
       this.say(
