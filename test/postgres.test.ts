@@ -2,7 +2,7 @@ import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
 import { levadura, projectWith, repository } from "./support/program.ts";
-import { administrator, databaseOfOnesOwn, hasPostgres, rowsIn } from "./support/servers.ts";
+import { databaseOfOnesOwn, hasPostgres, rowsIn } from "./support/servers.ts";
 
 const there = await hasPostgres();
 const begin = `levadura: 1
@@ -137,6 +137,5 @@ describe("a project on PostgreSQL", () => {
     );
     expect(await levadura(["seed"], folder, { env })).toMatchObject({ status: 0, err: "" });
     expect((await rowsIn(database, "select count(*) as n from inspection"))[0]?.n).toBe("72");
-    await administrator("select 1");
   });
 });

@@ -170,7 +170,7 @@ async function countOf({ engine, counted }: Context, query: string): Promise<num
 }
 
 /** Asks the database what a change does to its rows. */
-export async function weigh(change: Change, context: Context): Promise<Consequence> {
+async function weigh(change: Change, context: Context): Promise<Consequence> {
   const { engine, all, before, dialect } = context;
   const outlook = outlookOf(change, all, before, dialect);
   const risks: CountedRisk[] = [];

@@ -47,9 +47,7 @@ export function outlookOf(
   return {
     ...(known !== undefined && { table: known }),
     risks,
-    rewritten: dialect
-      .rewritten(steps, before)
-      .filter((name) => tableBefore(name, all) !== undefined),
+    rewritten: dialect.rewritten(steps).filter((name) => tableBefore(name, all) !== undefined),
   };
 }
 

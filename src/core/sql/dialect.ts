@@ -11,7 +11,7 @@ export interface Dialect {
   /** What rows a step touches, in the schema right before it. */
   risks(step: Step, before: Schema): Risk[];
   /** The tables of which every row is written anew. */
-  rewritten(steps: readonly Step[], before: Schema): string[];
+  rewritten(steps: readonly Step[]): string[];
   /** A name in quotes. */
   quoted(name: string): string;
 }

@@ -1,5 +1,5 @@
 import type { Carry, ReferenceAndLinks, Step, TextsAndRows } from "../evolution/steps.ts";
-import { type Schema, tableNamed } from "../schema/schema.ts";
+import { type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import type { Risk } from "./dialect.ts";
 import { type Idiom, keptTable } from "./idiom.ts";
 import type { Part } from "./script.ts";
@@ -294,4 +294,31 @@ function allValues(idiom: Idiom, { table, column }: Extract<Step, { kind: "drop 
     sentence: `values of ${table}.${column.name} go`,
     query: `select ${quoted("id")}, ${name} as ${quoted("value")} from ${quoted(table)} where ${name} is not null`,
   };
+}
+
+/** The rows that stand in the way of a step, as what ends a script. */
+export function refusals(risks: readonly Risk[]): Part[] {
+  return risks
+    .filter(({ kind }) => kind === "in the way")
+    .map(({ sentence, query }): Part => ({ kind: "none may remain", sentence, query }));
+}
+
+/** Keeps all rows of a table. */
+export function keepTable(idiom: Idiom, { name, columns }: Table, file: string): Part {
+  const { quoted } = idiom;
+  const names = columns.map((column) => quoted(column.name)).join(", ");
+  const query = `select ${names} from ${quoted(name)}`;
+  return { kind: "keep", file, table: quoted(name), query };
+}
+
+/** Drops a column, with its values kept; nothing is one of them where rows without a value would get a default. */
+export function dropColumn(
+  { quoted }: Idiom,
+  { table, column, keep }: Extract<Step, { kind: "drop column" }>,
+): Part[] {
+  const [name, from] = [quoted(column.name), quoted(table)];
+  const all = column.default !== undefined && !column.required;
+  const query = `select ${quoted("id")}, ${name} as ${quoted("value")} from ${from}${all ? "" : ` where ${name} is not null`}`;
+  const kept: Part[] = keep ? [{ kind: "keep", file: keep, table: from, query }] : [];
+  return [...kept, run(`alter table ${from} drop column ${name}`)];
 }

@@ -55,11 +55,9 @@ const run = (sql: string): Part => ({ kind: "run", sql });
 function sections(steps: readonly Step[], before: Schema): Section[] {
   let schema = before;
   return steps.map((step) => {
-    const refused = risks(step, schema)
-      .filter(({ kind }) => kind === "in the way")
-      .map(({ sentence, query }): Part => ({ kind: "none may remain", sentence, query }));
-    const own = step.kind === "change column" ? [] : refused;
-    const parts = [...own, ...statementsOf(step, schema)];
+    // A change of a column says itself where in it rows are looked at.
+    const refused = step.kind === "change column" ? [] : flows.refusals(risks(step, schema));
+    const parts = [...refused, ...statementsOf(step, schema)];
     schema = takeStep(schema, step);
     return { sentences: [describeStep(step)], parts };
   });
@@ -78,7 +76,7 @@ function statementsOf(step: Step, before: Schema): Part[] {
     case "add column":
       return addColumn(step);
     case "drop column":
-      return dropColumn(step);
+      return flows.dropColumn(idiom, step);
     case "change column":
       return changeColumn(step);
     case "add index":
@@ -182,7 +180,6 @@ function addTable(
 }
 
 function dropTable({ table, keep }: Extract<Step, { kind: "drop table" }>, before: Schema): Part[] {
-  const columns = table.columns.map(({ name }) => quoted(name)).join(", ");
   const referring = before.tables
     .filter(({ name }) => name !== table.name)
     .flatMap((other) =>
@@ -195,12 +192,7 @@ function dropTable({ table, keep }: Extract<Step, { kind: "drop table" }>, befor
         ),
     );
   return [
-    {
-      kind: "keep",
-      file: keep,
-      table: quoted(table.name),
-      query: `select ${columns} from ${quoted(table.name)}`,
-    },
+    flows.keepTable(idiom, table, keep),
     ...referring,
     run(`drop table ${quoted(table.name)}`),
   ];
@@ -248,29 +240,11 @@ function addColumn({
     : parts;
 }
 
-function dropColumn({ table, column, keep }: Extract<Step, { kind: "drop column" }>): Part[] {
-  const [name, from] = [quoted(column.name), quoted(table)];
-  const all = column.default !== undefined && !column.required;
-  return [
-    ...(keep
-      ? [
-          {
-            kind: "keep" as const,
-            file: keep,
-            table: from,
-            query: `select ${quoted("id")}, ${name} as ${quoted("value")} from ${from}${all ? "" : ` where ${name} is not null`}`,
-          },
-        ]
-      : []),
-    run(`alter table ${from} drop column ${name}`),
-  ];
-}
-
 function changeColumn(step: ChangeColumn): Part[] {
   const { table, from, to, fill, keep, restore } = step;
   const [goal, name, id] = [quoted(table), quoted(to.name), quoted("id")];
   const x = `t.${name}`;
-  const { value, refused, missing } = changedValue(idiom, x, { ...step, ...(fill && { fill }) });
+  const { value, refused, missing } = changedValue(idiom, x, step);
   const plainStep: ChangeColumn = { ...step };
   delete plainStep.fill;
   const bare = changedValue(idiom, name, plainStep).value;

@@ -3,9 +3,12 @@ import type { Schema } from "../../schema/schema.ts";
 import type { Dialect, Risk } from "../dialect.ts";
 import {
   carry,
+  dropColumn,
+  keepTable,
   linksToReference,
   plainRisks,
   referenceToLinks,
+  refusals,
   rowsToTexts,
   textsToRows,
 } from "../flows.ts";
@@ -60,10 +63,7 @@ function addsAgain(step: Step, group: readonly Step[]): boolean {
 const run = (sql: string): Part => ({ kind: "run", sql });
 
 function partsOf(step: Step, before: Schema): Part[] {
-  const refused = risks(step, before)
-    .filter(({ kind }) => kind === "in the way")
-    .map(({ sentence, query }): Part => ({ kind: "none may remain", sentence, query }));
-  return [...refused, ...statementsOf(step, before)];
+  return [...refusals(risks(step, before)), ...statementsOf(step, before)];
 }
 
 function statementsOf(step: Step, before: Schema): Part[] {
@@ -78,39 +78,15 @@ function statementsOf(step: Step, before: Schema): Part[] {
       ];
     case "add table":
       return addTable(step);
-    case "drop table": {
-      const { table, keep } = step;
-      const columns = table.columns.map(({ name }) => quoted(name)).join(", ");
+    case "drop table":
       return [
-        {
-          kind: "keep",
-          file: keep,
-          table: quoted(table.name),
-          query: `select ${columns} from ${quoted(table.name)}`,
-        },
-        run(`drop table ${quoted(table.name)}`),
+        keepTable(idiom, step.table, step.keep),
+        run(`drop table ${quoted(step.table.name)}`),
       ];
-    }
     case "add column":
       return addColumn(step);
-    case "drop column": {
-      const name = quoted(step.column.name);
-      const table = quoted(step.table);
-      const all = step.column.default !== undefined && !step.column.required;
-      return [
-        ...(step.keep
-          ? [
-              {
-                kind: "keep" as const,
-                file: step.keep,
-                table,
-                query: `select ${quoted("id")}, ${name} as ${quoted("value")} from ${table}${all ? "" : ` where ${name} is not null`}`,
-              },
-            ]
-          : []),
-        run(`alter table ${table} drop column ${name}`),
-      ];
-    }
+    case "drop column":
+      return dropColumn(idiom, step);
     case "add index":
       return [run(createIndex(step.table, step.index))];
     case "drop index":
@@ -196,7 +172,7 @@ function risks(step: Step, before: Schema): Risk[] {
 }
 
 /** The tables of which every row is written anew. */
-function rewritten(steps: readonly Step[], _before: Schema): string[] {
+function rewritten(steps: readonly Step[]): string[] {
   const tables = steps
     .filter((step) => needsRebuild(step) || step.kind === "drop column")
     .map((step) => ("table" in step && typeof step.table === "string" ? step.table : ""));
