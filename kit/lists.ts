@@ -1,5 +1,5 @@
 import { type AliasableExpression, type SelectQueryBuilder, type SqlBool, sql } from "kysely";
-import { contains, textOrder } from "./database/sqlite.ts";
+import { contains, inOrder } from "./database/in-use.ts";
 import type { LinkTable } from "./records.ts";
 
 /** What a list was asked for in its address: `?search=weak&sort=-installed&page=2&apiary_id=3`. */
@@ -80,8 +80,8 @@ export async function listPage<Tables, Table extends keyof Tables, Row>(
   const ordered = order.reduce((sorted, key) => {
     const name = key.replace(/^-/, "");
     const column = options.sort[name] ?? id;
-    const term = options.textual?.includes(name) ? textOrder(column) : sql.ref(column);
-    return sorted.orderBy(term, key.startsWith("-") ? "desc" : "asc");
+    const made = options.textual?.includes(name) ?? false;
+    return sorted.orderBy(inOrder(column, key.startsWith("-"), made));
   }, filtered);
   const rows = await ordered
     .orderBy(sql.ref(id), order[0]?.startsWith("-") ? "desc" : "asc")

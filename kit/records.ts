@@ -1,4 +1,6 @@
 import { type AliasedRawBuilder, type Expression, type Kysely, type RawBuilder, sql } from "kysely";
+import type { WrittenKind } from "./database/database.ts";
+import { inOrder, written } from "./database/in-use.ts";
 import type { Link } from "./links.ts";
 import { now } from "./time.ts";
 
@@ -15,16 +17,22 @@ export function stampSaved(version: number) {
 
 /** A title of kind and number, in SQL: `Inspection 12`. */
 export function numberedTitle(kind: string, id: string): RawBuilder<string> {
-  return sql<string>`concat_ws(' ', ${sql.val(kind)}, ${sql.ref(id)})`;
+  return sql<string>`concat_ws(' ', ${sql.lit(kind)}, ${sql.ref(id)})`;
 }
 
-/** A title made of columns and words, in SQL; of kind and number where all of the columns are empty. */
+/** A title made of words and columns, in SQL; of kind and number where all of the columns are empty. */
 export function titleOfParts(
   kind: string,
   id: string,
-  parts: readonly Expression<unknown>[],
+  parts: readonly (string | Expression<unknown>)[],
 ): RawBuilder<string> {
-  return sql<string>`coalesce(nullif(trim(concat_ws('', ${sql.join(parts)})), ''), ${numberedTitle(kind, id)})`;
+  const texts = parts.map((part) => (typeof part === "string" ? sql.lit(part) : part));
+  return sql<string>`coalesce(nullif(trim(concat_ws('', ${sql.join(texts)})), ''), ${numberedTitle(kind, id)})`;
+}
+
+/** A column as part of a title; what isn't text is written as the forms write it. */
+export function titlePart(column: string, kind: WrittenKind): RawBuilder<string> {
+  return written(column, kind);
 }
 
 /** The title of the record that a reference column points at, in SQL; null where it points at none. */
@@ -44,6 +52,10 @@ export function namedTitle(title: Expression<string>): AliasedRawBuilder<string,
   return sql<string>`${title}`.as("displayTitle");
 }
 
+/** The column with the titles of a query, and the order by it. */
+const displayTitle = sql.ref("displayTitle");
+const byTitle = sql`${inOrder("displayTitle", false, true)}, ${sql.ref("id")}`;
+
 /** What a lookup offers at most, besides what is chosen in it already. */
 export const mostOptions = 5000;
 
@@ -54,15 +66,14 @@ export async function linksOf<Tables>(
   title: (row: string) => Expression<string>,
   chosen: readonly number[],
 ): Promise<Link[]> {
-  const select = sql`select ${sql.ref(`${table}.id`)} as "id", ${title(table)} as "displayTitle" from ${sql.table(table)}`;
-  const { rows } = await sql<Link>`${select} order by 2, 1 limit ${sql.lit(mostOptions)}`.execute(
-    db,
-  );
+  const select = sql`select ${sql.ref(`${table}.id`)}, ${title(table)} as ${displayTitle} from ${sql.table(table)}`;
+  const { rows } =
+    await sql<Link>`${select} order by ${byTitle} limit ${sql.lit(mostOptions)}`.execute(db);
   if (rows.length < mostOptions || chosen.length === 0) return rows;
   const offered = new Set(rows.map(({ id }) => id));
   const others = chosen.filter((id) => !offered.has(id));
   if (others.length === 0) return rows;
-  const more = sql<Link>`${select} where ${sql.ref(`${table}.id`)} in (${sql.join(others)}) order by 2, 1`;
+  const more = sql<Link>`${select} where ${sql.ref(`${table}.id`)} in (${sql.join(others)}) order by ${byTitle}`;
   return [...(await more.execute(db)).rows, ...rows];
 }
 
@@ -86,10 +97,10 @@ export async function linkedRecords<Tables>(
   const found = new Map<number, Link[]>(ids.map((id) => [id, []]));
   if (ids.length === 0) return found;
   const { rows } = await sql<Link & { owner: number }>`
-    select ${sql.ref(`${table}.${from}`)} as "owner", ${sql.ref("linked.id")} as "id", ${title("linked")} as "displayTitle"
+    select ${sql.ref(`${table}.${from}`)} as owner, ${sql.ref("linked.id")}, ${title("linked")} as ${displayTitle}
     from ${sql.table(table)} join ${sql.table(target)} as linked on ${sql.ref("linked.id")} = ${sql.ref(`${table}.${to}`)}
     where ${sql.ref(`${table}.${from}`)} in (${sql.join(ids)})
-    order by 3, 2`.execute(db);
+    order by ${byTitle}`.execute(db);
   for (const { owner, id, displayTitle } of rows) found.get(owner)?.push({ id, displayTitle });
   return found;
 }
@@ -148,8 +159,8 @@ export async function usesOf<Tables>(
         ? sql`${sql.ref(`${table}.${column}`)} = ${id}`
         : sql`${sql.ref(`${table}.id`)} in (select ${sql.ref(column.from)} from ${sql.table(column.table)} where ${sql.ref(column.to)} = ${id})`;
     const { rows } = await sql<Link & { total: number }>`
-      select ${sql.ref(`${table}.id`)} as "id", ${title(table)} as "displayTitle", count(*) over () as "total"
-      from ${sql.table(table)} where ${match} order by 2, 1 limit 5`.execute(db);
+      select ${sql.ref(`${table}.id`)}, ${title(table)} as ${displayTitle}, count(*) over () as total
+      from ${sql.table(table)} where ${match} order by ${byTitle} limit 5`.execute(db);
     const [first] = rows;
     if (first) uses.push({ one, many, path, goAlong, count: Number(first.total), first: rows });
   }
@@ -162,8 +173,7 @@ export async function countRows<Tables>(
   tables: readonly string[],
 ): Promise<Map<string, number>> {
   const counts = tables.map(
-    (table) =>
-      sql`select ${sql.val(table)} as "name", count(*) as "total" from ${sql.table(table)}`,
+    (table) => sql`select ${sql.lit(table)} as name, count(*) as total from ${sql.table(table)}`,
   );
   const { rows } = await sql<{
     name: string;

@@ -3,7 +3,7 @@ import { HTTPException } from "hono/http-exception";
 import type { FC } from "hono/jsx";
 import type { Kysely } from "kysely";
 import type { z } from "zod";
-import { refusal } from "./database/sqlite.ts";
+import { refusal } from "./database/in-use.ts";
 import {
   type Chosen,
   checkTyped,

@@ -2,7 +2,7 @@ import { join } from "node:path";
 import fc from "fast-check";
 import type Driver from "libsql";
 import { describe, expect, it } from "vitest";
-import { encode, openFile } from "../kit/database/file.ts";
+import { encode, openFile } from "../kit/database/sqlite/connection.ts";
 import { difference } from "../src/core/evolution/difference.ts";
 import type { Step } from "../src/core/evolution/steps.ts";
 import type { Model } from "../src/core/model/model.ts";

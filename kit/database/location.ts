@@ -1,20 +1,30 @@
 import { existsSync, readdirSync, readFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import type { Migration } from "./migrations.ts";
 
-/** The SQLite file that DATABASE_URL names, as `sqlite:path/to.db`; else the one given, both seen from the working folder. */
-export function databaseFile(otherwise: string): string {
-  const url = process.env.DATABASE_URL;
-  if (!url) return resolve(otherwise);
-  if (!url.startsWith("sqlite:")) {
-    throw new Error("DATABASE_URL has to begin with sqlite:, as in sqlite:../records.db");
+/** Nothing says where the database is. */
+export class NoAddress extends Error {
+  constructor() {
+    super(
+      "Set DATABASE_URL, in the environment or in a file .env, to the address of the database.",
+    );
   }
-  const path = url.slice("sqlite:".length).replace(/^\/\/(?=\/)/, "");
-  return path === ":memory:" ? path : resolve(path);
 }
 
-/** The migrations in a folder, in order: each a folder of its own with the SQL for this database in it. */
-export function readMigrations(folder: string): Migration[] {
+/** Takes what a file `.env`, here or in the folder above, says into the environment; what is there already stays. */
+export function readEnvironment(): void {
+  for (const file of [".env", "../.env"]) if (existsSync(file)) process.loadEnvFile(file);
+}
+
+/** The address of the database: DATABASE_URL; else the one given. */
+export function databaseAddress(otherwise?: string): string {
+  const address = process.env.DATABASE_URL || otherwise;
+  if (!address) throw new NoAddress();
+  return address;
+}
+
+/** The migrations in a folder, in order: each a folder of its own with the SQL for a kind of database in it. */
+export function readMigrations(folder: string, kind: string): Migration[] {
   if (!existsSync(folder)) return [];
   return readdirSync(folder, { withFileTypes: true })
     .filter((entry) => entry.isDirectory() && /^\d{4}-/.test(entry.name))
@@ -22,7 +32,7 @@ export function readMigrations(folder: string): Migration[] {
     .sort()
     .map((name) => ({
       name,
-      forward: readFileSync(join(folder, name, "forward.sqlite.sql"), "utf8"),
-      back: readFileSync(join(folder, name, "back.sqlite.sql"), "utf8"),
+      forward: readFileSync(join(folder, name, `forward.${kind}.sql`), "utf8"),
+      back: readFileSync(join(folder, name, `back.${kind}.sql`), "utf8"),
     }));
 }

@@ -1,6 +1,6 @@
 import { resolve } from "node:path";
-import { migrationConnection, openFile } from "./file.ts";
-import { databaseFile, readMigrations } from "./location.ts";
+import { kind, openConnection } from "./in-use.ts";
+import { databaseAddress, NoAddress, readEnvironment, readMigrations } from "./location.ts";
 import {
   applyMigrations,
   isPending,
@@ -11,9 +11,9 @@ import {
 import { NoWay, RowsInTheWay } from "./running.ts";
 
 /** Brings the database up to date, and says what it did. */
-export function migrate(file: string, folder: string): Promise<void> {
-  return withConnection(file, async (connection) => {
-    const done = await applyMigrations(connection, readMigrations(folder), {
+export function migrate(folder: string, otherwise?: string): Promise<void> {
+  return withConnection(otherwise, async (connection) => {
+    const done = await applyMigrations(connection, readMigrations(folder, kind), {
       keptFolder: resolve("kept"),
     });
     for (const { name } of done) console.log(`Applied ${name}.`);
@@ -22,9 +22,9 @@ export function migrate(file: string, folder: string): Promise<void> {
 }
 
 /** Ends the process, with what to do, where the database lacks a migration that the pages need. */
-export function requireMigrated(file: string, folder: string): Promise<void> {
-  return withConnection(file, async (connection) => {
-    const statuses = await migrationStatuses(connection, readMigrations(folder));
+export function requireMigrated(folder: string, otherwise?: string): Promise<void> {
+  return withConnection(otherwise, async (connection) => {
+    const statuses = await migrationStatuses(connection, readMigrations(folder, kind));
     const pending = statuses.filter(isPending);
     if (pending.length === 0) return;
     const names = pending.map(({ name }) => name).join(", ");
@@ -34,25 +34,27 @@ export function requireMigrated(file: string, folder: string): Promise<void> {
 
 /** Works on the database; when that fails, says why and ends the process. */
 async function withConnection(
-  file: string,
+  otherwise: string | undefined,
   work: (connection: MigrationConnection) => Promise<void>,
 ): Promise<void> {
   try {
-    const connection = migrationConnection(openFile(databaseFile(file)));
+    readEnvironment();
+    const connection = await openConnection(databaseAddress(otherwise));
     try {
       await work(connection);
     } finally {
       await connection.close();
     }
   } catch (error) {
-    console.error(
-      isExpected(error) ? (error as Error).message : `The database: ${(error as Error).message}`,
-    );
-    process.exit(isExpected(error) ? 1 : 3);
+    // An error of several addresses at once has only a code.
+    const { message, code } = error as { message: string; code?: string };
+    const expected = isExpected(error);
+    console.error(expected ? message : `The database: ${message || code}`);
+    process.exit(expected ? 1 : 3);
   }
 }
 
 /** Whether migrations and rows are at fault, and not the database. */
 function isExpected(error: unknown): boolean {
-  return [LedgerMismatch, RowsInTheWay, NoWay].some((kind) => error instanceof kind);
+  return [LedgerMismatch, RowsInTheWay, NoWay, NoAddress].some((kind) => error instanceof kind);
 }

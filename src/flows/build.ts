@@ -133,7 +133,7 @@ function generated(project: Project, model: Model): GeneratedFile[] {
     { path: `migrations/${name}/forward.${dialect.name}.sql`, text: forward },
     { path: `migrations/${name}/back.${dialect.name}.sql`, text: back },
   ]);
-  return [...generateApplication(model, versions), ...kitFiles(), ...migrations];
+  return [...generateApplication(model, versions), ...kitFiles(model.app.database), ...migrations];
 }
 
 function modelPath(project: Project): string {

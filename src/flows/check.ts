@@ -28,7 +28,7 @@ export function checkProject(folder: string): Checked {
 }
 
 /** What an application over these databases can be built for; the tables can be made in all of them. */
-const buildableDatabases: readonly DatabaseKind[] = ["sqlite"];
+const buildableDatabases: readonly DatabaseKind[] = ["sqlite", "postgres"];
 const tableDatabases: readonly DatabaseKind[] = ["sqlite", "postgres"];
 
 /** Throws where the model has something that can't be made of it yet, in one of these databases. */

@@ -1,9 +1,9 @@
 import { existsSync } from "node:fs";
-import { basename, join, resolve } from "node:path";
+import { basename, join } from "node:path";
 import { parseEnv } from "node:util";
-import { databaseFile } from "../../kit/database/location.ts";
 import { LedgerMismatch } from "../../kit/database/migrations.ts";
 import { NoWay, RowsInTheWay } from "../../kit/database/running.ts";
+import { fileOf } from "../../kit/database/sqlite/connection.ts";
 import { Failure } from "../core/failure.ts";
 import type { DatabaseKind, Model } from "../core/model/model.ts";
 import type { Dialect } from "../core/sql/dialect.ts";
@@ -25,7 +25,7 @@ export function dialectOf({ app }: Pick<Model, "app">): Dialect {
 /** The file of a project's SQLite database: DATABASE_URL, or the one in its folder. */
 export function databaseOf(project: Project): string {
   try {
-    return resolve(databaseFile(project.database));
+    return fileOf(process.env.DATABASE_URL || `sqlite:${project.database}`);
   } catch (error) {
     throw new Failure("usage", (error as Error).message);
   }
@@ -46,6 +46,11 @@ function addressOf(project: Project): URL {
 
 function environmentFile(project: Project): Record<string, string | undefined> {
   return { ...parseEnv(readText(join(project.root, ".env")) ?? "") };
+}
+
+/** The whole address of a project's database, for what is started on it. */
+export function databaseUrl(project: Project): string {
+  return project.kind === "sqlite" ? `sqlite:${databaseOf(project)}` : addressOf(project).href;
 }
 
 /** What people call the database of a project. */

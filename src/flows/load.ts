@@ -1,7 +1,6 @@
 import { createHash } from "node:crypto";
 import { createReadStream, existsSync } from "node:fs";
 import { pipeline } from "node:stream/promises";
-import { refusal } from "../../kit/database/sqlite.ts";
 import { configure } from "../../kit/settings.ts";
 import { now, today, toUtc } from "../../kit/time.ts";
 import { Failure } from "../core/failure.ts";
@@ -19,7 +18,7 @@ import type { Value } from "../core/seeding/values.ts";
 import { columnLetters } from "../core/tabular/cells.ts";
 import { keyField } from "../core/tabular/conversion.ts";
 import { type ValueContext, valueReader } from "../core/tabular/values.ts";
-import type { LoadingEngine } from "../io/engines/engine.ts";
+import type { Engine, LoadingEngine } from "../io/engines/engine.ts";
 import type { KeyedTable, LoadCounts, Loader, LoadRow, LoadTarget } from "../io/engines/loading.ts";
 import { fileFailure } from "../io/project/files.ts";
 import { dataFile, type Project } from "../io/project/project.ts";
@@ -141,12 +140,12 @@ async function loadAll(
     try {
       loader.take(reader.target, reader.read(report));
     } catch (error) {
-      throw reader.explain(error as Error);
+      throw reader.explain(engine, error as Error);
     }
     rows.set(entity.name, reader.rows);
     present.add(entity.name);
   }
-  const counts = finished(loader);
+  const counts = finished(engine, loader);
   for (const { entity, checksum } of sorted) {
     await engine.migrations.rows(
       "insert into levadura_loads (entity, checksum, loaded_at) values (?, ?, ?) returning entity",
@@ -161,11 +160,11 @@ async function loadAll(
   }));
 }
 
-function finished(loader: Loader): Map<string, LoadCounts> {
+function finished(engine: Engine, loader: Loader): Map<string, LoadCounts> {
   try {
     return loader.finish();
   } catch (error) {
-    if (refusal(error)?.reason !== "reference") throw error;
+    if (engine.refusal(error)?.reason !== "reference") throw error;
     throw new Failure(
       "input",
       "rows that the files don't have can't be deleted, because others refer to them",
@@ -280,8 +279,8 @@ class DataReader {
   }
 
   /** An error of the database, where the rows are the reason for it. */
-  explain(error: Error): Error {
-    const { reason, columns } = refusal(error) ?? {};
+  explain(engine: Engine, error: Error): Error {
+    const { reason, columns } = engine.refusal(error) ?? {};
     if (reason !== "unique") return error;
     return new Failure(
       "input",

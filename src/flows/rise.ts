@@ -20,7 +20,7 @@ import { type RunningServer, startServer } from "../io/runner/server.ts";
 import { buildApplication, builtModel } from "./build.ts";
 import { type Consequence, pendingChanges, standingOf } from "./changes.ts";
 import { buildableProject, type Checked } from "./check.ts";
-import { databaseOf, dialectOf, withDatabase } from "./database.ts";
+import { databaseUrl, dialectOf, withDatabase } from "./database.ts";
 import { nameFor } from "./draft.ts";
 import { loadData, pendingData } from "./load.ts";
 import { migrateProject } from "./migrate.ts";
@@ -226,7 +226,7 @@ class Runner {
     const server = await startServer(this.project, main, {
       host: this.host,
       port: this.port,
-      database: databaseOf(this.project),
+      database: databaseUrl(this.project),
       notes: this.#notes,
       log: this.log,
     });

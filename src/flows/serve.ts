@@ -5,7 +5,7 @@ import type { Project } from "../io/project/project.ts";
 import { openBundler } from "../io/runner/bundle.ts";
 import { freePort, type RunningServer, startServer } from "../io/runner/server.ts";
 import { buildableProject } from "./check.ts";
-import { databaseOf } from "./database.ts";
+import { databaseUrl } from "./database.ts";
 import { requireMigrated } from "./migrate.ts";
 import type { Report } from "./report.ts";
 
@@ -45,7 +45,7 @@ export async function serveProject(
   const bundler = await openBundler(project);
   try {
     const main = await bundler.bundle();
-    const settings = { host: listening.host, port, database: databaseOf(project), log };
+    const settings = { host: listening.host, port, database: databaseUrl(project), log };
     const server = await startServer(project, main, settings);
     const wantedPort = listening.port ?? usualPort;
     report({ kind: "serving", address: addressOf(listening.host, port), wantedPort, port });

@@ -4,6 +4,7 @@ import { dirname, join, relative, sep } from "node:path";
 import { fileURLToPath } from "node:url";
 import { z } from "zod";
 import type { GeneratedFile, Versions } from "../core/appgen/application.ts";
+import type { DatabaseKind } from "../core/model/model.ts";
 
 const require = createRequire(import.meta.url);
 
@@ -36,15 +37,19 @@ export function packageFile(name: string): string {
   return require.resolve(name);
 }
 
-/** The source of the kit, as files of an application. */
-export function kitFiles(): GeneratedFile[] {
+/** The source of the kit, as files of an application over a kind of database. */
+export function kitFiles(kind: DatabaseKind): GeneratedFile[] {
   const root = join(packageRoot, "kit");
   return readdirSync(root, { withFileTypes: true, recursive: true })
     .filter((entry) => entry.isFile() && !entry.name.includes(".test."))
     .map((entry) => join(entry.parentPath, entry.name))
     .sort()
-    .map((path) => ({
-      path: `src/kit/${relative(root, path).split(sep).join("/")}`,
-      text: readFileSync(path, "utf8"),
-    }));
+    .map((path) => ({ path: relative(root, path).split(sep).join("/"), place: path }))
+    .filter(({ path }) => (/^database\/(\w+)\//.exec(path)?.[1] ?? kind) === kind)
+    .map(({ path, place }) => {
+      const text = readFileSync(place, "utf8");
+      const used =
+        path === "database/in-use.ts" ? text.replaceAll('"./sqlite/', `"./${kind}/`) : text;
+      return { path: `src/kit/${path}`, text: used };
+    });
 }

@@ -52,17 +52,30 @@ function titleThrough(
   return `${module.use("titleThrough", records)}("${target.table}", ${titleOf(module, subject, target)}, ${row})`;
 }
 
+/** The types that databases write in a way of their own. */
+const writtenKinds: Readonly<Partial<Record<Field["type"]["kind"], string>>> = {
+  decimal: "number",
+  money: "number",
+  percent: "number",
+  boolean: "boolean",
+  time: "time",
+  datetime: "datetime",
+};
+
 function title(module: Module, model: Model, subject: Subject): void {
   const { entity, camel, many } = subject;
   const parts = entity.title ?? [];
   const words = parts.map((part) => ("words" in part ? part.words : `{${part.field}}`)).join("");
   const expressions = parts.map((part) => {
-    if ("words" in part) return `${module.use("sql", "kysely")}.val(${quote(part.words)})`;
+    if ("words" in part) return quote(part.words);
     const field = entity.fields.find(({ name }) => name === part.field);
     if (!field) throw new Error(`no field ${part.field}`);
-    return isReference(field)
-      ? titleThrough(module, model, subject, field, `\`\${row}.${columnOf(field)}\``)
-      : `${module.use("sql", "kysely")}.ref(\`\${row}.${columnOf(field)}\`)`;
+    const column = `\`\${row}.${columnOf(field)}\``;
+    if (isReference(field)) return titleThrough(module, model, subject, field, column);
+    const kind = writtenKinds[field.type.kind];
+    return kind
+      ? `${module.use("titlePart", records)}(${column}, "${kind}")`
+      : `${module.use("sql", "kysely")}.ref(${column})`;
   });
   const [only] = parts;
   const field = parts.length === 1 && only && "field" in only ? only.field : undefined;

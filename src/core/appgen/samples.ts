@@ -46,26 +46,26 @@ export async function sample${pascal}(db: Database): Promise<number> {
 }
 
 /** `test/fixture.ts`: the application over an empty database of its own. */
-export const fixture = `import { mkdtempSync, rmSync } from "node:fs";
+export const fixture = ({ app }: Model) => `import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { createApp } from "../src/app.tsx";
 import type { Tables } from "../src/database.ts";
+import { kind, openConnection, openTables } from "../src/kit/database/in-use.ts";
 import { readMigrations } from "../src/kit/database/location.ts";
 import { applyMigrations } from "../src/kit/database/migrations.ts";
-import { migrationConnection, openFile } from "../src/kit/database/file.ts";
-import { openTables } from "../src/kit/database/sqlite.ts";
+import { makeScratch } from "../src/kit/database/${app.database}/scratch.ts";
 
 /** The application over an empty database, which \`close\` removes again. */
 export async function openFixture() {
   const folder = mkdtempSync(join(tmpdir(), "application-"));
-  const file = join(folder, "test.db");
-  const connection = migrationConnection(openFile(file));
-  await applyMigrations(connection, readMigrations("migrations"), {
+  const { address, remove } = await makeScratch(folder);
+  const connection = await openConnection(address);
+  await applyMigrations(connection, readMigrations("migrations", kind), {
     keptFolder: join(folder, "kept"),
   });
   await connection.close();
-  const db = openTables<Tables>(file);
+  const db = openTables<Tables>(address);
   const app = createApp(db);
   const headers = { host: "localhost", origin: "http://localhost" };
   return {
@@ -75,6 +75,7 @@ export async function openFixture() {
       app.request(path, { method: "POST", headers, body: new URLSearchParams(body) }),
     close: async () => {
       await db.destroy();
+      await remove();
       rmSync(folder, { recursive: true });
     },
   };

@@ -70,11 +70,14 @@ export interface Tables {
 }
 
 export type Database = ${module.type("Kysely", "kysely")}<Tables>;`);
-  module.add(`/** The database file when DATABASE_URL names no other, seen from the folder of this application. */
-export const defaultFile = "../records.db";`);
+  const otherwise = model.app.database === "sqlite" ? "defaultAddress" : "";
+  if (otherwise) {
+    module.add(`/** The database when DATABASE_URL names no other: a file, seen from the folder of this application. */
+export const defaultAddress = "sqlite:../records.db";`);
+  }
   module.add(`/** Opens the database. */
 export const openDatabase = (): Database =>
-  ${module.use("openTables", "./kit/database/sqlite.ts")}<Tables>(${module.use("databaseFile", "./kit/database/location.ts")}(defaultFile));`);
+  ${module.use("openTables", "./kit/database/in-use.ts")}<Tables>(${module.use("databaseAddress", "./kit/database/location.ts")}(${otherwise}));`);
   return module.print();
 }
 
@@ -126,22 +129,30 @@ export function createApp(db: ${module.type("Database", "./database.ts")}) {
 
 /** `main.ts`: starts the server. */
 export function mainModule(model: Model): string {
+  const [names, given] = startingWith(model, "openDatabase");
   return `import { createApp } from "./app.tsx";
-import { defaultFile, openDatabase } from "./database.ts";
+import { ${names} } from "./database.ts";
 import { requireMigrated } from "./kit/database/startup.ts";
 import { listen } from "./kit/server.ts";
 
-await requireMigrated(defaultFile, "migrations");
+await requireMigrated("migrations"${given});
 const db = openDatabase();
 listen(createApp(db), ${quote(model.app.name)}, () => db.destroy());
 `;
 }
 
 /** `migrate.ts`: brings the database up to date. */
-export function migrateModule(): string {
-  return `import { defaultFile } from "./database.ts";
-import { migrate } from "./kit/database/startup.ts";
+export function migrateModule(model: Model): string {
+  const [names, given] = startingWith(model);
+  return `${names ? `import { ${names} } from "./database.ts";\n` : ""}import { migrate } from "./kit/database/startup.ts";
 
-await migrate(defaultFile, "migrations");
+await migrate("migrations"${given});
 `;
+}
+
+/** What a start needs of `database.ts`, and what it hands on: a database in a file has an address of its own. */
+function startingWith(model: Model, ...names: string[]): [string, string] {
+  return model.app.database === "sqlite"
+    ? [["defaultAddress", ...names].join(", "), ", defaultAddress"]
+    : [names.join(", "), ""];
 }

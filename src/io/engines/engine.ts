@@ -1,3 +1,4 @@
+import type { Refusal } from "../../../kit/database/database.ts";
 import type { MigrationConnection } from "../../../kit/database/migrations.ts";
 import type { Failure } from "../../core/failure.ts";
 import type { Schema } from "../../core/schema/schema.ts";
@@ -28,6 +29,8 @@ export interface Engine {
   catalogueOf(schema: Schema): Promise<Catalogue>;
   /** An error of the driver, as a failure that says where and what to do. */
   failure(error: unknown): Failure;
+  /** What the data did to make a statement fail; undefined where it isn't to blame. */
+  refusal(error: unknown): Refusal | undefined;
   /** Where it is, in words for people. */
   place: string;
   hasTable(name: string): boolean | Promise<boolean>;

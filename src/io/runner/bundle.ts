@@ -17,12 +17,12 @@ export interface Bundler {
   close(): Promise<void>;
 }
 
-/** The SQLite driver loads a binary beside its own files, so it stays where it is. */
-const driver: Plugin = {
-  name: "driver",
+/** Drivers stay where they are: one loads a binary beside its own files, the others were not written as modules. */
+const drivers: Plugin = {
+  name: "drivers",
   setup(build) {
-    build.onResolve({ filter: /^libsql$/ }, () => ({
-      path: packageFile("libsql"),
+    build.onResolve({ filter: /^(libsql|pg|mysql2)$/ }, ({ path }) => ({
+      path: packageFile(path),
       external: true,
     }));
   },
@@ -47,7 +47,7 @@ export async function openBundler(project: Project): Promise<Bundler> {
       target: "node20",
       jsx: "automatic",
       jsxImportSource: "hono/jsx",
-      plugins: [driver],
+      plugins: [drivers],
     }),
     context({
       ...common,

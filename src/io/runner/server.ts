@@ -14,6 +14,7 @@ export interface RunningServer {
 export interface ServerSettings {
   host: string;
   port: number;
+  /** The address of the database. */
   database: string;
   /** The file with what is known of its pages while it is being developed. */
   notes?: string;
@@ -34,7 +35,7 @@ export async function startServer(
       ...process.env,
       HOST: settings.host,
       PORT: String(settings.port),
-      DATABASE_URL: `sqlite:${settings.database}`,
+      DATABASE_URL: settings.database,
       ...(settings.notes && { DEVELOPMENT_NOTES: settings.notes }),
     },
   });

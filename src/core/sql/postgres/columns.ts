@@ -65,8 +65,10 @@ export function createTable({ name, columns, key }: Table, there: ReadonlySet<st
   return `create table ${quoted(name)} (\n${lines.map((line) => `  ${line}`).join(",\n")}\n)`;
 }
 
+/** An index in the order of lists: what has no value comes first. */
 export function createIndex(table: string, { name, columns, unique }: Index): string {
-  return `create ${unique ? "unique " : ""}index ${quoted(madeName(name))} on ${quoted(table)} (${columns.map(quoted).join(", ")})`;
+  const parts = columns.map((column) => `${quoted(column)} nulls first`).join(", ");
+  return `create ${unique ? "unique " : ""}index ${quoted(madeName(name))} on ${quoted(table)} (${parts})`;
 }
 
 /** A column without its checks and references, which have names of their own. */

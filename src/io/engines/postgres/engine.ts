@@ -1,23 +1,16 @@
 import pg, { type Client } from "pg";
+import {
+  clientSettings,
+  migrationConnection,
+} from "../../../../kit/database/postgres/connection.ts";
+import { refusal } from "../../../../kit/database/postgres/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { postgres } from "../../../core/sql/postgres/postgres.ts";
 import type { Engine } from "../engine.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
-import { postgresConnection } from "./connection.ts";
 
 const { quoted } = postgres;
-
-/** What the driver makes of the server's texts: numbers where they are exact, days and moments as texts. */
-const parsers: Readonly<Record<number, (text: string) => unknown>> = {
-  16: (text) => text === "t",
-  20: Number,
-  21: Number,
-  23: Number,
-  1083: (text) => text.slice(0, 5),
-  1184: (text) => `${text.replace(" ", "T").slice(0, 19)}Z`,
-  1700: Number,
-};
 
 /** Opens a PostgreSQL database. */
 export async function openPostgres(address: URL): Promise<Engine> {
@@ -62,17 +55,9 @@ export async function createPostgres(address: URL): Promise<void> {
 }
 
 async function connected(address: URL): Promise<Client> {
-  const client = new pg.Client({
-    connectionString: address.href,
-    application_name: "levadura",
-    connectionTimeoutMillis: 10_000,
-    types: { getTypeParser: (type: number) => parsers[type] ?? String } as never,
-  });
+  const client = new pg.Client(clientSettings(address.href));
   try {
     await client.connect();
-    await client.query(
-      "set timezone = 'UTC'; set datestyle = 'ISO'; set client_min_messages = warning",
-    );
     return client;
   } catch (error) {
     await client.end().catch(() => undefined);
@@ -105,12 +90,13 @@ function postgresFailure(address: URL, error: unknown): Failure {
 }
 
 function engineOf(client: Client, address: URL): Engine {
-  const migrations = postgresConnection(client);
+  const migrations = migrationConnection(client);
   const one = async <Row>(text: string, values: readonly unknown[] = []): Promise<Row[]> =>
     (await client.query(text, [...values])).rows as Row[];
   return {
     dialect: postgres,
     migrations,
+    refusal,
     place: `${client.host}:${client.port}/${client.database}`,
     failure: (error) => postgresFailure(address, error),
     count: async (query) => {

@@ -1,7 +1,12 @@
 import { closeSync, existsSync, openSync, readSync } from "node:fs";
 import { dirname } from "node:path";
 import type Driver from "libsql";
-import { encode, migrationConnection, openFile } from "../../../../kit/database/file.ts";
+import {
+  encode,
+  migrationConnection,
+  openFile,
+} from "../../../../kit/database/sqlite/connection.ts";
+import { refusal } from "../../../../kit/database/sqlite/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
@@ -18,6 +23,7 @@ export function openSqlite(file: string): LoadingEngine {
   return {
     dialect: sqlite,
     migrations,
+    refusal,
     place: file,
     failure: (error) => databaseFailure(file, error),
     clear: async (copy) => clear(driver, copy),

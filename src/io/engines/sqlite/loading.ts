@@ -1,5 +1,5 @@
 import type Driver from "libsql";
-import { encode } from "../../../../kit/database/file.ts";
+import { encode } from "../../../../kit/database/sqlite/connection.ts";
 import { Failure } from "../../../core/failure.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
 import type {

@@ -1,10 +1,12 @@
 import { Kysely, type RawBuilder, type SqlBool, SqliteDialect, sql } from "kysely";
 import type Driver from "libsql";
-import { encode, openFile } from "./file.ts";
+import type { Refusal, WrittenKind } from "../database.ts";
+import { lettersOf } from "../letters.ts";
+import { encode, fileOf, openFile } from "./connection.ts";
 
 /** The typed tables of a SQLite file. */
-export function openTables<Tables>(file: string): Kysely<Tables> {
-  const driver = openFile(file);
+export function openTables<Tables>(address: string): Kysely<Tables> {
+  const driver = openFile(fileOf(address));
   const statements = new Map<string, ReturnType<typeof coded>>();
   const prepare = (text: string) => {
     const known = statements.get(text);
@@ -43,21 +45,26 @@ function coded(statement: Driver.Statement) {
   };
 }
 
-/** Whether a column holds a text, whatever the case of its letters. */
+/** Whether a column holds a word, whatever the case and the accents of its letters. */
 export function contains(column: string, word: string): RawBuilder<SqlBool> {
-  const pattern = `%${word.replace(/[\\%_]/g, "\\$&")}%`;
-  return sql<SqlBool>`${sql.ref(column)} like ${pattern} escape '\\'`;
+  const pattern = lettersOf(word).map((letters) =>
+    letters.length > 1 || "*?[".includes(letters) ? `[${letters}]` : letters,
+  );
+  return sql<SqlBool>`${sql.ref(column)} glob ${`*${pattern.join("")}*`}`;
 }
 
-/** The order of a text that is made of several columns: by letters, whatever their case. */
-export function textOrder(column: string): RawBuilder<unknown> {
-  return sql`${sql.ref(column)} collate nocase`;
+/** A term of an order. What is made of several columns doesn't know that case means nothing in texts. */
+export function inOrder(column: string, descending = false, made = false): RawBuilder<unknown> {
+  const direction = sql.raw(descending ? "desc" : "asc");
+  return made
+    ? sql`${sql.ref(column)} collate nocase ${direction}`
+    : sql`${sql.ref(column)} ${direction}`;
 }
 
-/** Why a statement was refused, where the reason is in the data: which columns, as far as the database says. */
-export interface Refusal {
-  reason: "unique" | "reference" | "check";
-  columns: string[];
+/** A value within a text. */
+export function written(column: string, kind: WrittenKind): RawBuilder<string> {
+  const value = sql.ref<string>(column);
+  return kind === "boolean" ? sql<string>`iif(${value}, 'yes', 'no')` : sql<string>`${value}`;
 }
 
 /** What the data did to be refused; undefined for any other error. */

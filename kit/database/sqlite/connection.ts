@@ -1,6 +1,24 @@
+import { resolve } from "node:path";
 import Driver from "libsql";
-import type { MigrationConnection } from "./migrations.ts";
-import { unquoted } from "./running.ts";
+import type { MigrationConnection } from "../migrations.ts";
+import { unquoted } from "../running.ts";
+
+/** The word in the names of SQL files: `forward.sqlite.sql`. */
+export const kind = "sqlite";
+
+/** The file of an address such as `sqlite:path/to.db`, seen from the working folder. */
+export function fileOf(address: string): string {
+  if (!address.startsWith("sqlite:")) {
+    throw new Error("DATABASE_URL has to begin with sqlite:, as in sqlite:../records.db");
+  }
+  const path = address.slice("sqlite:".length).replace(/^\/\/(?=\/)/, "");
+  return path === ":memory:" ? path : resolve(path);
+}
+
+/** Opens a database for migrations. */
+export async function openConnection(address: string): Promise<MigrationConnection> {
+  return migrationConnection(openFile(fileOf(address)));
+}
 
 /** A SQLite file: written ahead, foreign keys on, and patient for five seconds when another process writes. */
 export function openFile(file: string): Driver.Database {

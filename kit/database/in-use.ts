@@ -1,0 +1,3 @@
+/** The database that this application is over; each kind has a folder here that offers the same. */
+export { kind, openConnection } from "./sqlite/connection.ts";
+export { contains, inOrder, openTables, refusal, written } from "./sqlite/tables.ts";

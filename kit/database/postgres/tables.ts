@@ -1,0 +1,63 @@
+import { Kysely, PostgresDialect, type RawBuilder, type SqlBool, sql } from "kysely";
+import pg from "pg";
+import type { Refusal, WrittenKind } from "../database.ts";
+import { wordPattern } from "../letters.ts";
+import { clientSettings } from "./connection.ts";
+
+/** The typed tables of a PostgreSQL database, over at most ten connections. */
+export function openTables<Tables>(address: string): Kysely<Tables> {
+  const pool = new pg.Pool(clientSettings(address));
+  // A connection that the server ends while nobody uses it is replaced at the next query.
+  pool.on("error", (error) => console.error(`The database: ${error.message}`));
+  return new Kysely<Tables>({ dialect: new PostgresDialect({ pool }) });
+}
+
+/** Whether a column holds a word, whatever the case and the accents of its letters. */
+export function contains(column: string, word: string): RawBuilder<SqlBool> {
+  // Patterns refuse the collation of texts.
+  return sql<SqlBool>`${sql.ref(column)} collate "C" ~ ${wordPattern(word)}`;
+}
+
+/** A term of an order: what has no value comes first, as in the indexes. */
+export function inOrder(column: string, descending = false, _made = false): RawBuilder<unknown> {
+  return sql`${sql.ref(column)} ${sql.raw(descending ? "desc nulls last" : "asc nulls first")}`;
+}
+
+/** A value within a text. */
+export function written(column: string, kind: WrittenKind): RawBuilder<string> {
+  const value = sql.ref<string>(column);
+  switch (kind) {
+    case "number":
+      return sql<string>`trim_scale(${value})`;
+    case "boolean":
+      return sql<string>`case when ${value} then 'yes' else 'no' end`;
+    case "time":
+      return sql<string>`to_char(${value}, 'HH24:MI')`;
+    case "datetime":
+      return sql<string>`to_char(${value} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
+  }
+}
+
+/** What the data did to be refused, by the code of the error. */
+const reasons: Readonly<Record<string, Refusal["reason"]>> = {
+  "23505": "unique",
+  "23503": "reference",
+  "23001": "reference",
+  "23514": "check",
+  "23502": "check",
+  "22001": "check",
+  "22003": "check",
+};
+
+/** What the data did to be refused; undefined for any other error. */
+export function refusal(error: unknown): Refusal | undefined {
+  const { code = "", detail = "" } = (error ?? {}) as { code?: string; detail?: string };
+  const reason = reasons[code];
+  if (!reason) return undefined;
+  // Whatever the language of the server, it says `… (code, town)=(B-07, Alderbrook) …`.
+  const [, named = ""] = (reason === "unique" && /\((.*?)\)=\(/.exec(detail)) || [];
+  const columns = [...named.matchAll(/"((?:[^"]|"")*)"|[^\s,]+/g)].map(([whole, quoted]) =>
+    quoted === undefined ? whole : quoted.replaceAll('""', '"'),
+  );
+  return { reason, columns };
+}
