@@ -118,7 +118,7 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
 
   /** The fields that a refusal of the database is about; any other error goes on. */
   const refusedFields = (error: unknown): Map<string, string> => {
-    const refused = refusal(error);
+    const refused = refusal(error, Object.keys(input.shape));
     if (!refused) throw error;
     const names = refused.columns.filter((column) => Object.hasOwn(input.shape, column));
     if (refused.reason === "unique") {

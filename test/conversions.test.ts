@@ -1,16 +1,17 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { written } from "../kit/database/mariadb/moments.ts";
 import type { ColumnType } from "../src/core/schema/schema.ts";
 import { alwaysConverts } from "../src/core/sql/conversions.ts";
 import type { Dialect } from "../src/core/sql/dialect.ts";
+import { typeSql as mariadbType } from "../src/core/sql/mariadb/columns.ts";
+import { converted as mariadbConverted } from "../src/core/sql/mariadb/conversions.ts";
 import { typeSql as postgresType } from "../src/core/sql/postgres/columns.ts";
 import { converted as postgresConverted } from "../src/core/sql/postgres/conversions.ts";
 import { typeSql as sqliteType } from "../src/core/sql/sqlite/columns.ts";
 import { converted as sqliteConverted } from "../src/core/sql/sqlite/conversions.ts";
 import type { Engine } from "../src/io/engines/engine.ts";
 import { openSqlite } from "../src/io/engines/sqlite/engine.ts";
-import { emptyPostgres, hasPostgres } from "./support/servers.ts";
-
-const there = await hasPostgres();
+import { answers, emptyDatabase, mariadb, postgres } from "./support/servers.ts";
 
 const text: ColumnType = { kind: "text", max: 40 };
 const short: ColumnType = { kind: "text", max: 3 };
@@ -133,9 +134,12 @@ async function become(
     `create table tried (id integer, x ${typeSql(from)}, y ${typeSql(to)})`,
   );
   try {
-    const bound =
-      typeof value === "boolean" && engine.dialect.name === "sqlite" ? Number(value) : value;
-    await engine.migrations.rows("insert into tried (id, x) values (1, ?)", [bound]);
+    const { name } = engine.dialect;
+    const moment = name === "mariadb" && from.kind === "datetime";
+    const bound = typeof value === "boolean" && name === "sqlite" ? Number(value) : value;
+    await engine.migrations.rows("insert into tried (id, x) values (1, ?)", [
+      moment ? written(bound) : bound,
+    ]);
     await engine.migrations.run(`update tried set y = ${converted(quoted("x"), from, to, lossy)}`);
     const [row] = await engine.migrations.rows<{ y: unknown }>("select y from tried");
     const y = row?.y;
@@ -158,20 +162,33 @@ describe("a value that moves to a column of another type, on SQLite", () => {
   });
 });
 
-describe.skipIf(!there)("a value that moves to a column of another type, on PostgreSQL", () => {
-  it("becomes the same as on SQLite", async () => {
-    const engine = await emptyPostgres();
-    const database = { engine, typeSql: postgresType, converted: postgresConverted };
-    await engine.migrations.run(
-      "create collation levadura_text (provider = icu, locale = 'und-u-ks-level2', deterministic = false)",
-    );
-    for (const [, , , each] of named) {
-      const context = JSON.stringify(each);
-      expect(await become(database, each, false), context).toEqual(each.exact);
-      expect(await become(database, each, true), context).toEqual(each.lossy);
-    }
-  });
-});
+const servers = [
+  { ...postgres, typeSql: postgresType, converted: postgresConverted },
+  { ...mariadb, typeSql: mariadbType, converted: mariadbConverted },
+];
+
+describe.each(servers)(
+  "a value that moves to a column of another type, on $kind",
+  async (server) => {
+    const there = await answers(server);
+
+    it.skipIf(!there)("becomes the same as on SQLite", async () => {
+      const engine = await emptyDatabase(server);
+      const { typeSql, converted } = server;
+      if (server.kind === "postgres") {
+        await engine.migrations.run(
+          "create collation levadura_text (provider = icu, locale = 'und-u-ks-level2', deterministic = false)",
+        );
+      }
+      for (const [, , , each] of named) {
+        const context = JSON.stringify(each);
+        const database = { engine, typeSql, converted };
+        expect(await become(database, each, false), context).toEqual(each.exact);
+        expect(await become(database, each, true), context).toEqual(each.lossy);
+      }
+    });
+  },
+);
 
 describe("whether every value of a type converts", () => {
   it("is only said where each of the examples does", () => {

@@ -19,6 +19,31 @@ export interface MigrationConnection extends ScriptConnection {
   commit(): Promise<void>;
   rollback(): Promise<void>;
   close(): Promise<void>;
+  /** Where scripts can't run within a transaction: what runs them all the same. */
+  journal?: Journal;
+}
+
+/** What running a script gave. */
+export type Outcome = Awaited<ReturnType<typeof runScript>>;
+
+/** A script to run, and the one that takes it back. */
+export interface Task {
+  name: string;
+  direction: "forward" | "back";
+  script: string;
+  other: string;
+  /** The folder of what the migration threw away when it was applied. */
+  keptBefore?: string | undefined;
+}
+
+/** Runs scripts statement by statement, and writes down how far it is. */
+export interface Journal {
+  /** What a run that died left half-way. */
+  open(): Promise<{ name: string; direction: "forward" | "back" } | undefined>;
+  /** Runs a script, or what is left of it; undefined where a run that died was on the way back, and is back now. */
+  run(task: Task, options: ApplyOptions): Promise<Outcome | undefined>;
+  /** Forgets what was run, which the ledger knows by now. */
+  close(): Promise<void>;
 }
 
 /** A line of the ledger: the table in which the database remembers what was done to it. */
@@ -34,7 +59,7 @@ export interface LedgerLine {
 }
 
 /** How a migration stands in a database. */
-export type Standing = "applied" | "pending" | "failed" | "edited" | "missing";
+export type Standing = "applied" | "pending" | "failed" | "half-way" | "edited" | "missing";
 
 /** A migration, where it stands, and what the ledger says of it. */
 export interface MigrationStatus {
@@ -76,9 +101,11 @@ export async function migrationStatuses(
     ? await connection.rows<LedgerLine>("select * from levadura_ledger order by name")
     : [];
   const known = new Map(lines.map((line) => [line.name, line]));
+  const open = await connection.journal?.open();
   const present = migrations.map(({ name, forward }): MigrationStatus => {
     const line = known.get(name);
     known.delete(name);
+    if (name === open?.name) return { name, standing: "half-way", ...(line && { line }) };
     if (!line) return { name, standing: "pending" };
     if (line.failure) return { name, standing: "failed", line };
     return { name, standing: line.checksum === checksum(forward) ? "applied" : "edited", line };
@@ -91,7 +118,7 @@ export async function migrationStatuses(
 
 /** Whether a migration is still to be applied. */
 export function isPending({ standing }: MigrationStatus): boolean {
-  return standing === "pending" || standing === "failed";
+  return standing === "pending" || standing === "failed" || standing === "half-way";
 }
 
 /** Throws, with what to do, where the ledger remembers migrations that are edited, missing or out of order here. */
@@ -139,6 +166,8 @@ export async function applyMigrations(
 ): Promise<MigrationDone[]> {
   refuseMismatch(await migrationStatuses(connection, migrations));
   const done: MigrationDone[] = [];
+  const settled = await settle(connection, migrations, options);
+  if (settled?.direction === "forward") done.push(settled.done);
   for (const migration of migrations) {
     if (options.upTo !== undefined && migration.name > options.upTo) break;
     const applied = await inTransaction(connection, async () => {
@@ -163,6 +192,8 @@ export async function rewindMigration(
   migration: Migration,
   options: ApplyOptions,
 ): Promise<MigrationDone> {
+  const settled = await settle(connection, [migration], options);
+  if (settled?.direction === "back") return settled.done;
   return inTransaction(connection, async () => {
     const [line] = await connection.rows<LedgerLine>(
       "select * from levadura_ledger where failure is null order by name desc limit 1",
@@ -172,16 +203,38 @@ export async function rewindMigration(
         `The newest migration of the database is ${line?.name ?? "none"} by now, not ${migration.name}.`,
       );
     }
-    const begun = Date.now();
-    const { findings } = await runScript(connection, migration.back, {
-      ...options,
-      name: `${migration.name}-back`,
-      keptBefore: line.kept ?? undefined,
-    });
-    await connection.run(
-      `delete from levadura_ledger where name = '${line.name.replaceAll("'", "''")}'`,
+    return (await takeBackOne(connection, migration, line, options)) ?? notDone(migration);
+  });
+}
+
+/** Goes on with what a run that died left half-way, where a database can be left so. */
+async function settle(
+  connection: MigrationConnection,
+  migrations: readonly Migration[],
+  options: ApplyOptions,
+): Promise<{ direction: "forward" | "back"; done: MigrationDone } | undefined> {
+  const { journal } = connection;
+  if (!journal) return undefined;
+  return inTransaction(connection, async () => {
+    // Only now: whoever is at it has ended.
+    const open = await journal.open();
+    if (!open) return undefined;
+    const { name, direction } = open;
+    const migration = migrations.find((each) => each.name === name);
+    if (!migration) {
+      throw new LedgerMismatch(
+        `The database is half-way through ${name}, which is not among these migrations. Go on with: levadura migrate`,
+      );
+    }
+    const [line] = await connection.rows<LedgerLine>(
+      "select * from levadura_ledger where name = ?",
+      [name],
     );
-    return { name: migration.name, milliseconds: Date.now() - begun, findings };
+    const done =
+      direction === "forward"
+        ? await applyOne(connection, migration, options)
+        : await takeBackOne(connection, migration, line, options);
+    return done && { direction, done };
   });
 }
 
@@ -200,23 +253,57 @@ async function inTransaction<Result>(
   }
 }
 
+/** Undefined where only what a run before began was taken back. */
 async function applyOne(
   connection: MigrationConnection,
-  { name, forward }: Migration,
+  { name, forward, back }: Migration,
   options: ApplyOptions,
-): Promise<MigrationDone> {
+): Promise<MigrationDone | undefined> {
   const begun = Date.now();
-  const { kept, findings } = await runScript(connection, forward, { ...options, name });
+  const task: Task = { name, direction: "forward", script: forward, other: back };
+  const outcome = await runTask(connection, task, options);
+  if (!outcome) return undefined;
   const milliseconds = Date.now() - begun;
   await writeLine(connection, {
     name,
     checksum: checksum(forward),
     applied_at: moment(begun),
     milliseconds,
-    kept: kept ?? null,
+    kept: outcome.kept ?? null,
     failure: null,
   });
-  return { name, milliseconds, findings };
+  await connection.journal?.close();
+  return { name, milliseconds, findings: outcome.findings };
+}
+
+async function takeBackOne(
+  connection: MigrationConnection,
+  { name, forward, back }: Migration,
+  line: LedgerLine | undefined,
+  options: ApplyOptions,
+): Promise<MigrationDone | undefined> {
+  const begun = Date.now();
+  const keptBefore = line?.kept ?? undefined;
+  const task: Task = { name, direction: "back", script: back, other: forward, keptBefore };
+  const outcome = await runTask(connection, task, options);
+  if (!outcome) return undefined;
+  await connection.run(`delete from levadura_ledger where name = '${name.replaceAll("'", "''")}'`);
+  await connection.journal?.close();
+  return { name, milliseconds: Date.now() - begun, findings: outcome.findings };
+}
+
+function runTask(
+  connection: MigrationConnection,
+  task: Task,
+  options: ApplyOptions,
+): Promise<Outcome | undefined> {
+  if (connection.journal) return connection.journal.run(task, options);
+  const name = task.direction === "back" ? `${task.name}-back` : task.name;
+  return runScript(connection, task.script, { ...options, name, keptBefore: task.keptBefore });
+}
+
+function notDone({ name }: Migration): never {
+  throw new LedgerMismatch(`The migration ${name} could not be taken back, and stands as it did.`);
 }
 
 /** Leaves a note of why a migration could not be applied; the reason itself is told by whoever asked. */

@@ -60,11 +60,14 @@ export function inNumber(count: number, sentence: string): string {
   return `${count.toLocaleString("en")} ${count === 1 ? one : sentence}`;
 }
 
+/** A migration can't be run as it stands. */
+export class NoWay extends Error {}
+
 /** A step has no SQL for this database, or for this direction. */
-export class NoWay extends Error {
-  constructor(about: string) {
-    super(`There is no SQL for the step "${about}". Write it into steps.yaml, or into the script.`);
-  }
+function noSql(about: string): NoWay {
+  return new NoWay(
+    `There is no SQL for the step "${about}". Write it into steps.yaml, or into the script.`,
+  );
 }
 
 interface Run extends ApplyOptions {
@@ -80,7 +83,9 @@ export async function runScript(
   text: string,
   options: Run,
 ): Promise<{ kept?: string; findings: Finding[] }> {
-  const run = new ScriptRun(connection, options);
+  const folder = keptFolderOf(options.keptFolder, options.name);
+  const begun = `${folder}.begun-${process.pid}`;
+  const run = new ScriptRun(connection, options, { folder, begun });
   const parts = parseScript(text);
   try {
     for (const [at, part] of parts.entries()) {
@@ -96,7 +101,7 @@ export async function runScript(
 
 /** Throws where a script has a step that nobody wrote SQL for. */
 export function requireWay(text: string): void {
-  for (const part of parseScript(text)) if (part.kind === "no way") throw new NoWay(part.about);
+  for (const part of parseScript(text)) if (part.kind === "no way") throw noSql(part.about);
 }
 
 /** The kept files that a script brings back and that are not there. */
@@ -115,12 +120,16 @@ function keptPath(file: string, kept: string | undefined, keptFolder: string): s
   return existsSync(own) || kept === undefined ? own : join(keptFolder, basename(kept), name);
 }
 
-class ScriptRun {
-  readonly #findings: Finding[] = [];
+/** The folder for what a run that begins now throws away. */
+export function keptFolderOf(keptFolder: string, name: string): string {
+  return join(keptFolder, `${name}-${new Date().toISOString().replace(/[-:.]/g, "")}`);
+}
+
+/** Takes the parts of a script, one after the other. */
+export class ScriptRun {
+  readonly findings: Finding[] = [];
   readonly #held = new Map<string, () => Promise<void>>();
   readonly #temporary: string[] = [];
-  readonly #begun: string;
-  readonly #folder: string;
   #keeps = false;
   /** Tables in which rows were looked for that are newer than what is brought back. */
   readonly #searched = new Set<string>();
@@ -128,11 +137,9 @@ class ScriptRun {
   constructor(
     readonly connection: ScriptConnection,
     readonly options: Run,
-  ) {
-    const stamp = new Date().toISOString().replace(/[-:.]/g, "");
-    this.#folder = join(options.keptFolder, `${options.name}-${stamp}`);
-    this.#begun = `${this.#folder}.begun-${process.pid}`;
-  }
+    /** Where kept files go: they are written into one folder, which is called as the other once all is done. */
+    readonly folders: { begun: string; folder: string },
+  ) {}
 
   async take(part: Part): Promise<void> {
     switch (part.kind) {
@@ -151,33 +158,36 @@ class ScriptRun {
         await this.#held.get(part.table)?.();
         return;
       case "no way":
-        throw new NoWay(part.about);
+        throw noSql(part.about);
+      case "step":
+        return;
     }
   }
 
   async finish(): Promise<{ kept?: string; findings: Finding[] }> {
     for (const table of this.#temporary) await this.connection.run(`drop table ${table}`);
-    if (!this.#keeps) return { findings: this.#findings };
-    renameSync(this.#begun, this.#folder);
-    return { kept: this.#folder, findings: this.#findings };
+    if (!this.#keeps) return { findings: this.findings };
+    const { begun, folder } = this.folders;
+    renameSync(begun, folder);
+    return { kept: folder, findings: this.findings };
   }
 
   abandon(): void {
-    rmSync(this.#begun, { recursive: true, force: true });
+    rmSync(this.folders.begun, { recursive: true, force: true });
   }
 
   async #keep({ file, table, query }: Extract<Part, { kind: "keep" }>): Promise<void> {
     if (!this.#keeps) {
       removeUnfinished(this.options.keptFolder);
-      mkdirSync(this.#begun, { recursive: true });
+      mkdirSync(this.folders.begun, { recursive: true });
     }
     this.#keeps = true;
     const { columns, rows } = await this.connection.stream(query);
     const top = columns[0] === "id" ? await this.#top(table) : null;
-    const path = join(this.#begun, `${file}.jsonl.gz`);
+    const path = join(this.folders.begun, `${file}.jsonl.gz`);
     const count = await writeKept(path, { table, columns, top }, rows);
-    const place = join(this.options.keptFolder, basename(this.#folder), `${file}.jsonl.gz`);
-    this.#findings.push({ kind: "kept", file: place, rows: count });
+    const place = join(this.options.keptFolder, basename(this.folders.folder), `${file}.jsonl.gz`);
+    this.findings.push({ kind: "kept", file: place, rows: count });
   }
 
   async #top(table: string): Promise<number> {
@@ -199,7 +209,7 @@ class ScriptRun {
     }
     await this.connection.fill(table, header.columns, counted());
     this.#temporary.push(table);
-    this.#findings.push({ kind: "brought back", file: path, rows: count });
+    this.findings.push({ kind: "brought back", file: path, rows: count });
     await this.#findNewer(header);
   }
 
@@ -228,7 +238,7 @@ class ScriptRun {
       `select count(*) as count ${newer}`,
     );
     const first = found.map(({ id }) => Number(id));
-    this.#findings.push({ kind: "newer rows", table, count: Number(counted?.count), first });
+    this.findings.push({ kind: "newer rows", table, count: Number(counted?.count), first });
   }
 }
 

@@ -13,7 +13,9 @@ export type Part =
   /** Remembers what hangs on a table, and puts back what is gone of it. */
   | { kind: "hold triggers" | "return triggers"; table: string }
   /** Something that nobody wrote SQL for. */
-  | { kind: "no way"; about: string };
+  | { kind: "no way"; about: string }
+  /** Where the parts of a step begin. */
+  | { kind: "step"; number: number };
 
 const directives: readonly (readonly [RegExp, (found: string[]) => Part])[] = [
   [
@@ -29,6 +31,7 @@ const directives: readonly (readonly [RegExp, (found: string[]) => Part])[] = [
     ([sentence = "", query = ""]) => ({ kind: "none may remain", sentence, query }),
   ],
   [/^there is no SQL for this: (.+)$/su, ([about = ""]) => ({ kind: "no way", about })],
+  [/^step (\d+): /u, ([number]) => ({ kind: "step", number: Number(number) })],
   [/^hold triggers of (.+)$/u, ([table = ""]) => ({ kind: "hold triggers", table })],
   [/^return triggers of (.+)$/u, ([table = ""]) => ({ kind: "return triggers", table })],
 ];

@@ -1,6 +1,6 @@
 import { Failure } from "../core/failure.ts";
 import { type Diagnostic, Places, type Pointed, pointOut } from "../core/model/diagnostics.ts";
-import type { DatabaseKind, Model } from "../core/model/model.ts";
+import type { Model } from "../core/model/model.ts";
 import { readModel } from "../core/model/read.ts";
 import { typeRules } from "../core/model/types.ts";
 import { modelName, openProject, type Project } from "../io/project/project.ts";
@@ -27,15 +27,8 @@ export function checkProject(folder: string): Checked {
   throw new Failure("input", `${modelName(project)} has ${errors}`, undefined, pointed);
 }
 
-/** What an application over these databases can be built for; the tables can be made in all of them. */
-const buildableDatabases: readonly DatabaseKind[] = ["sqlite", "postgres"];
-const tableDatabases: readonly DatabaseKind[] = ["sqlite", "postgres"];
-
-/** Throws where the model has something that can't be made of it yet, in one of these databases. */
-export function requireBuildable(
-  { project, model, places }: Checked,
-  databases: readonly DatabaseKind[],
-): void {
+/** Throws where the model has something that can't be made of it yet. */
+function requireBuildable({ project, model, places }: Checked): void {
   const waiting: Diagnostic[] = model.entities.flatMap((entity) =>
     entity.fields
       .filter(({ type }) => !typeRules[type.kind].works)
@@ -46,32 +39,14 @@ export function requireBuildable(
         help: "put a # before the line until they can",
       })),
   );
-  const database = databases.includes(model.app.database)
-    ? []
-    : [
-        {
-          severity: "error" as const,
-          message: `the database \`${model.app.database}\` can't be used for this yet`,
-          at: { start: 0, end: 1 },
-          help: `write \`database: ${databases.join("` or `database: ")}\``,
-        },
-      ];
-  const found = [...database, ...waiting];
-  if (found.length === 0) return;
-  const pointed = found.map((diagnostic) => pointOut(modelName(project), places, diagnostic));
+  if (waiting.length === 0) return;
+  const pointed = waiting.map((diagnostic) => pointOut(modelName(project), places, diagnostic));
   throw new Failure("input", "this model can be checked, but not built yet", undefined, pointed);
 }
 
-/** Reads a project's model for work that makes an application of it. */
+/** Reads a project's model for work that makes tables or an application of it. */
 export function buildableProject(folder: string): Checked {
   const checked = checkProject(folder);
-  requireBuildable(checked, buildableDatabases);
-  return checked;
-}
-
-/** Reads a project's model for work that makes tables of it, or rows in them. */
-export function tabulableProject(folder: string): Checked {
-  const checked = checkProject(folder);
-  requireBuildable(checked, tableDatabases);
+  requireBuildable(checked);
   return checked;
 }

@@ -8,7 +8,9 @@ export interface Deviation {
 
 /** Compares the tables of a database with the ones that its migrations gave it. */
 export async function deviationsOf(engine: Engine, schema: Schema): Promise<Deviation[]> {
-  const [found, expected] = [await engine.catalogue(), await engine.catalogueOf(schema)];
+  const expected = await engine.catalogueOf(schema);
+  if (!expected) return [];
+  const found = await engine.catalogue();
   const deviations: Deviation[] = [];
   const say = (sentence: string) => deviations.push({ sentence });
   for (const [name, table] of expected) {

@@ -7,9 +7,14 @@ import { openSqlite } from "../../src/io/engines/sqlite/engine.ts";
 import { rowsOf } from "../support/database.ts";
 import { thereAndBack } from "../support/evolving.ts";
 import { levadura, projectWith, repository, temporaryFolder } from "../support/program.ts";
-import { databaseOfOnesOwn, emptyPostgres, hasPostgres, rowsIn } from "../support/servers.ts";
+import {
+  answers,
+  databaseOfOnesOwn,
+  emptyDatabase,
+  mariadb,
+  postgres,
+} from "../support/servers.ts";
 
-const there = await hasPostgres();
 const before = `levadura: 1
 entities:
   Hive:
@@ -68,15 +73,7 @@ describe("a migration of many rows", () => {
     for (let round = 0; round < 14; round++) {
       const folder = temporaryFolder();
       cpSync(fresh, folder, { recursive: true });
-      const child = spawn(process.execPath, [join(repository, "bin/levadura.js"), "migrate"], {
-        cwd: folder,
-        stdio: "ignore",
-        env: { ...process.env, DATABASE_URL: "" },
-      });
-      const ended = new Promise((resolve) => child.once("exit", resolve));
-      await new Promise((resolve) => setTimeout(resolve, 200 + (round / 14) * took));
-      child.kill("SIGKILL");
-      await ended;
+      await killed(folder, "migrate", { DATABASE_URL: "" }, 200 + (round / 14) * took);
       const { status, err } = await levadura(["migrate"], folder);
       expect([status, err]).toEqual([0, ""]);
       const file = join(folder, "records.db");
@@ -122,57 +119,86 @@ describe("rows of many random models, brought to another one and back", () => {
     }
     expect(outcomes.moved).toBeGreaterThan(pairs * 0.8);
   });
+});
 
-  it.skipIf(!there)("are so in PostgreSQL, too", async () => {
+const filling = {
+  postgres: `insert into hive (code, town, weight, notes, created_at, updated_at)
+    select 'B-' || i, 'Town ' || (i % 50), case when i % 3 > 0 then i || '.5' end, 'note ' || i, now(), now()
+    from generate_series(1, 30000) as i`,
+  mariadb: `insert into hive (code, town, weight, notes, created_at, updated_at)
+    select concat('B-', seq), concat('Town ', seq % 50), if(seq % 3 > 0, concat(seq, '.5'), null), concat('note ', seq), now(), now()
+    from seq_1_to_30000`,
+};
+
+describe.each([postgres, mariadb])("migrations in $kind", async (server) => {
+  const there = await answers(server);
+
+  it.skipIf(!there)("bring rows of many random models to another one and back", async () => {
     const outcomes = { moved: 0, refused: 0, impossible: 0 };
     const folder = temporaryFolder();
-    const pairs = Number(process.env.PAIRS ?? 300);
-    const engine = await emptyPostgres();
+    const pairs = Number(process.env.PAIRS ?? 250);
+    const engine = await emptyDatabase(server);
     for (let seed = 20_000; seed < 20_000 + pairs; seed++) {
       outcomes[await thereAndBack(engine, folder, seed)]++;
-      await engine.migrations.run("drop schema public cascade; create schema public");
+      await server.clear(engine);
     }
     expect(outcomes.moved).toBeGreaterThan(pairs * 0.8);
   });
-});
 
-describe.skipIf(!there)("a migration in PostgreSQL", () => {
-  it("that is killed at any moment is done by the next run, once", async () => {
-    const server = "app: {database: postgres}\nentities:";
-    const folder = projectWith(before.replace("entities:", server));
-    const database = await databaseOfOnesOwn();
-    const env = { DATABASE_URL: database.url };
-    for (const command of ["draft", "migrate"]) await levadura([command], folder, { env });
-    await rowsIn(
-      database,
-      `insert into hive (code, town, weight, notes, created_at, updated_at)
-        select 'B-' || i, 'Town ' || (i % 50), case when i % 3 > 0 then i || '.5' end, 'note ' || i, now(), now()
-        from generate_series(1, 30000) as i`,
-    );
-    const rows = await rowsIn(
-      database,
-      "select id, code, town, weight, notes from hive order by id",
-    );
-    writeFileSync(join(folder, "model.yaml"), after.replace("entities:", server));
-    await levadura(["draft", "--throw-away", "colony.notes"], folder, { env });
-    for (let round = 0; round < 8; round++) {
-      const child = spawn(process.execPath, [join(repository, "bin/levadura.js"), "migrate"], {
-        cwd: folder,
-        stdio: "ignore",
-        env: { ...process.env, ...env },
-      });
-      const ended = new Promise((resolve) => child.once("exit", resolve));
-      await new Promise((resolve) => setTimeout(resolve, 300 + round * 200));
-      child.kill("SIGKILL");
-      await ended;
-      const { status, err } = await levadura(["migrate"], folder, { env });
-      expect([status, err]).toEqual([0, ""]);
-      expect((await rowsIn(database, content)).length).toBe(30_000);
-      expect((await levadura(["changes", "--check"], folder, { env })).status).toBe(0);
-      expect(await levadura(["rewind"], folder, { env })).toMatchObject({ status: 0, err: "" });
-      expect(
-        await rowsIn(database, "select id, code, town, weight, notes from hive order by id"),
-      ).toEqual(rows);
+  it.skipIf(!there)("that are killed at any moment are done by the next run, once", async () => {
+    const kind = `app: {database: ${server.kind}}\nentities:`;
+    const folder = projectWith(before.replace("entities:", kind));
+    const { url } = databaseOfOnesOwn(server);
+    const env = { DATABASE_URL: url };
+    const run = (...args: string[]) => levadura(args, folder, { env });
+    for (const command of ["draft", "migrate"]) await run(command);
+    await server.rowsIn(url, filling[server.kind]);
+    const all = "select id, code, town, weight, notes from hive order by id";
+    const rows = await server.rowsIn(url, all);
+    writeFileSync(join(folder, "model.yaml"), after.replace("entities:", kind));
+    await run("draft", "--throw-away", "colony.notes");
+    const begun = Date.now();
+    await run("migrate");
+    const took = Date.now() - begun;
+    const expected = await server.rowsIn(url, content);
+    expect(expected).toHaveLength(30_000);
+    expect(await run("rewind")).toMatchObject({ status: 0, err: "" });
+    const half = new Set<boolean>();
+    for (let round = 0; round < 24; round++) {
+      // Every other time it is the way back that is killed.
+      const [first, last] = round % 2 === 0 ? ["migrate", "migrate"] : ["rewind", "rewind"];
+      await killed(folder, first, env, 200 + (round / 24) * took);
+      const { out } = await run("history");
+      half.add(out.includes("half-way"));
+      if (round % 2 === 0) {
+        const { status, err } = await run(last);
+        expect([status, err]).toEqual([0, ""]);
+        expect(await server.rowsIn(url, content)).toEqual(expected);
+        expect((await run("changes", "--check")).status).toBe(0);
+      } else {
+        if (out.match(/0002-\S+ +(applied|half-way)/)) await run(last);
+        expect(await server.rowsIn(url, all)).toEqual(rows);
+      }
     }
+    // Only where each definition is a transaction of its own can a run be seen half-way.
+    expect(half.has(true)).toBe(server.kind === "mariadb");
   });
 });
+
+/** Starts a command and kills it after a while, in milliseconds. */
+async function killed(
+  folder: string,
+  command: string,
+  env: Record<string, string>,
+  after: number,
+): Promise<void> {
+  const child = spawn(process.execPath, [join(repository, "bin/levadura.js"), command], {
+    cwd: folder,
+    stdio: "ignore",
+    env: { ...process.env, ...env },
+  });
+  const ended = new Promise((resolve) => child.once("exit", resolve));
+  await new Promise((resolve) => setTimeout(resolve, after));
+  child.kill("SIGKILL");
+  await ended;
+}

@@ -27,8 +27,8 @@ export async function contentOf(
   return content;
 }
 
-function sorted(catalogue: Catalogue): unknown {
-  return [...catalogue]
+function sorted(catalogue: Catalogue | undefined): unknown {
+  return [...(catalogue ?? [])]
     .map(([name, { columns, indexes }]) => [name, [...columns].sort(), [...indexes].sort()])
     .sort();
 }

@@ -1,67 +1,94 @@
+import { createConnection } from "mysql2/promise";
 import pg from "pg";
 import { onTestFinished } from "vitest";
 import type { Engine } from "../../src/io/engines/engine.ts";
+import { openMariadb } from "../../src/io/engines/mariadb/engine.ts";
 import { openPostgres } from "../../src/io/engines/postgres/engine.ts";
 
-/** Where the server for tests is; LEVADURA_TEST_POSTGRES names another. */
-const address = process.env.LEVADURA_TEST_POSTGRES ?? "postgres://postgres@127.0.0.1:5432";
+/** A database server that tests work with. */
+export interface TestServer {
+  kind: "postgres" | "mariadb";
+  /** Where it is: a variable of the environment may name another. */
+  address: string;
+  /** The rows of a statement, read on their own. */
+  rowsIn(url: string, statement: string): Promise<Record<string, unknown>[]>;
+  open(url: URL): Promise<Engine>;
+  /** Takes everything out of a database. */
+  clear(engine: Engine): Promise<void>;
+  drop: string;
+}
 
-/** Whether the server answers. Under NO_SKIPS one that doesn't is an error. */
-export async function hasPostgres(): Promise<boolean> {
+export const postgres: TestServer = {
+  kind: "postgres",
+  address: process.env.LEVADURA_TEST_POSTGRES ?? "postgres://postgres@127.0.0.1:5432",
+  rowsIn: async (url, statement) => {
+    const client = new pg.Client({ connectionString: url });
+    await client.connect();
+    return (await client.query(statement).finally(() => client.end())).rows;
+  },
+  open: openPostgres,
+  clear: ({ migrations }) => migrations.run("drop schema public cascade; create schema public"),
+  drop: "with (force)",
+};
+
+export const mariadb: TestServer = {
+  kind: "mariadb",
+  address: process.env.LEVADURA_TEST_MARIADB ?? "mariadb://root@127.0.0.1:3306",
+  rowsIn: async (url, statement) => {
+    const { hostname, port, username, password, pathname } = new URL(url);
+    const client = await createConnection({
+      host: hostname,
+      port: Number(port),
+      user: username,
+      password,
+      database: pathname.slice(1),
+      dateStrings: true,
+    });
+    const [rows] = await client.query(statement).finally(() => client.end());
+    return rows as Record<string, unknown>[];
+  },
+  open: openMariadb,
+  clear: async ({ migrations }) => {
+    const [row] = await migrations.rows<{ name: string }>("select database() as name");
+    await migrations.run(
+      `drop database ${row?.name}; create database ${row?.name}; use ${row?.name}`,
+    );
+  },
+  drop: "",
+};
+
+/** Whether a server answers. Under NO_SKIPS one that doesn't is an error. */
+export async function answers(server: TestServer): Promise<boolean> {
   try {
-    await administrator("select 1");
+    await administrator(server, "select 1");
     return true;
   } catch (error) {
     if (process.env.NO_SKIPS) throw error;
-    console.warn(`skipped, because ${address} doesn't answer: ${(error as Error).message}`);
+    console.warn(`skipped, because ${server.address} doesn't answer: ${(error as Error).message}`);
     return false;
   }
 }
 
-/** Runs statements as somebody who may make databases. */
-export async function administrator(...statements: string[]): Promise<void> {
-  const client = new pg.Client({ connectionString: `${address}/postgres` });
-  await client.connect();
-  try {
-    for (const statement of statements) await client.query(statement);
-  } finally {
-    await client.end();
-  }
-}
-
-export interface TestDatabase {
-  name: string;
-  url: string;
+/** Runs a statement as somebody who may make databases. */
+export async function administrator(server: TestServer, statement: string): Promise<void> {
+  const place = server.kind === "postgres" ? "/postgres" : "/";
+  await server.rowsIn(`${server.address}${place}`, statement);
 }
 
 let count = 0;
 
 /** The address of a database that isn't there yet, and goes with the test. */
-export async function databaseOfOnesOwn(): Promise<TestDatabase> {
+export function databaseOfOnesOwn(server: TestServer): { name: string; url: string } {
   const name = `levadura_test_${process.pid}_${++count}`;
-  onTestFinished(() => administrator(`drop database if exists ${name} with (force)`));
-  return { name, url: `${address}/${name}` };
-}
-
-/** The rows of a statement, read on their own. */
-export async function rowsIn(
-  { url }: TestDatabase,
-  statement: string,
-): Promise<Record<string, unknown>[]> {
-  const client = new pg.Client({ connectionString: url });
-  await client.connect();
-  try {
-    return (await client.query(statement)).rows;
-  } finally {
-    await client.end();
-  }
+  onTestFinished(() => administrator(server, `drop database if exists ${name} ${server.drop}`));
+  return { name, url: `${server.address}/${name}` };
 }
 
 /** An engine on an empty database of its own. */
-export async function emptyPostgres(): Promise<Engine> {
-  const { name, url } = await databaseOfOnesOwn();
-  await administrator(`create database ${name}`);
-  const engine = await openPostgres(new URL(url));
+export async function emptyDatabase(server: TestServer): Promise<Engine> {
+  const { name, url } = databaseOfOnesOwn(server);
+  await administrator(server, `create database ${name}`);
+  const engine = await server.open(new URL(url));
   onTestFinished(() => engine.close());
   return engine;
 }

@@ -50,7 +50,7 @@ const reasons: Readonly<Record<string, Refusal["reason"]>> = {
 };
 
 /** What the data did to be refused; undefined for any other error. */
-export function refusal(error: unknown): Refusal | undefined {
+export function refusal(error: unknown, _names?: readonly string[]): Refusal | undefined {
   const { code = "", detail = "" } = (error ?? {}) as { code?: string; detail?: string };
   const reason = reasons[code];
   if (!reason) return undefined;

@@ -68,7 +68,7 @@ export function written(column: string, kind: WrittenKind): RawBuilder<string> {
 }
 
 /** What the data did to be refused; undefined for any other error. */
-export function refusal(error: unknown): Refusal | undefined {
+export function refusal(error: unknown, _names?: readonly string[]): Refusal | undefined {
   if (!(error instanceof Error) || !("code" in error)) return undefined;
   const columns = [...error.message.matchAll(/\b[^\s.,:]+\.([^\s.,:]+)/g)].map(
     (found) => found[1] ?? "",

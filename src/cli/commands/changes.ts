@@ -1,6 +1,6 @@
 import { Flags } from "@oclif/core";
 import { standingOf } from "../../flows/changes.ts";
-import { tabulableProject } from "../../flows/check.ts";
+import { buildableProject } from "../../flows/check.ts";
 import { standingText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";
@@ -19,7 +19,7 @@ export default class Changes extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Changes);
-    const { project, model } = tabulableProject(flags.project);
+    const { project, model } = buildableProject(flags.project);
     const { sql, ...standing } = await standingOf(project, model);
     const { pending, undrafted, deviations, renames } = standing;
     const open = pending.length + undrafted.length + deviations.length > 0;

@@ -1,6 +1,6 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
-import { tabulableProject } from "../../flows/check.ts";
+import { buildableProject } from "../../flows/check.ts";
 import { type DraftOptions, draftMigration, draftStanding } from "../../flows/draft.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { consequenceText } from "../changes-words.ts";
@@ -38,7 +38,7 @@ export default class Draft extends LevaduraCommand {
     if (flags.name && !/^[a-z0-9]+(-[a-z0-9]+)*$/.test(flags.name)) {
       throw new Failure("usage", `--name ${flags.name}: use small letters, digits and hyphens`);
     }
-    const { project, model } = tabulableProject(flags.project);
+    const { project, model } = buildableProject(flags.project);
     const formerly = new Map<string, string>();
     const throwAway = new Set(flags["throw-away"]);
     const options: DraftOptions = {

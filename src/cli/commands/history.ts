@@ -8,6 +8,7 @@ const colors = {
   applied: ansis.green,
   pending: ansis.yellow,
   failed: ansis.red,
+  "half-way": ansis.red,
   edited: ansis.red,
   missing: ansis.red,
 };
@@ -40,11 +41,8 @@ export default class History extends LevaduraCommand {
       );
       if (failures.length > 0) this.say(`\n${failures.join("\n")}`);
     }
-    const pending = statuses.some(
-      ({ standing }) => standing === "pending" || standing === "failed",
-    );
     this.say(
-      pending
+      statuses.some(({ standing }) => ["pending", "failed", "half-way"].includes(standing))
         ? next("levadura migrate", "applies what is pending")
         : next("levadura draft", "writes the next one"),
     );

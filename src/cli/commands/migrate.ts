@@ -2,7 +2,7 @@ import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
 import { clearDatabase, clearingOf } from "../../flows/anew.ts";
-import { type Checked, tabulableProject } from "../../flows/check.ts";
+import { buildableProject, type Checked } from "../../flows/check.ts";
 import { migrateProject, putInOrder } from "../../flows/migrate.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
@@ -32,7 +32,7 @@ export default class Migrate extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Migrate);
-    const { project, model } = tabulableProject(flags.project);
+    const { project, model } = buildableProject(flags.project);
     const moved = flags["in-order"] ? await this.#putInOrder(project, model) : [];
     const copy = flags.anew ? await this.#clear(project, flags.database) : undefined;
     const { applied, rewound } = await migrateProject(project, model, this.report, flags.to);

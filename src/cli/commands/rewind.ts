@@ -1,5 +1,5 @@
 import { Flags } from "@oclif/core";
-import { tabulableProject } from "../../flows/check.ts";
+import { buildableProject } from "../../flows/check.ts";
 import { rewindProject } from "../../flows/migrate.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { next } from "../words.ts";
@@ -14,7 +14,7 @@ export default class Rewind extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Rewind);
-    const { project, model } = tabulableProject(flags.project);
+    const { project, model } = buildableProject(flags.project);
     const rewound = await rewindProject(project, model, this.report, flags.count);
     this.say(next("levadura migrate", "applies it again; `levadura draft --again` writes it anew"));
     return {

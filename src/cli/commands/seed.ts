@@ -1,5 +1,5 @@
 import { Flags } from "@oclif/core";
-import { tabulableProject } from "../../flows/check.ts";
+import { buildableProject } from "../../flows/check.ts";
 import { seedProject } from "../../flows/seed.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";
@@ -20,7 +20,7 @@ export default class Seed extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Seed);
-    const { project, model } = tabulableProject(flags.project);
+    const { project, model } = buildableProject(flags.project);
     const seeded = await seedProject(project, model, flags.seed, this.report);
     if (seeded.skipped.length > 0) {
       this.say(done("Left alone, because there are rows", seeded.skipped.join(", ")));

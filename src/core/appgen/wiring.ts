@@ -1,6 +1,6 @@
 import { isMany, type Model } from "../model/model.ts";
 import { slugOf } from "../naming/words.ts";
-import { linkOf } from "../schema/from-model.ts";
+import { columnOf, linkOf } from "../schema/from-model.ts";
 import { Module, object, quote } from "./module.ts";
 import type { Subject } from "./subject.ts";
 
@@ -75,9 +75,19 @@ export type Database = ${module.type("Kysely", "kysely")}<Tables>;`);
     module.add(`/** The database when DATABASE_URL names no other: a file, seen from the folder of this application. */
 export const defaultAddress = "sqlite:../records.db";`);
   }
+  const given = [`${module.use("databaseAddress", "./kit/database/location.ts")}(${otherwise})`];
+  const moments = subjects.flatMap(({ entity, table }): [string, string][] => {
+    const held = entity.fields.filter(({ type }) => type.kind === "datetime");
+    return held.length > 0 ? [[table, JSON.stringify(held.map(columnOf))]] : [];
+  });
+  if (model.app.database === "mariadb" && moments.length > 0) {
+    module.add(`/** The columns that hold moments, which this database writes in a way of its own. */
+const moments = ${object(moments)};`);
+    given.push("moments");
+  }
   module.add(`/** Opens the database. */
 export const openDatabase = (): Database =>
-  ${module.use("openTables", "./kit/database/in-use.ts")}<Tables>(${module.use("databaseAddress", "./kit/database/location.ts")}(${otherwise}));`);
+  ${module.use("openTables", "./kit/database/in-use.ts")}<Tables>(${given.join(", ")});`);
   return module.print();
 }
 

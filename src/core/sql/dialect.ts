@@ -6,6 +6,11 @@ import type { Section } from "./script.ts";
 export interface Dialect {
   /** The word in the names of SQL files: `forward.sqlite.sql`. */
   name: "sqlite" | "postgres" | "mariadb";
+  /**
+   * Whether a script runs in one transaction. Where it can't, each step is a section of its own, which looks
+   * first whether rows stand in its way and lays nothing aside in tables that go with the connection.
+   */
+  transactional: boolean;
   /** What takes steps, in order, from a schema. */
   sections(steps: readonly Step[], before: Schema): Section[];
   /** What rows a step touches, in the schema right before it. */

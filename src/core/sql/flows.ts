@@ -1,4 +1,10 @@
-import type { Carry, ReferenceAndLinks, Step, TextsAndRows } from "../evolution/steps.ts";
+import type {
+  Carry,
+  ChangeColumn,
+  ReferenceAndLinks,
+  Step,
+  TextsAndRows,
+} from "../evolution/steps.ts";
 import { type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import type { Risk } from "./dialect.ts";
 import { type Idiom, keptTable } from "./idiom.ts";
@@ -32,7 +38,7 @@ export function textsToRows(idiom: Idiom, step: TextsAndRows): Part[] {
   ];
   const before = quoted("levadura_before");
   return [
-    run(`create temp table ${before} as select coalesce(max(${id}), 0) as top from ${goal}`),
+    ...idiom.aside(before, `select coalesce(max(${id}), 0) as top from ${goal}`),
     run(
       `insert into ${goal} (${columns.join(", ")})\nselect ${values.join(", ")}\nfrom ${from} as t\nwhere ${waiting} and not exists (select 1 from ${goal} as r where r.${name} = ${told})\ngroup by ${idiom.caseless(told)}\norder by min(t.${id})`,
     ),
@@ -85,7 +91,7 @@ export function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): P
   return [
     { kind: "bring back", file: restore, table: file },
     ...parts,
-    run(`create temp table ${gone} as ${going}`),
+    ...idiom.aside(gone, going),
     run(`update ${from} set ${to} = null where ${to} in (select ${id} from ${gone})`),
     run(`delete from ${goal} where ${id} in (select ${id} from ${gone})`),
     run(`drop table ${gone}`),
@@ -262,10 +268,41 @@ export function plainRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
   }
 }
 
+/** What a step risks where columns are added to tables that are there. */
+export function steppedRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
+  if (step.kind !== "add column") return plainRisks(idiom, step, before);
+  const { table, column, fill, restore } = step;
+  if (!column.required || column.default !== undefined || fill || restore) return [];
+  const { quoted } = idiom;
+  return [
+    {
+      kind: "in the way",
+      table,
+      sentence: `rows of ${table} have no ${column.name}`,
+      query: `select ${quoted("id")}, null as ${quoted("value")} from ${quoted(table)}`,
+    },
+  ];
+}
+
+/** What a change of a column risks: the rows that end it, and those of which it keeps a value that it loses. */
+export function changeRisks(step: ChangeColumn, parts: readonly Part[]): Risk[] {
+  const { table, to, lossy } = step;
+  return parts.flatMap((part): Risk[] => {
+    if (part.kind === "none may remain") {
+      return [{ kind: "in the way", table, sentence: part.sentence, query: part.query }];
+    }
+    const sentence = `values of ${table}.${to.name} don't fit any more`;
+    return part.kind === "keep" && lossy
+      ? [{ kind: "lost", table, sentence, query: part.query }]
+      : [];
+  });
+}
+
 function repeats(idiom: Idiom, { table, index }: Extract<Step, { kind: "add index" }>): Risk {
   const { quoted } = idiom;
   const of = (alias: string) => index.columns.map((name) => `${alias}.${quoted(name)}`).join(", ");
-  const value = index.columns.length === 1 ? of("t") : of("t").replaceAll(", ", " || ', ' || ");
+  const value =
+    index.columns.length === 1 ? of("t") : `concat(${of("t").replaceAll(", ", ", ', ', ")})`;
   return {
     kind: "in the way",
     table,

@@ -1,5 +1,6 @@
 import type { Fill } from "../evolution/steps.ts";
 import type { Check, Column, ColumnType } from "../schema/schema.ts";
+import type { Part } from "./script.ts";
 
 /** How a database says what all of them can say: what the parts that dialects share are written in. */
 export interface Idiom {
@@ -22,6 +23,8 @@ export interface Idiom {
   check(check: Check, value: string): string;
   /** An expression turned from one type into another; null where a value can't be. */
   converted(value: string, from: ColumnType, to: ColumnType, lossy: boolean): string;
+  /** Lays the rows of a query aside, in a table that is dropped again. */
+  aside(table: string, query: string): Part[];
   /** What begins and ends a statement that inserts rows, and passes over those that are there. */
   insertMissing: readonly [string, string];
 }
@@ -29,4 +32,9 @@ export interface Idiom {
 /** The temporary table of a file of kept rows. */
 export function keptTable(idiom: Idiom, file: string): string {
   return idiom.quoted(`levadura_kept_${file}`);
+}
+
+/** Rows laid aside where nothing of a migration outlives a connection that breaks off. */
+export function inTemporaryTable(table: string, query: string): Part[] {
+  return [{ kind: "run", sql: `create temp table ${table} as ${query}` }];
 }

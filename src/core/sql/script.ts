@@ -22,12 +22,18 @@ export interface Section {
   parts: Part[];
 }
 
-/** Sections as a script that people can read and edit; kit/database/script.ts reads it. */
-export function printScript(sections: readonly Section[]): string {
+/**
+ * Sections as a script that people can read and edit; kit/database/script.ts reads it. Where the numbers of
+ * their steps are given, they stand before the sentences.
+ */
+export function printScript(sections: readonly Section[], numbers?: readonly number[]): string {
   return sections
-    .map(({ sentences, parts }) =>
+    .map(({ sentences, parts }, at) =>
       [
-        ...sentences.map((sentence) => `-- ${sentence.replace(/\s+/g, " ")}\n`),
+        ...sentences.map(
+          (sentence) =>
+            `-- ${numbers ? `step ${numbers[at]}: ` : ""}${sentence.replace(/\s+/g, " ")}\n`,
+        ),
         ...parts.map(printPart),
       ].join(""),
     )

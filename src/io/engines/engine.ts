@@ -25,8 +25,8 @@ export interface Engine {
   sample(query: string, rows: number): Promise<{ id: unknown; value: unknown }[]>;
   /** The tables that are there. */
   catalogue(): Promise<Catalogue>;
-  /** The tables that would be there if a schema was made from nothing. */
-  catalogueOf(schema: Schema): Promise<Catalogue>;
+  /** The tables that would be there if a schema was made from nothing; undefined where that can't be tried. */
+  catalogueOf(schema: Schema): Promise<Catalogue | undefined>;
   /** An error of the driver, as a failure that says where and what to do. */
   failure(error: unknown): Failure;
   /** What the data did to make a statement fail; undefined where it isn't to blame. */

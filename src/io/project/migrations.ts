@@ -79,11 +79,13 @@ export function migrationOf(
   before: Schema,
 ): MigrationFolder {
   const undo = steps.toReversed().map(inverse);
+  // By its number a step is found in either script, where each is taken back by itself.
+  const numbers = dialect.transactional ? undefined : steps.map((_, at) => at + 1);
   return {
     name,
     steps: [...steps],
-    forward: printScript(dialect.sections(steps, before)),
-    back: printScript(dialect.sections(undo, replay(steps, before))),
+    forward: printScript(dialect.sections(steps, before), numbers),
+    back: printScript(dialect.sections(undo, replay(steps, before)), numbers?.toReversed()),
   };
 }
 

@@ -1,26 +1,20 @@
 import type { Fill } from "../../evolution/steps.ts";
 import type { Check, Column, ColumnType, Index, Table } from "../../schema/schema.ts";
+import { cutName } from "../names.ts";
 
 /** The collation of all texts: letters are the same in either case, but for their accents. */
 export const collation = "levadura_text";
 
 /** The longest name that the database takes, in bytes of UTF-8. */
-const longestName = 63;
+export const longestName = 63;
 
 /** A name in quotes. */
 export function quoted(name: string): string {
   return `"${name.replaceAll('"', '""')}"`;
 }
 
-/** A made-up name, cut where it is too long, with a number of its own behind it. */
 export function madeName(...words: readonly string[]): string {
-  const name = words.join("_");
-  if (bytes(name) <= longestName) return name;
-  let number = 2166136261;
-  for (const letter of name) number = Math.imul(number ^ (letter.codePointAt(0) ?? 0), 16777619);
-  let cut = name;
-  while (bytes(cut) > longestName - 9) cut = [...cut].slice(0, -1).join("");
-  return `${cut}_${(number >>> 0).toString(16).padStart(8, "0")}`;
+  return cutName(words, (name) => bytes(name) <= longestName);
 }
 
 function bytes(text: string): number {

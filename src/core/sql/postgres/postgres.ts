@@ -8,7 +8,7 @@ import {
 import { type Column, type Schema, type Table, tableNamed } from "../../schema/schema.ts";
 import type { Dialect, Risk } from "../dialect.ts";
 import * as flows from "../flows.ts";
-import { type Idiom, keptTable } from "../idiom.ts";
+import { type Idiom, inTemporaryTable, keptTable } from "../idiom.ts";
 import type { Part, Section } from "../script.ts";
 import { changedValue, keptRows } from "../values.ts";
 import {
@@ -44,11 +44,19 @@ const idiom: Idiom = {
   checksOf,
   check: checkSql,
   converted,
+  aside: inTemporaryTable,
   insertMissing: ["insert", " on conflict do nothing"],
 };
 
 /** PostgreSQL: nearly everything can be altered in place, and all of it within a transaction. */
-export const postgres: Dialect = { name: "postgres", sections, risks, rewritten, quoted };
+export const postgres: Dialect = {
+  name: "postgres",
+  transactional: true,
+  sections,
+  risks,
+  rewritten,
+  quoted,
+};
 
 const run = (sql: string): Part => ({ kind: "run", sql });
 
@@ -309,37 +317,9 @@ function changeColumn(step: ChangeColumn): Part[] {
 }
 
 function risks(step: Step, before: Schema): Risk[] {
-  switch (step.kind) {
-    case "change column":
-      return changeColumn(step).flatMap((part): Risk[] =>
-        part.kind === "none may remain"
-          ? [{ kind: "in the way", table: step.table, sentence: part.sentence, query: part.query }]
-          : part.kind === "keep" && step.lossy
-            ? [
-                {
-                  kind: "lost",
-                  table: step.table,
-                  sentence: `values of ${step.table}.${step.to.name} don't fit any more`,
-                  query: part.query,
-                },
-              ]
-            : [],
-      );
-    case "add column": {
-      const { table, column, fill, restore } = step;
-      if (!column.required || column.default !== undefined || fill || restore) return [];
-      return [
-        {
-          kind: "in the way",
-          table,
-          sentence: `rows of ${table} have no ${column.name}`,
-          query: `select ${quoted("id")}, null as ${quoted("value")} from ${quoted(table)}`,
-        },
-      ];
-    }
-    default:
-      return flows.plainRisks(idiom, step, before);
-  }
+  return step.kind === "change column"
+    ? flows.changeRisks(step, changeColumn(step))
+    : flows.steppedRisks(idiom, step, before);
 }
 
 /** The tables of which every row is written anew: for another type, or a column that is required and filled. */

@@ -1,4 +1,4 @@
-import type { Idiom } from "../idiom.ts";
+import { type Idiom, inTemporaryTable } from "../idiom.ts";
 import { checkSql, checksOf, fillSql, literal, quoted, thisMoment } from "./columns.ts";
 import { converted } from "./conversions.ts";
 
@@ -14,5 +14,6 @@ export const idiom: Idiom = {
   checksOf,
   check: checkSql,
   converted,
+  aside: inTemporaryTable,
   insertMissing: ["insert or ignore", ""],
 };

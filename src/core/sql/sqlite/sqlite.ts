@@ -19,7 +19,14 @@ import { idiom } from "./idiom.ts";
 import { needsRebuild, ofTable, rebuild } from "./rebuild.ts";
 
 /** SQLite: types are affinities with checks behind them, and what can't be altered is made anew. */
-export const sqlite: Dialect = { name: "sqlite", sections, risks, rewritten, quoted };
+export const sqlite: Dialect = {
+  name: "sqlite",
+  transactional: true,
+  sections,
+  risks,
+  rewritten,
+  quoted,
+};
 
 function sections(steps: readonly Step[], before: Schema): Section[] {
   const made: Section[] = [];

@@ -2,11 +2,10 @@ import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
 import { levadura, projectWith, repository } from "./support/program.ts";
-import { databaseOfOnesOwn, hasPostgres, rowsIn } from "./support/servers.ts";
+import { databaseOfOnesOwn } from "./support/servers.ts";
 
-const there = await hasPostgres();
-const begin = `levadura: 1
-app: {database: postgres}
+const _beginOn = (kind: string) => `levadura: 1
+app: {database: ${kind}}
 entities:
   Hive:
     fields:

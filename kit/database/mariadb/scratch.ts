@@ -1,0 +1,19 @@
+import { randomUUID } from "node:crypto";
+import { databaseAddress, readEnvironment } from "../location.ts";
+import { connect } from "./connection.ts";
+
+/** An empty database for tests, on the server of DATABASE_URL, whose own database stays as it is. */
+export async function makeScratch(_folder: string) {
+  readEnvironment();
+  const server = new URL(databaseAddress());
+  const scratch = new URL(server);
+  const name = `test_${randomUUID().replaceAll("-", "")}`;
+  scratch.pathname = `/${name}`;
+  server.pathname = "/";
+  const run = async (statement: string) => {
+    const client = await connect(server.href);
+    await client.query(statement).finally(client.end);
+  };
+  await run(`create database ${name}`);
+  return { address: scratch.href, remove: () => run(`drop database ${name}`) };
+}

@@ -1,0 +1,88 @@
+import { Kysely, MysqlAdapter, MysqlDialect, type RawBuilder, type SqlBool, sql } from "kysely";
+import { createPool } from "mysql2";
+import type { Refusal, WrittenKind } from "../database.ts";
+import { wordPattern } from "../letters.ts";
+import { clientSettings, session } from "./connection.ts";
+import { type Moments, MomentsPlugin } from "./moments.ts";
+
+/** Unlike others that speak its protocol, MariaDB gives back what it inserted. */
+class Adapter extends MysqlAdapter {
+  override get supportsReturning(): boolean {
+    return true;
+  }
+}
+
+class Dialect extends MysqlDialect {
+  override createAdapter(): MysqlAdapter {
+    return new Adapter();
+  }
+}
+
+/** The typed tables of a MariaDB database, over at most ten connections. */
+export function openTables<Tables>(address: string, moments?: Moments): Kysely<Tables> {
+  const pool = createPool({ ...clientSettings(address), connectionLimit: 10 });
+  pool.on("connection", (connection) => {
+    for (const statement of session) connection.query(statement);
+  });
+  return new Kysely<Tables>({
+    dialect: new Dialect({ pool }),
+    plugins: [new MomentsPlugin(moments)],
+  });
+}
+
+/** Whether a column holds a word, whatever the case and the accents of its letters. */
+export function contains(column: string, word: string): RawBuilder<SqlBool> {
+  return sql<SqlBool>`${sql.ref(column)} collate utf8mb4_bin regexp ${wordPattern(word)}`;
+}
+
+/** A term of an order: what has no value comes first. */
+export function inOrder(column: string, descending = false, _made = false): RawBuilder<unknown> {
+  return sql`${sql.ref(column)} ${sql.raw(descending ? "desc" : "asc")}`;
+}
+
+/** A value within a text. */
+export function written(column: string, kind: WrittenKind): RawBuilder<string> {
+  const value = sql.ref<string>(column);
+  switch (kind) {
+    case "number":
+      return sql<string>`(${value} + 0e0)`;
+    case "boolean":
+      return sql<string>`if(${value}, 'yes', 'no')`;
+    case "time":
+      return sql<string>`date_format(${value}, '%H:%i')`;
+    case "datetime":
+      return sql<string>`date_format(${value}, '%Y-%m-%dT%H:%i:%sZ')`;
+  }
+}
+
+/** What the data did to be refused, by the code of the error. */
+const reasons: Readonly<Record<string, Refusal["reason"]>> = {
+  ER_DUP_ENTRY: "unique",
+  ER_NO_REFERENCED_ROW_2: "reference",
+  ER_ROW_IS_REFERENCED_2: "reference",
+  ER_CONSTRAINT_FAILED: "check",
+  ER_BAD_NULL_ERROR: "check",
+  ER_DATA_TOO_LONG: "check",
+  ER_WARN_DATA_OUT_OF_RANGE: "check",
+};
+
+/** What the data did to be refused; undefined for any other error. `names` are the columns that it may be about. */
+export function refusal(error: unknown, names: readonly string[] = []): Refusal | undefined {
+  const { code = "", sqlMessage = "" } = (error ?? {}) as { code?: string; sqlMessage?: string };
+  const reason = reasons[code];
+  if (!reason) return undefined;
+  const [, index = ""] = (reason === "unique" && /'([^']*)'[^']*$/.exec(sqlMessage)) || [];
+  return { reason, columns: index ? columnsOf(index, names) : [] };
+}
+
+/** The server names only the index, which is called after its table and its columns: `hive_apiary_id_code_key`. */
+function columnsOf(index: string, names: readonly string[]): string[] {
+  const longest = [...names].sort((a, b) => b.length - a.length);
+  const columns: string[] = [];
+  for (let rest = index.replace(/_key$/, ""); ; ) {
+    const name = longest.find((each) => rest.endsWith(`_${each}`));
+    if (!name) return columns.length > 0 ? columns : [index];
+    columns.unshift(name);
+    rest = rest.slice(0, -name.length - 1);
+  }
+}

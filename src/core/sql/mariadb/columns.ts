@@ -1,0 +1,182 @@
+import type { Fill } from "../../evolution/steps.ts";
+import type { Check, Column, ColumnType, Index, Schema, Table } from "../../schema/schema.ts";
+import { tableNamed } from "../../schema/schema.ts";
+import { cutName } from "../names.ts";
+
+/** The collation of all texts: letters are the same in either case, but for their accents; blanks at the end count. */
+export const collation = "utf8mb4_uca1400_nopad_as_ci";
+
+/** The longest name that the database takes, in characters. */
+export const longestName = 64;
+
+/** The longest text that an index holds whole, in characters; longer ones are kept beside the row. */
+const longestIndexed = 768;
+
+/** The longest text of the type `text`, in characters of four bytes. */
+const longestText = 16_383;
+
+/** A name in quotes. */
+export function quoted(name: string): string {
+  return `\`${name.replaceAll("`", "``")}\``;
+}
+
+export function madeName(...words: readonly string[]): string {
+  return cutName(words, (name) => [...name].length <= longestName);
+}
+
+export function literal(value: string | number | boolean): string {
+  if (typeof value !== "string") return String(value);
+  return `'${value.replaceAll("\\", "\\\\").replaceAll("'", "''")}'`;
+}
+
+/** This moment in UTC, to the second. */
+export const thisMoment = "utc_timestamp()";
+
+/** The expression of a value that rows are filled with. */
+export function fillSql(fill: Fill): string {
+  if ("value" in fill) return literal(fill.value);
+  if ("moment" in fill) return fill.moment === "today" ? "utc_date()" : thisMoment;
+  const { table, column, value } = fill.row;
+  return `(select min(${quoted("id")}) from ${quoted(table)} where ${quoted(column)} = ${literal(value)})`;
+}
+
+/** A table without the references that lead to other tables than the ones named. */
+export function createTable(
+  { name, columns, key, indexes }: Table,
+  there: ReadonlySet<string>,
+): string {
+  const lines = columns.map((column) =>
+    column.name === "id" && key.length === 1
+      ? `${quoted("id")} bigint not null auto_increment`
+      : columnSql(column),
+  );
+  lines.push(`primary key (${key.map(quoted).join(", ")})`);
+  for (const column of columns) {
+    if (hasOwnKey({ key }, column)) lines.push(ownKey(name, column));
+  }
+  for (const index of indexes) {
+    if (!isCovered(columns, index)) lines.push(indexSql(columns, index));
+  }
+  for (const column of columns) {
+    if (column.references && there.has(column.references.table)) {
+      lines.push(foreignKey(name, column));
+    }
+  }
+  return `create table ${quoted(name)} (\n${lines.map((line) => `  ${line}`).join(",\n")}\n) engine = InnoDB default character set utf8mb4 collate ${collation}`;
+}
+
+/** Whether a reference has an index of its own, which it can't do without. */
+export function hasOwnKey({ key }: Pick<Table, "key">, column: Column): boolean {
+  return column.references !== undefined && key[0] !== column.name;
+}
+
+/** The index of a reference; it is called as the reference. */
+export function ownKey(table: string, { name }: Column): string {
+  return `key ${quoted(foreignKeyName(table, name))} (${quoted(name)})`;
+}
+
+/** Whether the index of a reference serves for another one. */
+export function isCovered(columns: readonly Column[], { columns: names, unique }: Index): boolean {
+  const [only] = names;
+  return (
+    !unique &&
+    names.length === 1 &&
+    columns.some(({ name, references }) => name === only && references !== undefined)
+  );
+}
+
+/** An index within a table. A long text is indexed by its beginning, unless the whole has to be unique. */
+export function indexSql(
+  columns: readonly Column[],
+  { name, columns: names, unique }: Index,
+): string {
+  const lengths = names.map((each) => {
+    const type = columns.find((column) => column.name === each)?.type;
+    if (type?.kind === "long text") return Number.POSITIVE_INFINITY;
+    return type?.kind === "text" ? type.max : 0;
+  });
+  const total = lengths.reduce((sum, length) => sum + length, 2 * names.length);
+  const share = Math.floor((longestIndexed - 2 * names.length) / names.length);
+  const parts = names.map((each, at) => {
+    const cut = !unique && total > longestIndexed && (lengths[at] ?? 0) > share;
+    return cut ? `${quoted(each)}(${share})` : quoted(each);
+  });
+  return `${unique ? "unique " : ""}key ${quoted(madeName(name))} (${parts.join(", ")})`;
+}
+
+/** A column with its checks. */
+export function columnSql(column: Column): string {
+  const checks = columnChecks(column);
+  return [
+    quoted(column.name),
+    typeSql(column.type),
+    column.required && "not null",
+    column.default !== undefined && `default ${literal(column.default)}`,
+    checks.length > 0 && `check (${checks.join(" and ")})`,
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
+/** What a column has to hold to; a text that its type doesn't bound is bounded by a check. */
+function columnChecks({ name, type, checks = [] }: Column): string[] {
+  const own = checks.map((check) => checkSql(check, quoted(name)));
+  const bounded = checks.some((check) => check.kind === "length" && check.max !== undefined);
+  const open = type.kind === "text" && type.max > longestIndexed && !bounded;
+  return open ? [`char_length(${quoted(name)}) <= ${type.max}`, ...own] : own;
+}
+
+export function typeSql(type: ColumnType): string {
+  switch (type.kind) {
+    case "text":
+      if (type.max <= longestIndexed) return `varchar(${type.max})`;
+      return type.max <= longestText ? "text" : "longtext";
+    case "long text":
+      return "longtext";
+    case "integer":
+      return "bigint";
+    case "decimal":
+      return `decimal(${15 + type.places}, ${type.places})`;
+    case "boolean":
+      return "boolean";
+    case "date":
+      return "date";
+    case "time":
+      return "time";
+    case "datetime":
+      return "datetime";
+  }
+}
+
+export const foreignKeyName = (table: string, column: string) => madeName(table, column, "fkey");
+
+/** A reference. Deleting what it leads to is refused where nothing else is said. */
+export function foreignKey(table: string, { name, references }: Column): string {
+  const target = references?.table ?? "";
+  return `constraint ${quoted(foreignKeyName(table, name))} foreign key (${quoted(name)}) references ${quoted(target)} (${quoted("id")})${references?.onDelete === "along" ? " on delete cascade" : ""}`;
+}
+
+/** What an expression has to hold to for a column to take it: its checks, and the length of its type. */
+export function checksOf(column: Column, value: string): string[] {
+  const checks = (column.checks ?? []).map((check) => checkSql(check, value));
+  return column.type.kind === "text"
+    ? [`char_length(${value}) <= ${column.type.max}`, ...checks]
+    : checks;
+}
+
+/** A check of the model's, on an expression. */
+export function checkSql(check: Check, value: string): string {
+  if (check.kind === "one of") return `${value} in (${check.values.map(literal).join(", ")})`;
+  const measured = check.kind === "length" ? `char_length(${value})` : value;
+  return [
+    check.min !== undefined && `${measured} >= ${literal(check.min)}`,
+    check.max !== undefined && `${measured} <= ${literal(check.max)}`,
+  ]
+    .filter(Boolean)
+    .join(" and ");
+}
+
+/** The columns of a table of a schema; none where there is no such table. */
+export function columnsOf(schema: Schema, table: string): readonly Column[] {
+  return tableNamed(schema, table)?.columns ?? [];
+}

@@ -1,0 +1,88 @@
+import type { ColumnType } from "../../schema/schema.ts";
+import { alwaysConverts } from "../conversions.ts";
+
+/**
+ * An expression turned from one type into another; null where a value can't be. `lossy` cuts and rounds
+ * what is too long or too fine instead. Nothing in it fails, whatever the value is.
+ */
+export function converted(value: string, from: ColumnType, to: ColumnType, lossy: boolean): string {
+  if (to.kind === "text" || to.kind === "long text") {
+    const text = textOf(value, from);
+    if (to.kind === "long text" || alwaysConverts(from, to)) return text;
+    return lossy
+      ? `left(${text}, ${to.max})`
+      : `case when char_length(${text}) <= ${to.max} then ${text} end`;
+  }
+  if (from.kind === "decimal" && to.kind === "decimal") {
+    if (from.places <= to.places) return value;
+    const round = `round(${value}, ${to.places})`;
+    return lossy ? round : `case when ${value} = ${round} then ${value} end`;
+  }
+  if (from.kind === to.kind) return value;
+  const source = from.kind === "long text" ? "text" : from.kind;
+  return conversions[`${source} ${to.kind}`]?.(value, to, lossy) ?? "null";
+}
+
+function textOf(value: string, from: ColumnType): string {
+  switch (from.kind) {
+    case "integer":
+      return `cast(${value} as char)`;
+    case "decimal":
+      return from.places === 0
+        ? `cast(${value} as char)`
+        : `trim(trailing '.' from trim(trailing '0' from cast(${value} as char)))`;
+    case "boolean":
+      return `case when ${value} then 'yes' when not ${value} then 'no' end`;
+    case "date":
+      return `date_format(${value}, '%Y-%m-%d')`;
+    case "time":
+      return `date_format(${value}, '%H:%i')`;
+    case "datetime":
+      return `date_format(${value}, '%Y-%m-%dT%H:%i:%sZ')`;
+    default:
+      return value;
+  }
+}
+
+/** A text as patterns take it: by letters of their own case. */
+const plain = (value: string) => `trim(${value}) collate utf8mb4_bin`;
+const number = "'^[+-]?([0-9]{1,15}([.][0-9]*)?|[.][0-9]+)$'";
+const read = (value: string) => `cast(trim(${value}) as decimal(38, 20))`;
+const day = "'^(?!0000)[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])'";
+const hour = "([01][0-9]|2[0-3]):[0-5][0-9]";
+
+/** Whether the first ten characters of a text are a day that there is. */
+const isDay = (value: string) =>
+  `case when ${plain(value)} regexp ${day} then cast(substr(trim(${value}), 9, 2) as signed) <= day(last_day(concat(substr(trim(${value}), 1, 7), '-01'))) else false end`;
+
+const conversions: Readonly<
+  Record<string, (value: string, to: ColumnType, lossy: boolean) => string>
+> = {
+  "text integer": (value) =>
+    `case when ${plain(value)} regexp ${number} then case when ${read(value)} = truncate(${read(value)}, 0) then cast(${read(value)} as signed) end end`,
+  "text decimal": (value, to, lossy) => {
+    const round = `round(${read(value)}, ${to.kind === "decimal" ? to.places : 0})`;
+    const exact = lossy ? round : `case when ${read(value)} = ${round} then ${round} end`;
+    return `case when ${plain(value)} regexp ${number} then ${exact} end`;
+  },
+  "text boolean": (value) =>
+    `case when lower(trim(${value})) in ('yes', 'true', '1') then true when lower(trim(${value})) in ('no', 'false', '0') then false end`,
+  "text date": (value) =>
+    `case when char_length(trim(${value})) = 10 and ${isDay(value)} then cast(trim(${value}) as date) end`,
+  "text time": (value) =>
+    `case when ${plain(value)} regexp '^${hour}$' then cast(trim(${value}) as time) end`,
+  "text datetime": (value) =>
+    `case when ${isDay(value)} and substr(${plain(value)}, 11) regexp '^T${hour}:[0-5][0-9]Z$' then cast(replace(substr(trim(${value}), 1, 19), 'T', ' ') as datetime) end`,
+  "integer decimal": (value) => value,
+  "decimal integer": (value, _to, lossy) =>
+    lossy
+      ? `cast(round(${value}, 0) as signed)`
+      : `case when ${value} = truncate(${value}, 0) then cast(${value} as signed) end`,
+  "integer boolean": (value) => `case ${value} when 1 then true when 0 then false end`,
+  "decimal boolean": (value) => `case ${value} when 1 then true when 0 then false end`,
+  "boolean integer": (value) => value,
+  "boolean decimal": (value) => value,
+  "date datetime": (value) => `cast(${value} as datetime)`,
+  "datetime date": (value) => `cast(${value} as date)`,
+  "datetime time": (value) => `cast(date_format(${value}, '%H:%i') as time)`,
+};

@@ -1,0 +1,180 @@
+import {
+  type Client,
+  connect,
+  migrationConnection,
+} from "../../../../kit/database/mariadb/connection.ts";
+import { written } from "../../../../kit/database/mariadb/moments.ts";
+import { refusal } from "../../../../kit/database/mariadb/tables.ts";
+import { Failure } from "../../../core/failure.ts";
+import type { Value } from "../../../core/seeding/values.ts";
+import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
+import type { Engine } from "../engine.ts";
+import { catalogueOf, readCatalogue } from "./catalogue.ts";
+
+const { quoted } = mariadb;
+
+/** Opens a MariaDB database. */
+export async function openMariadb(address: URL): Promise<Engine> {
+  return engineOf(await connected(address), address);
+}
+
+/** Whether a database is there; the server must answer. */
+export async function hasMariadb(address: URL): Promise<boolean> {
+  try {
+    await (await connected(address)).end();
+    return true;
+  } catch (error) {
+    if (error instanceof Failure && error.details === "ER_BAD_DB_ERROR") return false;
+    throw error;
+  }
+}
+
+/** Makes a database, unless somebody else was faster. */
+export async function createMariadb(address: URL): Promise<void> {
+  const server = new URL(address);
+  server.pathname = "/";
+  const client = await connected(server);
+  const name = decodeURIComponent(address.pathname.slice(1));
+  try {
+    await client.query(`create database if not exists ${quoted(name)} character set utf8mb4`);
+  } catch (error) {
+    throw mariadbFailure(address, error);
+  } finally {
+    await client.end();
+  }
+}
+
+async function connected(address: URL): Promise<Client> {
+  try {
+    return await connect(address.href);
+  } catch (error) {
+    throw mariadbFailure(address, error);
+  }
+}
+
+const absent = "no server answers there";
+const correct = "start it, or correct DATABASE_URL";
+const denied = "the account may not do that";
+const permission = "ask whoever runs the server for the permission";
+const full = "its disk is full";
+const room = "make room, and run it again";
+const lost = "the connection was lost";
+const again = "run it again: it goes on where it was";
+
+/** What is the matter, by the code of the error. */
+const reasons: Readonly<Record<string, readonly [string, string]>> = {
+  ECONNREFUSED: [absent, correct],
+  ENOTFOUND: ["there is no machine of that name", "correct DATABASE_URL"],
+  ETIMEDOUT: [absent, correct],
+  ER_ACCESS_DENIED_ERROR: ["it refuses the account or the password", "correct DATABASE_URL"],
+  ER_BAD_DB_ERROR: ["there is no such database", "`levadura migrate` makes it"],
+  ER_DBACCESS_DENIED_ERROR: [denied, permission],
+  ER_TABLEACCESS_DENIED_ERROR: [denied, permission],
+  ER_SPECIFIC_ACCESS_DENIED_ERROR: [denied, permission],
+  ER_DISK_FULL: [full, room],
+  ER_RECORD_FILE_FULL: [full, room],
+  ER_SERVER_SHUTDOWN: ["the server was shut down", "run it again once it is back"],
+  PROTOCOL_CONNECTION_LOST: [lost, again],
+  ECONNRESET: [lost, again],
+};
+
+/** An error of the driver, as a failure; without the password. */
+function mariadbFailure(address: URL, error: unknown): Failure {
+  if (error instanceof Failure) return error;
+  const { code = "", message } = error as { code?: string; message: string };
+  const place = `${address.hostname}:${address.port || 3306}${address.pathname}`;
+  const [reason, help] = reasons[code] ?? [message || code, undefined];
+  return new Failure("outside", `the database ${place}: ${reason}`, help, code);
+}
+
+function engineOf(client: Client, address: URL): Engine {
+  const migrations = migrationConnection(client);
+  const database = decodeURIComponent(address.pathname.slice(1));
+  return {
+    dialect: mariadb,
+    migrations,
+    refusal,
+    place: `${address.hostname}:${address.port || 3306}/${database}`,
+    failure: (error) => mariadbFailure(address, error),
+    count: async (query) => {
+      const [row] = await client.query<{ count: number }>(
+        `select count(*) as count from (${query}) as counted`,
+      );
+      return Number(row?.count);
+    },
+    sample: (query, rows) => client.query(`select * from (${query}) as sampled limit ${rows}`),
+    catalogue: () => readCatalogue(client, database),
+    catalogueOf: (schema) => catalogueOf(client, address, schema),
+    hasTable: migrations.hasTable,
+    isUntouched: async (table) => {
+      const rows = await client.query<Record<string, string>>(`show create table ${quoted(table)}`);
+      return !/ AUTO_INCREMENT=(?!1 )\d+/.test(Object.values(rows[0] ?? {}).join("\n"));
+    },
+    ids: async (table) => {
+      const rows = await client.query<{ id: number }>(
+        `select id from ${quoted(table)} order by id`,
+      );
+      return rows.map(({ id }) => id);
+    },
+    values: async (table, column) => {
+      if (!(await migrations.columns(table)).includes(column)) return [];
+      const rows = await client.query<{ value: Value }>(
+        `select ${quoted(column)} as value from ${quoted(table)}`,
+      );
+      return rows.map(({ value }) => value);
+    },
+    insert: async (table, rows) => {
+      const columns = Object.keys(rows[0] ?? {});
+      const moments = await momentsOf(client, table);
+      const ids: number[] = [];
+      for (let at = 0; at < rows.length; at += 100) {
+        const values = rows
+          .slice(at, at + 100)
+          .map((row) =>
+            columns.map((name) => (moments.has(name) ? written(row[name]) : row[name]) ?? null),
+          );
+        const made = await client.query<{ id: number }>(
+          `insert into ${quoted(table)} (${columns.map(quoted).join(", ")}) values ? returning id`,
+          [values],
+        );
+        ids.push(...made.map(({ id }) => id));
+      }
+      return ids;
+    },
+    noteSeeded: async (table, first, last) => {
+      await client.query("insert into levadura_seeded values (?, ?, ?)", [table, first, last]);
+    },
+    insertPairs: async (table, columns, pairs) => {
+      if (pairs.length === 0) return;
+      await client.query(
+        `insert into ${quoted(table)} (${columns.map(quoted).join(", ")}) values ?`,
+        [pairs],
+      );
+    },
+    transaction: async (work) => {
+      // What defines a table would end the transaction.
+      await client.query(
+        "create table if not exists levadura_seeded (entity_table varchar(100) not null, first_id bigint not null, last_id bigint not null)",
+      );
+      await client.query("begin");
+      try {
+        const result = await work();
+        await client.query("commit");
+        return result;
+      } catch (error) {
+        await client.query("rollback");
+        throw error;
+      }
+    },
+    close: () => client.end(),
+  };
+}
+
+/** The columns of a table that hold moments. */
+async function momentsOf(client: Client, table: string): Promise<ReadonlySet<string>> {
+  const rows = await client.query<{ name: string }>(
+    "select column_name as name from information_schema.columns where table_schema = database() and table_name = ? and data_type = 'datetime'",
+    [table],
+  );
+  return new Set(rows.map(({ name }) => name));
+}
