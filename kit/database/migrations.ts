@@ -166,7 +166,7 @@ export async function applyMigrations(
 ): Promise<MigrationDone[]> {
   refuseMismatch(await migrationStatuses(connection, migrations));
   const done: MigrationDone[] = [];
-  const settled = await settle(connection, migrations, options);
+  const settled = await settleHalfWay(connection, migrations, options);
   if (settled?.direction === "forward") done.push(settled.done);
   for (const migration of migrations) {
     if (options.upTo !== undefined && migration.name > options.upTo) break;
@@ -192,8 +192,6 @@ export async function rewindMigration(
   migration: Migration,
   options: ApplyOptions,
 ): Promise<MigrationDone> {
-  const settled = await settle(connection, [migration], options);
-  if (settled?.direction === "back") return settled.done;
   return inTransaction(connection, async () => {
     const [line] = await connection.rows<LedgerLine>(
       "select * from levadura_ledger where failure is null order by name desc limit 1",
@@ -208,7 +206,7 @@ export async function rewindMigration(
 }
 
 /** Goes on with what a run that died left half-way, where a database can be left so. */
-async function settle(
+export async function settleHalfWay(
   connection: MigrationConnection,
   migrations: readonly Migration[],
   options: ApplyOptions,

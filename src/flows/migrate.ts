@@ -6,6 +6,7 @@ import {
   migrationStatuses,
   refuseMismatch,
   rewindMigration,
+  settleHalfWay,
 } from "../../kit/database/migrations.ts";
 import { missingKept, requireWay } from "../../kit/database/running.ts";
 import { Failure } from "../core/failure.ts";
@@ -42,12 +43,15 @@ export async function migrateProject(
     const migrations = readMigrations(project, dialectOf(model));
     writeMissing(project, dialectOf(model), migrations);
     const goal = to === undefined ? undefined : named(migrations, to);
+    const settled = await settleHalfWay(engine.migrations, migrations, options(project, report));
     const rewound =
       to === undefined ? [] : await rewindTo(engine, migrations, goal, { project, report });
-    const applied = await applyMigrations(engine.migrations, migrations, {
+    const applied = settled?.direction === "forward" ? [settled.done] : [];
+    const rest = await applyMigrations(engine.migrations, migrations, {
       ...options(project, report),
       ...(to !== undefined && { upTo: goal ?? "" }),
     });
+    applied.push(...rest);
     for (const { name, findings } of applied) report({ kind: "applied", name, findings });
     return { applied, rewound };
   });
@@ -66,10 +70,15 @@ export async function rewindProject(
   return withDatabase(project, async (engine) => {
     await settleSitting(project, engine);
     const migrations = readMigrations(project, dialectOf(model));
+    // What a run that died was taking back counts as one of those to take back.
+    const settled = await settleHalfWay(engine.migrations, migrations, options(project, report));
+    const done = settled?.direction === "back" ? [settled.done] : [];
+    for (const rewound of done) report({ kind: "rewound", ...rewound });
     const applied = await appliedNames(engine, migrations);
+    if (done.length === count) return done;
     if (applied.length === 0) throw new Failure("input", "no migration is applied");
-    const goal = applied.at(-1 - count);
-    return rewindTo(engine, migrations, goal, { project, report });
+    const goal = applied.at(-1 - (count - done.length));
+    return [...done, ...(await rewindTo(engine, migrations, goal, { project, report }))];
   });
 }
 

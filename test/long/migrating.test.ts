@@ -124,10 +124,10 @@ describe("rows of many random models, brought to another one and back", () => {
 const filling = {
   postgres: `insert into hive (code, town, weight, notes, created_at, updated_at)
     select 'B-' || i, 'Town ' || (i % 50), case when i % 3 > 0 then i || '.5' end, 'note ' || i, now(), now()
-    from generate_series(1, 30000) as i`,
+    from generate_series(1, 10000) as i`,
   mariadb: `insert into hive (code, town, weight, notes, created_at, updated_at)
     select concat('B-', seq), concat('Town ', seq % 50), if(seq % 3 > 0, concat(seq, '.5'), null), concat('note ', seq), now(), now()
-    from seq_1_to_30000`,
+    from seq_1_to_10000`,
 };
 
 describe.each([postgres, mariadb])("migrations in $kind", async (server) => {
@@ -161,13 +161,13 @@ describe.each([postgres, mariadb])("migrations in $kind", async (server) => {
     await run("migrate");
     const took = Date.now() - begun;
     const expected = await server.rowsIn(url, content);
-    expect(expected).toHaveLength(30_000);
+    expect(expected).toHaveLength(10_000);
     expect(await run("rewind")).toMatchObject({ status: 0, err: "" });
     const half = new Set<boolean>();
-    for (let round = 0; round < 24; round++) {
+    for (let round = 0; round < 14; round++) {
       // Every other time it is the way back that is killed.
       const [first, last] = round % 2 === 0 ? ["migrate", "migrate"] : ["rewind", "rewind"];
-      await killed(folder, first, env, 200 + (round / 24) * took);
+      await killed(folder, first, env, 200 + (round / 14) * took);
       const { out } = await run("history");
       half.add(out.includes("half-way"));
       if (round % 2 === 0) {

@@ -102,8 +102,7 @@ export function migrationConnection(client: Client): MigrationConnection {
     rows: (text, values) => client.query(text, values),
     stream: async (text) => {
       const columns = await columnsOf(client, `select * from (${text}) as kept limit 0`);
-      const query = client.connection.query({ sql: text, rowsAsArray: true, typeCast: asText });
-      return { columns, rows: query.stream({ highWaterMark: 1000 }) as AsyncIterable<unknown[]> };
+      return { columns, rows: streamed(client, text) };
     },
     fill: async (table, columns, rows) => {
       const quoted = columns.map((name) => `\`${name.replaceAll("`", "``")}\``);
@@ -156,6 +155,12 @@ export function migrationConnection(client: Client): MigrationConnection {
     close: () => client.end(),
   };
   return { ...connection, journal: new StepJournal(client, connection) };
+}
+
+/** Rows as lists of texts, one after the other; asked for when the first of them is. */
+async function* streamed({ connection }: Client, sql: string): AsyncGenerator<unknown[]> {
+  const query = connection.query({ sql, rowsAsArray: true, typeCast: asText });
+  yield* query.stream({ highWaterMark: 1000 }) as AsyncIterable<unknown[]>;
 }
 
 /** A value as the server wrote it: it comes back to it the same way. */

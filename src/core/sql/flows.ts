@@ -14,7 +14,7 @@ import type { Part } from "./script.ts";
 
 const run = (sql: string): Part => ({ kind: "run", sql });
 
-export function textsToRows(idiom: Idiom, step: TextsAndRows): Part[] {
+export function textsToRows(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
   const { quoted } = idiom;
   const id = quoted("id");
   const { table, column, reference, target, key, others = {}, keep } = step;
@@ -22,7 +22,11 @@ export function textsToRows(idiom: Idiom, step: TextsAndRows): Part[] {
     idiom.quoted,
   ) as [string, string, string, string, string];
   const told = `trim(t.${text})`;
-  const waiting = `${told} <> '' and (t.${to} is null or not ${idiom.same(`(select r.${name} from ${goal} as r where r.${id} = t.${to})`, told)})`;
+  const { waiting, unknown } = textConditions(idiom, step);
+  const pointed = run(
+    `update ${from} as t set ${to} = (select min(r.${id}) from ${goal} as r where r.${name} = ${told})\nwhere ${waiting}`,
+  );
+  if (!canMakeRows(step, before)) return [pointed];
   const more = Object.entries(others);
   const columns = [
     name,
@@ -36,11 +40,11 @@ export function textsToRows(idiom: Idiom, step: TextsAndRows): Part[] {
     idiom.now,
     idiom.now,
   ];
-  const before = quoted("levadura_before");
+  const aside = quoted("levadura_before");
   return [
-    ...idiom.aside(before, `select coalesce(max(${id}), 0) as top from ${goal}`),
+    ...idiom.aside(aside, `select coalesce(max(${id}), 0) as top from ${goal}`),
     run(
-      `insert into ${goal} (${columns.join(", ")})\nselect ${values.join(", ")}\nfrom ${from} as t\nwhere ${waiting} and not exists (select 1 from ${goal} as r where r.${name} = ${told})\ngroup by ${idiom.caseless(told)}\norder by min(t.${id})`,
+      `insert into ${goal} (${columns.join(", ")})\nselect ${values.join(", ")}\nfrom ${from} as t\nwhere ${waiting} and ${unknown}\ngroup by ${idiom.caseless(told)}\norder by min(t.${id})`,
     ),
     ...(keep
       ? [
@@ -48,15 +52,37 @@ export function textsToRows(idiom: Idiom, step: TextsAndRows): Part[] {
             kind: "keep" as const,
             file: keep,
             table: goal,
-            query: `select t.${id}, t.${name} as ${quoted("value")} from ${goal} as t where t.${id} > (select top from ${before})`,
+            query: `select t.${id}, t.${name} as ${quoted("value")} from ${goal} as t where t.${id} > (select top from ${aside})`,
           },
         ]
       : []),
-    run(`drop table ${before}`),
-    run(
-      `update ${from} as t set ${to} = (select min(r.${id}) from ${goal} as r where r.${name} = ${told})\nwhere ${waiting}`,
-    ),
+    run(`drop table ${aside}`),
+    pointed,
   ];
+}
+
+/** Which texts don't lead anywhere yet, and which of them no row is called by; of rows `t`. */
+function textConditions(
+  { quoted, same }: Idiom,
+  { column, reference, target, key }: TextsAndRows,
+): { waiting: string; unknown: string } {
+  const id = quoted("id");
+  const [text, to, goal, name] = [column, reference, target, key].map(quoted);
+  const told = `trim(t.${text})`;
+  const named = `(select r.${name} from ${goal} as r where r.${id} = t.${to})`;
+  return {
+    waiting: `${told} <> '' and (t.${to} is null or not ${same(named, told)})`,
+    unknown: `not exists (select 1 from ${goal} as r where r.${name} = ${told})`,
+  };
+}
+
+/** Whether rows can be made of texts: the others that they need are known. */
+function canMakeRows({ target, key, others = {} }: TextsAndRows, before: Schema): boolean {
+  const given = new Set([key, "id", "created_at", "updated_at", ...Object.keys(others)]);
+  const columns = tableNamed(before, target)?.columns ?? [];
+  return columns.every(
+    ({ name, required, default: start }) => !required || start !== undefined || given.has(name),
+  );
 }
 
 export function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
@@ -118,6 +144,19 @@ function emptyRisks(
   ];
 }
 
+/** Texts that no row of the other table is called by, where none can be made of them. */
+function unknownTexts(idiom: Idiom, step: TextsAndRows): Risk {
+  const { quoted } = idiom;
+  const { table, column, target } = step;
+  const { waiting, unknown } = textConditions(idiom, step);
+  return {
+    kind: "in the way",
+    table,
+    sentence: `rows of ${table} have a ${column} by which no row of ${target} is called, and none can be made of it`,
+    query: `select t.${quoted("id")}, t.${quoted(column)} as ${quoted("value")} from ${quoted(table)} as t where ${waiting} and ${unknown}`,
+  };
+}
+
 /** Texts that no row of the other table could be called by. */
 function textRisks(idiom: Idiom, step: TextsAndRows, before: Schema): Risk[] {
   const { quoted } = idiom;
@@ -132,6 +171,7 @@ function textRisks(idiom: Idiom, step: TextsAndRows, before: Schema): Risk[] {
       sentence: `rows of ${table} have a ${column} that ${target}.${key} can't have`,
       query: `select t.${id}, t.${quoted(column)} as ${quoted("value")} from ${quoted(table)} as t where ${told} <> ''`,
     }),
+    ...(canMakeRows(step, before) ? [] : [unknownTexts(idiom, step)]),
   ];
 }
 

@@ -6,6 +6,8 @@ import type { Part } from "./script.ts";
 export interface Idiom {
   /** A name in quotes. */
   quoted(name: string): string;
+  /** A made-up name, cut to what the database takes. */
+  madeName(name: string): string;
   literal(value: string | number | boolean): string;
   /** The expression of a value that rows are filled with. */
   fill(fill: Fill): string;
@@ -31,7 +33,7 @@ export interface Idiom {
 
 /** The temporary table of a file of kept rows. */
 export function keptTable(idiom: Idiom, file: string): string {
-  return idiom.quoted(`levadura_kept_${file}`);
+  return idiom.quoted(idiom.madeName(`levadura_kept_${file}`));
 }
 
 /** Rows laid aside where nothing of a migration outlives a connection that breaks off. */

@@ -29,6 +29,7 @@ import { converted } from "./conversions.ts";
 /** MariaDB's way to say it. */
 const idiom: Idiom = {
   quoted,
+  madeName,
   literal,
   fill: fillSql,
   now: thisMoment,
@@ -99,7 +100,7 @@ function statementsOf(step: Step, before: Schema): Part[] {
         run(`alter table ${quoted(step.table)} drop key ${quoted(madeName(step.index.name))}`),
       ];
     case "texts to rows":
-      return flows.textsToRows(idiom, step);
+      return flows.textsToRows(idiom, step, before);
     case "rows to texts":
       return flows.rowsToTexts(idiom, step, before);
     case "reference to links":

@@ -34,6 +34,7 @@ import { converted } from "./conversions.ts";
 /** PostgreSQL's way to say it. */
 const idiom: Idiom = {
   quoted,
+  madeName,
   literal,
   fill: fillSql,
   now: thisMoment,
@@ -92,7 +93,7 @@ function statementsOf(step: Step, before: Schema): Part[] {
     case "drop index":
       return [run(`drop index ${quoted(madeName(step.index.name))}`)];
     case "texts to rows":
-      return flows.textsToRows(idiom, step);
+      return flows.textsToRows(idiom, step, before);
     case "rows to texts":
       return flows.rowsToTexts(idiom, step, before);
     case "reference to links":

@@ -5,6 +5,7 @@ import { converted } from "./conversions.ts";
 /** SQLite's way to say it. Texts are compared by the ASCII letters of either case. */
 export const idiom: Idiom = {
   quoted,
+  madeName: (name) => name,
   literal,
   fill: fillSql,
   now: thisMoment,

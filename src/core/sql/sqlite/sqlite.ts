@@ -99,7 +99,7 @@ function statementsOf(step: Step, before: Schema): Part[] {
     case "drop index":
       return [run(`drop index ${quoted(step.index.name)}`)];
     case "texts to rows":
-      return textsToRows(idiom, step);
+      return textsToRows(idiom, step, before);
     case "rows to texts":
       return rowsToTexts(idiom, step, before);
     case "reference to links":
