@@ -50,8 +50,8 @@ export const fixture = ({ app }: Model) => `import { mkdtempSync, rmSync } from 
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { createApp } from "../src/app.tsx";
-import type { Tables } from "../src/database.ts";
-import { kind, openConnection, openTables } from "../src/kit/database/in-use.ts";
+import { openDatabase } from "../src/database.ts";
+import { kind, openConnection } from "../src/kit/database/in-use.ts";
 import { readMigrations } from "../src/kit/database/location.ts";
 import { applyMigrations } from "../src/kit/database/migrations.ts";
 import { makeScratch } from "../src/kit/database/${app.database}/scratch.ts";
@@ -65,7 +65,7 @@ export async function openFixture() {
     keptFolder: join(folder, "kept"),
   });
   await connection.close();
-  const db = openTables<Tables>(address);
+  const db = openDatabase(address);
   const app = createApp(db);
   const headers = { host: "localhost", origin: "http://localhost" };
   return {

@@ -75,7 +75,7 @@ export type Database = ${module.type("Kysely", "kysely")}<Tables>;`);
     module.add(`/** The database when DATABASE_URL names no other: a file, seen from the folder of this application. */
 export const defaultAddress = "sqlite:../records.db";`);
   }
-  const given = [`${module.use("databaseAddress", "./kit/database/location.ts")}(${otherwise})`];
+  const given = ["address"];
   const moments = subjects.flatMap(({ entity, table }): [string, string][] => {
     const held = entity.fields.filter(({ type }) => type.kind === "datetime");
     return held.length > 0 ? [[table, JSON.stringify(held.map(columnOf))]] : [];
@@ -86,7 +86,7 @@ const moments = ${object(moments)};`);
     given.push("moments");
   }
   module.add(`/** Opens the database. */
-export const openDatabase = (): Database =>
+export const openDatabase = (address = ${module.use("databaseAddress", "./kit/database/location.ts")}(${otherwise})): Database =>
   ${module.use("openTables", "./kit/database/in-use.ts")}<Tables>(${given.join(", ")});`);
   return module.print();
 }
