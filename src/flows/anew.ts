@@ -2,7 +2,7 @@ import { mkdirSync } from "node:fs";
 import { join } from "node:path";
 import type { Engine } from "../io/engines/engine.ts";
 import type { Project } from "../io/project/project.ts";
-import { databaseName, hasDatabase, withDatabase, withFile } from "./database.ts";
+import { databaseName, hasDatabase, withDatabase } from "./database.ts";
 
 /** What starting afresh would clear away. */
 export interface Clearing {
@@ -44,6 +44,6 @@ export async function clearDatabase(project: Project): Promise<string> {
   mkdirSync(project.kept, { recursive: true });
   const stamp = new Date().toISOString().replace(/[-:.]/g, "");
   const copy = join(project.kept, `${stamp}-${databaseName(project)}`);
-  await withFile(project, (engine) => engine.clear(copy));
+  await withDatabase(project, (engine) => engine.clear(copy));
   return copy;
 }

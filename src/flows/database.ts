@@ -10,7 +10,7 @@ import type { Dialect } from "../core/sql/dialect.ts";
 import { mariadb } from "../core/sql/mariadb/mariadb.ts";
 import { postgres } from "../core/sql/postgres/postgres.ts";
 import { sqlite } from "../core/sql/sqlite/sqlite.ts";
-import type { Engine, LoadingEngine } from "../io/engines/engine.ts";
+import type { Engine } from "../io/engines/engine.ts";
 import { createMariadb, hasMariadb, openMariadb } from "../io/engines/mariadb/engine.ts";
 import { createPostgres, hasPostgres, openPostgres } from "../io/engines/postgres/engine.ts";
 import { openSqlite } from "../io/engines/sqlite/engine.ts";
@@ -102,11 +102,6 @@ export async function hasDatabase(project: Project): Promise<boolean> {
   return server && address ? server.has(address) : existsSync(databaseOf(project));
 }
 
-/** Whether the database of a project is a file that is there. */
-export function hasFile(project: Project): boolean {
-  return project.kind === "sqlite" && existsSync(databaseOf(project));
-}
-
 /** Makes the database of a project on its server, if it isn't there. A file is made by opening it. */
 export async function createDatabase(project: Project): Promise<void> {
   const { server, address } = serverOf(project) ?? {};
@@ -119,28 +114,7 @@ export async function withDatabase<Result>(
   work: (engine: Engine) => Promise<Result>,
 ): Promise<Result> {
   const { server, address } = serverOf(project) ?? {};
-  return server && address ? workWith(await server.open(address), work) : withFile(project, work);
-}
-
-/** The same for what only a database in a file can do yet. */
-export async function withFile<Result>(
-  project: Project,
-  work: (engine: LoadingEngine) => Promise<Result>,
-): Promise<Result> {
-  if (project.kind !== "sqlite") {
-    throw new Failure(
-      "input",
-      `this can't be done with the database \`${project.kind}\` yet`,
-      "write `database: sqlite` in the model",
-    );
-  }
-  return workWith(openSqlite(databaseOf(project)), work);
-}
-
-async function workWith<Open extends Engine, Result>(
-  engine: Open,
-  work: (engine: Open) => Promise<Result>,
-): Promise<Result> {
+  const engine = server && address ? await server.open(address) : openSqlite(databaseOf(project));
   try {
     return await work(engine);
   } catch (error) {

@@ -18,12 +18,12 @@ import type { Value } from "../core/seeding/values.ts";
 import { columnLetters } from "../core/tabular/cells.ts";
 import { keyField } from "../core/tabular/conversion.ts";
 import { type ValueContext, valueReader } from "../core/tabular/values.ts";
-import type { Engine, LoadingEngine } from "../io/engines/engine.ts";
+import type { Engine } from "../io/engines/engine.ts";
 import type { KeyedTable, LoadCounts, Loader, LoadRow, LoadTarget } from "../io/engines/loading.ts";
 import { fileFailure } from "../io/project/files.ts";
 import { dataFile, type Project } from "../io/project/project.ts";
 import { readDataFile } from "../io/sheets/data-files.ts";
-import { withFile } from "./database.ts";
+import { withDatabase } from "./database.ts";
 import type { Report } from "./report.ts";
 
 /** A file with rows of an entity. */
@@ -49,12 +49,6 @@ export interface LoadOptions {
   dry?: boolean;
 }
 
-const ledger = `create table if not exists levadura_loads (
-  entity text not null,
-  checksum text not null,
-  loaded_at text not null
-)`;
-
 /** The data files of a project that its database hasn't taken yet, or not as they are now. */
 export async function pendingData(project: Project, model: Model): Promise<DataFile[]> {
   const files: DataFile[] = [];
@@ -63,17 +57,13 @@ export async function pendingData(project: Project, model: Model): Promise<DataF
     if (existsSync(path)) files.push({ entity, path, checksum: await checksumOf(path) });
   }
   if (files.length === 0) return [];
-  const loaded = await withFile(project, loadedChecksums);
+  const loaded = await withDatabase(project, loadedChecksums);
   return files.filter(({ entity, checksum }) => loaded.get(entity.name) !== checksum);
 }
 
 /** The checksum of the file that each entity's rows were loaded from last. */
-export async function loadedChecksums(engine: LoadingEngine): Promise<Map<string, string>> {
-  if (!(await engine.hasTable("levadura_loads"))) return new Map();
-  const rows = await engine.migrations.rows<{ entity: string; checksum: string }>(
-    "select entity, checksum from levadura_loads order by loaded_at, rowid",
-  );
-  return new Map(rows.map(({ entity, checksum }) => [entity, checksum]));
+export async function loadedChecksums(engine: Engine): Promise<Map<string, string>> {
+  return new Map((await engine.loads()).map(({ entity, checksum }) => [entity, checksum]));
 }
 
 export async function checksumOf(path: string): Promise<string> {
@@ -103,7 +93,7 @@ export async function loadData(
 ): Promise<Loaded[]> {
   if (files.length === 0) return [];
   configure(model.app);
-  return withFile(project, async (engine) => {
+  return withDatabase(project, async (engine) => {
     try {
       return await engine.transaction(async () => {
         const loaded = await loadAll(engine, model, files, deleteMissing, report);
@@ -118,13 +108,12 @@ export async function loadData(
 }
 
 async function loadAll(
-  engine: LoadingEngine,
+  engine: Engine,
   model: Model,
   files: readonly DataFile[],
   deleteMissing: boolean,
   report: Report,
 ): Promise<Loaded[]> {
-  await engine.migrations.run(ledger);
   const moment = now();
   const loader = engine.loader({ moment, deleteMissing });
   const order = inOrder(model);
@@ -138,19 +127,16 @@ async function loadAll(
     );
     const reader = new DataReader(model, entity, path, later);
     try {
-      loader.take(reader.target, reader.read(report));
+      await loader.take(reader.target, reader.read(report));
     } catch (error) {
       throw reader.explain(engine, error as Error);
     }
     rows.set(entity.name, reader.rows);
     present.add(entity.name);
   }
-  const counts = finished(engine, loader);
+  const counts = await finished(engine, loader);
   for (const { entity, checksum } of sorted) {
-    await engine.migrations.rows(
-      "insert into levadura_loads (entity, checksum, loaded_at) values (?, ?, ?) returning entity",
-      [entity.name, checksum, moment],
-    );
+    await engine.noteLoad(entity.name, checksum, moment);
   }
   return sorted.map(({ entity }) => ({
     entity: entity.name,
@@ -160,9 +146,9 @@ async function loadAll(
   }));
 }
 
-function finished(engine: Engine, loader: Loader): Map<string, LoadCounts> {
+async function finished(engine: Engine, loader: Loader): Promise<Map<string, LoadCounts>> {
   try {
-    return loader.finish();
+    return await loader.finish();
   } catch (error) {
     if (engine.refusal(error)?.reason !== "reference") throw error;
     throw new Failure(

@@ -20,7 +20,7 @@ import { type RunningServer, startServer } from "../io/runner/server.ts";
 import { buildApplication, builtModel } from "./build.ts";
 import { type Consequence, pendingChanges, standingOf } from "./changes.ts";
 import { buildableProject, type Checked } from "./check.ts";
-import { databaseUrl, dialectOf, withDatabase } from "./database.ts";
+import { createDatabase, databaseUrl, dialectOf, withDatabase } from "./database.ts";
 import { nameFor } from "./draft.ts";
 import { loadData, pendingData } from "./load.ts";
 import { migrateProject } from "./migrate.ts";
@@ -52,6 +52,7 @@ export async function riseProject(
 ): Promise<Risen> {
   const first = buildableProject(folder);
   const port = await portFor(listening);
+  await createDatabase(first.project);
   await withDatabase(first.project, (engine) => settleSitting(first.project, engine));
   const sitting = new Sitting(first.project, report);
   const model = await sitting.apply(first);

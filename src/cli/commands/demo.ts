@@ -1,4 +1,5 @@
 import { Flags } from "@oclif/core";
+import { databases } from "../../core/model/model.ts";
 import { prepareDemo } from "../../flows/demo.ts";
 import { riseProject } from "../../flows/rise.ts";
 import { LevaduraCommand } from "../command.ts";
@@ -15,11 +16,14 @@ export default class Demo extends LevaduraCommand {
       default: "hive-book",
       helpValue: "DIR",
     }),
+    database: Flags.option({ options: databases })({
+      description: "what the demo keeps its records in; a server is found by DATABASE_URL",
+    }),
   };
 
   async run() {
     const { flags } = await this.parse(Demo);
-    await prepareDemo(flags.into, this.report);
+    await prepareDemo(flags.into, flags.database, this.report);
     const listening = { host: flags.host, port: flags.port, seed: usualSeed };
     await runUntilStopped(() => riseProject(flags.into, listening, this.report, passOn));
   }

@@ -11,7 +11,7 @@ import { dataFile, type Project } from "../../io/project/project.ts";
 import { CsvWriter, readDataFile } from "../../io/sheets/data-files.ts";
 import { supportFiles } from "../begin.ts";
 import { pendingChanges } from "../changes.ts";
-import { hasFile, withFile } from "../database.ts";
+import { hasDatabase, withDatabase } from "../database.ts";
 import {
   checksumOf,
   type DataFile,
@@ -45,7 +45,7 @@ export async function previewLoading(
 
 /** Whether the database is there and has the tables of the model that the import gives. */
 async function isReady({ project, model, existing }: PreparedImport): Promise<boolean> {
-  if (existing === undefined || !hasFile(project)) return false;
+  if (existing === undefined || !(await hasDatabase(project))) return false;
   const changes = pendingChanges(project, model);
   if (changes.changes.length > 0) return false;
   const history = await migrationHistory(project, model);
@@ -153,8 +153,8 @@ async function joinEarlier(
 }
 
 async function isLoaded(project: Project, entity: Entity, path: string): Promise<boolean> {
-  if (!hasFile(project)) return false;
+  if (!(await hasDatabase(project))) return false;
   const checksum = await checksumOf(path);
-  const loaded = await withFile(project, loadedChecksums);
+  const loaded = await withDatabase(project, loadedChecksums);
   return loaded.get(entity.name) === checksum;
 }

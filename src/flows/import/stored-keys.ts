@@ -6,7 +6,7 @@ import { joinedKeys, type KeyFinder, KeySet } from "../../core/tabular/keys.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 import { dataFile, type Project } from "../../io/project/project.ts";
 import { readDataFile } from "../../io/sheets/data-files.ts";
-import { hasFile, withDatabase } from "../database.ts";
+import { hasDatabase, withDatabase } from "../database.ts";
 
 /** The keys of what sheets can refer to and that is there already: in data files, and in the database. */
 export async function storedKeys(project: Project, model: Model): Promise<Map<string, KeyFinder>> {
@@ -15,7 +15,7 @@ export async function storedKeys(project: Project, model: Model): Promise<Map<st
   const found = new Map<string, KeyFinder>(
     entities.map((entity) => [entity.name, keysOnFile(project, entity)]),
   );
-  if (!hasFile(project)) return found;
+  if (!(await hasDatabase(project))) return found;
   return withDatabase(project, async (engine) => {
     for (const entity of entities) {
       const keys = await keysInDatabase(engine, entity);

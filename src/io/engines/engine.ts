@@ -50,15 +50,15 @@ export interface Engine {
     columns: readonly [string, string],
     pairs: readonly (readonly [number, number])[],
   ): Promise<void>;
+  /** The entities whose data files were loaded, with the checksum of each, oldest first. */
+  loads(): Promise<{ entity: string; checksum: string }[]>;
+  /** Remembers that a data file was loaded at a moment. */
+  noteLoad(entity: string, checksum: string, moment: string): Promise<void>;
+  /** Loads rows into tables, quickly, and beside those that are there. */
+  loader(settings: LoadSettings): Loader;
+  /** Puts a copy aside, and takes everything out that is in it. */
+  clear(copy: string): Promise<void>;
   /** Does all of the work, or nothing of it. */
   transaction<Result>(work: () => Promise<Result>): Promise<Result>;
   close(): Promise<void>;
-}
-
-/** A database that data files can be loaded into, and that can be started afresh. */
-export interface LoadingEngine extends Engine {
-  /** Puts a copy aside, and takes everything out that is in it. */
-  clear(copy: string): Promise<void>;
-  /** Loads rows into tables, quickly, and beside those that are there. */
-  loader(settings: LoadSettings): Loader;
 }

@@ -57,9 +57,9 @@ export interface LoadConflict {
 /** Loads rows into tables, within one transaction of the caller's. */
 export interface Loader {
   /** Takes the rows of a table. Tables come after those that their required references lead to. */
-  take(target: LoadTarget, batches: Iterable<readonly LoadRow[]>): void;
+  take(target: LoadTarget, batches: Iterable<readonly LoadRow[]>): Promise<void>;
   /** Settles what refers to rows that came later, and gives the counts, by table. */
-  finish(): Map<string, LoadCounts>;
+  finish(): Promise<Map<string, LoadCounts>>;
 }
 
 export interface LoadSettings {

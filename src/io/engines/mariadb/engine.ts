@@ -8,8 +8,10 @@ import { refusal } from "../../../../kit/database/mariadb/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
+import { copyTables } from "../copying.ts";
 import type { Engine } from "../engine.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
+import { mariadbLoader } from "./loading.ts";
 
 const { quoted } = mariadb;
 
@@ -151,11 +153,37 @@ function engineOf(client: Client, address: URL): Engine {
         [pairs],
       );
     },
+    loads: async () =>
+      (await migrations.hasTable("levadura_loads"))
+        ? client.query("select entity, checksum from levadura_loads order by number")
+        : [],
+    noteLoad: async (entity, checksum, moment) => {
+      await client.query(
+        "insert into levadura_loads (entity, checksum, loaded_at) values (?, ?, ?)",
+        [entity, checksum, written(moment)],
+      );
+    },
+    loader: (settings) => mariadbLoader(client, settings),
+    clear: async (copy) => {
+      const of = async (type: string) => {
+        const found = await client.query<{ name: string }>(
+          "select table_name as name from information_schema.tables where table_schema = database() and table_type = ?",
+          [type],
+        );
+        return found.map(({ name }) => ({ name, quoted: quoted(name) }));
+      };
+      const [tables, views] = [await of("BASE TABLE"), await of("VIEW")];
+      await copyTables(migrations, tables, copy);
+      await client.query("set foreign_key_checks = 0");
+      for (const view of views) await client.query(`drop view if exists ${view.quoted}`);
+      // The ledger goes first: a database that a run leaves half empty must not count as migrated.
+      tables.sort((a, b) => Number(isLedger(b)) - Number(isLedger(a)));
+      for (const table of tables) await client.query(`drop table if exists ${table.quoted}`);
+      await client.query("set foreign_key_checks = 1");
+    },
     transaction: async (work) => {
       // What defines a table would end the transaction.
-      await client.query(
-        "create table if not exists levadura_seeded (entity_table varchar(100) not null, first_id bigint not null, last_id bigint not null)",
-      );
+      for (const table of remembered) await client.query(table);
       await client.query("begin");
       try {
         const result = await work();
@@ -170,6 +198,10 @@ function engineOf(client: Client, address: URL): Engine {
   };
 }
 
+function isLedger({ name }: { name: string }): boolean {
+  return name === "levadura_ledger";
+}
+
 /** The columns of a table that hold moments. */
 async function momentsOf(client: Client, table: string): Promise<ReadonlySet<string>> {
   const rows = await client.query<{ name: string }>(
@@ -178,3 +210,9 @@ async function momentsOf(client: Client, table: string): Promise<ReadonlySet<str
   );
   return new Set(rows.map(({ name }) => name));
 }
+
+/** Which rows seeding made; which data files were loaded, and when, by which rows that a load wrote are known. */
+const remembered = [
+  "create table if not exists levadura_seeded (entity_table varchar(100) not null, first_id bigint not null, last_id bigint not null)",
+  "create table if not exists levadura_loads (number bigint auto_increment primary key, entity varchar(200) not null, checksum varchar(64) not null, loaded_at datetime not null)",
+];

@@ -7,8 +7,10 @@ import { refusal } from "../../../../kit/database/postgres/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { postgres } from "../../../core/sql/postgres/postgres.ts";
+import { copyTables } from "../copying.ts";
 import type { Engine } from "../engine.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
+import { postgresLoader } from "./loading.ts";
 
 const { quoted } = postgres;
 
@@ -161,9 +163,41 @@ function engineOf(client: Client, address: URL): Engine {
         [pairs.map(([from]) => from), pairs.map(([, to]) => to)],
       );
     },
+    loads: async () =>
+      (await migrations.hasTable("levadura_loads"))
+        ? one("select entity, checksum from levadura_loads order by number")
+        : [],
+    noteLoad: async (entity, checksum, moment) => {
+      await client.query(
+        "insert into levadura_loads (entity, checksum, loaded_at) values ($1, $2, $3)",
+        [entity, checksum, moment],
+      );
+    },
+    loader: (settings) => postgresLoader(client, settings),
+    clear: async (copy) => {
+      const tables = await one<{ name: string; quoted: string }>(
+        "select relname as name, quote_ident(relname) as quoted from pg_class where relnamespace = current_schema()::regnamespace and relkind = 'r'",
+      );
+      const views = await one<{ quoted: string }>(
+        "select quote_ident(relname) as quoted from pg_class where relnamespace = current_schema()::regnamespace and relkind = 'v'",
+      );
+      await client.query("begin");
+      try {
+        await copyTables(migrations, tables, copy);
+        for (const view of views) await client.query(`drop view if exists ${view.quoted} cascade`);
+        for (const table of tables) {
+          await client.query(`drop table if exists ${table.quoted} cascade`);
+        }
+        await client.query("commit");
+      } catch (error) {
+        await client.query("rollback");
+        throw error;
+      }
+    },
     transaction: async (work) => {
       await client.query("begin");
       try {
+        await client.query(loads);
         const result = await work();
         await client.query("commit");
         return result;
@@ -175,3 +209,7 @@ function engineOf(client: Client, address: URL): Engine {
     close: () => client.end(),
   };
 }
+
+/** Which data files were loaded, and when: rows that a load wrote last are known by its moment. */
+const loads =
+  "create table if not exists levadura_loads (number bigint generated always as identity, entity text not null, checksum text not null, loaded_at timestamptz(0) not null)";

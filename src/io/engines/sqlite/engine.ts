@@ -10,14 +10,14 @@ import { refusal } from "../../../../kit/database/sqlite/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
-import type { LoadingEngine } from "../engine.ts";
+import type { Engine } from "../engine.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
 import { sqliteLoader } from "./loading.ts";
 
 const { quoted } = sqlite;
 
 /** Opens a SQLite file, and makes it when it isn't there. */
-export function openSqlite(file: string): LoadingEngine {
+export function openSqlite(file: string): Engine {
   const driver = open(file);
   const migrations = migrationConnection(driver);
   return {
@@ -80,10 +80,19 @@ export function openSqlite(file: string): LoadingEngine {
       const statement = driver.prepare(`insert into ${quoted(table)} (${names}) values (?, ?)`);
       for (const pair of pairs) statement.run([...pair]);
     },
+    loads: async () => {
+      if (!(await migrations.hasTable("levadura_loads"))) return [];
+      const rows = driver.prepare("select entity, checksum from levadura_loads order by rowid");
+      return rows.all() as { entity: string; checksum: string }[];
+    },
+    noteLoad: async (entity, checksum, moment) => {
+      driver.prepare("insert into levadura_loads values (?, ?, ?)").run([entity, checksum, moment]);
+    },
     loader: (settings) => sqliteLoader(driver, settings),
     transaction: async (work) => {
       driver.exec("begin immediate");
       try {
+        driver.exec(loads);
         const result = await work();
         driver.exec("commit");
         return result;
@@ -97,6 +106,10 @@ export function openSqlite(file: string): LoadingEngine {
     },
   };
 }
+
+/** Which data files were loaded, and when: rows that a load wrote last are known by its moment. */
+const loads =
+  "create table if not exists levadura_loads (entity text not null, checksum text not null, loaded_at text not null)";
 
 function clear(driver: Driver.Database, copy: string): void {
   driver.exec(`vacuum into '${copy.replaceAll("'", "''")}'`);
