@@ -18,11 +18,22 @@ export interface TestServer {
   drop: string;
 }
 
+/** What the server's texts mean, in values as SQLite has them. */
+const plain: Record<number, (text: string) => unknown> = {
+  16: (text) => (text === "t" ? 1 : 0),
+  20: Number,
+  23: Number,
+  1700: Number,
+};
+
 export const postgres: TestServer = {
   kind: "postgres",
   address: process.env.LEVADURA_TEST_POSTGRES ?? "postgres://postgres@127.0.0.1:5432",
   rowsIn: async (url, statement) => {
-    const client = new pg.Client({ connectionString: url });
+    const client = new pg.Client({
+      connectionString: url,
+      types: { getTypeParser: (type: number) => plain[type] ?? String } as never,
+    });
     await client.connect();
     return (await client.query(statement).finally(() => client.end())).rows;
   },
@@ -43,7 +54,9 @@ export const mariadb: TestServer = {
       password,
       database: pathname.slice(1),
       dateStrings: true,
+      decimalNumbers: true,
     });
+    await client.query("set sql_mode = concat(@@sql_mode, ',ANSI_QUOTES')");
     const [rows] = await client.query(statement).finally(() => client.end());
     return rows as Record<string, unknown>[];
   },

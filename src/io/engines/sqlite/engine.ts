@@ -88,11 +88,13 @@ export function openSqlite(file: string): Engine {
     noteLoad: async (entity, checksum, moment) => {
       driver.prepare("insert into levadura_loads values (?, ?, ?)").run([entity, checksum, moment]);
     },
-    loader: (settings) => sqliteLoader(driver, settings),
+    loader: (settings) => {
+      driver.exec(loads);
+      return sqliteLoader(driver, settings);
+    },
     transaction: async (work) => {
       driver.exec("begin immediate");
       try {
-        driver.exec(loads);
         const result = await work();
         driver.exec("commit");
         return result;
