@@ -1,13 +1,14 @@
-import { readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { rowsOf } from "./support/database.ts";
+import { kinds, projectOn } from "./support/kinds.ts";
 import { levadura, projectWith, type Running, running } from "./support/program.ts";
 import { textOf, Visitor } from "./support/visitor.ts";
 
 const model = `levadura: 1
-app: {name: Hive Book}
+app: {name: Hive Book, database: sqlite}
 entities:
   Apiary:
     fields:
@@ -15,9 +16,9 @@ entities:
       town: text
 `;
 
-describe("rise", () => {
-  const folder = projectWith(model, true);
-  const file = join(folder, "records.db");
+describe.each(kinds)("rise over $kind", (kind) => {
+  const { folder, rows, remove } = projectOn(kind, model);
+  const begun = readFileSync(join(folder, "model.yaml"), "utf8");
   const path = join(folder, "model.yaml");
   const rules = join(folder, "app/src/entities/apiary/apiary.rules.ts");
   let rise: Running;
@@ -30,7 +31,7 @@ describe("rise", () => {
   });
   afterAll(async () => {
     expect(await rise.stop()).toBe(0);
-    rmSync(folder, { recursive: true, force: true });
+    await remove();
   });
 
   /** Saves a file and waits for what `rise` makes of it. */
@@ -53,17 +54,24 @@ describe("rise", () => {
 
   it("follows saves that are safe, keeps the rows, and gathers them in one migration", async () => {
     await visitor.post("/apiaries/new", { name: "Kept Corner" });
-    await save(path, `${model}      opened: date\n`, "Reloaded");
+    await save(path, `${begun}      opened: date\n`, "Reloaded");
     expect(textOf((await visitor.get("/apiaries/new")).html)).toContain("Opened");
     await save(
       path,
-      `${model}      opened: date\n      sunny: boolean\n  Hive:\n    fields:\n      code: text, required\n      apiary: one Apiary, required\n`,
+      `${begun}      opened: date\n      sunny: boolean\n  Hive:\n    fields:\n      code: text, required\n      apiary: one Apiary, required\n`,
       "Reloaded",
     );
     expect((await visitor.get("/hives/new")).status).toBe(200);
     expect(textOf((await visitor.get("/apiaries?search=kept")).html)).toContain("1 apiary");
-    expect(readdirSync(join(folder, "migrations"))).toEqual(["0001-begin"]);
-    expect(rowsOf(file, "select name from levadura_ledger")).toEqual([{ name: "0001-begin" }]);
+    // Where a migration is no single transaction, each save gets one of its own.
+    const names =
+      kind.kind === "mariadb"
+        ? ["0001-begin", "0002-add-apiary-opened", "0003-add-hive"]
+        : ["0001-begin"];
+    expect(readdirSync(join(folder, "migrations"))).toEqual(names);
+    expect(await rows("select name from levadura_ledger order by name")).toEqual(
+      names.map((name) => ({ name })),
+    );
     expect((await levadura(["draft"], folder)).out).toContain("Nothing to draft");
     expect((await levadura(["migrate"], folder)).out).toContain("Nothing to apply");
   });
@@ -95,11 +103,7 @@ describe("rise", () => {
     );
     expect(page).toContain("Elevation");
     expect(page).toContain("Town");
-    expect(
-      rowsOf<{ name: string }>(file, "select name from pragma_table_info('apiary')").map(
-        ({ name }) => name,
-      ),
-    ).toEqual(expect.arrayContaining(["town", "elevation"]));
+    expect(await rows("select town, elevation from apiary")).not.toEqual([]);
     await save(
       path,
       before.replace("      town: text\n", "      town: text\n      elevation: integer\n"),
@@ -136,6 +140,14 @@ describe("rise", () => {
     expect(JSON.parse(out)).toMatchObject({ kept: ["src/entities/apiary/apiary.pages.tsx"] });
   });
 
+  it("goes on over the database that it began with", async () => {
+    const before = readFileSync(path, "utf8");
+    const other = kind.kind === "sqlite" ? "mariadb" : "sqlite";
+    const said = await save(path, before.replace(/database: \w+/, `database: ${other}`), "goes on");
+    expect(said).toContain(`the model says \`database: ${other}\` now`);
+    await save(path, before, "Reloaded");
+  });
+
   it("shows a page that looks like the application when its code fails", async () => {
     await save(rules, readFileSync(rules, "utf8").replace("id > 100", "id > 0"), "Reloaded");
     const answer = await visitor.post("/apiaries/new", { name: "Gone Wrong" });
@@ -144,7 +156,7 @@ describe("rise", () => {
       expect.stringContaining("Something went wrong"),
     ]);
     expect(answer.html).not.toContain("secret detail");
-    expect(rowsOf(file, "select count(*) as n from apiary where name = 'Gone Wrong'")).toEqual([
+    expect(await rows("select count(*) as n from apiary where name = 'Gone Wrong'")).toEqual([
       { n: 0 },
     ]);
     const said = await save(rules, "export const x = ;", "goes on as it was");

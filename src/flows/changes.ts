@@ -1,4 +1,8 @@
-import { isPending, migrationStatuses } from "../../kit/database/migrations.ts";
+import {
+  isPending,
+  type MigrationStatus,
+  migrationStatuses,
+} from "../../kit/database/migrations.ts";
 import { inNumber } from "../../kit/database/running.ts";
 import type { Change, Decisions, Difference } from "../core/evolution/change.ts";
 import { difference } from "../core/evolution/difference.ts";
@@ -96,6 +100,7 @@ export async function standingOf(
   const undraftedSql = printScript(dialect.sections(steps, reached));
   const judge = async (engine: Engine | undefined): Promise<Standing> => {
     const statuses = engine ? await migrationStatuses(engine.migrations, migrations) : [];
+    refuseHalfWay(statuses);
     const waiting = migrations.filter(({ name }) => {
       const status = statuses.find((each) => each.name === name);
       return !status || isPending(status);
@@ -131,6 +136,17 @@ export async function standingOf(
     if (!options.offline || !(error instanceof Failure) || error.code === "input") throw error;
     return { ...(await judge(undefined)), uncounted: error.message };
   }
+}
+
+/** Between two schemas there is nothing to compare. */
+function refuseHalfWay(statuses: readonly MigrationStatus[]): void {
+  const begun = statuses.find(({ standing }) => standing === "half-way");
+  if (!begun) return;
+  throw new Failure(
+    "outside",
+    `the database is half-way through ${begun.name}: the run that was at it ended early`,
+    "`levadura migrate` goes on with it, or takes it back where rows stand in its way",
+  );
 }
 
 /** The steps of a migration, each as a change of its own, but for indexes. */

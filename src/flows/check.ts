@@ -1,9 +1,12 @@
 import { Failure } from "../core/failure.ts";
 import { type Diagnostic, Places, type Pointed, pointOut } from "../core/model/diagnostics.ts";
-import type { Model } from "../core/model/model.ts";
+import { type Entity, type Field, isMany, type Model } from "../core/model/model.ts";
 import { readModel } from "../core/model/read.ts";
 import { typeRules } from "../core/model/types.ts";
+import { columnOf, linkOf, schemaOf, tableOf } from "../core/schema/from-model.ts";
+import { limitsOf } from "../core/sql/limits.ts";
 import { modelName, openProject, type Project } from "../io/project/project.ts";
+import { dialectOf } from "./database.ts";
 
 /** A model that was read, and what there is to say about it. */
 export interface Checked {
@@ -19,25 +22,53 @@ export function checkProject(folder: string): Checked {
   const { model, diagnostics } = readModel(text);
   const places = new Places(text);
   const pointed = diagnostics.map((diagnostic) => pointOut(modelName(project), places, diagnostic));
-  if (model) {
+  const limits = model && waitingFields(model).length === 0 ? databaseLimits(model) : [];
+  pointed.push(...limits.map((limit) => pointOut(modelName(project), places, limit)));
+  if (model && limits.length === 0) {
     return { project: { ...project, kind: model.app.database }, model, notes: pointed, places };
   }
-  const count = diagnostics.filter(({ severity }) => severity === "error").length;
+  const found = [...diagnostics, ...limits];
+  const count = found.filter(({ severity }) => severity === "error").length;
   const errors = count === 1 ? "1 error" : `${count} errors`;
   throw new Failure("input", `${modelName(project)} has ${errors}`, undefined, pointed);
 }
 
-/** Throws where the model has something that can't be made of it yet. */
-function requireBuildable({ project, model, places }: Checked): void {
-  const waiting: Diagnostic[] = model.entities.flatMap((entity) =>
+/** What the model's database can't have, at the entities and fields that it comes of. */
+function databaseLimits(model: Model): Diagnostic[] {
+  return limitsOf(dialectOf(model).limits, schemaOf(model)).map(
+    ({ table, column, message, help }) => {
+      const entity = model.entities.find(({ name }) => tableOf(name) === table);
+      const owner = (field: Field, of: Entity) =>
+        isMany(field) && linkOf(of, field).table === table;
+      const field =
+        entity?.fields.find((each) => columnOf(each) === column) ??
+        model.entities
+          .flatMap((each) => each.fields.filter((candidate) => owner(candidate, each)))
+          .at(0);
+      const at = field?.at ?? entity?.at ?? { start: 0, end: 1 };
+      return { severity: "error", message, at, help };
+    },
+  );
+}
+
+/** The fields that nothing can be made of yet. */
+function waitingFields(model: Model): { entity: Entity; field: Field }[] {
+  return model.entities.flatMap((entity) =>
     entity.fields
       .filter(({ type }) => !typeRules[type.kind].works)
-      .map(({ name, type, at }) => ({
-        severity: "error" as const,
-        message: `\`${entity.name}.${name}\` is ${type.kind === "formula" ? "a formula" : `of the type \`${type.kind}\``}, which applications can't be built with yet`,
-        at,
-        help: "put a # before the line until they can",
-      })),
+      .map((field) => ({ entity, field })),
+  );
+}
+
+/** Throws where the model has something that can't be made of it yet. */
+function requireBuildable({ project, model, places }: Checked): void {
+  const waiting = waitingFields(model).map(
+    ({ entity, field: { name, type, at } }): Diagnostic => ({
+      severity: "error",
+      message: `\`${entity.name}.${name}\` is ${type.kind === "formula" ? "a formula" : `of the type \`${type.kind}\``}, which applications can't be built with yet`,
+      at,
+      help: "put a # before the line until they can",
+    }),
   );
   if (waiting.length === 0) return;
   const pointed = waiting.map((diagnostic) => pointOut(modelName(project), places, diagnostic));

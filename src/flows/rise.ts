@@ -131,9 +131,10 @@ class Sitting {
   ): Promise<void> {
     const dialect = dialectOf(model);
     const last = migrations.at(-1);
-    // What is kept of a migration is kept in one go.
+    // What is kept of a migration is kept in one go; and what is added must be there as a whole.
     const keeps = steps.some((step) => "keep" in step && step.keep !== undefined);
-    const begun = last?.name === this.#name && !keeps ? last : undefined;
+    const joins = dialect.transactional && !keeps && last?.name === this.#name;
+    const begun = joins ? last : undefined;
     if (begun) {
       const added = migrationOf(begun.name, steps, dialect, reached);
       const whole: MigrationFolder = {
@@ -291,6 +292,7 @@ class Follower {
       if (text !== this.#text) {
         this.#text = text;
         const checked = buildableProject(this.folder);
+        refuseOtherKind(this.sitting.project, checked.project);
         const model = await this.sitting.apply(checked);
         await buildApplication(this.sitting.project, model, this.report);
         this.runner.tell(checked, this.sitting.waiting);
@@ -310,6 +312,16 @@ class Follower {
     for (const watcher of this.#watchers) watcher.close();
     await this.#round;
   }
+}
+
+/** A sitting goes on over the database that it began with. */
+function refuseOtherKind({ kind: before }: Project, { kind: now }: Project): void {
+  if (before === now) return;
+  throw new Failure(
+    "input",
+    `the model says \`database: ${now}\` now, and this is running over ${before}`,
+    "end this with Ctrl-C, and start it again",
+  );
 }
 
 /** The names and times of the application's source files: equal as long as nobody touches one. */

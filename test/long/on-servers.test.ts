@@ -3,3 +3,4 @@ process.env.KINDS = "servers";
 await import("../application.test.ts");
 await import("../path.test.ts");
 await import("../loading.test.ts");
+await import("../rise.test.ts");

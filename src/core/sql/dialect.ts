@@ -1,5 +1,6 @@
 import type { Step } from "../evolution/steps.ts";
 import type { Schema } from "../schema/schema.ts";
+import type { Limits } from "./limits.ts";
 import type { Section } from "./script.ts";
 
 /** What a database's own SQL is made by. A new database is one more of these. */
@@ -17,6 +18,8 @@ export interface Dialect {
   risks(step: Step, before: Schema): Risk[];
   /** The tables of which every row is written anew. */
   rewritten(steps: readonly Step[]): string[];
+  /** What it takes at most. */
+  limits: Limits;
   /** A name in quotes. */
   quoted(name: string): string;
 }

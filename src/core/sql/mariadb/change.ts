@@ -111,7 +111,9 @@ function inPlace(idiom: Idiom, step: ChangeColumn, table: Table | undefined): Pa
   }
   if (fill) parts.push(run(`update ${goal} set ${name} = ${fillSql(fill)} where ${name} is null`));
   if (restore) parts.push(broughtBack(goal, name));
-  const finish = [`modify column ${columnSql(to)}`, ...adds];
+  // An index by the beginning of a text is another one where the whole fits.
+  const [oldKeys, newKeys] = keyClauses(step, table, (before, after) => before !== after);
+  const finish = [...oldKeys, `modify column ${columnSql(to)}`, ...newKeys, ...adds];
   parts.push(run(`alter table ${goal} ${finish.join(", ")}`));
   return parts;
 }
@@ -128,16 +130,13 @@ function besides(idiom: Idiom, step: ChangeColumn, table: Table | undefined): Pa
   const [goal, name] = [quoted(step.table), quoted(to.name)];
   const made = { ...loosened(to, to.type), name: "levadura_new" };
   const [drops, adds] = referenceClauses(step, table);
-  const indexes = (table?.indexes ?? [])
-    .filter(({ columns }) => columns.includes(to.name))
-    .filter((index) => !isCovered(table?.columns ?? [], index));
-  const columns = (table?.columns ?? []).map((column) => (column.name === to.name ? to : column));
+  const [oldKeys, newKeys] = keyClauses(step, table, () => true);
   const finish = [
-    ...indexes.map((index) => `drop key ${quoted(madeName(index.name))}`),
+    ...oldKeys,
     ...drops,
     `drop column ${name}`,
     `change column ${newColumn} ${columnSql(to)}`,
-    ...indexes.map((index) => `add ${indexSql(columns, index)}`),
+    ...newKeys,
     ...adds,
   ];
   return [
@@ -145,6 +144,24 @@ function besides(idiom: Idiom, step: ChangeColumn, table: Table | undefined): Pa
     run(`update ${goal} set ${newColumn} = ${changedValue(idiom, name, step).value}`),
     ...(restore ? [broughtBack(goal, newColumn)] : []),
     run(`alter table ${goal}\n  ${finish.join(",\n  ")}`),
+  ];
+}
+
+/** What drops indexes that hold the column, and what makes them again; of those whose SQL is to be so. */
+function keyClauses(
+  { to }: ChangeColumn,
+  table: Table | undefined,
+  wanted: (before: string, after: string) => boolean,
+): [string[], string[]] {
+  const before = table?.columns ?? [];
+  const after = before.map((column) => (column.name === to.name ? to : column));
+  const indexes = (table?.indexes ?? [])
+    .filter(({ columns }) => columns.includes(to.name))
+    .filter((index) => !isCovered(before, index))
+    .filter((index) => wanted(indexSql(before, index), indexSql(after, index)));
+  return [
+    indexes.map(({ name }) => `drop key ${quoted(madeName(name))}`),
+    indexes.map((index) => `add ${indexSql(after, index)}`),
   ];
 }
 

@@ -25,6 +25,7 @@ import {
   typeSql,
 } from "./columns.ts";
 import { converted } from "./conversions.ts";
+import { limits } from "./limits.ts";
 
 /** MariaDB's way to say it. */
 const idiom: Idiom = {
@@ -53,6 +54,7 @@ export const mariadb: Dialect = {
   sections,
   risks,
   rewritten,
+  limits,
   quoted,
 };
 

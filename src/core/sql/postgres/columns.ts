@@ -17,7 +17,7 @@ export function madeName(...words: readonly string[]): string {
   return cutName(words, (name) => bytes(name) <= longestName);
 }
 
-function bytes(text: string): number {
+export function bytes(text: string): number {
   return new TextEncoder().encode(text).length;
 }
 
@@ -57,6 +57,19 @@ export function createTable({ name, columns, key }: Table, there: ReadonlySet<st
     }
   }
   return `create table ${quoted(name)} (\n${lines.map((line) => `  ${line}`).join(",\n")}\n)`;
+}
+
+/** What an entry of an index takes at most, in bytes. */
+const longestEntry = 2704;
+
+/** Whether an index holds whatever its columns may: of a text, four bytes a character. */
+export function isIndexed(columns: readonly Column[], { columns: names }: Index): boolean {
+  const lengths = names.map((name) => {
+    const type = columns.find((column) => column.name === name)?.type;
+    if (type?.kind === "long text") return Number.POSITIVE_INFINITY;
+    return type?.kind === "text" ? 4 * type.max : 16;
+  });
+  return lengths.reduce((sum, length) => sum + length, 0) <= longestEntry;
 }
 
 /** An index in the order of lists: what has no value comes first. */

@@ -23,6 +23,7 @@ import {
   fillSql,
   foreignKey,
   foreignKeyName,
+  isIndexed,
   literal,
   madeName,
   quoted,
@@ -30,6 +31,7 @@ import {
   typeSql,
 } from "./columns.ts";
 import { converted } from "./conversions.ts";
+import { limits } from "./limits.ts";
 
 /** PostgreSQL's way to say it. */
 const idiom: Idiom = {
@@ -56,6 +58,7 @@ export const postgres: Dialect = {
   sections,
   risks,
   rewritten,
+  limits,
   quoted,
 };
 
@@ -87,11 +90,16 @@ function statementsOf(step: Step, before: Schema): Part[] {
     case "drop column":
       return flows.dropColumn(idiom, step);
     case "change column":
-      return changeColumn(step);
+      return indexedAround(step, before, changeColumn(step));
     case "add index":
-      return [run(createIndex(step.table, step.index))];
-    case "drop index":
-      return [run(`drop index ${quoted(madeName(step.index.name))}`)];
+    case "drop index": {
+      // What it can't hold is found without an index; where it would be unique, the model was refused.
+      const columns = tableNamed(before, step.table)?.columns ?? [];
+      if (!isIndexed(columns, step.index)) return [];
+      return step.kind === "add index"
+        ? [run(createIndex(step.table, step.index))]
+        : [run(`drop index ${quoted(madeName(step.index.name))}`)];
+    }
     case "texts to rows":
       return flows.textsToRows(idiom, step, before);
     case "rows to texts":
@@ -164,7 +172,9 @@ function addTable(
     );
   }
   parts.push(run(createTable(table, there)));
-  for (const index of table.indexes) parts.push(run(createIndex(table.name, index)));
+  for (const index of table.indexes) {
+    if (isIndexed(table.columns, index)) parts.push(run(createIndex(table.name, index)));
+  }
   // References to this table from ones that were made before it.
   for (const other of before.tables) {
     for (const column of other.columns) {
@@ -247,6 +257,20 @@ function addColumn({
   return restore
     ? [{ kind: "bring back", file: restore, table: keptTable(idiom, restore) }, ...parts]
     : parts;
+}
+
+/** A change of a column, with the indexes dropped that can't hold it any more, and made that can now. */
+function indexedAround(step: ChangeColumn, before: Schema, parts: readonly Part[]): Part[] {
+  const table = tableNamed(before, step.table);
+  const columns = table?.columns ?? [];
+  const after = columns.map((column) => (column.name === step.to.name ? step.to : column));
+  const [drops, adds]: [Part[], Part[]] = [[], []];
+  for (const index of table?.indexes ?? []) {
+    const [was, will] = [isIndexed(columns, index), isIndexed(after, index)];
+    if (was && !will) drops.push(run(`drop index ${quoted(madeName(index.name))}`));
+    if (!was && will) adds.push(run(createIndex(step.table, index)));
+  }
+  return [...drops, ...parts, ...adds];
 }
 
 function changeColumn(step: ChangeColumn): Part[] {

@@ -13,10 +13,13 @@ import {
   textsToRows,
 } from "../flows.ts";
 import { keptTable } from "../idiom.ts";
+import type { Limits } from "../limits.ts";
 import type { Part, Section } from "../script.ts";
 import { columnSql, createIndex, createTable, fillSql, quoted } from "./columns.ts";
 import { idiom } from "./idiom.ts";
 import { needsRebuild, ofTable, rebuild } from "./rebuild.ts";
+
+const limits: Limits = { name: "SQLite", columns: 2000, indexes: Number.POSITIVE_INFINITY };
 
 /** SQLite: types are affinities with checks behind them, and what can't be altered is made anew. */
 export const sqlite: Dialect = {
@@ -25,6 +28,7 @@ export const sqlite: Dialect = {
   sections,
   risks,
   rewritten,
+  limits,
   quoted,
 };
 
