@@ -1,8 +1,9 @@
 import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
+import { gunzipSync } from "node:zlib";
 import { describe, expect, it } from "vitest";
 import { levadura, projectWith, repository } from "./support/program.ts";
-import { answers, databaseOfOnesOwn, mariadb, postgres } from "./support/servers.ts";
+import { answers, databaseOfOnesOwn, mariadb, narrowAccount, postgres } from "./support/servers.ts";
 
 const beginOn = (kind: string) => `levadura: 1
 app: {database: ${kind}}
@@ -143,5 +144,49 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
     expect((await server.rowsIn(database.url, "select count(*) as n from inspection"))[0]?.n).toBe(
       72,
     );
+  });
+
+  it.skipIf(!there)(
+    "says what an account may not do, and needs no more than its own database",
+    async () => {
+      const folder = projectWith(begin);
+      await levadura(["draft"], folder);
+      const looking = { DATABASE_URL: (await narrowAccount(server, "look")).url };
+      const refused = await levadura(["migrate"], folder, { env: looking });
+      expect([refused.status, refused.err]).toEqual([
+        3,
+        expect.stringMatching(/the account may not do that\n +ask whoever runs the server/),
+      ]);
+      const none = looking.DATABASE_URL.replace(/[^/]+$/, "levadura_test_none");
+      const missing = await levadura(["migrate"], folder, { env: { DATABASE_URL: none } });
+      expect([missing.status, missing.err]).toEqual([
+        3,
+        expect.stringContaining("may not do that"),
+      ]);
+      const env = { DATABASE_URL: (await narrowAccount(server, "all")).url };
+      for (const command of [["migrate"], ["seed"], ["changes", "--check"], ["rewind"]]) {
+        expect(await levadura(command, folder, { env })).toMatchObject({ status: 0, err: "" });
+      }
+    },
+  );
+
+  it.skipIf(!there)("is started afresh with a copy put aside, when it is named", async () => {
+    const folder = projectWith(begin);
+    const { name, url } = databaseOfOnesOwn(server);
+    const run = (...args: string[]) => levadura(args, folder, { env: { DATABASE_URL: url } });
+    for (const command of ["draft", "migrate", "seed"]) await run(command);
+    await server.rowsIn(url, "update hive set town = 'Fell', version = 2 where id = 1");
+    await server.rowsIn(url, "create view towns as select town from hive");
+    const refused = await run("migrate", "--anew");
+    expect([refused.status, refused.err]).toEqual([
+      2,
+      expect.stringContaining(`levadura migrate --anew --database ${name}`),
+    ]);
+    expect(await run("migrate", "--anew", "--database", name)).toMatchObject({ status: 0 });
+    expect(await server.rowsIn(url, "select * from hive")).toEqual([]);
+    const [copy = ""] = readdirSync(join(folder, "kept"));
+    const lines = gunzipSync(readFileSync(join(folder, "kept", copy, "hive.jsonl.gz"))).toString();
+    expect(lines).toContain('"Fell"');
+    expect((await run("changes", "--check")).status).toBe(0);
   });
 });

@@ -90,6 +90,47 @@ export async function administrator(server: TestServer, statement: string): Prom
 
 let count = 0;
 
+/** The address of a database of one's own, for an account that may do nothing beside; there it may only look around at most. */
+export async function narrowAccount(
+  server: TestServer,
+  may: "look" | "all",
+): Promise<{ url: string }> {
+  const { name, url } = databaseOfOnesOwn(server);
+  const account = `levadura_account_${process.pid}_${count}`;
+  const [who, made, all] =
+    server.kind === "postgres"
+      ? [account, "login", `grant all on database ${name} to ${account}`]
+      : [
+          `${account}@'127.0.0.1'`,
+          "identified by 'pw'",
+          `grant all on ${name}.* to ${account}@'127.0.0.1'`,
+        ];
+  await administrator(server, `create database ${name}`);
+  await administrator(
+    server,
+    `create ${server.kind === "postgres" ? "role" : "user"} ${who} ${made}`,
+  );
+  onTestFinished(() =>
+    administrator(server, `drop ${server.kind === "postgres" ? "role" : "user"} ${who}`),
+  );
+  if (may === "all") {
+    await administrator(server, all);
+    if (server.kind === "postgres")
+      await server.rowsIn(url, `grant all on schema public to ${account}`);
+  } else if (server.kind === "mariadb") {
+    await administrator(server, `grant select on ${name}.* to ${who}`);
+  }
+  if (server.kind === "postgres") {
+    onTestFinished(async () => {
+      await server.rowsIn(url, `drop owned by ${account}`).catch(() => undefined);
+    });
+  }
+  const address = new URL(url);
+  address.username = account;
+  address.password = server.kind === "postgres" ? "" : "pw";
+  return { url: address.href };
+}
+
 /** The address of a database that isn't there yet, and goes with the test. */
 export function databaseOfOnesOwn(server: TestServer): { name: string; url: string } {
   const name = `levadura_test_${process.pid}_${++count}`;

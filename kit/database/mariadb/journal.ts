@@ -260,7 +260,9 @@ function halfWay(
 ): Error {
   const { message } = error as Error;
   const about = `the migration ${migration} stopped within its step ${operations[done]?.step ?? 0}, and goes on there with the next run`;
-  return error instanceof RowsInTheWay
-    ? new NoWay(`${message}; ${about}. Correct these rows first.`)
-    : Object.assign(new Error(`${message}; ${about}`), { code: (error as { code?: string }).code });
+  if (error instanceof RowsInTheWay) {
+    return new NoWay(`${message}; ${about}. Correct these rows first.`);
+  }
+  const { code } = error as { code?: string };
+  return Object.assign(new Error(`${message}; ${about}`), { code, about });
 }

@@ -83,10 +83,12 @@ const reasons: Readonly<Record<string, readonly [string, string]>> = {
 /** An error of the driver, as a failure; without the password. */
 function mariadbFailure(address: URL, error: unknown): Failure {
   if (error instanceof Failure) return error;
-  const { code = "", message } = error as { code?: string; message: string };
+  const { code = "", message, about } = error as { code?: string; message: string; about?: string };
   const place = `${address.hostname}:${address.port || 3306}${address.pathname}`;
   const [reason, help] = reasons[code] ?? [message || code, undefined];
-  return new Failure("outside", `the database ${place}: ${reason}`, help, code);
+  // What is known of the reason says nothing yet of how far a migration is.
+  const advice = help && about ? `${help}; ${about}` : help;
+  return new Failure("outside", `the database ${place}: ${reason}`, advice, code);
 }
 
 function engineOf(client: Client, address: URL): Engine {
