@@ -2,8 +2,14 @@ import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { gunzipSync } from "node:zlib";
 import { describe, expect, it } from "vitest";
-import { levadura, projectWith, repository } from "./support/program.ts";
-import { answers, databaseOfOnesOwn, mariadb, narrowAccount, postgres } from "./support/servers.ts";
+import { levadura, projectWith, repository } from "../support/program.ts";
+import {
+  answers,
+  databaseOfOnesOwn,
+  mariadb,
+  narrowAccount,
+  postgres,
+} from "../support/servers.ts";
 
 const beginOn = (kind: string) => `levadura: 1
 app: {database: ${kind}}
