@@ -196,3 +196,56 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
     expect((await run("changes", "--check")).status).toBe(0);
   });
 });
+
+describe("SQL of one's own on MariaDB", async () => {
+  const there = await answers(mariadb);
+
+  it.skipIf(!there)(
+    "is taken back where it changed only rows, and gone on with where it was corrected",
+    async () => {
+      const folder = projectWith(beginOn("mariadb"));
+      const { url } = databaseOfOnesOwn(mariadb);
+      const run = (...args: string[]) => levadura(args, folder, { env: { DATABASE_URL: url } });
+      for (const command of ["draft", "migrate", "seed"]) await run(command);
+      const rows = () => mariadb.rowsIn(url, "select id, code, town from hive order by id");
+      const before = await rows();
+      const model = readFileSync(join(folder, "model.yaml"), "utf8");
+      writeFileSync(join(folder, "model.yaml"), `${model}      extra: integer\n`);
+      await run("draft", "--own", "Writes towns in capitals");
+      const [name = ""] = readdirSync(join(folder, "migrations")).filter((each) => each > "0002");
+      const script = join(folder, "migrations", name, "forward.mariadb.sql");
+      const empty = readFileSync(script, "utf8");
+      const write = (sql: string) =>
+        writeFileSync(script, empty.replace(/-- there is no SQL for this: .*\n/, sql));
+      expect((await run("migrate")).err).toContain("There is no SQL for the step");
+      write(
+        "update hive set town = 'one; town' where id = 1;\nupdate nowhere set x = 1; -- 'that fails\n",
+      );
+      expect(await run("migrate")).toMatchObject({
+        status: 3,
+        err: expect.stringContaining("nowhere"),
+      });
+      expect((await run("history")).out).toMatch(/0002-\S+ +failed/);
+      expect(await rows()).toEqual(before);
+      expect((await mariadb.rowsIn(url, "show columns from hive like 'extra'")).length).toBe(0);
+      write("alter table hive add column mine int;\nalter table hive add column code int;\n");
+      const stopped = await run("migrate");
+      expect([stopped.status, stopped.err]).toEqual([
+        3,
+        expect.stringMatching(/stopped within its step \d/),
+      ]);
+      expect((await run("history")).out).toMatch(/0002-\S+ +half-way/);
+      expect((await run("changes")).err).toContain("is half-way through 0002");
+      // What is done can't be edited any more; what is still to come can.
+      write("alter table hive add column yours int;\nalter table hive drop column mine;\n");
+      expect(await run("migrate")).toMatchObject({
+        status: 1,
+        err: expect.stringContaining("Take that edit back"),
+      });
+      write("alter table hive add column mine int;\nalter table hive drop column mine;\n");
+      expect(await run("migrate")).toMatchObject({ status: 0, err: "" });
+      expect((await run("changes", "--check")).status).toBe(0);
+      expect(await rows()).toEqual(before);
+    },
+  );
+});

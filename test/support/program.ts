@@ -62,8 +62,12 @@ export interface Running {
 }
 
 /** Starts `serve`, `rise` or `demo`, and waits for the address. */
-export async function running(args: string[], cwd: string): Promise<Running> {
-  const child = spawn(process.execPath, [bin, ...args], { cwd, env });
+export async function running(
+  args: string[],
+  cwd: string,
+  more: Record<string, string> = {},
+): Promise<Running> {
+  const child = spawn(process.execPath, [bin, ...args], { cwd, env: { ...env, ...more } });
   let text = "";
   const listeners = new Set<() => void>();
   const hear = (chunk: Buffer) => {

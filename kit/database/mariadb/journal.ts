@@ -55,6 +55,7 @@ export class StepJournal implements Journal {
         script: task.other,
         steps: steps.join(","),
         done: 0,
+        catalogue: null,
       });
       await this.#takeBack((await this.#entry()) ?? entry, task, options);
       throw error;
@@ -122,7 +123,7 @@ export class StepJournal implements Journal {
 
   /** Takes the steps back that an entry names, newest first. */
   async #takeBack(entry: Entry, { keptBefore }: Task, options: ApplyOptions): Promise<void> {
-    const steps = new Set(entry.steps.split(",").map(Number));
+    const steps = new Set(entry.steps.split(",").filter(Boolean).map(Number));
     const operations = operationsOf(entry.script).filter(({ step }) => steps.has(step));
     // What is brought back is what this run kept; what is kept again goes to where it was.
     const kept = entry.direction === "back" ? (keptBefore ?? entry.kept) : entry.kept;

@@ -1,10 +1,12 @@
 import {
+  ColumnNode,
   ColumnUpdateNode,
   type InsertQueryNode,
   type KyselyPlugin,
   type OperationNode,
   PrimitiveValueListNode,
   type RootOperationNode,
+  TableNode,
   type UpdateQueryNode,
   ValueListNode,
   ValueNode,
@@ -31,16 +33,16 @@ export class MomentsPlugin implements KyselyPlugin {
   }
 
   #columns(table: OperationNode | undefined): ReadonlySet<string> {
-    const name = table?.kind === "TableNode" ? tableName(table) : "";
+    const name = table && TableNode.is(table) ? table.table.identifier.name : "";
     return new Set([...stamps, ...(this.moments[name] ?? [])]);
   }
 
   #inserted(node: InsertQueryNode): InsertQueryNode {
     const { columns, values } = node;
-    if (!columns || values?.kind !== "ValuesNode") return node;
+    if (!columns || !values || !ValuesNode.is(values)) return node;
     const known = this.#columns(node.into);
     const held = columns.map(({ column }) => known.has(column.name));
-    const rows = (values as ValuesNode).values.map((row) =>
+    const rows = values.values.map((row) =>
       row.kind === "PrimitiveValueListNode"
         ? PrimitiveValueListNode.create(
             row.values.map((value, at) => (held[at] ? written(value) : value)),
@@ -54,23 +56,15 @@ export class MomentsPlugin implements KyselyPlugin {
     const known = this.#columns(node.table);
     const updates = node.updates?.map((update) => {
       const { column, value } = update;
-      const name = column.kind === "ColumnNode" ? columnName(column) : "";
+      const name = ColumnNode.is(column) ? column.column.name : "";
       return known.has(name) ? ColumnUpdateNode.create(column, inNode(value)) : update;
     });
     return { ...node, ...(updates && { updates }) };
   }
 }
 
-function tableName(node: OperationNode): string {
-  return (node as unknown as { table: { identifier: { name: string } } }).table.identifier.name;
-}
-
-function columnName(node: OperationNode): string {
-  return (node as unknown as { column: { name: string } }).column.name;
-}
-
 function inNode(node: OperationNode): OperationNode {
-  return node.kind === "ValueNode" ? ValueNode.create(written((node as ValueNode).value)) : node;
+  return ValueNode.is(node) ? ValueNode.create(written(node.value)) : node;
 }
 
 /** A moment as the server takes it. */
