@@ -34,17 +34,13 @@ export function textsToRows(idiom: Idiom, step: TextsAndRows, before: Schema): P
     quoted("created_at"),
     quoted("updated_at"),
   ];
-  const values = [
-    `min(${told})`,
-    ...more.map(([, fill]) => idiom.fill(fill)),
-    idiom.now,
-    idiom.now,
-  ];
+  const values = [told, ...more.map(([, fill]) => idiom.fill(fill)), idiom.now, idiom.now];
   const aside = quoted("levadura_before");
   return [
     ...idiom.aside(aside, `select coalesce(max(${id}), 0) as top from ${goal}`),
+    // Of texts that differ in case the first row's is taken.
     run(
-      `insert into ${goal} (${columns.join(", ")})\nselect ${values.join(", ")}\nfrom ${from} as t\nwhere ${waiting} and ${unknown}\ngroup by ${idiom.caseless(told)}\norder by min(t.${id})`,
+      `insert into ${goal} (${columns.join(", ")})\nselect ${values.join(", ")}\nfrom ${from} as t\nwhere t.${id} in (select min(t.${id}) from ${from} as t where ${waiting} and ${unknown} group by ${idiom.caseless(told)})\norder by t.${id}`,
     ),
     ...(keep
       ? [
