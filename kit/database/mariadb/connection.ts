@@ -1,4 +1,5 @@
 import { type Connection, createConnection, type FieldPacket } from "mysql2";
+import { inBatches } from "../batches.ts";
 import type { MigrationConnection } from "../migrations.ts";
 import { StepJournal } from "./journal.ts";
 import { statementsOf } from "./statements.ts";
@@ -115,14 +116,7 @@ export function migrationConnection(client: Client): MigrationConnection {
       );
       const insert = (batch: unknown[][]) =>
         client.query(`insert into ${table} (${quoted.join(", ")}) values ?`, [batch]);
-      let waiting: unknown[][] = [];
-      for await (const row of rows) {
-        waiting.push(row);
-        if (waiting.length < atOnce) continue;
-        await insert(waiting);
-        waiting = [];
-      }
-      if (waiting.length > 0) await insert(waiting);
+      await inBatches(rows, atOnce, insert);
     },
     // Nothing is made anew here, so that nothing that hangs on a table goes.
     holdTriggers: async () => async () => undefined,

@@ -1,4 +1,5 @@
 import pg, { type Client, type ClientConfig, type QueryArrayConfig } from "pg";
+import { inBatches } from "../batches.ts";
 import type { MigrationConnection } from "../migrations.ts";
 
 /** The word in the names of SQL files: `forward.postgres.sql`. */
@@ -77,14 +78,7 @@ export function migrationConnection(client: Client): MigrationConnection {
         const values = columns.map((_, at) => batch.map((row) => row[at]));
         await client.query(`insert into ${table} select * from unnest(${arrays})`, values);
       };
-      let waiting: unknown[][] = [];
-      for await (const row of rows) {
-        waiting.push(row);
-        if (waiting.length < atOnce) continue;
-        await insert(waiting);
-        waiting = [];
-      }
-      if (waiting.length > 0) await insert(waiting);
+      await inBatches(rows, atOnce, insert);
       await client.query(`analyze ${table}`);
     },
     // Nothing is made anew here, so that nothing that hangs on a table goes.

@@ -1,5 +1,6 @@
 import { resolve } from "node:path";
 import Driver from "libsql";
+import { inBatches } from "../batches.ts";
 import type { MigrationConnection } from "../migrations.ts";
 import { unquoted } from "../running.ts";
 
@@ -124,14 +125,10 @@ async function fill(
     `insert into ${table} values ${Array(atOnce).fill(marks).join(", ")}`,
   );
   const single = driver.prepare(`insert into ${table} values ${marks}`);
-  let waiting: unknown[][] = [];
-  for await (const row of rows) {
-    waiting.push(row);
-    if (waiting.length < atOnce) continue;
-    many.run(waiting.flat().map(encode));
-    waiting = [];
-  }
-  for (const row of waiting) single.run(row.map(encode));
+  await inBatches(rows, atOnce, (batch) => {
+    if (batch.length === atOnce) many.run(batch.flat().map(encode));
+    else for (const row of batch) single.run(row.map(encode));
+  });
 }
 
 /** Triggers, and indexes that people made themselves, go when their table is made anew. */

@@ -1,6 +1,45 @@
 import type { ColumnType } from "../schema/schema.ts";
+import type { Idiom } from "./idiom.ts";
 
 type Kind = ColumnType["kind"];
+
+/** How a database turns values of one type into another. */
+export interface ConversionWords {
+  textOf(value: string, from: ColumnType): string;
+  /** The first characters of a text, and how many it has. */
+  cut(text: string, length: number): string;
+  length(text: string): string;
+  rounded(value: string, places: number): string;
+  /** By both types, as in `text integer`. */
+  conversions: Readonly<Record<string, (value: string, to: ColumnType, lossy: boolean) => string>>;
+  /** Nothing, where no value can be converted. */
+  nothing(to: ColumnType): string;
+}
+
+/**
+ * What gives an expression turned from one type into another; null where a value can't be. `lossy` cuts and
+ * rounds what is too long or too fine instead. Nothing in it fails, whatever the value is.
+ */
+export function conversionBy(words: ConversionWords): Idiom["converted"] {
+  return (value, from, to, lossy) => {
+    if (to.kind === "text" || to.kind === "long text") {
+      const text = words.textOf(value, from);
+      if (to.kind === "long text" || alwaysConverts(from, to)) return text;
+      return lossy
+        ? words.cut(text, to.max)
+        : `case when ${words.length(text)} <= ${to.max} then ${text} end`;
+    }
+    if (from.kind === "decimal" && to.kind === "decimal") {
+      if (from.places <= to.places) return value;
+      const round = words.rounded(value, to.places);
+      return lossy ? round : `case when ${value} = ${round} then ${value} end`;
+    }
+    if (from.kind === to.kind) return value;
+    const source = from.kind === "long text" ? "text" : from.kind;
+    const convert = words.conversions[`${source} ${to.kind}`];
+    return convert?.(value, to, lossy) ?? words.nothing(to);
+  };
+}
 
 /** Whether every value of a type can be turned into one of another. */
 export function alwaysConverts(from: ColumnType, to: ColumnType): boolean {

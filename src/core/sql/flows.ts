@@ -2,6 +2,7 @@ import type {
   Carry,
   ChangeColumn,
   ReferenceAndLinks,
+  SqlByDatabase,
   Step,
   TextsAndRows,
 } from "../evolution/steps.ts";
@@ -14,7 +15,37 @@ import type { Part } from "./script.ts";
 
 const run = (sql: string): Part => ({ kind: "run", sql });
 
-export function textsToRows(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
+/** The steps that are taken alike by all databases: data flows, or a person wrote the SQL. */
+export type Flow = TextsAndRows | ReferenceAndLinks | Carry | Extract<Step, { kind: "own sql" }>;
+
+/** What takes such a step. */
+export function flow(
+  idiom: Idiom,
+  database: keyof SqlByDatabase,
+  step: Flow,
+  before: Schema,
+): Part[] {
+  switch (step.kind) {
+    case "texts to rows":
+      return textsToRows(idiom, step, before);
+    case "rows to texts":
+      return rowsToTexts(idiom, step, before);
+    case "reference to links":
+      return referenceToLinks(idiom, step);
+    case "links to reference":
+      return linksToReference(idiom, step);
+    case "carry":
+      return carry(idiom, step);
+    case "own sql": {
+      const own = step.forward[database];
+      return own === undefined
+        ? [{ kind: "no way", about: step.about }]
+        : [run(own.replace(/;\s*$/, ""))];
+    }
+  }
+}
+
+function textsToRows(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
   const { quoted } = idiom;
   const id = quoted("id");
   const { table, column, reference, target, key, others = {}, keep } = step;
@@ -81,7 +112,7 @@ function canMakeRows({ target, key, others = {} }: TextsAndRows, before: Schema)
   );
 }
 
-export function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
+function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
   const { quoted } = idiom;
   const id = quoted("id");
   const { table, column, reference, target, key, restore } = step;
@@ -203,7 +234,7 @@ function unfitRisks(
     : [{ ...risk, query: `${risk.query} and (${wrong.join(" or ")})` }];
 }
 
-export function referenceToLinks(
+function referenceToLinks(
   idiom: Idiom,
   { table, reference, links, from, to }: ReferenceAndLinks,
 ): Part[] {
@@ -217,7 +248,7 @@ export function referenceToLinks(
   ];
 }
 
-export function linksToReference(idiom: Idiom, step: ReferenceAndLinks): Part[] {
+function linksToReference(idiom: Idiom, step: ReferenceAndLinks): Part[] {
   const { quoted } = idiom;
   const id = quoted("id");
   const { table, reference, links, from, to } = step;
@@ -245,7 +276,7 @@ function linkRisks(idiom: Idiom, step: ReferenceAndLinks): Risk[] {
   ];
 }
 
-export function carry(idiom: Idiom, { from, to, by }: Carry): Part[] {
+function carry(idiom: Idiom, { from, to, by }: Carry): Part[] {
   const { quoted } = idiom;
   const id = quoted("id");
   const value =
@@ -321,13 +352,18 @@ export function steppedRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
 }
 
 /** What a change of a column risks: the rows that end it, and those of which it keeps a value that it loses. */
-export function changeRisks(step: ChangeColumn, parts: readonly Part[]): Risk[] {
-  const { table, to, lossy } = step;
+export function changeRisks(
+  step: ChangeColumn | Extract<Step, { kind: "add column" }>,
+  parts: readonly Part[],
+): Risk[] {
+  const { table } = step;
+  const lossy = step.kind === "change column" && step.lossy;
+  const name = step.kind === "change column" ? step.to.name : step.column.name;
   return parts.flatMap((part): Risk[] => {
     if (part.kind === "none may remain") {
       return [{ kind: "in the way", table, sentence: part.sentence, query: part.query }];
     }
-    const sentence = `values of ${table}.${to.name} don't fit any more`;
+    const sentence = `values of ${table}.${name} don't fit any more`;
     return part.kind === "keep" && lossy
       ? [{ kind: "lost", table, sentence, query: part.query }]
       : [];

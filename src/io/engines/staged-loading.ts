@@ -1,70 +1,14 @@
 import { Failure } from "../../core/failure.ts";
-import type { Value } from "../../core/seeding/values.ts";
+import { countIn, type LateKeys, type LoadPlace } from "./load-place.ts";
 import type {
   KeyedTable,
   LoadConflict,
   LoadCounts,
   Loader,
-  LoadRow,
   LoadSettings,
   LoadTarget,
 } from "./loading.ts";
-
-/** What loading needs of a database, and how that says what all of them can say. */
-export interface LoadPlace {
-  quoted(name: string): string;
-  run(statement: string): Promise<void>;
-  rows<Row>(query: string): Promise<Row[]>;
-  /** The types of the columns of a table, as a temporary table is declared with them. */
-  columnTypes(table: string): Promise<Map<string, string>>;
-  /** The type of record numbers. */
-  number: string;
-  /** Makes a temporary table; by the columns that are `indexed`, rows are looked for. */
-  stage(table: string, columns: readonly StagedColumn[], indexed?: string): Promise<void>;
-  /** Makes one of a query. */
-  aside(table: string, query: string, indexed?: readonly string[]): Promise<void>;
-  drop(table: string): Promise<void>;
-  /** Inserts rows into a temporary table. */
-  insert(
-    table: string,
-    columns: readonly StagedColumn[],
-    rows: readonly (readonly Value[])[],
-  ): Promise<void>;
-  /** Updates rows `t` of a table by those of a temporary one, `i`, that have their number in `id`. */
-  updateFrom(
-    table: string,
-    staged: string,
-    sets: readonly (readonly [column: string, value: string])[],
-    condition: string,
-  ): Promise<void>;
-  /** Whether two expressions are the same to the letter, nothing and nothing included. */
-  same(one: string, other: string): string;
-  /** A text by whose case rows aren't told apart. */
-  caseless(text: string): string;
-  /** Some expressions as one, which is the same where all of them are. */
-  content(expressions: readonly string[]): string;
-  /** A moment, as `2026-05-03T07:00:00Z`, as a literal. */
-  moment(text: string): string;
-  /** The highest number that a row of a table ever had. */
-  highest(table: string): Promise<number>;
-  /** Makes a table go on after the numbers that were inserted into it. */
-  goOn(table: string): Promise<void>;
-  /** What begins and ends a statement that inserts rows, and passes over those that are there. */
-  insertMissing: readonly [string, string];
-  /** Fills an empty table without a detour, where there is a faster way. Gives the number of rows. */
-  fill?(target: LoadTarget, late: LateKeys, batches: Iterable<readonly LoadRow[]>): Promise<number>;
-}
-
-export interface StagedColumn {
-  name: string;
-  type: string;
-}
-
-/** The temporary tables with the keys that are settled late: by the place of a column, or of a table of links. */
-export interface LateKeys {
-  columns: ReadonlyMap<number, string>;
-  links: readonly string[];
-}
+import { stageLate, stageRows, strangers } from "./staging.ts";
 
 /** A table that was taken, and what is known of its rows. */
 interface Taken {
@@ -74,9 +18,6 @@ interface Taken {
   added: number;
   late: LateKeys;
 }
-
-/** Rows that are staged at once. */
-const atOnce = 1000;
 
 /** Whether nobody changed row `t` since a load wrote it. */
 const untouched =
@@ -118,143 +59,6 @@ export function stagedLoader(place: LoadPlace, settings: LoadSettings): Loader {
       return counts;
     },
   };
-}
-
-async function keyType(place: LoadPlace, { table, key }: KeyedTable): Promise<string> {
-  return (await place.columnTypes(table)).get(key) ?? "";
-}
-
-/** Makes the tables for keys of rows that may come later than those that refer to them. */
-async function stageLate(place: LoadPlace, target: LoadTarget, number: number): Promise<LateKeys> {
-  const make = async (name: string, other: KeyedTable) => {
-    const columns = [
-      { name: "id", type: place.number },
-      { name: "key_text", type: await keyType(place, other) },
-    ];
-    await place.stage(name, columns, "id");
-    return name;
-  };
-  const columns = new Map<number, string>();
-  for (const [at, { reference }] of target.columns.entries()) {
-    if (reference?.late) columns.set(at, await make(`levadura_late_${number}_${at}`, reference));
-  }
-  const links: string[] = [];
-  for (const [at, link] of target.links.entries()) {
-    links.push(await make(`levadura_links_${number}_${at}`, link.target));
-  }
-  return { columns, links };
-}
-
-/** Lays rows ready in a table of their own: what refers is resolved, so that rows can be compared. */
-async function stageRows(
-  place: LoadPlace,
-  target: LoadTarget,
-  staged: string,
-  late: LateKeys,
-  batches: Iterable<readonly LoadRow[]>,
-): Promise<void> {
-  const types = await place.columnTypes(target.table);
-  const early = target.columns.flatMap(({ reference }, at) =>
-    reference && !reference.late ? [{ at, reference }] : [],
-  );
-  const keys: StagedColumn[] = [];
-  for (const { at, reference } of early) {
-    keys.push({ name: `k${at}`, type: await keyType(place, reference) });
-  }
-  const values = target.columns.map(({ name }, at) => ({
-    name: `c${at}`,
-    type: types.get(name) ?? "",
-  }));
-  const number = { name: "n", type: place.number };
-  const rest = [
-    { name: "id", type: place.number },
-    { name: "state", type: "varchar(20)" },
-  ];
-  await place.stage(staged, [number, ...values, ...keys, ...rest], "n");
-  const written = [number, ...values, ...keys];
-  let count = 0;
-  for (const batch of batches) {
-    for (let from = 0; from < batch.length; from += atOnce) {
-      const waiting = new Map<string, Value[][]>();
-      const rows = batch.slice(from, from + atOnce).map((row) => {
-        count++;
-        const own = row.values.map((value, at) => (target.columns[at]?.reference ? null : value));
-        for (const [at, table] of late.columns) keep(waiting, table, count, row.values[at]);
-        row.links.forEach((each, link) => {
-          for (const key of each) keep(waiting, late.links[link] ?? "", count, key);
-        });
-        return [count, ...own, ...early.map(({ at }) => textOf(row.values[at]))];
-      });
-      await place.insert(staged, written, rows);
-      for (const [table, lateRows] of waiting) {
-        const type = await lateType(place, target, late, table);
-        const columns = [
-          { name: "id", type: place.number },
-          { name: "key_text", type },
-        ];
-        await place.insert(table, columns, lateRows);
-      }
-    }
-  }
-  for (const { at, reference } of early) await resolve(place, target, staged, at, reference);
-}
-
-function keep(waiting: Map<string, Value[][]>, table: string, id: number, key: unknown): void {
-  if (key === null || key === undefined) return;
-  const rows = waiting.get(table) ?? [];
-  rows.push([id, String(key)]);
-  waiting.set(table, rows);
-}
-
-function textOf(key: unknown): string | null {
-  return key === null || key === undefined ? null : String(key);
-}
-
-async function lateType(
-  place: LoadPlace,
-  target: LoadTarget,
-  late: LateKeys,
-  table: string,
-): Promise<string> {
-  const column = [...late.columns].find(([, name]) => name === table)?.[0];
-  const other =
-    column === undefined
-      ? target.links[late.links.indexOf(table)]?.target
-      : target.columns[column]?.reference;
-  return other ? keyType(place, other) : "";
-}
-
-async function resolve(
-  place: LoadPlace,
-  target: LoadTarget,
-  staged: string,
-  at: number,
-  { table, key }: KeyedTable,
-): Promise<void> {
-  await place.run(
-    `update ${staged} set c${at} = (select r.id from ${place.quoted(table)} r where r.${place.quoted(key)} = ${staged}.k${at}) where k${at} is not null`,
-  );
-  const lost = await countIn(place, `${staged} where k${at} is not null and c${at} is null`);
-  if (lost > 0) throw strangers(target, target.columns[at]?.name ?? "", { table, key }, lost);
-}
-
-async function countIn(place: LoadPlace, from: string): Promise<number> {
-  const [row] = await place.rows<{ count: number }>(`select count(*) as count from ${from}`);
-  return Number(row?.count ?? 0);
-}
-
-/** References lead to rows that are not there. */
-export function strangers(
-  { table }: LoadTarget,
-  column: string,
-  { table: other, key }: KeyedTable,
-  count: number,
-): Failure {
-  return new Failure(
-    "input",
-    `${count} ${count === 1 ? "row" : "rows"} for ${table} refer in ${column} to a row of ${other} that is not there`,
-    `they are found by ${key}: correct the data file, or import the rows that they refer to as well`,
-  );
 }
 
 /** Finds for each staged row the one that is there, and what is to be done with it; then does it. */

@@ -1,6 +1,6 @@
 import type { Fill } from "../../evolution/steps.ts";
-import type { Check, Column, ColumnType, Index, Schema, Table } from "../../schema/schema.ts";
-import { tableNamed } from "../../schema/schema.ts";
+import type { Column, ColumnType, Index, Table } from "../../schema/schema.ts";
+import { serverChecks } from "../checks.ts";
 import { cutName } from "../names.ts";
 
 /** The collation of all texts: letters are the same in either case, but for their accents; blanks at the end count. */
@@ -28,6 +28,8 @@ export function literal(value: string | number | boolean): string {
   if (typeof value !== "string") return String(value);
   return `'${value.replaceAll("\\", "\\\\").replaceAll("'", "''")}'`;
 }
+
+const { check } = serverChecks(literal);
 
 /** This moment in UTC, to the second. */
 export const thisMoment = "utc_timestamp()";
@@ -120,8 +122,8 @@ export function columnSql(column: Column): string {
 
 /** What a column has to hold to; a text that its type doesn't bound is bounded by a check. */
 function columnChecks({ name, type, checks = [] }: Column): string[] {
-  const own = checks.map((check) => checkSql(check, quoted(name)));
-  const bounded = checks.some((check) => check.kind === "length" && check.max !== undefined);
+  const own = checks.map((each) => check(each, quoted(name)));
+  const bounded = checks.some((each) => each.kind === "length" && each.max !== undefined);
   const open = type.kind === "text" && type.max > longestIndexed && !bounded;
   return open ? [`char_length(${quoted(name)}) <= ${type.max}`, ...own] : own;
 }
@@ -154,29 +156,4 @@ export const foreignKeyName = (table: string, column: string) => madeName(table,
 export function foreignKey(table: string, { name, references }: Column): string {
   const target = references?.table ?? "";
   return `constraint ${quoted(foreignKeyName(table, name))} foreign key (${quoted(name)}) references ${quoted(target)} (${quoted("id")})${references?.onDelete === "along" ? " on delete cascade" : ""}`;
-}
-
-/** What an expression has to hold to for a column to take it: its checks, and the length of its type. */
-export function checksOf(column: Column, value: string): string[] {
-  const checks = (column.checks ?? []).map((check) => checkSql(check, value));
-  return column.type.kind === "text"
-    ? [`char_length(${value}) <= ${column.type.max}`, ...checks]
-    : checks;
-}
-
-/** A check of the model's, on an expression. */
-export function checkSql(check: Check, value: string): string {
-  if (check.kind === "one of") return `${value} in (${check.values.map(literal).join(", ")})`;
-  const measured = check.kind === "length" ? `char_length(${value})` : value;
-  return [
-    check.min !== undefined && `${measured} >= ${literal(check.min)}`,
-    check.max !== undefined && `${measured} <= ${literal(check.max)}`,
-  ]
-    .filter(Boolean)
-    .join(" and ");
-}
-
-/** The columns of a table of a schema; none where there is no such table. */
-export function columnsOf(schema: Schema, table: string): readonly Column[] {
-  return tableNamed(schema, table)?.columns ?? [];
 }

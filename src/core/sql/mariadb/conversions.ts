@@ -1,27 +1,5 @@
 import type { ColumnType } from "../../schema/schema.ts";
-import { alwaysConverts } from "../conversions.ts";
-
-/**
- * An expression turned from one type into another; null where a value can't be. `lossy` cuts and rounds
- * what is too long or too fine instead. Nothing in it fails, whatever the value is.
- */
-export function converted(value: string, from: ColumnType, to: ColumnType, lossy: boolean): string {
-  if (to.kind === "text" || to.kind === "long text") {
-    const text = textOf(value, from);
-    if (to.kind === "long text" || alwaysConverts(from, to)) return text;
-    return lossy
-      ? `left(${text}, ${to.max})`
-      : `case when char_length(${text}) <= ${to.max} then ${text} end`;
-  }
-  if (from.kind === "decimal" && to.kind === "decimal") {
-    if (from.places <= to.places) return value;
-    const round = `round(${value}, ${to.places})`;
-    return lossy ? round : `case when ${value} = ${round} then ${value} end`;
-  }
-  if (from.kind === to.kind) return value;
-  const source = from.kind === "long text" ? "text" : from.kind;
-  return conversions[`${source} ${to.kind}`]?.(value, to, lossy) ?? "null";
-}
+import { type ConversionWords, conversionBy } from "../conversions.ts";
 
 function textOf(value: string, from: ColumnType): string {
   switch (from.kind) {
@@ -55,9 +33,7 @@ const hour = "([01][0-9]|2[0-3]):[0-5][0-9]";
 const isDay = (value: string) =>
   `case when ${plain(value)} regexp ${day} then cast(substr(trim(${value}), 9, 2) as signed) <= day(last_day(concat(substr(trim(${value}), 1, 7), '-01'))) else false end`;
 
-const conversions: Readonly<
-  Record<string, (value: string, to: ColumnType, lossy: boolean) => string>
-> = {
+const conversions: ConversionWords["conversions"] = {
   "text integer": (value) =>
     `case when ${plain(value)} regexp ${number} then case when ${read(value)} = truncate(${read(value)}, 0) then cast(${read(value)} as signed) end end`,
   "text decimal": (value, to, lossy) => {
@@ -86,3 +62,12 @@ const conversions: Readonly<
   "datetime date": (value) => `cast(${value} as date)`,
   "datetime time": (value) => `cast(date_format(${value}, '%H:%i') as time)`,
 };
+
+export const converted = conversionBy({
+  textOf,
+  cut: (text, length) => `left(${text}, ${length})`,
+  length: (text) => `char_length(${text})`,
+  rounded: (value, places) => `round(${value}, ${places})`,
+  conversions,
+  nothing: () => "null",
+});

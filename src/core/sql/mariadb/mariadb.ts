@@ -1,15 +1,14 @@
-import { describeStep, type Step, takeStep } from "../../evolution/steps.ts";
+import { type Step, takeStep } from "../../evolution/steps.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../../schema/schema.ts";
-import type { Dialect, Risk } from "../dialect.ts";
+import { alteringDialect, referring } from "../altering.ts";
+import { serverChecks } from "../checks.ts";
+import type { Dialect } from "../dialect.ts";
 import * as flows from "../flows.ts";
 import { type Idiom, keptTable } from "../idiom.ts";
-import type { Part, Section } from "../script.ts";
+import type { Part } from "../script.ts";
 import { changeColumn } from "./change.ts";
 import {
-  checkSql,
-  checksOf,
   columnSql,
-  columnsOf,
   createTable,
   fillSql,
   foreignKey,
@@ -37,8 +36,7 @@ const idiom: Idiom = {
   same: (one, other) => `(${one} <=> ${other})`,
   differs: (one, other) => `(not (binary (${one}) <=> binary (${other})))`,
   caseless: (text) => text,
-  checksOf,
-  check: checkSql,
+  ...serverChecks(literal),
   converted,
   aside: (table, query) => [
     run(`create table ${table} as select * from (${query}) as q limit 0`),
@@ -48,15 +46,21 @@ const idiom: Idiom = {
 };
 
 /** MariaDB: nearly everything can be altered in place, but each statement that does is a transaction of its own. */
-export const mariadb: Dialect = {
+export const mariadb: Dialect = alteringDialect({
   name: "mariadb",
   transactional: false,
-  sections,
-  risks,
-  rewritten,
   limits,
-  quoted,
-};
+  idiom,
+  typeSql,
+  renameTable,
+  renameColumn,
+  addTable,
+  dropReference: (table, column) => `drop foreign key ${quoted(foreignKeyName(table, column))}`,
+  addColumn,
+  dropColumn,
+  changeColumn: (step, before) => changeColumn(idiom, step, tableNamed(before, step.table)),
+  changeIndex,
+});
 
 const run = (sql: string): Part => ({ kind: "run", sql });
 const id = quoted("id");
@@ -64,58 +68,18 @@ const id = quoted("id");
 /** Renaming what a reference is called needs no look at the rows. */
 const unlooked = "set statement foreign_key_checks = 0 for ";
 
-function sections(steps: readonly Step[], before: Schema): Section[] {
-  let schema = before;
-  return steps.map((step) => {
-    // A change of a column says itself where in it rows are looked at.
-    const refused = step.kind === "change column" ? [] : flows.refusals(risks(step, schema));
-    const parts = [...refused, ...statementsOf(step, schema)];
-    schema = takeStep(schema, step);
-    return { sentences: [describeStep(step)], parts };
-  });
-}
-
-function statementsOf(step: Step, before: Schema): Part[] {
-  switch (step.kind) {
-    case "rename table":
-      return renameTable(step, before);
-    case "rename column":
-      return renameColumn(step, before);
-    case "add table":
-      return addTable(step, before);
-    case "drop table":
-      return dropTable(step, before);
-    case "add column":
-      return addColumn(step);
-    case "drop column":
-      return dropColumn(step);
-    case "change column":
-      return changeColumn(idiom, step, tableNamed(before, step.table));
-    case "add index": {
-      const columns = columnsOf(before, step.table);
-      if (isCovered(columns, step.index)) return [];
-      return [run(`alter table ${quoted(step.table)} add ${indexSql(columns, step.index)}`)];
-    }
-    case "drop index":
-      if (isCovered(columnsOf(before, step.table), step.index)) return [];
-      return [
-        run(`alter table ${quoted(step.table)} drop key ${quoted(madeName(step.index.name))}`),
-      ];
-    case "texts to rows":
-      return flows.textsToRows(idiom, step, before);
-    case "rows to texts":
-      return flows.rowsToTexts(idiom, step, before);
-    case "reference to links":
-      return flows.referenceToLinks(idiom, step);
-    case "links to reference":
-      return flows.linksToReference(idiom, step);
-    case "carry":
-      return flows.carry(idiom, step);
-    case "own sql":
-      return step.forward.mariadb === undefined
-        ? [{ kind: "no way", about: step.about }]
-        : [run(step.forward.mariadb.replace(/;\s*$/, ""))];
-  }
+/** The index of a reference serves for one that a list is sorted by. */
+function changeIndex(
+  { kind, table, index }: Extract<Step, { kind: "add index" | "drop index" }>,
+  before: Schema,
+): Part[] {
+  const columns = tableNamed(before, table)?.columns ?? [];
+  if (isCovered(columns, index)) return [];
+  const change =
+    kind === "add index"
+      ? `add ${indexSql(columns, index)}`
+      : `drop key ${quoted(madeName(index.name))}`;
+  return [run(`alter table ${quoted(table)} ${change}`)];
 }
 
 /** References are called by their table and column, by which they are dropped. */
@@ -174,33 +138,12 @@ function addTable(
     parts.push(filled);
   }
   // References to this table from ones that were made before it.
-  for (const other of before.tables) {
-    for (const column of other.columns) {
-      if (column.references?.table === table.name) {
-        parts.push(run(`alter table ${quoted(other.name)} add ${foreignKey(other.name, column)}`));
-      }
-    }
+  for (const other of referring(before, table)) {
+    parts.push(
+      run(`alter table ${quoted(other.table)} add ${foreignKey(other.table, other.column)}`),
+    );
   }
   return parts;
-}
-
-function dropTable({ table, keep }: Extract<Step, { kind: "drop table" }>, before: Schema): Part[] {
-  const referring = before.tables
-    .filter(({ name }) => name !== table.name)
-    .flatMap((other) =>
-      other.columns
-        .filter(({ references }) => references?.table === table.name)
-        .map(({ name }) =>
-          run(
-            `alter table ${quoted(other.name)} drop foreign key ${quoted(foreignKeyName(other.name, name))}`,
-          ),
-        ),
-    );
-  return [
-    flows.keepTable(idiom, table, keep),
-    ...referring,
-    run(`drop table ${quoted(table.name)}`),
-  ];
 }
 
 function addColumn({
@@ -260,19 +203,4 @@ function dropColumn(step: Extract<Step, { kind: "drop column" }>): Part[] {
       `alter table ${quoted(step.table)} drop foreign key if exists ${name}, drop key if exists ${name}, drop column ${quoted(step.column.name)}`,
     ),
   ];
-}
-
-function risks(step: Step, before: Schema): Risk[] {
-  if (step.kind !== "change column") return flows.steppedRisks(idiom, step, before);
-  return flows.changeRisks(step, changeColumn(idiom, step, tableNamed(before, step.table)));
-}
-
-/** The tables of which every row is written anew: for another type. */
-function rewritten(steps: readonly Step[]): string[] {
-  const tables = steps.flatMap((step) =>
-    step.kind === "change column" && typeSql(step.from.type) !== typeSql(step.to.type)
-      ? [step.table]
-      : [],
-  );
-  return [...new Set(tables)];
 }

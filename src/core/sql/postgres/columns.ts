@@ -1,5 +1,6 @@
 import type { Fill } from "../../evolution/steps.ts";
-import type { Check, Column, ColumnType, Index, Table } from "../../schema/schema.ts";
+import type { Column, ColumnType, Index, Table } from "../../schema/schema.ts";
+import { serverChecks } from "../checks.ts";
 import { cutName } from "../names.ts";
 
 /** The collation of all texts: letters are the same in either case, but for their accents. */
@@ -25,6 +26,8 @@ export function literal(value: string | number | boolean): string {
   if (typeof value === "string") return `'${value.replaceAll("'", "''")}'`;
   return String(value);
 }
+
+const { check } = serverChecks(literal);
 
 /** This moment, to the second. */
 export const thisMoment = "date_trunc('second', now())";
@@ -116,7 +119,7 @@ export const foreignKeyName = (table: string, column: string) => madeName(table,
 
 /** What a column has to hold to, under a name by which it can be dropped; undefined for nothing. */
 export function checkConstraint(table: string, column: Column): string | undefined {
-  const checks = (column.checks ?? []).map((check) => checkSql(check, quoted(column.name)));
+  const checks = (column.checks ?? []).map((each) => check(each, quoted(column.name)));
   if (checks.length === 0) return undefined;
   return `constraint ${quoted(checkName(table, column.name))} check (${checks.join(" and ")})`;
 }
@@ -124,24 +127,4 @@ export function checkConstraint(table: string, column: Column): string | undefin
 export function foreignKey(table: string, { name, references }: Column): string {
   const target = references?.table ?? "";
   return `constraint ${quoted(foreignKeyName(table, name))} foreign key (${quoted(name)}) references ${quoted(target)} (${quoted("id")}) on delete ${references?.onDelete === "along" ? "cascade" : "restrict"}`;
-}
-
-/** What an expression has to hold to for a column to take it: its checks, and the length of its type. */
-export function checksOf(column: Column, value: string): string[] {
-  const checks = (column.checks ?? []).map((check) => checkSql(check, value));
-  return column.type.kind === "text"
-    ? [`char_length(${value}) <= ${column.type.max}`, ...checks]
-    : checks;
-}
-
-/** A check of the model's, on an expression. */
-export function checkSql(check: Check, value: string): string {
-  if (check.kind === "one of") return `${value} in (${check.values.map(literal).join(", ")})`;
-  const measured = check.kind === "length" ? `char_length(${value})` : value;
-  return [
-    check.min !== undefined && `${measured} >= ${literal(check.min)}`,
-    check.max !== undefined && `${measured} <= ${literal(check.max)}`,
-  ]
-    .filter(Boolean)
-    .join(" and ");
 }

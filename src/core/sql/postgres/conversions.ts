@@ -1,27 +1,5 @@
 import type { ColumnType } from "../../schema/schema.ts";
-import { alwaysConverts } from "../conversions.ts";
-
-/**
- * An expression turned from one type into another; null where a value can't be. `lossy` cuts and rounds
- * what is too long or too fine instead. Nothing in it fails, whatever the value is.
- */
-export function converted(value: string, from: ColumnType, to: ColumnType, lossy: boolean): string {
-  if (to.kind === "text" || to.kind === "long text") {
-    const text = textOf(value, from);
-    if (to.kind === "long text" || alwaysConverts(from, to)) return text;
-    return lossy
-      ? `left(${text}, ${to.max})`
-      : `case when char_length(${text}) <= ${to.max} then ${text} end`;
-  }
-  if (from.kind === "decimal" && to.kind === "decimal") {
-    if (from.places <= to.places) return value;
-    const round = `round(${value}, ${to.places})`;
-    return lossy ? round : `case when ${value} = ${round} then ${value} end`;
-  }
-  if (from.kind === to.kind) return value;
-  const source = from.kind === "long text" ? "text" : from.kind;
-  return conversions[`${source} ${to.kind}`]?.(value, to, lossy) ?? `null::${nullType[to.kind]}`;
-}
+import { type ConversionWords, conversionBy } from "../conversions.ts";
 
 const nullType: Readonly<Record<ColumnType["kind"], string>> = {
   text: "text",
@@ -63,9 +41,7 @@ const hour = "([01][0-9]|2[0-3]):[0-5][0-9]";
 const isDay = (text: string) =>
   `case when ${text} ~ ${day} then substr(${text}, 9, 2)::int <= extract(day from (substr(${text}, 1, 7) || '-01')::date + interval '1 month - 1 day') else false end`;
 
-const conversions: Readonly<
-  Record<string, (value: string, to: ColumnType, lossy: boolean) => string>
-> = {
+const conversions: ConversionWords["conversions"] = {
   "text integer": (value) =>
     `case when ${plain(value)} ~ ${number} then case when trim(${value})::numeric = trunc(trim(${value})::numeric) then trunc(trim(${value})::numeric)::bigint end end`,
   "text decimal": (value, to, lossy) => {
@@ -94,3 +70,12 @@ const conversions: Readonly<
   "datetime date": (value) => `(${value} at time zone 'UTC')::date`,
   "datetime time": (value) => `date_trunc('minute', ${value} at time zone 'UTC')::time`,
 };
+
+export const converted = conversionBy({
+  textOf,
+  cut: (text, length) => `left(${text}, ${length})`,
+  length: (text) => `char_length(${text})`,
+  rounded: (value, places) => `round(${value}, ${places})`,
+  conversions,
+  nothing: (to) => `null::${nullType[to.kind]}`,
+});

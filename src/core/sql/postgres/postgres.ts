@@ -1,21 +1,15 @@
-import {
-  alike,
-  type ChangeColumn,
-  describeStep,
-  type Step,
-  takeStep,
-} from "../../evolution/steps.ts";
+import { alike, type ChangeColumn, type Step, takeStep } from "../../evolution/steps.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../../schema/schema.ts";
-import type { Dialect, Risk } from "../dialect.ts";
+import { alteringDialect, referring } from "../altering.ts";
+import { serverChecks } from "../checks.ts";
+import type { Dialect } from "../dialect.ts";
 import * as flows from "../flows.ts";
 import { type Idiom, inTemporaryTable, keptTable } from "../idiom.ts";
-import type { Part, Section } from "../script.ts";
+import type { Part } from "../script.ts";
 import { changedValue, keptRows } from "../values.ts";
 import {
   checkConstraint,
   checkName,
-  checkSql,
-  checksOf,
   collation,
   columnSql,
   createIndex,
@@ -44,77 +38,40 @@ const idiom: Idiom = {
   differs: (one, other) =>
     `((${one})::text collate "C" is distinct from (${other})::text collate "C")`,
   caseless: (text) => text,
-  checksOf,
-  check: checkSql,
+  ...serverChecks(literal),
   converted,
   aside: inTemporaryTable,
   insertMissing: ["insert", " on conflict do nothing"],
 };
 
 /** PostgreSQL: nearly everything can be altered in place, and all of it within a transaction. */
-export const postgres: Dialect = {
+export const postgres: Dialect = alteringDialect({
   name: "postgres",
   transactional: true,
-  sections,
-  risks,
-  rewritten,
   limits,
-  quoted,
-};
+  idiom,
+  typeSql,
+  renameTable,
+  renameColumn,
+  addTable,
+  dropReference: (table, column) => `drop constraint ${quoted(foreignKeyName(table, column))}`,
+  addColumn,
+  dropColumn: (step) => flows.dropColumn(idiom, step),
+  changeColumn: (step, before) => indexedAround(step, before, changeColumn(step)),
+  changeIndex,
+});
 
 const run = (sql: string): Part => ({ kind: "run", sql });
 
-function sections(steps: readonly Step[], before: Schema): Section[] {
-  let schema = before;
-  return steps.map((step) => {
-    // A change of a column says itself where in it rows are looked at.
-    const refused = step.kind === "change column" ? [] : flows.refusals(risks(step, schema));
-    const parts = [...refused, ...statementsOf(step, schema)];
-    schema = takeStep(schema, step);
-    return { sentences: [describeStep(step)], parts };
-  });
-}
-
-function statementsOf(step: Step, before: Schema): Part[] {
-  switch (step.kind) {
-    case "rename table":
-      return renameTable(step, before);
-    case "rename column":
-      return renameColumn(step, before);
-    case "add table":
-      return addTable(step, before);
-    case "drop table":
-      return dropTable(step, before);
-    case "add column":
-      return addColumn(step);
-    case "drop column":
-      return flows.dropColumn(idiom, step);
-    case "change column":
-      return indexedAround(step, before, changeColumn(step));
-    case "add index":
-    case "drop index": {
-      // What it can't hold is found without an index; where it would be unique, the model was refused.
-      const columns = tableNamed(before, step.table)?.columns ?? [];
-      if (!isIndexed(columns, step.index)) return [];
-      return step.kind === "add index"
-        ? [run(createIndex(step.table, step.index))]
-        : [run(`drop index ${quoted(madeName(step.index.name))}`)];
-    }
-    case "texts to rows":
-      return flows.textsToRows(idiom, step, before);
-    case "rows to texts":
-      return flows.rowsToTexts(idiom, step, before);
-    case "reference to links":
-      return flows.referenceToLinks(idiom, step);
-    case "links to reference":
-      return flows.linksToReference(idiom, step);
-    case "carry":
-      return flows.carry(idiom, step);
-    case "own sql":
-      return step.forward.postgres === undefined
-        ? [{ kind: "no way", about: step.about }]
-        : [run(step.forward.postgres.replace(/;\s*$/, ""))];
-  }
+/** What an index can't hold is found without it; where it would be unique, the model was refused. */
+function changeIndex(
+  { kind, table, index }: Extract<Step, { kind: "add index" | "drop index" }>,
+  before: Schema,
+): Part[] {
+  if (!isIndexed(tableNamed(before, table)?.columns ?? [], index)) return [];
+  return kind === "add index"
+    ? [run(createIndex(table, index))]
+    : [run(`drop index ${quoted(madeName(index.name))}`)];
 }
 
 /** The names of constraints follow those of their tables and columns, by which they are dropped. */
@@ -176,12 +133,10 @@ function addTable(
     if (isIndexed(table.columns, index)) parts.push(run(createIndex(table.name, index)));
   }
   // References to this table from ones that were made before it.
-  for (const other of before.tables) {
-    for (const column of other.columns) {
-      if (column.references?.table === table.name) {
-        parts.push(run(`alter table ${quoted(other.name)} add ${foreignKey(other.name, column)}`));
-      }
-    }
+  for (const other of referring(before, table)) {
+    parts.push(
+      run(`alter table ${quoted(other.table)} add ${foreignKey(other.table, other.column)}`),
+    );
   }
   if (!restore) return parts;
   const file = keptTable(idiom, restore);
@@ -196,25 +151,6 @@ function addTable(
     1 + parts.findIndex((part) => part.kind === "run" && part.sql.startsWith("create table"));
   parts.splice(at, 0, filled, ...(table.key.length === 1 ? [numbered] : []));
   return [{ kind: "bring back", file: restore, table: file }, ...parts];
-}
-
-function dropTable({ table, keep }: Extract<Step, { kind: "drop table" }>, before: Schema): Part[] {
-  const referring = before.tables
-    .filter(({ name }) => name !== table.name)
-    .flatMap((other) =>
-      other.columns
-        .filter(({ references }) => references?.table === table.name)
-        .map(({ name }) =>
-          run(
-            `alter table ${quoted(other.name)} drop constraint ${quoted(foreignKeyName(other.name, name))}`,
-          ),
-        ),
-    );
-  return [
-    flows.keepTable(idiom, table, keep),
-    ...referring,
-    run(`drop table ${quoted(table.name)}`),
-  ];
 }
 
 /** Kept values are texts; what they were is known by the column. */
@@ -339,20 +275,4 @@ function changeColumn(step: ChangeColumn): Part[] {
   ].filter(Boolean);
   if (tight.length > 0) parts.push(run(`alter table ${goal} ${tight.join(", ")}`));
   return parts;
-}
-
-function risks(step: Step, before: Schema): Risk[] {
-  return step.kind === "change column"
-    ? flows.changeRisks(step, changeColumn(step))
-    : flows.steppedRisks(idiom, step, before);
-}
-
-/** The tables of which every row is written anew: for another type, or a column that is required and filled. */
-function rewritten(steps: readonly Step[]): string[] {
-  const tables = steps.flatMap((step) =>
-    step.kind === "change column" && typeSql(step.from.type) !== typeSql(step.to.type)
-      ? [step.table]
-      : [],
-  );
-  return [...new Set(tables)];
 }

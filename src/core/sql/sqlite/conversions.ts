@@ -1,30 +1,5 @@
 import type { ColumnType } from "../../schema/schema.ts";
-import { alwaysConverts } from "../conversions.ts";
-
-/**
- * An expression turned from one type into another; null where a value can't be. `lossy` cuts and rounds
- * what is too long or too fine instead.
- */
-export function converted(value: string, from: ColumnType, to: ColumnType, lossy: boolean): string {
-  if (to.kind === "text" || to.kind === "long text") return textWithin(value, from, to, lossy);
-  if (from.kind === "decimal" && to.kind === "decimal") return rounded(value, from, to, lossy);
-  if (from.kind === to.kind) return value;
-  const source = from.kind === "long text" ? "text" : from.kind;
-  return conversions[`${source} ${to.kind}`]?.(value, to, lossy) ?? "null";
-}
-
-function textWithin(
-  value: string,
-  from: ColumnType,
-  to: Extract<ColumnType, { kind: "text" | "long text" }>,
-  lossy: boolean,
-): string {
-  const text = textOf(value, from);
-  if (to.kind === "long text" || alwaysConverts(from, to)) return text;
-  return lossy
-    ? `substr(${text}, 1, ${to.max})`
-    : `case when length(${text}) <= ${to.max} then ${text} end`;
-}
+import { type ConversionWords, conversionBy } from "../conversions.ts";
 
 function textOf(value: string, from: ColumnType): string {
   switch (from.kind) {
@@ -39,17 +14,6 @@ function textOf(value: string, from: ColumnType): string {
   }
 }
 
-function rounded(
-  value: string,
-  from: { places: number },
-  to: { places: number },
-  lossy: boolean,
-): string {
-  if (from.places <= to.places) return value;
-  const round = `round(${value}, ${to.places})`;
-  return lossy ? round : `case when ${value} = ${round} then ${value} end`;
-}
-
 /**
  * Whether a text is a number in plain digits: compared with a number, a text is taken for one if the whole
  * of it is one.
@@ -57,9 +21,7 @@ function rounded(
 const isNumber = (value: string, type: "integer" | "numeric") =>
   `${value} = cast(${value} as ${type}) and ${value} not glob '*[eE]*' and abs(cast(${value} as ${type})) <= 999999999999999`;
 
-const conversions: Readonly<
-  Record<string, (value: string, to: ColumnType, lossy: boolean) => string>
-> = {
+const conversions: ConversionWords["conversions"] = {
   "text integer": (value) =>
     `case when ${isNumber(value, "integer")} then cast(${value} as integer) end`,
   "text decimal": (value, to, lossy) => {
@@ -89,3 +51,12 @@ const conversions: Readonly<
   "datetime date": (value) => `substr(${value}, 1, 10)`,
   "datetime time": (value) => `substr(${value}, 12, 5)`,
 };
+
+export const converted = conversionBy({
+  textOf,
+  cut: (text, length) => `substr(${text}, 1, ${length})`,
+  length: (text) => `length(${text})`,
+  rounded: (value, places) => `round(${value}, ${places})`,
+  conversions,
+  nothing: () => "null",
+});

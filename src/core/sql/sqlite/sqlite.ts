@@ -1,17 +1,7 @@
 import { describeStep, type Step, takeStep } from "../../evolution/steps.ts";
 import type { Schema } from "../../schema/schema.ts";
 import type { Dialect, Risk } from "../dialect.ts";
-import {
-  carry,
-  dropColumn,
-  keepTable,
-  linksToReference,
-  plainRisks,
-  referenceToLinks,
-  refusals,
-  rowsToTexts,
-  textsToRows,
-} from "../flows.ts";
+import { changeRisks, dropColumn, flow, keepTable, plainRisks, refusals } from "../flows.ts";
 import { keptTable } from "../idiom.ts";
 import type { Limits } from "../limits.ts";
 import type { Part, Section } from "../script.ts";
@@ -102,22 +92,10 @@ function statementsOf(step: Step, before: Schema): Part[] {
       return [run(createIndex(step.table, step.index))];
     case "drop index":
       return [run(`drop index ${quoted(step.index.name)}`)];
-    case "texts to rows":
-      return textsToRows(idiom, step, before);
-    case "rows to texts":
-      return rowsToTexts(idiom, step, before);
-    case "reference to links":
-      return referenceToLinks(idiom, step);
-    case "links to reference":
-      return linksToReference(idiom, step);
-    case "carry":
-      return carry(idiom, step);
-    case "own sql":
-      return step.forward.sqlite === undefined
-        ? [{ kind: "no way", about: step.about }]
-        : [run(step.forward.sqlite.replace(/;\s*$/, ""))];
     case "change column":
       throw new Error("a column is changed by making its table anew");
+    default:
+      return flow(idiom, "sqlite", step, before);
   }
 }
 
@@ -162,20 +140,7 @@ function risks(step: Step, before: Schema): Risk[] {
     case "add column":
     case "change column": {
       if (!needsRebuild(step)) return [];
-      return rebuild([step], before).parts.flatMap((part): Risk[] =>
-        part.kind === "none may remain"
-          ? [{ kind: "in the way", table: step.table, sentence: part.sentence, query: part.query }]
-          : part.kind === "keep" && step.kind === "change column" && step.lossy
-            ? [
-                {
-                  kind: "lost",
-                  table: step.table,
-                  sentence: `values of ${step.table}.${step.to.name} don't fit any more`,
-                  query: part.query,
-                },
-              ]
-            : [],
-      );
+      return changeRisks(step, rebuild([step], before).parts);
     }
     default:
       return plainRisks(idiom, step, before);

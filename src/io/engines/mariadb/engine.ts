@@ -10,6 +10,7 @@ import type { Value } from "../../../core/seeding/values.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
 import { copyTables } from "../copying.ts";
 import type { Engine } from "../engine.ts";
+import { common, denied, full, missing, serverFailure, stopped } from "../server-failure.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
 import { mariadbLoader } from "./loading.ts";
 
@@ -54,41 +55,28 @@ async function connected(address: URL): Promise<Client> {
   }
 }
 
-const absent = "no server answers there";
-const correct = "start it, or correct DATABASE_URL";
-const denied = "the account may not do that";
-const permission = "ask whoever runs the server for the permission";
-const full = "its disk is full";
-const room = "make room, and run it again";
-const lost = "the connection was lost";
-const again = "run it again: it goes on where it was";
+const lost = ["the connection was lost", "run it again: it goes on where it was"] as const;
 
-/** What is the matter, by the code of the error. */
-const reasons: Readonly<Record<string, readonly [string, string]>> = {
-  ECONNREFUSED: [absent, correct],
-  ENOTFOUND: ["there is no machine of that name", "correct DATABASE_URL"],
-  ETIMEDOUT: [absent, correct],
-  ER_ACCESS_DENIED_ERROR: ["it refuses the account or the password", "correct DATABASE_URL"],
-  ER_BAD_DB_ERROR: ["there is no such database", "`levadura migrate` makes it"],
-  ER_DBACCESS_DENIED_ERROR: [denied, permission],
-  ER_TABLEACCESS_DENIED_ERROR: [denied, permission],
-  ER_SPECIFIC_ACCESS_DENIED_ERROR: [denied, permission],
-  ER_DISK_FULL: [full, room],
-  ER_RECORD_FILE_FULL: [full, room],
-  ER_SERVER_SHUTDOWN: ["the server was shut down", "run it again once it is back"],
-  PROTOCOL_CONNECTION_LOST: [lost, again],
-  ECONNRESET: [lost, again],
-};
-
-/** An error of the driver, as a failure; without the password. */
+/** An error of the driver, as a failure. */
 function mariadbFailure(address: URL, error: unknown): Failure {
-  if (error instanceof Failure) return error;
-  const { code = "", message, about } = error as { code?: string; message: string; about?: string };
-  const place = `${address.hostname}:${address.port || 3306}${address.pathname}`;
-  const [reason, help] = reasons[code] ?? [message || code, undefined];
-  // What is known of the reason says nothing yet of how far a migration is.
-  const advice = help && about ? `${help}; ${about}` : help;
-  return new Failure("outside", `the database ${place}: ${reason}`, advice, code);
+  return serverFailure(
+    address,
+    3306,
+    {
+      ...common,
+      ER_ACCESS_DENIED_ERROR: ["it refuses the account or the password", "correct DATABASE_URL"],
+      ER_BAD_DB_ERROR: missing,
+      ER_DBACCESS_DENIED_ERROR: denied,
+      ER_TABLEACCESS_DENIED_ERROR: denied,
+      ER_SPECIFIC_ACCESS_DENIED_ERROR: denied,
+      ER_DISK_FULL: full,
+      ER_RECORD_FILE_FULL: full,
+      ER_SERVER_SHUTDOWN: stopped,
+      PROTOCOL_CONNECTION_LOST: lost,
+      ECONNRESET: lost,
+    },
+    error,
+  );
 }
 
 function engineOf(client: Client, address: URL): Engine {

@@ -1,8 +1,9 @@
 import type { Client } from "../../../../kit/database/mariadb/connection.ts";
 import { written } from "../../../../kit/database/mariadb/moments.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
+import type { LoadPlace } from "../load-place.ts";
 import type { Loader, LoadSettings } from "../loading.ts";
-import { type LoadPlace, stagedLoader } from "../staged-loading.ts";
+import { stagedLoader } from "../staged-loading.ts";
 
 const { quoted } = mariadb;
 

@@ -9,6 +9,7 @@ import type { Value } from "../../../core/seeding/values.ts";
 import { postgres } from "../../../core/sql/postgres/postgres.ts";
 import { copyTables } from "../copying.ts";
 import type { Engine } from "../engine.ts";
+import { common, denied, full, missing, serverFailure, stopped } from "../server-failure.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
 import { postgresLoader } from "./loading.ts";
 
@@ -67,28 +68,23 @@ async function connected(address: URL): Promise<Client> {
   }
 }
 
-/** What is the matter, by the code of the error. */
-const reasons: Readonly<Record<string, readonly [string, string]>> = {
-  ECONNREFUSED: ["no server answers there", "start it, or correct DATABASE_URL"],
-  ENOTFOUND: ["there is no machine of that name", "correct DATABASE_URL"],
-  ETIMEDOUT: ["no server answers there", "start it, or correct DATABASE_URL"],
-  "28P01": ["it refuses the password", "correct DATABASE_URL"],
-  "28000": ["it refuses the account", "correct DATABASE_URL"],
-  "3D000": ["there is no such database", "`levadura migrate` makes it"],
-  "42501": ["the account may not do that", "ask whoever runs the server for the permission"],
-  "53100": ["its disk is full", "make room, and run it again"],
-  "55006": ["somebody else is using it", "wait, and run it again"],
-  "57P01": ["the server was shut down", "run it again once it is back"],
-};
-
-/** An error of the driver, as a failure; without the password. */
+/** An error of the driver, as a failure. */
 function postgresFailure(address: URL, error: unknown): Failure {
-  if (error instanceof Failure) return error;
-  const { code = "", message } = error as { code?: string; message: string };
-  const place = `${address.hostname}:${address.port || 5432}${address.pathname}`;
-  const known = reasons[code] ?? (/timeout/i.test(message) ? reasons.ETIMEDOUT : undefined);
-  const [reason, help] = known ?? [message || code, undefined];
-  return new Failure("outside", `the database ${place}: ${reason}`, help, code);
+  return serverFailure(
+    address,
+    5432,
+    {
+      ...common,
+      "28P01": ["it refuses the password", "correct DATABASE_URL"],
+      "28000": ["it refuses the account", "correct DATABASE_URL"],
+      "3D000": missing,
+      "42501": denied,
+      "53100": full,
+      "55006": ["somebody else is using it", "wait, and run it again"],
+      "57P01": stopped,
+    },
+    error,
+  );
 }
 
 function engineOf(client: Client, address: URL): Engine {

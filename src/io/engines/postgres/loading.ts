@@ -1,7 +1,8 @@
 import type { Client } from "pg";
 import { postgres } from "../../../core/sql/postgres/postgres.ts";
+import type { LoadPlace } from "../load-place.ts";
 import type { Loader, LoadSettings } from "../loading.ts";
-import { type LoadPlace, stagedLoader } from "../staged-loading.ts";
+import { stagedLoader } from "../staged-loading.ts";
 
 const { quoted } = postgres;
 

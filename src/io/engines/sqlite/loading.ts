@@ -1,8 +1,10 @@
 import type Driver from "libsql";
 import { encode } from "../../../../kit/database/sqlite/connection.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
+import type { LateKeys, LoadPlace } from "../load-place.ts";
 import type { KeyedTable, Loader, LoadRow, LoadSettings, LoadTarget } from "../loading.ts";
-import { type LateKeys, type LoadPlace, stagedLoader, strangers } from "../staged-loading.ts";
+import { stagedLoader } from "../staged-loading.ts";
+import { strangers } from "../staging.ts";
 
 const { quoted } = sqlite;
 

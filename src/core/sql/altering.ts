@@ -1,0 +1,110 @@
+import { describeStep, type Step, takeStep } from "../evolution/steps.ts";
+import type { ColumnType, Schema, Table } from "../schema/schema.ts";
+import type { Dialect } from "./dialect.ts";
+import * as flows from "./flows.ts";
+import type { Idiom } from "./idiom.ts";
+import type { Part } from "./script.ts";
+
+type Of<Kind extends Step["kind"]> = Extract<Step, { kind: Kind }>;
+
+/** What a database that alters tables where they are does for each kind of step that concerns one. */
+export interface Alterations extends Pick<Dialect, "name" | "transactional" | "limits"> {
+  idiom: Idiom;
+  typeSql(type: ColumnType): string;
+  renameTable(step: Of<"rename table">, before: Schema): Part[];
+  renameColumn(step: Of<"rename column">, before: Schema): Part[];
+  addTable(step: Of<"add table">, before: Schema): Part[];
+  /** What takes a reference away, after `alter table`. */
+  dropReference(table: string, column: string): string;
+  addColumn(step: Of<"add column">, before: Schema): Part[];
+  dropColumn(step: Of<"drop column">): Part[];
+  changeColumn(step: Of<"change column">, before: Schema): Part[];
+  changeIndex(step: Of<"add index"> | Of<"drop index">, before: Schema): Part[];
+}
+
+/** A dialect that takes one step after the other, and looks first whether rows stand in the way of each. */
+export function alteringDialect(own: Alterations): Dialect {
+  const { name, transactional, limits, idiom, typeSql } = own;
+  const risks: Dialect["risks"] = (step, before) =>
+    step.kind === "change column"
+      ? flows.changeRisks(step, own.changeColumn(step, before))
+      : flows.steppedRisks(idiom, step, before);
+  return {
+    name,
+    transactional,
+    limits,
+    quoted: idiom.quoted,
+    risks,
+    sections: (steps, before) => {
+      let schema = before;
+      return steps.map((step) => {
+        // A change of a column says itself where in it rows are looked at.
+        const refused = step.kind === "change column" ? [] : flows.refusals(risks(step, schema));
+        const parts = [...refused, ...alter(own, step, schema)];
+        schema = takeStep(schema, step);
+        return { sentences: [describeStep(step)], parts };
+      });
+    },
+    rewritten: (steps) => {
+      const tables = steps.flatMap((step) =>
+        step.kind === "change column" && typeSql(step.from.type) !== typeSql(step.to.type)
+          ? [step.table]
+          : [],
+      );
+      return [...new Set(tables)];
+    },
+  };
+}
+
+function alter(own: Alterations, step: Step, before: Schema): Part[] {
+  switch (step.kind) {
+    case "rename table":
+      return own.renameTable(step, before);
+    case "rename column":
+      return own.renameColumn(step, before);
+    case "add table":
+      return own.addTable(step, before);
+    case "drop table":
+      return dropTable(own, step, before);
+    case "add column":
+      return own.addColumn(step, before);
+    case "drop column":
+      return own.dropColumn(step);
+    case "change column":
+      return own.changeColumn(step, before);
+    case "add index":
+    case "drop index":
+      return own.changeIndex(step, before);
+    default:
+      return flows.flow(own.idiom, own.name, step, before);
+  }
+}
+
+/** The references to a table, in those that have them. */
+export function referring({ tables }: Schema, { name }: Table) {
+  return tables
+    .filter((table) => table.name !== name)
+    .flatMap((table) =>
+      table.columns
+        .filter(({ references }) => references?.table === name)
+        .map((column) => ({ table: table.name, column })),
+    );
+}
+
+function dropTable(
+  { idiom, dropReference }: Alterations,
+  { table, keep }: Of<"drop table">,
+  before: Schema,
+): Part[] {
+  const { quoted } = idiom;
+  return [
+    flows.keepTable(idiom, table, keep),
+    ...referring(before, table).map(
+      (each): Part => ({
+        kind: "run",
+        sql: `alter table ${quoted(each.table)} ${dropReference(each.table, each.column.name)}`,
+      }),
+    ),
+    { kind: "run", sql: `drop table ${quoted(table.name)}` },
+  ];
+}
