@@ -1,6 +1,14 @@
+import { symlinkSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
-import { levadura, type Running, running, temporaryFolder } from "../support/program.ts";
+import { expectSound } from "../support/generated.ts";
+import {
+  levadura,
+  type Running,
+  repository,
+  running,
+  temporaryFolder,
+} from "../support/program.ts";
 import { answers, databaseOfOnesOwn, mariadb, postgres } from "../support/servers.ts";
 import { textOf, Visitor } from "../support/visitor.ts";
 
@@ -52,6 +60,11 @@ describe("the demo", () => {
         env: { DATABASE_URL: url },
       });
       expect([again.status, again.err]).toEqual([0, ""]);
+      if (!server) continue;
+      // Its code holds against the compiler and the linter, and its own tests pass on that server.
+      const app = join(folder, kind, "app");
+      symlinkSync(join(repository, "node_modules"), join(app, "node_modules"));
+      expectSound(app, { DATABASE_URL: url });
     }
     const [first, ...others] = shown;
     for (const [path, [status]] of Object.entries(first ?? {}))

@@ -15,21 +15,21 @@ export async function built(model: string): Promise<string> {
 }
 
 /** Holds an application against the compiler, the formatter, the linter and its own tests. */
-export function expectSound(app: string): void {
+export function expectSound(app: string, env: Record<string, string> = {}): void {
   for (const [command, ...args] of [
     ["tsc", "-p", "."],
     ["biome", "ci", "--error-on-warnings", "."],
     ["vitest", "run"],
   ] as const) {
-    expect(run(command, args, app)).toEqual({ status: 0, said: "" });
+    expect(run(command, args, app, env)).toEqual({ status: 0, said: "" });
   }
 }
 
-function run(command: string, args: readonly string[], cwd: string) {
+function run(command: string, args: readonly string[], cwd: string, more: Record<string, string>) {
   const { status, stdout, stderr } = spawnSync(
     join(repository, "node_modules/.bin", command),
     args,
-    { cwd, encoding: "utf8", env: { ...process.env, NO_COLOR: "1" } },
+    { cwd, encoding: "utf8", env: { ...process.env, NO_COLOR: "1", ...more } },
   );
   return { status, said: status === 0 ? "" : stdout + stderr };
 }
