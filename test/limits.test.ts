@@ -30,7 +30,12 @@ describe("what a database can't have", () => {
       /the name of the column `ñ+` has 80 bytes/,
       "model.yaml:7:7",
     ],
-    ["postgres", "      page: url, unique\n", /an index holds 2,704 bytes/, "model.yaml:7:7"],
+    [
+      "postgres",
+      "      page: url\n    unique: [[name, page]]\n",
+      /an index holds 2,704 bytes, which name and page of/,
+      "model.yaml:6:7",
+    ],
     [
       "mariadb",
       many("text ..60", 34),

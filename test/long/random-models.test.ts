@@ -1,11 +1,19 @@
-import { spawnSync } from "node:child_process";
 import { readFileSync, symlinkSync } from "node:fs";
 import { join } from "node:path";
 import fc from "fast-check";
-import { describe, expect, it } from "vitest";
+import { describe, expect, it, onTestFinished } from "vitest";
 import { readModel } from "../../src/core/model/read.ts";
-import { rowsOf } from "../support/database.ts";
-import { levadura, projectWith, repository } from "../support/program.ts";
+import { expectSound } from "../support/generated.ts";
+import { projectOn } from "../support/kinds.ts";
+import { levadura, repository } from "../support/program.ts";
+import { answers, mariadb, postgres } from "../support/servers.ts";
+
+/** The databases that models take turns on. */
+const kinds = [
+  { kind: "sqlite", server: undefined },
+  ...((await answers(postgres)) ? [{ kind: "postgres", server: postgres }] : []),
+  ...((await answers(mariadb)) ? [{ kind: "mariadb", server: mariadb }] : []),
+] as const;
 
 const entityNames = [
   "Order",
@@ -100,7 +108,7 @@ const model = fc
       ),
     ),
   )
-  .map((parts) => `levadura: 1\nentities:\n${parts.join("")}`)
+  .map((parts) => `levadura: 1\napp: {database: sqlite}\nentities:\n${parts.join("")}`)
   .filter((text) => readModel(text).model !== undefined);
 
 describe("random models", () => {
@@ -110,34 +118,21 @@ describe("random models", () => {
       .map((text, index) => [index, text] as const),
   )(
     "number %i becomes an application that compiles and passes its own tests",
-    async (_index, text) => {
-      const folder = projectWith(text);
+    async (index, text) => {
+      const kind = kinds[index % kinds.length] ?? kinds[0];
+      const { folder, url, remove } = projectOn(kind, text);
+      onTestFinished(remove);
       for (const command of ["draft", "migrate", "seed", "build"]) {
         const { status, err } = await levadura([command], folder);
         expect([command, status, err, text]).toEqual([command, 0, "", text]);
       }
-      expect(rowsOf(join(folder, "records.db"), "pragma foreign_key_check")).toEqual([]);
+      expect((await levadura(["changes", "--check"], folder)).status).toBe(0);
       expect(readFileSync(join(folder, "migrations/0001-begin/steps.yaml"), "utf8")).toContain(
         "add table",
       );
       const app = join(folder, "app");
       symlinkSync(join(repository, "node_modules"), join(app, "node_modules"));
-      for (const [command, ...args] of [
-        ["tsc", "-p", "."],
-        ["biome", "ci", "--colors=off", "--error-on-warnings", "."],
-        ["vitest", "run"],
-      ] as const) {
-        const { status, stdout, stderr } = spawnSync(
-          join(repository, "node_modules/.bin", command),
-          args,
-          { cwd: app, encoding: "utf8", env: { ...process.env, NO_COLOR: "1" } },
-        );
-        expect([command, status, status === 0 ? "" : `${stdout}${stderr}\n${text}`]).toEqual([
-          command,
-          0,
-          "",
-        ]);
-      }
+      expectSound(app, { DATABASE_URL: kind.server ? url : "" });
     },
   );
 });

@@ -41,6 +41,8 @@ export function written(column: string, kind: WrittenKind): RawBuilder<string> {
 /** What the data did to be refused, by the code of the error. */
 const reasons: Readonly<Record<string, Refusal["reason"]>> = {
   "23505": "unique",
+  // Of a long text that has to be the only one.
+  "23P01": "unique",
   "23503": "reference",
   "23001": "reference",
   "23514": "check",

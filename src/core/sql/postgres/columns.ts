@@ -65,20 +65,52 @@ export function createTable({ name, columns, key }: Table, there: ReadonlySet<st
 /** What an entry of an index takes at most, in bytes. */
 const longestEntry = 2704;
 
-/** Whether an index holds whatever its columns may: of a text, four bytes a character. */
-export function isIndexed(columns: readonly Column[], { columns: names }: Index): boolean {
+/**
+ * How an index is made that holds whatever its columns may, of a text four bytes a character: as a tree; by hash, where
+ * a long text has to be unique; or not at all.
+ */
+export function indexMethod(
+  columns: readonly Column[],
+  { columns: names, unique }: Index,
+): "tree" | "hash" | undefined {
   const lengths = names.map((name) => {
     const type = columns.find((column) => column.name === name)?.type;
     if (type?.kind === "long text") return Number.POSITIVE_INFINITY;
     return type?.kind === "text" ? 4 * type.max : 16;
   });
-  return lengths.reduce((sum, length) => sum + length, 0) <= longestEntry;
+  if (lengths.reduce((sum, length) => sum + length, 0) <= longestEntry) return "tree";
+  return unique && names.length === 1 ? "hash" : undefined;
 }
 
-/** An index in the order of lists: what has no value comes first. */
-export function createIndex(table: string, { name, columns, unique }: Index): string {
-  const parts = columns.map((column) => `${quoted(column)} nulls first`).join(", ");
-  return `create ${unique ? "unique " : ""}index ${quoted(madeName(name))} on ${quoted(table)} (${parts})`;
+/** What makes an index, in the order of lists: what has no value comes first. Undefined where there is none. */
+export function createIndex(
+  table: string,
+  columns: readonly Column[],
+  index: Index,
+): string | undefined {
+  const name = quoted(madeName(index.name));
+  switch (indexMethod(columns, index)) {
+    case "tree": {
+      const parts = index.columns.map((column) => `${quoted(column)} nulls first`).join(", ");
+      return `create ${index.unique ? "unique " : ""}index ${name} on ${quoted(table)} (${parts})`;
+    }
+    case "hash":
+      return `alter table ${quoted(table)} add constraint ${name} exclude using hash (${quoted(index.columns[0] ?? "")} with =)`;
+    default:
+      return undefined;
+  }
+}
+
+/** What drops an index again. */
+export function dropIndex(
+  table: string,
+  columns: readonly Column[],
+  index: Index,
+): string | undefined {
+  const name = quoted(madeName(index.name));
+  const method = indexMethod(columns, index);
+  if (method === "hash") return `alter table ${quoted(table)} drop constraint ${name}`;
+  return method && `drop index ${name}`;
 }
 
 /** A column without its checks and references, which have names of their own. */

@@ -1,6 +1,6 @@
 import type { Index, Table } from "../../schema/schema.ts";
 import type { Limits } from "../limits.ts";
-import { bytes, isIndexed, longestName } from "./columns.ts";
+import { bytes, indexMethod, longestName } from "./columns.ts";
 
 /** What PostgreSQL's own documentation gives. */
 export const limits: Limits = {
@@ -9,7 +9,7 @@ export const limits: Limits = {
   indexes: Number.POSITIVE_INFINITY,
   names: { longest: longestName, unit: "bytes", measure: bytes },
   index: (table: Table, index: Index) =>
-    !index.unique || isIndexed(table.columns, index)
+    !index.unique || indexMethod(table.columns, index)
       ? undefined
       : `an index holds 2,704 bytes, which ${index.columns.join(" and ")} of ${table.name} could exceed: PostgreSQL would refuse such a row`,
 };

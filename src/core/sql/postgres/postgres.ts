@@ -14,10 +14,11 @@ import {
   columnSql,
   createIndex,
   createTable,
+  dropIndex,
   fillSql,
   foreignKey,
   foreignKeyName,
-  isIndexed,
+  indexMethod,
   literal,
   madeName,
   quoted,
@@ -68,10 +69,9 @@ function changeIndex(
   { kind, table, index }: Extract<Step, { kind: "add index" | "drop index" }>,
   before: Schema,
 ): Part[] {
-  if (!isIndexed(tableNamed(before, table)?.columns ?? [], index)) return [];
-  return kind === "add index"
-    ? [run(createIndex(table, index))]
-    : [run(`drop index ${quoted(madeName(index.name))}`)];
+  const columns = tableNamed(before, table)?.columns ?? [];
+  const change = kind === "add index" ? createIndex : dropIndex;
+  return [change(table, columns, index)].flatMap((sql) => (sql ? [run(sql)] : []));
 }
 
 /** The names of constraints follow those of their tables and columns, by which they are dropped. */
@@ -130,7 +130,8 @@ function addTable(
   }
   parts.push(run(createTable(table, there)));
   for (const index of table.indexes) {
-    if (isIndexed(table.columns, index)) parts.push(run(createIndex(table.name, index)));
+    const made = createIndex(table.name, table.columns, index);
+    if (made) parts.push(run(made));
   }
   // References to this table from ones that were made before it.
   for (const other of referring(before, table)) {
@@ -195,18 +196,20 @@ function addColumn({
     : parts;
 }
 
-/** A change of a column, with the indexes dropped that can't hold it any more, and made that can now. */
+/** A change of a column, with the indexes dropped and made anew that hold it in another way then. */
 function indexedAround(step: ChangeColumn, before: Schema, parts: readonly Part[]): Part[] {
   const table = tableNamed(before, step.table);
   const columns = table?.columns ?? [];
   const after = columns.map((column) => (column.name === step.to.name ? step.to : column));
-  const [drops, adds]: [Part[], Part[]] = [[], []];
-  for (const index of table?.indexes ?? []) {
-    const [was, will] = [isIndexed(columns, index), isIndexed(after, index)];
-    if (was && !will) drops.push(run(`drop index ${quoted(madeName(index.name))}`));
-    if (!was && will) adds.push(run(createIndex(step.table, index)));
-  }
-  return [...drops, ...parts, ...adds];
+  const other = (table?.indexes ?? []).filter(
+    (index) => indexMethod(columns, index) !== indexMethod(after, index),
+  );
+  const changes = (change: typeof createIndex, as: readonly Column[]): Part[] =>
+    other.flatMap((index) => {
+      const sql = change(step.table, as, index);
+      return sql ? [run(sql)] : [];
+    });
+  return [...changes(dropIndex, columns), ...parts, ...changes(createIndex, after)];
 }
 
 function changeColumn(step: ChangeColumn): Part[] {
