@@ -1,4 +1,5 @@
 import { Failure } from "../core/failure.ts";
+import { checkFormulas } from "../core/formula/check.ts";
 import { type Diagnostic, Places, type Pointed, pointOut } from "../core/model/diagnostics.ts";
 import { type Entity, type Field, isMany, type Model } from "../core/model/model.ts";
 import { readModel } from "../core/model/read.ts";
@@ -23,11 +24,12 @@ export function checkProject(folder: string): Checked {
   const places = new Places(text);
   const pointed = diagnostics.map((diagnostic) => pointOut(modelName(project), places, diagnostic));
   const limits = model && waitingFields(model).length === 0 ? databaseLimits(model) : [];
-  pointed.push(...limits.map((limit) => pointOut(modelName(project), places, limit)));
-  if (model && limits.length === 0) {
+  const more = [...limits, ...(model ? checkFormulas(model) : [])];
+  pointed.push(...more.map((each) => pointOut(modelName(project), places, each)));
+  if (model && more.length === 0) {
     return { project: { ...project, kind: model.app.database }, model, notes: pointed, places };
   }
-  const found = [...diagnostics, ...limits];
+  const found = [...diagnostics, ...more];
   const count = found.filter(({ severity }) => severity === "error").length;
   const errors = count === 1 ? "1 error" : `${count} errors`;
   throw new Failure("input", `${modelName(project)} has ${errors}`, undefined, pointed);

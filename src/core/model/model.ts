@@ -91,7 +91,12 @@ export type FieldType =
       /** The values that some of them had before. */
       formerly?: Readonly<Record<string, string>>;
     }
-  | { kind: "formula"; formula: string }
+  | {
+      kind: "formula";
+      formula: string;
+      /** Where its text begins in the file; undefined where what was typed isn't what it means. */
+      origin?: number;
+    }
   | { kind: "one" | "many" | "part of"; entity: string };
 
 export type Kind = FieldType["kind"];

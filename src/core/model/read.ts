@@ -175,9 +175,13 @@ function interpretEntry(
   }
   if (value.kind === "map") {
     const definition = longDefinition(value, diagnostics);
+    const formula = valueAt(value, "value");
+    if (definition && formula?.kind === "scalar") {
+      return formulaField(name, formula, definition.options.get("label")?.text);
+    }
     return definition && interpretField(name, definition, names, diagnostics);
   }
-  if (value.text.startsWith("=")) return formulaField(name, value.text);
+  if (value.text.startsWith("=")) return formulaField(name, value);
   if (value.comment !== undefined && /^\S/.test(value.comment)) {
     const help = "put the whole line in quotes if it belongs to the definition";
     const at = { start: value.at.end, end: value.at.end + value.comment.length + 2 };
@@ -189,11 +193,15 @@ function interpretEntry(
   return interpretField(name, definition, names, diagnostics);
 }
 
-function formulaField(name: Word, formula: string): Field {
+function formulaField(
+  name: Word,
+  { text, origin }: { text: string; origin?: number },
+  label = labelOf(name.text),
+): Field {
   return {
     name: name.text,
-    label: labelOf(name.text),
-    type: { kind: "formula", formula },
+    label,
+    type: { kind: "formula", formula: text, ...(origin !== undefined && { origin }) },
     required: false,
     unique: false,
     at: name.at,
@@ -231,7 +239,13 @@ function longDefinition(body: SourceMap, diagnostics: Diagnostics): Definition |
     } else if (key.text === "min" || key.text === "max" || key.text === "entity") {
       definition[key.text] = { text: value.text, at: value.at };
     } else if (key.text === "value") {
-      definition.type = { text: "formula", at: value.at };
+      if (!value.text.startsWith("=")) {
+        diagnostics.error(
+          value.at,
+          "a formula begins with `=`",
+          'as in `value: "= weight * price"`',
+        );
+      }
     } else if (value.text !== "no" && value.text !== "false") {
       definition.options.set(key.text as OptionName, { text: value.text, at: value.at });
     } else if (key.text === "default") {

@@ -1,0 +1,64 @@
+import { comparing, type Expression, precedence, words } from "./tree.ts";
+
+/** A formula as text, with the brackets that it needs: parsing it gives the same tree. */
+export function printFormula(expression: Expression): string {
+  return `= ${print(expression, 0)}`;
+}
+
+/** How tightly an expression binds; the more, the fewer brackets it needs. */
+function tightness(expression: Expression): number {
+  switch (expression.kind) {
+    case "binary":
+      return precedence(expression.operator);
+    case "empty":
+    case "in":
+      return comparing;
+    case "unary":
+      return expression.operator === "not" ? comparing - 0.5 : 10;
+    default:
+      return 20;
+  }
+}
+
+/** An expression that has to bind at least so tightly, or stands in brackets. */
+function print(expression: Expression, least: number): string {
+  const text = plain(expression);
+  return tightness(expression) < least ? `(${text})` : text;
+}
+
+function plain(expression: Expression): string {
+  switch (expression.kind) {
+    case "number":
+      return expression.text;
+    case "text":
+      return `'${expression.value.replaceAll("'", "''")}'`;
+    case "boolean":
+      return String(expression.value);
+    case "span":
+      return `${expression.count} ${expression.unit}`;
+    case "path":
+      return expression.names.map(({ text }) => printName(text)).join(".");
+    case "call":
+      return expression.name === "today" || expression.name === "now"
+        ? expression.name
+        : `${expression.name}(${expression.given.map((each) => print(each, 0)).join(", ")})`;
+    case "unary":
+      return expression.operator === "not"
+        ? `not ${print(expression.operand, comparing)}`
+        : `-${print(expression.operand, 10)}`;
+    case "binary": {
+      const own = tightness(expression);
+      const inner = own === comparing ? own + 1 : own;
+      return `${print(expression.left, inner)} ${expression.operator} ${print(expression.right, own + 1)}`;
+    }
+    case "empty":
+      return `${print(expression.operand, comparing + 1)} is ${expression.negated ? "not " : ""}empty`;
+    case "in":
+      return `${print(expression.operand, comparing + 1)} ${expression.negated ? "not " : ""}in (${expression.among.map((each) => print(each, 0)).join(", ")})`;
+  }
+}
+
+function printName(name: string): string {
+  const plainName = /^[\p{L}_][\p{L}\p{N}_]*$/u.test(name) && !words.has(name.toLowerCase());
+  return plainName ? name : `{${name}}`;
+}

@@ -1,0 +1,80 @@
+import type { Span } from "../model/diagnostics.ts";
+
+/** A piece of a formula. */
+export interface Token {
+  kind: "number" | "text" | "word" | "field" | "sign" | "end";
+  /** As it means: a text without its quotes, a field without its braces, a word in small letters as well. */
+  text: string;
+  at: Span;
+}
+
+/** Something that no formula has in it. */
+export class Misfit extends Error {
+  constructor(
+    message: string,
+    readonly at: Span,
+    readonly help?: string,
+  ) {
+    super(message);
+  }
+}
+
+const patterns: readonly (readonly [Token["kind"] | "blank", RegExp])[] = [
+  ["blank", /\s+/y],
+  ["number", /\d+(?:\.\d+)?/y],
+  ["text", /'(?:[^']|'')*'|"(?:[^"]|"")*"/y],
+  ["field", /\{[^{}]*\}/y],
+  ["word", /[\p{L}_][\p{L}\p{N}_]*/uy],
+  ["sign", /<>|<=|>=|[-+*/%&=<>(),.]/y],
+];
+
+/** The pieces of a text, with an end behind them. */
+export function tokensOf(text: string): Token[] {
+  const tokens: Token[] = [];
+  let place = 0;
+  while (place < text.length) {
+    const [kind, found] = next(text, place);
+    const at = { start: place, end: place + found.length };
+    if (kind !== "blank") tokens.push({ kind, text: meaning(kind, found), at });
+    place = at.end;
+  }
+  tokens.push({ kind: "end", text: "", at: { start: text.length, end: text.length } });
+  return tokens;
+}
+
+function next(text: string, place: number): [Token["kind"] | "blank", string] {
+  for (const [kind, pattern] of patterns) {
+    pattern.lastIndex = place;
+    const found = pattern.exec(text)?.[0];
+    if (found !== undefined) return [kind, found];
+  }
+  const letter = String.fromCodePoint(text.codePointAt(place) ?? 0);
+  const at = { start: place, end: place + letter.length };
+  if (letter === "'" || letter === '"') {
+    throw new Misfit(
+      "a text begins here that doesn't end",
+      { ...at, end: text.length },
+      `close it with ${letter}`,
+    );
+  }
+  const others: Record<string, string> = {
+    "!": "`<>` and `not`",
+    "^": "`*`",
+    "|": "`or`",
+    ";": "a comma",
+    ",": "a comma",
+  };
+  throw new Misfit(
+    `\`${letter}\` means nothing in a formula`,
+    at,
+    others[letter] && `what it is elsewhere is ${others[letter]} here`,
+  );
+}
+
+function meaning(kind: Token["kind"], found: string): string {
+  if (kind === "text") {
+    const mark = found.charAt(0);
+    return found.slice(1, -1).replaceAll(mark + mark, mark);
+  }
+  return kind === "field" ? found.slice(1, -1).trim() : found;
+}

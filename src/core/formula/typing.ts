@@ -1,0 +1,329 @@
+import type { Span } from "../model/diagnostics.ts";
+import { nearest } from "../naming/nearest.ts";
+import { type FunctionRule, functions, rowFunctions, type ValueType } from "./functions.ts";
+import type { Complaint } from "./parse.ts";
+import { type BinaryOperator, comparing, type Expression, type Name, precedence } from "./tree.ts";
+
+/** What a name means where a formula stands. */
+export type Meaning =
+  | { kind: "value"; type: ValueType }
+  /** A record of another kind, whose fields can follow behind a point. */
+  | { kind: "record"; entity: string }
+  /** Records that refer to this one. */
+  | { kind: "rows"; entity: string }
+  /** Something that formulas can't use, and why. */
+  | { kind: "nothing"; reason: string };
+
+/** What formulas can look at. */
+export interface Scope {
+  /** What a name means in an entity; undefined where there is nothing of that name. */
+  meaning(entity: string, name: string): Meaning | undefined;
+  /** All names in an entity, for those that are nearly right. */
+  names(entity: string): string[];
+}
+
+/** Why an expression has no type. */
+class Mistyped extends Error {
+  constructor(
+    message: string,
+    readonly at: Span,
+    readonly help?: string,
+  ) {
+    super(message);
+  }
+}
+
+/** The type of what a formula of an entity gives; or what is wrong with it. */
+export function typeFormula(
+  expression: Expression,
+  entity: string,
+  scope: Scope,
+): { type: ValueType } | { complaint: Complaint } {
+  try {
+    return { type: new Typing(scope).of(expression, entity) };
+  } catch (error) {
+    if (!(error instanceof Mistyped)) throw error;
+    const { at, message, help } = error;
+    return { complaint: { at, message, ...(help && { help }) } };
+  }
+}
+
+const typeWords: Readonly<Record<ValueType, string>> = {
+  number: "a number",
+  text: "a text",
+  boolean: "true or false",
+  date: "a date",
+  time: "a time",
+  moment: "a moment",
+  span: "a number of days",
+};
+
+class Typing {
+  constructor(readonly scope: Scope) {}
+
+  of(expression: Expression, entity: string): ValueType {
+    switch (expression.kind) {
+      case "number":
+      case "text":
+      case "boolean":
+      case "span":
+        return expression.kind;
+      case "path":
+        return this.#path(expression.names, entity);
+      case "call":
+        return this.#call(expression, entity);
+      case "unary":
+        return this.#expect(
+          expression.operand,
+          entity,
+          expression.operator === "not" ? ["boolean"] : ["number", "span"],
+          `behind \`${expression.operator}\``,
+        );
+      case "binary":
+        return this.#binary(expression, entity);
+      case "empty":
+        this.of(expression.operand, entity);
+        return "boolean";
+      case "in": {
+        const type = this.of(expression.operand, entity);
+        for (const each of expression.among) this.#expect(each, entity, [type], "as before `in`");
+        return "boolean";
+      }
+    }
+  }
+
+  #expect(
+    expression: Expression,
+    entity: string,
+    wanted: readonly ValueType[],
+    place: string,
+  ): ValueType {
+    const type = this.of(expression, entity);
+    if (wanted.includes(type)) return type;
+    throw new Mistyped(
+      `this is ${typeWords[type]}, and ${wanted.map((each) => typeWords[each]).join(" or ")} was expected ${place}`,
+      expression.at,
+    );
+  }
+
+  #path(names: readonly Name[], entity: string): ValueType {
+    let place = entity;
+    for (const [at, name] of names.entries()) {
+      const meaning = this.#meaning(name, place);
+      const last = at === names.length - 1;
+      if (meaning.kind === "record" && !last) place = meaning.entity;
+      else if (meaning.kind === "value" && last) return meaning.type;
+      else throw this.#misused(name, meaning, last);
+    }
+    throw new Error("a path without names");
+  }
+
+  #misused({ text, at }: Name, meaning: Meaning, last: boolean): Mistyped {
+    switch (meaning.kind) {
+      case "value":
+        return new Mistyped(
+          `nothing can follow behind \`${text}\`, which is ${typeWords[meaning.type]}`,
+          at,
+        );
+      case "record":
+        return new Mistyped(
+          `\`${text}\` is a record, ${meaning.entity}`,
+          at,
+          `name one of its fields, as in \`${text}.${this.scope.names(meaning.entity)[0] ?? "name"}\``,
+        );
+      case "rows":
+        return new Mistyped(
+          `\`${text}\` are any number of records, ${meaning.entity}`,
+          at,
+          last
+            ? `count them with \`count(${text})\``
+            : "take one value of them, with `sum`, `largest` or the like",
+        );
+      case "nothing":
+        return new Mistyped(meaning.reason, at);
+    }
+  }
+
+  #meaning({ text, at }: Name, entity: string): Meaning {
+    const meaning = this.scope.meaning(entity, text);
+    if (meaning) return meaning;
+    const close = nearest(text, this.scope.names(entity));
+    throw new Mistyped(
+      `${entity} has no field \`${text}\``,
+      at,
+      close ? `did you mean \`${close}\`?` : `it has ${this.scope.names(entity).join(", ")}`,
+    );
+  }
+
+  #binary({ operator, left, right, at }: Extract<Expression, { kind: "binary" }>, entity: string) {
+    if (operator === "and" || operator === "or") {
+      for (const side of [left, right])
+        this.#expect(side, entity, ["boolean"], `beside \`${operator}\``);
+      return "boolean";
+    }
+    if (operator === "contains" || operator === "begins with") {
+      for (const side of [left, right])
+        this.#expect(side, entity, ["text"], `beside \`${operator}\``);
+      return "boolean";
+    }
+    const types = [this.of(left, entity), this.of(right, entity)] as const;
+    if (precedence(operator) === comparing) {
+      if (types[0] === types[1]) return "boolean";
+      throw new Mistyped(
+        `${typeWords[types[0]]} can't be compared with ${typeWords[types[1]]}`,
+        at,
+      );
+    }
+    const found = results(operator, types);
+    if (found) return found;
+    throw new Mistyped(
+      `\`${operator}\` doesn't go between ${typeWords[types[0]]} and ${typeWords[types[1]]}`,
+      at,
+      types.includes("text") && operator === "+" ? "texts are joined with `&`" : undefined,
+    );
+  }
+
+  #call(expression: Extract<Expression, { kind: "call" }>, entity: string): ValueType {
+    const { name, given, at } = expression;
+    if (name === "if") return this.#if(expression, entity);
+    if (Object.hasOwn(rowFunctions, name)) return this.#rows(expression, entity);
+    const rule = Object.hasOwn(functions, name) ? functions[name] : undefined;
+    if (!rule) {
+      const known = ["if", ...Object.keys(functions), ...Object.keys(rowFunctions)];
+      const close = nearest(name, known);
+      throw new Mistyped(
+        `there is no function \`${name}\``,
+        { start: at.start, end: at.start + name.length },
+        close ? `did you mean \`${close}\`?` : `there are ${known.join(", ")}`,
+      );
+    }
+    this.#checkCount(expression, rule);
+    const types = given.map((each, place) => {
+      const wanted = rule.takes[Math.min(place, rule.takes.length - 1)] ?? [];
+      return this.#expect(each, entity, wanted, `in \`${name}\``);
+    });
+    const odd = rule.alike ? types.findIndex((type) => type !== types[0]) : -1;
+    if (odd > 0 && types[0]) {
+      throw new Mistyped(
+        `this is ${typeWords[types[odd] as ValueType]}, and what stands before it is ${typeWords[types[0]]}`,
+        given[odd]?.at ?? at,
+      );
+    }
+    return rule.gives === "the same" ? (types[0] as ValueType) : rule.gives;
+  }
+
+  #checkCount(
+    { name, given, at }: Extract<Expression, { kind: "call" }>,
+    { takes, least = takes.length, more, example }: FunctionRule,
+  ): void {
+    if (given.length >= least && (more || given.length <= takes.length)) return;
+    const wanted = more
+      ? `${least} or more`
+      : least === takes.length
+        ? least
+        : `${least} or ${takes.length}`;
+    throw new Mistyped(
+      `\`${name}\` takes ${wanted} ${wanted === 1 ? "value" : "values"}, and has ${given.length}`,
+      at,
+      `write it as \`${example}\``,
+    );
+  }
+
+  #if({ given, at }: Extract<Expression, { kind: "call" }>, entity: string): ValueType {
+    const [condition, one, other] = given;
+    if (!condition || !one || !other || given.length > 3) {
+      throw new Mistyped(
+        "`if` takes a condition and two values",
+        at,
+        "write it as `if(weight > 20, 'full', 'light')`",
+      );
+    }
+    this.#expect(condition, entity, ["boolean"], "first in `if`");
+    return this.#expect(other, entity, [this.of(one, entity)], "as the value before it");
+  }
+
+  /** `sum(harvests.weight, harvests.year = 2026)`: what follows the comma is asked of each record. */
+  #rows({ name, given, at }: Extract<Expression, { kind: "call" }>, entity: string): ValueType {
+    const rule = rowFunctions[name];
+    const [over, condition] = given;
+    if (!rule || over?.kind !== "path" || given.length > 2) {
+      throw new Mistyped(
+        `\`${name}\` takes records that refer to this one`,
+        over?.at ?? at,
+        `write it as \`${rule?.example}\``,
+      );
+    }
+    const [rows, ...rest] = over.names as [Name, ...Name[]];
+    const meaning = this.#meaning(rows, entity);
+    if (meaning.kind !== "rows") {
+      throw new Mistyped(
+        `\`${rows.text}\` is not a list of records`,
+        rows.at,
+        `write it as \`${rule.example}\``,
+      );
+    }
+    if (rest.length > 0 !== (rule.takes !== undefined)) {
+      const help = rule.takes
+        ? `name a field of them, as in \`${rule.example}\``
+        : `leave the field out, as in \`${rule.example}\``;
+      throw new Mistyped(
+        `\`${name}\` counts on ${rule.takes ? "a field" : "the records"} here`,
+        over.at,
+        help,
+      );
+    }
+    if (condition) {
+      const inner = new Typing(withRows(this.scope, entity, rows.text, meaning.entity));
+      inner.#expect(condition, entity, ["boolean"], "as the condition");
+    }
+    if (!rule.takes) return "number";
+    const type = this.#path(rest, meaning.entity);
+    if (!rule.takes.includes(type)) {
+      throw new Mistyped(
+        `\`${name}\` doesn't take ${typeWords[type]}`,
+        over.at,
+        `it takes ${rule.takes.map((each) => typeWords[each]).join(" or ")}`,
+      );
+    }
+    return rule.gives === "the same" ? type : rule.gives;
+  }
+}
+
+/** Within a condition, the name of the list means the one record that is asked about. */
+function withRows(scope: Scope, entity: string, rows: string, of: string): Scope {
+  return {
+    ...scope,
+    meaning: (place, name) =>
+      place === entity && name === rows
+        ? { kind: "record", entity: of }
+        : scope.meaning(place, name),
+  };
+}
+
+/** What an operator between two types gives; undefined where it doesn't go between them. */
+function results(
+  operator: BinaryOperator,
+  [left, right]: readonly [ValueType, ValueType],
+): ValueType | undefined {
+  if (operator === "&") return left === "boolean" || right === "boolean" ? undefined : "text";
+  return known[`${left} ${operator} ${right}`];
+}
+
+const known: Readonly<Record<string, ValueType>> = {
+  "number + number": "number",
+  "number - number": "number",
+  "number * number": "number",
+  "number / number": "number",
+  "number % number": "number",
+  "date + span": "date",
+  "span + date": "date",
+  "date - span": "date",
+  "moment + span": "moment",
+  "span + moment": "moment",
+  "moment - span": "moment",
+  "date - date": "span",
+  "span + span": "span",
+  "span - span": "span",
+  "span * number": "span",
+  "number * span": "span",
+};
