@@ -2,14 +2,10 @@ import { execFileSync } from "node:child_process";
 import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
-import { built, expectSound } from "./support/generated.ts";
+import { built } from "./support/generated.ts";
 import { levadura, repository } from "./support/program.ts";
 
 const demo = readFileSync(join(repository, "demo/model.yaml"), "utf8");
-
-it("the generated application of the demo is sound", async () => {
-  expectSound(join(await built(demo), "app"));
-});
 
 describe("building", () => {
   /** All files of an application, with their texts. */

@@ -3,7 +3,6 @@ import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { rowsOf } from "./support/database.ts";
 import { levadura, type Running, repository, running, temporaryFolder } from "./support/program.ts";
-import { noOffice, savedByOffice } from "./support/spreadsheets.ts";
 import { inputValue, textOf, Visitor } from "./support/visitor.ts";
 
 const workbook = join(repository, "demo", "hive-book.xlsx");
@@ -87,26 +86,6 @@ describe("the demo's workbook", () => {
       'hive-book.xlsx,Queens,B11,B-99,"there is no Hive ""B-99""; the nearest is ""B-09"""',
     ]);
   });
-
-  it.skipIf(noOffice).each(["xlsx", "ods"] as const)(
-    "imports the same as %s of another program",
-    async (format) => {
-      const [own, other] = [temporaryFolder(), temporaryFolder()];
-      const saved = savedByOffice(workbook, format, temporaryFolder());
-      expect((await levadura(["import", workbook, "--yes"], own)).status).toBe(0);
-      expect((await levadura(["import", saved, "--yes"], other)).status).toBe(0);
-      for (const name of [
-        "model.yaml",
-        ...readdirSync(join(own, "data"))
-          .filter((file) => file.endsWith(".csv"))
-          .map((file) => `data/${file}`),
-      ]) {
-        expect(readFileSync(join(other, name), "utf8"), name).toBe(
-          readFileSync(join(own, name), "utf8"),
-        );
-      }
-    },
-  );
 });
 
 describe("files of every kind", () => {

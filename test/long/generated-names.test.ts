@@ -1,6 +1,8 @@
+import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { it } from "vitest";
 import { built, expectSound } from "../support/generated.ts";
+import { repository } from "../support/program.ts";
 
 /** Names that mean something to SQL, to TypeScript, to the kit, or to a page. */
 const biting = `levadura: 1
@@ -47,4 +49,9 @@ entities:
 
 it("the generated application of names that bite is sound", async () => {
   expectSound(join(await built(biting), "app"));
+});
+
+it("the generated application of the demo is sound", async () => {
+  const demo = readFileSync(join(repository, "demo/model.yaml"), "utf8");
+  expectSound(join(await built(demo), "app"));
 });

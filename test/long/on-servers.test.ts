@@ -2,5 +2,5 @@
 process.env.KINDS = "servers";
 await import("../application.test.ts");
 await import("../path.test.ts");
-await import("../loading.test.ts");
+await import("./loading.test.ts");
 await import("../rise.test.ts");

@@ -2,9 +2,9 @@ import { execFile } from "node:child_process";
 import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it, onTestFinished } from "vitest";
-import { rowsOf } from "./support/database.ts";
-import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
-import { levadura, repository, temporaryFolder } from "./support/program.ts";
+import { rowsOf } from "../support/database.ts";
+import { kinds, projectOn, type TestProject } from "../support/kinds.ts";
+import { levadura, repository, temporaryFolder } from "../support/program.ts";
 
 /** A project with this model and these data files, its database made. */
 async function projectWithData(
