@@ -59,7 +59,6 @@ const scalars = [
   "text",
   "text ..40",
   "text 2..",
-  "text ..900",
   "long text",
   "integer",
   "integer -5..500",

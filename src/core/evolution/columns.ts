@@ -1,6 +1,6 @@
 import type { Field } from "../model/model.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../schema/schema.ts";
-import { type Fill, keepName, type Step } from "./steps.ts";
+import { alike, type Fill, keepName, type Step } from "./steps.ts";
 
 /** The columns that every table of an entity has by itself. */
 export const automatic: ReadonlySet<string> = new Set([
@@ -42,13 +42,21 @@ export function renamedChoices({ type }: Field, from: Column): Record<string, st
     : undefined;
 }
 
-/** The steps that add a column, let data flow into it, and then make it what it is to be. */
+/**
+ * The steps that add a column, let data flow into it, and then make it what it is to be. What has nothing to
+ * flow stays without a value, unless there has to be one.
+ */
 export function filled(table: string, column: Column, flow: Step, fill: Fill | undefined): Step[] {
-  const open: Column = { ...column, required: false };
+  const { default: start, ...bare } = column;
+  const open: Column = {
+    ...bare,
+    required: false,
+    ...(column.required && start !== undefined && { default: start }),
+  };
   return [
-    { kind: "add column", table, column: column.required ? open : column },
+    { kind: "add column", table, column: open },
     flow,
-    ...(column.required || fill
+    ...(!alike(open, column) || fill
       ? [
           {
             kind: "change column" as const,
