@@ -3,7 +3,7 @@ import type { Schema } from "../../../core/schema/schema.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
 import type { Catalogue } from "../engine.ts";
 
-const columnsQuery = `select c.table_name as "table", c.column_name as name, concat_ws(' ', c.column_type, c.collation_name,
+const columnsQuery = `select c.table_name as owner, c.column_name as name, concat_ws(' ', c.column_type, c.collation_name,
     if(c.is_nullable = 'NO', 'not null', null), concat('default ', c.column_default), nullif(c.extra, ''), concat('check ', k.check_clause)) as definition
   from information_schema.columns c
   join information_schema.tables t on t.table_schema = c.table_schema and t.table_name = c.table_name and t.table_type = 'BASE TABLE'
@@ -11,23 +11,23 @@ const columnsQuery = `select c.table_name as "table", c.column_name as name, con
     and k.constraint_name = c.column_name and k.level = 'Column'
   where c.table_schema = ? and c.table_name not like 'levadura\\\\_%'`;
 
-const referencesQuery = `select k.table_name as "table", concat('constraint ', k.constraint_name) as name,
+const referencesQuery = `select k.table_name as owner, concat('constraint ', k.constraint_name) as name,
     concat(k.column_name, ' references ', k.referenced_table_name, ' ', k.referenced_column_name, ' ', r.delete_rule) as definition
   from information_schema.key_column_usage k
   join information_schema.referential_constraints r on r.constraint_schema = k.constraint_schema and r.constraint_name = k.constraint_name and r.table_name = k.table_name
   where k.table_schema = ? and k.referenced_table_name is not null and k.table_name not like 'levadura\\\\_%'`;
 
-const checksQuery = `select table_name as "table", concat('constraint ', constraint_name) as name, check_clause as definition
+const checksQuery = `select table_name as owner, concat('constraint ', constraint_name) as name, check_clause as definition
   from information_schema.check_constraints
   where constraint_schema = ? and level = 'Table' and table_name not like 'levadura\\\\_%'`;
 
-const indexesQuery = `select table_name as "table", index_name as name,
+const indexesQuery = `select table_name as owner, index_name as name,
     concat(if(non_unique, 'index', 'unique index'), ' (', group_concat(concat(column_name, ifnull(concat(' ', sub_part), '')) order by seq_in_index separator ', '), ') ', index_type) as definition
   from information_schema.statistics
   where table_schema = ? and table_name not like 'levadura\\\\_%' group by table_name, index_name, non_unique, index_type`;
 
 interface Entry {
-  table: string;
+  owner: string;
   name: string;
   definition: string;
 }
@@ -35,17 +35,16 @@ interface Entry {
 /** The tables of a database, but for those in which the tool remembers things. */
 export async function readCatalogue(client: Client, database: string): Promise<Catalogue> {
   const catalogue: Catalogue = new Map();
-  const read = async (query: string) =>
-    client.query<Entry>(query.replace('"table"', "`table`"), [database]);
+  const read = (query: string) => client.query<Entry>(query, [database]);
   for (const query of [columnsQuery, referencesQuery, checksQuery]) {
-    for (const { table, name, definition } of await read(query)) {
-      const known = catalogue.get(table) ?? { columns: new Map(), indexes: new Map() };
+    for (const { owner, name, definition } of await read(query)) {
+      const known = catalogue.get(owner) ?? { columns: new Map(), indexes: new Map() };
       known.columns.set(name, definition);
-      catalogue.set(table, known);
+      catalogue.set(owner, known);
     }
   }
-  for (const { table, name, definition } of await read(indexesQuery)) {
-    catalogue.get(table)?.indexes.set(name, definition);
+  for (const { owner, name, definition } of await read(indexesQuery)) {
+    catalogue.get(owner)?.indexes.set(name, definition);
   }
   return catalogue;
 }
