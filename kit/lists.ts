@@ -18,7 +18,7 @@ export interface ListOptions {
   search: readonly string[];
   /** What each column of the page is sorted by. */
   sort: Readonly<Record<string, string>>;
-  /** Those of them that hold text made of several columns. */
+  /** Those of them that are texts. */
   textual?: readonly string[];
   /** The order without a choice, such as `["-installed", "code"]`. */
   first: readonly string[];
@@ -80,8 +80,8 @@ export async function listPage<Tables, Table extends keyof Tables, Row>(
   const ordered = order.reduce((sorted, key) => {
     const name = key.replace(/^-/, "");
     const column = options.sort[name] ?? id;
-    const made = options.textual?.includes(name) ?? false;
-    return sorted.orderBy(inOrder(column, key.startsWith("-"), made));
+    const text = options.textual?.includes(name) ?? false;
+    return sorted.orderBy(inOrder(column, key.startsWith("-"), text));
   }, filtered);
   const rows = await ordered
     .orderBy(sql.ref(id), order[0]?.startsWith("-") ? "desc" : "asc")

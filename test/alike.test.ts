@@ -33,7 +33,7 @@ const schema = schemaOf(model ?? expect.fail("a model with errors"));
 /** What the kit asks of a kind of database. */
 interface Kind {
   contains(column: string, word: string): RawBuilder<SqlBool>;
-  inOrder(column: string, descending?: boolean, made?: boolean): RawBuilder<unknown>;
+  inOrder(column: string, descending?: boolean, text?: boolean): RawBuilder<unknown>;
   refusal(error: unknown, names?: readonly string[]): Refusal | undefined;
 }
 
@@ -57,9 +57,11 @@ interface Database extends Kind {
 
 async function makeTables(engine: Engine): Promise<void> {
   const steps = schema.tables.map((table) => ({ kind: "add table" as const, table }));
+  await engine.migrations.begin();
   for (const { parts } of engine.dialect.sections(steps, { tables: [] })) {
     for (const part of parts) if (part.kind === "run") await engine.migrations.run(part.sql);
   }
+  await engine.migrations.commit();
   await engine.close();
 }
 
@@ -117,7 +119,7 @@ const idsOf = async (query: { execute(): Promise<{ id: number }[]> }) =>
   (await query.execute()).map(({ id }) => id);
 
 const anyLetters = [..."abAB eéèEÉ ñÑ üÜ çß øØ æÆ ŁłőŐ αάΑ жЖ 0 1 -.%_[]*?^\\'\"漢🐝"];
-const plainLetters = [..."abcABC xyzXYZ 019 -."];
+const orderedLetters = [..."aábAÁàâäÄ eéEÉ nñÑŋ uüÜ oøØŒœ æÆae ßs łđ ίαΑσς жЖйё z漢 019 -ºþ"];
 const text = (letters: readonly string[]) =>
   fc.array(fc.constantFrom(...letters), { maxLength: 8 }).map((found) => found.join(""));
 
@@ -157,26 +159,26 @@ describe.skipIf(!there)("the three databases", () => {
     await Promise.all(databases.map(({ db }) => db.destroy()));
   });
 
-  it("order alike, and take the same for unique: in ASCII all three, in other letters the servers", async () => {
+  it("order alike, and take the same for unique, whatever the case and the accents", async () => {
     const databases = await three();
-    const alike = async (some: readonly Database[], texts: string[]) => {
-      await sameOnAll(some, (database) =>
+    const alike = async (texts: string[]) => {
+      await sameOnAll(databases, (database) =>
         fill(
           database,
           texts.map((name) => ({ name, words: name || null })),
         ),
       );
       for (const descending of [false, true]) {
-        await sameOnAll(some, ({ db, inOrder }) =>
+        await sameOnAll(databases, ({ db, inOrder }) =>
           idsOf(
             db
               .selectFrom("place")
               .select("id")
-              .orderBy(inOrder("place.words", descending))
+              .orderBy(inOrder("place.words", descending, true))
               .orderBy("id"),
           ),
         );
-        await sameOnAll(some, ({ db, inOrder }) =>
+        await sameOnAll(databases, ({ db, inOrder }) =>
           idsOf(
             db
               .selectFrom("place")
@@ -187,18 +189,8 @@ describe.skipIf(!there)("the three databases", () => {
         );
       }
     };
-    const several = (letters: readonly string[]) =>
-      fc.array(text(letters), { minLength: 2, maxLength: 15 });
-    await fc.assert(
-      fc.asyncProperty(several(plainLetters), (texts) => alike(databases, texts)),
-      { numRuns: runs },
-    );
-    await fc.assert(
-      fc.asyncProperty(several([..."aáAÁ eéEÉ nñÑ uüÜ oøØ zZ09"]), (texts) =>
-        alike(databases.slice(1), texts),
-      ),
-      { numRuns: runs },
-    );
+    const several = fc.array(text(orderedLetters), { minLength: 2, maxLength: 15 });
+    await fc.assert(fc.asyncProperty(several, alike), { numRuns: runs });
     await Promise.all(databases.map(({ db }) => db.destroy()));
   });
 

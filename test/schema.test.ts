@@ -3,6 +3,7 @@ import fc from "fast-check";
 import type Driver from "libsql";
 import { describe, expect, it } from "vitest";
 import { encode, openFile } from "../kit/database/sqlite/connection.ts";
+import { prepareLetters } from "../kit/database/sqlite/letters.ts";
 import { difference } from "../src/core/evolution/difference.ts";
 import type { Step } from "../src/core/evolution/steps.ts";
 import type { Model } from "../src/core/model/model.ts";
@@ -22,6 +23,7 @@ function modelOf(text: string): Model {
 /** A database with the tables of a model. */
 function databaseOf(model: Model): Driver.Database {
   const driver = openFile(join(temporaryFolder(), "test.db"));
+  prepareLetters(driver);
   take(driver, difference({ tables: [] }, model).steps, { tables: [] });
   return driver;
 }

@@ -266,7 +266,8 @@ class DataReader {
 
   /** An error of the database, where the rows are the reason for it. */
   explain(engine: Engine, error: Error): Error {
-    const { reason, columns } = engine.refusal(error) ?? {};
+    const names = this.target.columns.map(({ name }) => name);
+    const { reason, columns } = engine.refusal(error, names) ?? {};
     if (reason !== "unique") return error;
     return new Failure(
       "input",

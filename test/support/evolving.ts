@@ -7,6 +7,7 @@ import type { Model } from "../../src/core/model/model.ts";
 import { schemaOf, tableOf } from "../../src/core/schema/from-model.ts";
 import { type Schema, tableNamed } from "../../src/core/schema/schema.ts";
 import { seedEntity, seedingPlan } from "../../src/core/seeding/rows.ts";
+import { folded, isOrdered, orderColumn } from "../../src/core/sql/sqlite/ordering.ts";
 import type { Catalogue, Engine } from "../../src/io/engines/engine.ts";
 import { migrationOf } from "../../src/io/project/migrations.ts";
 import { pairOfModels } from "./pairs.ts";
@@ -33,14 +34,43 @@ function sorted(catalogue: Catalogue | undefined): unknown {
     .sort();
 }
 
+/** A value with letters beyond ASCII, which differ in case from row to row. */
+function accented(value: unknown, at: number): unknown {
+  return typeof value === "string" ? value.replace(/e/i, at % 2 === 0 ? "É" : "é") : value;
+}
+
+/** Whether what texts are ordered by is right in every row, where it stands in a column of its own. */
+async function expectOrders(engine: Engine, { tables }: Schema, context: string): Promise<void> {
+  if (engine.dialect.name !== "sqlite") return;
+  const { quoted } = engine.dialect;
+  for (const table of tables) {
+    for (const { name } of table.columns.filter(isOrdered)) {
+      const right = `iif(${quoted(name)} glob '*[^ -~]*', ${folded(quoted(name))}, null)`;
+      const wrong = `select 1 from ${quoted(table.name)} where ${quoted(orderColumn(name))} is not ${right}`;
+      expect(await engine.count(wrong), `${table.name}.${name}\n${context}`).toBe(0);
+    }
+  }
+}
+
 async function fillWith(engine: Engine, model: Model, seed: number): Promise<void> {
   const records = new Map<string, readonly number[]>();
   const stamp = { created_at: "2026-01-01T00:00:00Z", updated_at: "2026-01-01T00:00:00Z" };
   for (const { entity, count } of seedingPlan(model)) {
     const { rows, links } = seedEntity(entity, count, { seed, today: "2026-05-03", records });
+    const table = tableOf(entity.name);
+    const texts = (tableNamed(schemaOf(model), table)?.columns ?? []).filter(
+      ({ type, checks = [] }) =>
+        type.kind === "text" && checks.every(({ kind }) => kind !== "one of"),
+    );
     const ids = await engine.insert(
-      tableOf(entity.name),
-      rows.map((row) => ({ ...row, ...stamp })),
+      table,
+      rows.map((row, at) => ({
+        ...row,
+        ...Object.fromEntries(
+          texts.flatMap(({ name }) => (name in row ? [[name, accented(row[name], at)]] : [])),
+        ),
+        ...stamp,
+      })),
     );
     records.set(entity.name, ids);
     for (const { table, from, to, pairs } of links) {
@@ -77,6 +107,7 @@ export async function thereAndBack(engine: Engine, folder: string, seed: number)
   const context = `${texts.join("\n")}\n${next.forward}\n-- BACK\n${next.back}`;
   await applyMigrations(engine.migrations, [begin], options);
   await fillWith(engine, before, seed);
+  await expectOrders(engine, from, context);
   const rows = await contentOf(engine, from);
   const catalogue = sorted(await engine.catalogue());
   try {
@@ -92,6 +123,7 @@ export async function thereAndBack(engine: Engine, folder: string, seed: number)
   expect(sorted(await engine.catalogue()), context).toEqual(
     sorted(await engine.catalogueOf(schemaOf(after))),
   );
+  await expectOrders(engine, schemaOf(after), context);
   for (const { name, was } of after.entities) {
     const left = after.entities.some((other) => other.was === name);
     const old = left ? undefined : tableNamed(from, tableOf(was ?? name));
@@ -106,5 +138,6 @@ export async function thereAndBack(engine: Engine, folder: string, seed: number)
   }
   expect(sorted(await engine.catalogue()), context).toEqual(catalogue);
   expect(await contentOf(engine, from), context).toEqual(rows);
+  await expectOrders(engine, from, context);
   return "moved";
 }

@@ -1,6 +1,7 @@
 import { Kysely, MysqlAdapter, MysqlDialect, type RawBuilder, type SqlBool, sql } from "kysely";
 import { createPool } from "mysql2";
 import type { Refusal, WrittenKind } from "../database.ts";
+import { columnsOfIndex } from "../index-names.ts";
 import { wordPattern } from "../letters.ts";
 import { clientSettings, session } from "./connection.ts";
 import { type Moments, MomentsPlugin } from "./moments.ts";
@@ -36,7 +37,7 @@ export function contains(column: string, word: string): RawBuilder<SqlBool> {
 }
 
 /** A term of an order: what has no value comes first. */
-export function inOrder(column: string, descending = false, _made = false): RawBuilder<unknown> {
+export function inOrder(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc" : "asc")}`;
 }
 
@@ -72,17 +73,5 @@ export function refusal(error: unknown, names: readonly string[] = []): Refusal 
   const reason = reasons[code];
   if (!reason) return undefined;
   const [, index = ""] = (reason === "unique" && /'([^']*)'[^']*$/.exec(sqlMessage)) || [];
-  return { reason, columns: index ? columnsOf(index, names) : [] };
-}
-
-/** The server names only the index, which is called after its table and its columns: `hive_apiary_id_code_key`. */
-function columnsOf(index: string, names: readonly string[]): string[] {
-  const longest = [...names].sort((a, b) => b.length - a.length);
-  const columns: string[] = [];
-  for (let rest = index.replace(/_key$/, ""); ; ) {
-    const name = longest.find((each) => rest.endsWith(`_${each}`));
-    if (!name) return columns.length > 0 ? columns : [index];
-    columns.unshift(name);
-    rest = rest.slice(0, -name.length - 1);
-  }
+  return { reason, columns: index ? columnsOfIndex(index, names) : [] };
 }

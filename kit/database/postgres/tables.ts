@@ -19,7 +19,7 @@ export function contains(column: string, word: string): RawBuilder<SqlBool> {
 }
 
 /** A term of an order: what has no value comes first, as in the indexes. */
-export function inOrder(column: string, descending = false, _made = false): RawBuilder<unknown> {
+export function inOrder(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc nulls last" : "asc nulls first")}`;
 }
 

@@ -3,6 +3,7 @@ import Driver from "libsql";
 import { inBatches } from "../batches.ts";
 import type { MigrationConnection } from "../migrations.ts";
 import { unquoted } from "../running.ts";
+import { prepareLetters } from "./letters.ts";
 
 /** The word in the names of SQL files: `forward.sqlite.sql`. */
 export const kind = "sqlite";
@@ -69,6 +70,7 @@ export function migrationConnection(driver: Driver.Database): MigrationConnectio
       // Tables that are made anew are dropped first, and that must not take along what refers to them.
       driver.pragma("foreign_keys = off");
       await beginPatiently(driver);
+      prepareLetters(driver);
       touched = false;
     },
     commit: async () => {

@@ -1,8 +1,10 @@
 import { Kysely, type RawBuilder, type SqlBool, SqliteDialect, sql } from "kysely";
 import type Driver from "libsql";
 import type { Refusal, WrittenKind } from "../database.ts";
+import { columnsOfIndex } from "../index-names.ts";
 import { lettersOf } from "../letters.ts";
 import { encode, fileOf, openFile } from "./connection.ts";
+import { folded } from "./letters.ts";
 
 /** The typed tables of a SQLite file. */
 export function openTables<Tables>(address: string): Kysely<Tables> {
@@ -53,12 +55,16 @@ export function contains(column: string, word: string): RawBuilder<SqlBool> {
   return sql<SqlBool>`${sql.ref(column)} glob ${`*${pattern.join("")}*`}`;
 }
 
-/** A term of an order. What is made of several columns doesn't know that case means nothing in texts. */
-export function inOrder(column: string, descending = false, made = false): RawBuilder<unknown> {
+/**
+ * A term of an order. A column of texts is ordered by the one beside it, where its letters go beyond ASCII; a
+ * text made of several columns, which has no table before its name, by what SQL makes of it.
+ */
+export function inOrder(column: string, descending = false, text = false): RawBuilder<unknown> {
   const direction = sql.raw(descending ? "desc" : "asc");
-  return made
-    ? sql`${sql.ref(column)} collate nocase ${direction}`
-    : sql`${sql.ref(column)} ${direction}`;
+  if (!text) return sql`${sql.ref(column)} ${direction}`;
+  return column.includes(".")
+    ? sql`coalesce(${sql.ref(`${column}__order`)}, lower(${sql.ref(column)})) ${direction}`
+    : sql`${sql.raw(folded(`"${column.replaceAll('"', '""')}"`))} ${direction}`;
 }
 
 /** A value within a text. */
@@ -67,13 +73,16 @@ export function written(column: string, kind: WrittenKind): RawBuilder<string> {
   return kind === "boolean" ? sql<string>`iif(${value}, 'yes', 'no')` : sql<string>`${value}`;
 }
 
-/** What the data did to be refused; undefined for any other error. */
-export function refusal(error: unknown, _names?: readonly string[]): Refusal | undefined {
+/** What the data did to be refused; undefined for any other error. `names` are the columns that it may be about. */
+export function refusal(error: unknown, names: readonly string[] = []): Refusal | undefined {
   if (!(error instanceof Error) || !("code" in error)) return undefined;
-  const columns = [...error.message.matchAll(/\b[^\s.,:]+\.([^\s.,:]+)/g)].map(
-    (found) => found[1] ?? "",
-  );
-  if (error.code === "SQLITE_CONSTRAINT_UNIQUE") return { reason: "unique", columns };
+  if (error.code === "SQLITE_CONSTRAINT_UNIQUE") {
+    const [, index] = /: index '(.*)'$/.exec(error.message) ?? [];
+    const columns = [...error.message.matchAll(/\b[^\s.,:]+\.([^\s.,:]+)/g)].map(
+      (found) => found[1] ?? "",
+    );
+    return { reason: "unique", columns: index ? columnsOfIndex(index, names) : columns };
+  }
   // A refusal on the way of a cascade comes as SQLITE_CONSTRAINT_TRIGGER.
   if (error.message.includes("FOREIGN KEY")) return { reason: "reference", columns: [] };
   if (error.code === "SQLITE_CONSTRAINT_CHECK") return { reason: "check", columns: [] };

@@ -171,6 +171,14 @@ function chosen(field: Field): string {
   return taken ? `chosen${pascalCase(field.name)}` : field.name;
 }
 
+/** Whether a list is sorted by the letters of what a field holds. */
+function isTextual(field: Field): boolean {
+  return (
+    isReference(field) ||
+    ["text", "email", "url", "phone", "color", "choice"].includes(field.type.kind)
+  );
+}
+
 function listOptions(subject: Subject): string {
   const { entity, table } = subject;
   const sortable = entity.fields.filter(({ type }) => !["many", "long text"].includes(type.kind));
@@ -184,7 +192,7 @@ function listOptions(subject: Subject): string {
     ]),
     ...automatic.map((name): [string, string] => [name, quote(`${table}.${name}`)]),
   ];
-  const textual = sortable.filter(isReference).map(({ name }) => quote(name));
+  const textual = sortable.filter(isTextual).map(({ name }) => quote(name));
   const first = entity.sort.map(({ field, descending }) =>
     quote(`${descending ? "-" : ""}${field}`),
   );

@@ -54,8 +54,9 @@ function textsToRows(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
   ) as [string, string, string, string, string];
   const told = `trim(t.${text})`;
   const { waiting, unknown } = textConditions(idiom, step);
+  const called = idiom.caselessColumn(tableNamed(before, target), "r", key);
   const pointed = run(
-    `update ${from} as t set ${to} = (select min(r.${id}) from ${goal} as r where r.${name} = ${told})\nwhere ${waiting}`,
+    `update ${from} as t set ${to} = (select min(r.${id}) from ${goal} as r where ${called} = ${idiom.caseless(told)})\nwhere ${waiting}`,
   );
   if (!canMakeRows(step, before)) return [pointed];
   const more = Object.entries(others);
@@ -90,7 +91,7 @@ function textsToRows(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
 
 /** Which texts don't lead anywhere yet, and which of them no row is called by; of rows `t`. */
 function textConditions(
-  { quoted, same }: Idiom,
+  { quoted, alike, caseless }: Idiom,
   { column, reference, target, key }: TextsAndRows,
 ): { waiting: string; unknown: string } {
   const id = quoted("id");
@@ -98,8 +99,8 @@ function textConditions(
   const told = `trim(t.${text})`;
   const named = `(select r.${name} from ${goal} as r where r.${id} = t.${to})`;
   return {
-    waiting: `${told} <> '' and (t.${to} is null or not ${same(named, told)})`,
-    unknown: `not exists (select 1 from ${goal} as r where r.${name} = ${told})`,
+    waiting: `${told} <> '' and (t.${to} is null or not ${alike(named, told)})`,
+    unknown: `${caseless(told)} not in (select ${caseless(`r.${name}`)} from ${goal} as r where r.${name} is not null)`,
   };
 }
 
@@ -122,7 +123,7 @@ function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
   const told = `(select r.${name} from ${goal} as r where r.${id} = t.${to})`;
   const parts = [
     run(
-      `update ${from} as t set ${text} = ${told} where t.${to} is not null and (t.${text} is null or not ${idiom.same(`trim(t.${text})`, told)})`,
+      `update ${from} as t set ${text} = ${told} where t.${to} is not null and (t.${text} is null or not ${idiom.alike(`trim(t.${text})`, told)})`,
     ),
   ];
   if (!restore) return parts;
@@ -134,7 +135,7 @@ function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
       .filter((each) => other.name !== table || each.name !== reference)
       .map((each) => ({ table: quoted(other.name), column: quoted(each.name) })),
   );
-  const going = `select r.${id} from ${goal} as r join ${file} as k on k.${id} = r.${id} and ${idiom.same(`k.${quoted("value")}`, `r.${name}`)} where r.${quoted("version")} = 1${users
+  const going = `select r.${id} from ${goal} as r join ${file} as k on k.${id} = r.${id} and ${idiom.alike(`k.${quoted("value")}`, `r.${name}`)} where r.${quoted("version")} = 1${users
     .map(
       (user) =>
         ` and r.${id} not in (select ${user.column} from ${user.table} where ${user.column} is not null)`,
@@ -317,7 +318,7 @@ function carryRisks(idiom: Idiom, { from, to, by, lossy }: Carry): Risk[] {
 export function plainRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
   switch (step.kind) {
     case "add index":
-      return step.index.unique ? [repeats(idiom, step)] : [];
+      return step.index.unique ? [repeats(idiom, step, before)] : [];
     case "texts to rows":
       return textRisks(idiom, step, before);
     case "rows to texts":
@@ -370,16 +371,29 @@ export function changeRisks(
   });
 }
 
-function repeats(idiom: Idiom, { table, index }: Extract<Step, { kind: "add index" }>): Risk {
+function repeats(
+  idiom: Idiom,
+  { table, index }: Extract<Step, { kind: "add index" }>,
+  before: Schema,
+): Risk {
   const { quoted } = idiom;
   const of = (alias: string) => index.columns.map((name) => `${alias}.${quoted(name)}`).join(", ");
+  const columns = tableNamed(before, table)?.columns ?? [];
+  const told = (alias: string) =>
+    index.columns
+      .map((name) =>
+        columns.some((column) => column.name === name && column.type.kind === "text")
+          ? idiom.caseless(`${alias}.${quoted(name)}`)
+          : `${alias}.${quoted(name)}`,
+      )
+      .join(", ");
   const value =
     index.columns.length === 1 ? of("t") : `concat(${of("t").replaceAll(", ", ", ', ', ")})`;
   return {
     kind: "in the way",
     table,
     sentence: `rows of ${table} have the same ${index.columns.join(" and ")}`,
-    query: `select t.${quoted("id")}, ${value} as ${quoted("value")} from ${quoted(table)} as t where (${of("t")}) in (select ${of("o")} from ${quoted(table)} as o group by ${of("o")} having count(*) > 1)`,
+    query: `select t.${quoted("id")}, ${value} as ${quoted("value")} from ${quoted(table)} as t where (${told("t")}) in (select ${told("o")} from ${quoted(table)} as o group by ${told("o")} having count(*) > 1)`,
   };
 }
 

@@ -1,5 +1,5 @@
 import type { Fill } from "../evolution/steps.ts";
-import type { Check, Column, ColumnType } from "../schema/schema.ts";
+import type { Check, Column, ColumnType, Table } from "../schema/schema.ts";
 import type { Part } from "./script.ts";
 
 /** How a database says what all of them can say: what the parts that dialects share are written in. */
@@ -13,12 +13,16 @@ export interface Idiom {
   fill(fill: Fill): string;
   /** This moment, as the columns of every entity keep it. */
   now: string;
-  /** Whether two expressions are the same, nothing and nothing included; texts whatever their case. */
+  /** Whether two expressions are the same, nothing and nothing included; texts whatever the case of ASCII letters. */
   same(one: string, other: string): string;
+  /** Whether two texts are the same, nothing and nothing included, whatever their case. */
+  alike(one: string, other: string): string;
   /** Whether they differ by so much as a letter's case. */
   differs(one: string, other: string): string;
-  /** A text to group by, whatever its case. */
+  /** A text by which others are told apart, whatever its case. */
   caseless(text: string): string;
+  /** The same of a column of rows `alias`, in the way in which an index helps. */
+  caselessColumn(table: Table | undefined, alias: string, column: string): string;
   /** What an expression has to hold to for a column to take it; null passes. */
   checksOf(column: Column, value: string): string[];
   /** A check of the model's, on an expression. */

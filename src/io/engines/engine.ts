@@ -30,7 +30,7 @@ export interface Engine {
   /** An error of the driver, as a failure that says where and what to do. */
   failure(error: unknown): Failure;
   /** What the data did to make a statement fail; undefined where it isn't to blame. */
-  refusal(error: unknown): Refusal | undefined;
+  refusal(error: unknown, names?: readonly string[]): Refusal | undefined;
   /** Where it is, in words for people. */
   place: string;
   hasTable(name: string): boolean | Promise<boolean>;

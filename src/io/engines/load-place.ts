@@ -1,5 +1,5 @@
 import type { Value } from "../../core/seeding/values.ts";
-import type { LoadRow, LoadTarget } from "./loading.ts";
+import type { KeyedTable, LoadRow, LoadTarget } from "./loading.ts";
 
 /** What loading needs of a database, and how that says what all of them can say. */
 export interface LoadPlace {
@@ -30,8 +30,10 @@ export interface LoadPlace {
   ): Promise<void>;
   /** Whether two expressions are the same to the letter, nothing and nothing included. */
   same(one: string, other: string): string;
-  /** A text by whose case rows aren't told apart. */
+  /** A text by which rows are told apart, whatever its case. */
   caseless(text: string): string;
+  /** Whether rows `alias` of a table have a text for their key, whatever its case, in the way in which an index helps. */
+  hasKey(alias: string, of: KeyedTable, text: string): string;
   /** Some expressions as one, which is the same where all of them are. */
   content(expressions: readonly string[]): string;
   /** A moment, as `2026-05-03T07:00:00Z`, as a literal. */

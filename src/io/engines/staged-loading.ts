@@ -74,13 +74,13 @@ async function match(
   );
   if (target.key === undefined) await matchWhole(place, target, staged, compared);
   else {
-    const key = place.quoted(target.columns[target.key]?.name ?? "");
+    const own = { table: target.table, key: target.columns[target.key]?.name ?? "" };
     const equal =
       compared.map(({ name, at }) => place.same(`t.${name}`, `${staged}.c${at}`)).join(" and ") ||
       "1 = 1";
     await refuseRepeats(place, target, staged, target.key);
     await place.run(
-      `update ${staged} set id = (select t.id from ${table} t where t.${key} = ${staged}.c${target.key})`,
+      `update ${staged} set id = (select t.id from ${table} t where ${place.hasKey("t", own, `${staged}.c${target.key}`)})`,
     );
     await place.run(
       `update ${staged} set state = (select case when ${equal} then 'same' when ${untouched} then 'changed' else 'conflict' end from ${table} t where t.id = ${staged}.id) where id is not null`,
@@ -185,7 +185,7 @@ async function settle(
     const { name, reference } = target.columns[at] ?? {};
     if (!name || !reference) continue;
     await refuseStrangers(place, target, keys, name, reference);
-    const wanted = `(select r.id from ${keys} l join ${place.quoted(reference.table)} r on r.${place.quoted(reference.key)} = l.key_text where l.id = t.id)`;
+    const wanted = `(select r.id from ${keys} l join ${place.quoted(reference.table)} r on ${place.hasKey("r", reference, "l.key_text")} where l.id = t.id)`;
     const differs = `not ${place.same(`t.${place.quoted(name)}`, wanted)}`;
     if (staged) await markChanged(keys, differs);
     const within = staged
@@ -200,7 +200,7 @@ async function settle(
     await refuseStrangers(place, target, keys, links, other);
     const [first, last] = place.insertMissing;
     const [owner, goal] = [place.quoted(from), place.quoted(to)];
-    const led = `from ${keys} l join ${place.quoted(other.table)} r on r.${place.quoted(other.key)} = l.key_text`;
+    const led = `from ${keys} l join ${place.quoted(other.table)} r on ${place.hasKey("r", other, "l.key_text")}`;
     const wanted = `select r.id ${led} where l.id = t.id`;
     const there = `select ${goal} from ${place.quoted(links)} where ${owner} = t.id`;
     if (staged) {
@@ -223,10 +223,9 @@ async function refuseStrangers(
   column: string,
   other: KeyedTable,
 ): Promise<void> {
-  const [table, key] = [place.quoted(other.table), place.quoted(other.key)];
   const lost = await countIn(
     place,
-    `${keys} l where not exists (select 1 from ${table} r where r.${key} = l.key_text)`,
+    `${keys} l where not exists (select 1 from ${place.quoted(other.table)} r where ${place.hasKey("r", other, "l.key_text")})`,
   );
   if (lost > 0) throw strangers(target, column, other, lost);
 }

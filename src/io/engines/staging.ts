@@ -122,7 +122,7 @@ async function resolve(
   { table, key }: KeyedTable,
 ): Promise<void> {
   await place.run(
-    `update ${staged} set c${at} = (select r.id from ${place.quoted(table)} r where r.${place.quoted(key)} = ${staged}.k${at}) where k${at} is not null`,
+    `update ${staged} set c${at} = (select r.id from ${place.quoted(table)} r where ${place.hasKey("r", { table, key }, `${staged}.k${at}`)}) where k${at} is not null`,
   );
   const lost = await countIn(place, `${staged} where k${at} is not null and c${at} is null`);
   if (lost > 0) throw strangers(target, target.columns[at]?.name ?? "", { table, key }, lost);

@@ -34,8 +34,10 @@ const idiom: Idiom = {
   fill: fillSql,
   now: thisMoment,
   same: (one, other) => `(${one} <=> ${other})`,
+  alike: (one, other) => `(${one} <=> ${other})`,
   differs: (one, other) => `(not (binary (${one}) <=> binary (${other})))`,
   caseless: (text) => text,
+  caselessColumn: (_table, alias, column) => `${alias}.${quoted(column)}`,
   ...serverChecks(literal),
   converted,
   aside: (table, query) => [

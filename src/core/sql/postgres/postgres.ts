@@ -36,9 +36,11 @@ const idiom: Idiom = {
   fill: fillSql,
   now: thisMoment,
   same: (one, other) => `(${one} is not distinct from ${other})`,
+  alike: (one, other) => `(${one} is not distinct from ${other})`,
   differs: (one, other) =>
     `((${one})::text collate "C" is distinct from (${other})::text collate "C")`,
   caseless: (text) => text,
+  caselessColumn: (_table, alias, column) => `${alias}.${quoted(column)}`,
   ...serverChecks(literal),
   converted,
   aside: inTemporaryTable,

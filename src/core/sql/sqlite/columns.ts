@@ -1,5 +1,6 @@
 import type { Fill } from "../../evolution/steps.ts";
 import type { Check, Column, ColumnType, Index, Table } from "../../schema/schema.ts";
+import { indexed, isOrdered, orderColumn } from "./ordering.ts";
 
 /** A name in quotes. */
 export function quoted(name: string): string {
@@ -29,12 +30,18 @@ export function createTable({ columns, key }: Table, name: string): string {
       ? `${quoted("id")} integer primary key autoincrement`
       : columnSql(column),
   );
+  lines.push(...columns.filter(isOrdered).map(({ name: text }) => orderColumnSql(text)));
   if (key.length > 1) lines.push(`primary key (${key.map(quoted).join(", ")})`);
   return `create table ${quoted(name)} (\n${lines.map((line) => `  ${line}`).join(",\n")}\n)`;
 }
 
-export function createIndex(table: string, { name, columns, unique }: Index): string {
-  return `create ${unique ? "unique " : ""}index ${quoted(name)} on ${quoted(table)} (${columns.map(quoted).join(", ")})`;
+export function createIndex(table: Table, index: Index): string {
+  return `create ${index.unique ? "unique " : ""}index ${quoted(index.name)} on ${quoted(table.name)} (${indexed(table, index)})`;
+}
+
+/** The column beside a text column. */
+export function orderColumnSql(text: string): string {
+  return `${quoted(orderColumn(text))} text`;
 }
 
 export function columnSql(column: Column): string {

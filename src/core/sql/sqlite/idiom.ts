@@ -1,8 +1,9 @@
 import { type Idiom, inTemporaryTable } from "../idiom.ts";
 import { checkSql, checksOf, fillSql, literal, quoted, thisMoment } from "./columns.ts";
 import { converted } from "./conversions.ts";
+import { folded, inOrder, isOrdered } from "./ordering.ts";
 
-/** SQLite's way to say it. Texts are compared by the ASCII letters of either case. */
+/** SQLite's way to say it. Texts are told apart by columns beside them, as ./ordering.ts has it. */
 export const idiom: Idiom = {
   quoted,
   madeName: (name) => name,
@@ -11,7 +12,14 @@ export const idiom: Idiom = {
   now: thisMoment,
   same: (one, other) => `(${one} is ${other} collate nocase)`,
   differs: (one, other) => `(${one} is not ${other} collate binary)`,
-  caseless: (text) => `${text} collate nocase`,
+  alike: (one, other) => `(${folded(one)} is ${folded(other)})`,
+  caseless: folded,
+  caselessColumn: (table, alias, column) => {
+    const found = table?.columns.find(({ name }) => name === column);
+    return found && isOrdered(found)
+      ? inOrder(column, alias)
+      : folded(`${alias}.${quoted(column)}`);
+  },
   checksOf,
   check: checkSql,
   converted,

@@ -5,6 +5,7 @@ import type { Part, Section } from "../script.ts";
 import { changedValue, keptRows } from "../values.ts";
 import { createIndex, createTable, fillSql, literal, quoted } from "./columns.ts";
 import { idiom } from "./idiom.ts";
+import { dropOrderTriggers, fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
 
 type TableStep = Extract<Step, { kind: "add column" | "change column" | "drop column" }>;
 
@@ -21,16 +22,27 @@ export function rebuild(steps: readonly TableStep[], before: Schema): Section {
   const work = new Rebuild(old);
   for (const step of steps) work.take(step);
   const fresh = `levadura_new_${name}`;
-  const columns = goal.columns.map(({ name: column }) => quoted(column)).join(", ");
+  const texts = goal.columns.filter(isOrdered).map((column) => column.name);
+  /** What stays as it is keeps what it is ordered by; the rest is ordered anew. */
+  const stays = (text: string) =>
+    work.valueOf(text) === `t.${quoted(text)}` &&
+    old.columns.some((column) => column.name === text && isOrdered(column));
+  const taken = [
+    ...goal.columns.map((column) => [column.name, work.valueOf(column.name)] as const),
+    ...texts
+      .filter(stays)
+      .map((text) => [orderColumn(text), `t.${quoted(orderColumn(text))}`] as const),
+  ];
   const run = (sql: string): Part => ({ kind: "run", sql });
   return {
     sentences: steps.map(describeStep),
     parts: [
       ...work.parts,
+      ...dropOrderTriggers(old).map(run),
       { kind: "hold triggers", table: quoted(name) },
       run(createTable(goal, fresh)),
       run(
-        `insert into ${quoted(fresh)} (${columns})\nselect\n${goal.columns.map(({ name: column }) => `  ${work.valueOf(column)}`).join(",\n")}\nfrom ${quoted(name)} as t${work.joins}`,
+        `insert into ${quoted(fresh)} (${taken.map(([column]) => quoted(column)).join(", ")})\nselect\n${taken.map(([, value]) => `  ${value}`).join(",\n")}\nfrom ${quoted(name)} as t${work.joins}`,
       ),
       // Numbers that were given to rows since deleted are not given again.
       run(`delete from sqlite_sequence where name = ${literal(fresh)}`),
@@ -42,7 +54,12 @@ export function rebuild(steps: readonly TableStep[], before: Schema): Section {
       run("pragma legacy_alter_table = on"),
       run(`alter table ${quoted(fresh)} rename to ${quoted(name)}`),
       run("pragma legacy_alter_table = off"),
-      ...goal.indexes.map((index) => run(createIndex(name, index))),
+      ...fillOrder(
+        name,
+        texts.filter((text) => !stays(text)),
+      ).map(run),
+      ...goal.indexes.map((index) => run(createIndex(goal, index))),
+      ...orderTriggers(goal).map(run),
       { kind: "return triggers", table: quoted(name) },
     ],
   };

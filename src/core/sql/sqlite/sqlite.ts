@@ -1,15 +1,17 @@
 import { describeStep, type Step, takeStep } from "../../evolution/steps.ts";
-import type { Schema } from "../../schema/schema.ts";
+import { type Schema, tableNamed } from "../../schema/schema.ts";
 import type { Dialect, Risk } from "../dialect.ts";
 import { changeRisks, dropColumn, flow, keepTable, plainRisks, refusals } from "../flows.ts";
 import { keptTable } from "../idiom.ts";
 import type { Limits } from "../limits.ts";
 import type { Part, Section } from "../script.ts";
-import { columnSql, createIndex, createTable, fillSql, quoted } from "./columns.ts";
+import { columnSql, createIndex, createTable, fillSql, orderColumnSql, quoted } from "./columns.ts";
 import { idiom } from "./idiom.ts";
+import { dropOrderTriggers, fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
 import { needsRebuild, ofTable, rebuild } from "./rebuild.ts";
 
-const limits: Limits = { name: "SQLite", columns: 2000, indexes: Number.POSITIVE_INFINITY };
+/** 2,000 columns, of which every text may take two. */
+const limits: Limits = { name: "SQLite", columns: 1000, indexes: Number.POSITIVE_INFINITY };
 
 /** SQLite: types are affinities with checks behind them, and what can't be altered is made anew. */
 export const sqlite: Dialect = {
@@ -70,13 +72,10 @@ function partsOf(step: Step, before: Schema): Part[] {
 function statementsOf(step: Step, before: Schema): Part[] {
   switch (step.kind) {
     case "rename table":
-      return [run(`alter table ${quoted(step.table)} rename to ${quoted(step.to)}`)];
     case "rename column":
-      return [
-        run(
-          `alter table ${quoted(step.table)} rename column ${quoted(step.column)} to ${quoted(step.to)}`,
-        ),
-      ];
+    case "add column":
+    case "drop column":
+      return withTriggers(step, before);
     case "add table":
       return addTable(step);
     case "drop table":
@@ -84,12 +83,10 @@ function statementsOf(step: Step, before: Schema): Part[] {
         keepTable(idiom, step.table, step.keep),
         run(`drop table ${quoted(step.table.name)}`),
       ];
-    case "add column":
-      return addColumn(step);
-    case "drop column":
-      return dropColumn(idiom, step);
-    case "add index":
-      return [run(createIndex(step.table, step.index))];
+    case "add index": {
+      const table = tableNamed(before, step.table);
+      return table ? [run(createIndex(table, step.index))] : [];
+    }
     case "drop index":
       return [run(`drop index ${quoted(step.index.name)}`)];
     case "change column":
@@ -99,11 +96,63 @@ function statementsOf(step: Step, before: Schema): Part[] {
   }
 }
 
+type Alteration = Extract<
+  Step,
+  { kind: "rename table" | "rename column" | "add column" | "drop column" }
+>;
+
+/** A change to a table as it stands, for which the triggers that order its texts are made anew where they speak of it. */
+function withTriggers(step: Alteration, before: Schema): Part[] {
+  const name = step.kind === "rename table" ? step.to : step.table;
+  const old = tableNamed(before, step.table);
+  const goal = tableNamed(takeStep(before, step), name);
+  const [gone, made] = [old ? orderTriggers(old) : [], goal ? orderTriggers(goal) : []];
+  if (gone.join() === made.join()) {
+    return [...alteration(step, before), ...(step.kind === "add column" ? fillColumn(step) : [])];
+  }
+  return [
+    ...(old ? dropOrderTriggers(old).map(run) : []),
+    ...alteration(step, before),
+    ...made.map(run),
+    ...(step.kind === "add column" ? fillColumn(step) : []),
+  ];
+}
+
+function alteration(step: Alteration, before: Schema): Part[] {
+  const table = `alter table ${quoted(step.table)}`;
+  switch (step.kind) {
+    case "rename table":
+      return [run(`${table} rename to ${quoted(step.to)}`)];
+    case "rename column": {
+      const column = tableNamed(before, step.table)?.columns.find(
+        ({ name }) => name === step.column,
+      );
+      const names = [[step.column, step.to] as const];
+      if (column && isOrdered(column)) names.push([orderColumn(step.column), orderColumn(step.to)]);
+      return names.map(([from, to]) =>
+        run(`${table} rename column ${quoted(from)} to ${quoted(to)}`),
+      );
+    }
+    case "add column": {
+      const lines = [columnSql(step.column)];
+      if (isOrdered(step.column)) lines.push(orderColumnSql(step.column.name));
+      return lines.map((line) => run(`${table} add column ${line}`));
+    }
+    case "drop column": {
+      const beside = isOrdered(step.column)
+        ? [run(`${table} drop column ${quoted(orderColumn(step.column.name))}`)]
+        : [];
+      return [...dropColumn(idiom, step), ...beside];
+    }
+  }
+}
+
 function addTable({ table, restore }: Extract<Step, { kind: "add table" }>): Part[] {
   const columns = table.columns.map(({ name }) => quoted(name)).join(", ");
   const parts = [
     run(createTable(table, table.name)),
-    ...table.indexes.map((index) => run(createIndex(table.name, index))),
+    ...table.indexes.map((index) => run(createIndex(table, index))),
+    ...orderTriggers(table).map(run),
   ];
   if (!restore) return parts;
   const file = keptTable(idiom, restore);
@@ -114,21 +163,25 @@ function addTable({ table, restore }: Extract<Step, { kind: "add table" }>): Par
   ];
 }
 
-function addColumn({
+/** What the rows that are there get in a new column. */
+function fillColumn({
   table,
   column,
   fill,
   restore,
 }: Extract<Step, { kind: "add column" }>): Part[] {
-  const [name, goal] = [quoted(column.name), quoted(table)];
-  const parts = [run(`alter table ${goal} add column ${columnSql(column)}`)];
+  const [name, goal, id] = [quoted(column.name), quoted(table), quoted("id")];
+  const parts: Part[] = [];
+  // A default comes into the rows without any trigger.
+  if (isOrdered(column) && typeof column.default === "string" && /[^ -~]/.test(column.default)) {
+    parts.push(...fillOrder(table, [column.name]).map(run));
+  }
   if (fill) parts.push(run(`update ${goal} set ${name} = ${fillSql(fill)}`));
   if (!restore) return parts;
   const file = keptTable(idiom, restore);
-  const id = quoted("id");
   return [
-    { kind: "bring back", file: restore, table: file },
     ...parts,
+    { kind: "bring back", file: restore, table: file },
     run(
       `update ${goal} set ${name} = k.${quoted("value")} from ${file} as k where k.${id} = ${goal}.${id}`,
     ),

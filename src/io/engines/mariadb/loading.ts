@@ -55,6 +55,7 @@ export function mariadbLoader(client: Client, settings: LoadSettings): Loader {
       ),
     same: (one, other) => `(binary (${one}) <=> binary (${other}))`,
     caseless: (text) => text,
+    hasKey: (alias, { key }, text) => `${alias}.${quoted(key)} = ${text}`,
     content: (expressions) => `md5(json_array(${expressions.join(", ")}))`,
     moment: (text) => `timestamp'${written(text)}'`,
     highest: async (table) => {

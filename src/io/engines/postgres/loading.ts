@@ -62,6 +62,7 @@ export function postgresLoader(client: Client, settings: LoadSettings): Loader {
     same: (one, other) =>
       `((${one})::text collate "C" is not distinct from (${other})::text collate "C")`,
     caseless: (text) => text,
+    hasKey: (alias, { key }, text) => `${alias}.${quoted(key)} = ${text}`,
     content: (expressions) => `md5(jsonb_build_array(${expressions.join(", ")})::text)`,
     moment: (text) => `timestamptz '${text}'`,
     highest: async (table) => {

@@ -1,5 +1,7 @@
 import type Driver from "libsql";
 import { encode } from "../../../../kit/database/sqlite/connection.ts";
+import { orderOf } from "../../../../kit/database/sqlite/letters.ts";
+import { folded, inOrder, orderColumn } from "../../../core/sql/sqlite/ordering.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
 import type { LateKeys, LoadPlace } from "../load-place.ts";
 import type { KeyedTable, Loader, LoadRow, LoadSettings, LoadTarget } from "../loading.ts";
@@ -68,7 +70,11 @@ export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): L
       );
     },
     same: (one, other) => `(${one} is ${other} collate binary)`,
-    caseless: (text) => `${text} collate nocase`,
+    caseless: folded,
+    hasKey: (alias, of, text) =>
+      isText(driver, of)
+        ? `${inOrder(of.key, alias)} = ${folded(text)}`
+        : `${alias}.${quoted(of.key)} = ${text}`,
     content: (expressions) => `json_array(${expressions.join(", ")})`,
     moment: (text) => `'${text}'`,
     highest: async (table) => highest(driver, table),
@@ -77,6 +83,14 @@ export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): L
     fill: async (target, late, batches) => fill(driver, target, late, batches, settings),
   };
   return stagedLoader(place, settings);
+}
+
+/** Whether a key is a text, beside which stands what it is told apart by. */
+function isText(driver: Driver.Database, { table, key }: KeyedTable): boolean {
+  const beside = driver
+    .prepare("select 1 from pragma_table_info(?) where name = ?")
+    .all([table, orderColumn(key)]);
+  return beside.length > 0;
 }
 
 /** AUTOINCREMENT remembers it, also when its row is gone. */
@@ -121,8 +135,11 @@ function insertRows(
 ): number {
   const width = target.columns.length + 1;
   const atOnce = Math.max(1, Math.min(most.rows, Math.floor(most.values / width)));
-  const many = driver.prepare(insertSql(target, atOnce, moment));
-  const single = driver.prepare(insertSql(target, 1, moment));
+  const byText = target.columns.map(
+    ({ reference }) => reference !== undefined && isText(driver, reference),
+  );
+  const many = driver.prepare(insertSql(target, byText, atOnce, moment));
+  const single = driver.prepare(insertSql(target, byText, 1, moment));
   const keeping = (table: string) =>
     driver.prepare(`insert into ${table} (id, key_text) values (?, ?)`);
   const lateColumns = new Map([...late.columns].map(([at, table]) => [at, keeping(table)]));
@@ -148,7 +165,9 @@ function insertRows(
         for (const key of keys) lateLinks[link]?.run([number, key]);
       }
       values.push(number);
-      for (const value of row.values) values.push(encode(value));
+      for (const [at, value] of row.values.entries()) {
+        values.push(byText[at] && typeof value === "string" ? orderOf(value) : encode(value));
+      }
       number++;
       waiting++;
       if (waiting < atOnce) continue;
@@ -167,11 +186,16 @@ function insertRows(
   return number - first;
 }
 
-function insertSql(target: LoadTarget, rows: number, moment: string): string {
+function insertSql(
+  target: LoadTarget,
+  byText: readonly boolean[],
+  rows: number,
+  moment: string,
+): string {
   const names = target.columns.map(({ name }) => quoted(name));
-  const given = target.columns.map(({ reference }) =>
+  const given = target.columns.map(({ reference }, at) =>
     reference
-      ? `(select id from ${quoted(reference.table)} where ${quoted(reference.key)} = ?)`
+      ? `(select id from ${quoted(reference.table)} where ${byText[at] ? inOrder(reference.key) : quoted(reference.key)} = ?)`
       : "?",
   );
   const row = `(${["?", ...given, `'${moment}'`, `'${moment}'`].join(", ")})`;

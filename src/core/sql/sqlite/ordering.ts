@@ -1,0 +1,80 @@
+import type { Column, Index, Table } from "../../schema/schema.ts";
+import { quoted } from "./columns.ts";
+
+/**
+ * SQLite folds the case of ASCII letters only, and knows no order of others. So a text column has a second one
+ * beside it, with the text by which it is ordered and told apart: empty where its own letters do, otherwise
+ * made by triggers, of the letters in `levadura_letters` (kit/database/sqlite/letters.ts fills it).
+ */
+
+/** The name of the column beside a text column. */
+export function orderColumn(column: string): string {
+  return `${column}__order`;
+}
+
+/** Whether a column has one beside it. */
+export function isOrdered({ type }: Column): boolean {
+  return type.kind === "text";
+}
+
+/** The text by which a column that has one beside it is ordered and told apart; of rows of `alias`. */
+export function inOrder(column: string, alias?: string): string {
+  const of = (name: string) => `${alias ? `${alias}.` : ""}${quoted(name)}`;
+  return `coalesce(${of(orderColumn(column))}, lower(${of(column)}))`;
+}
+
+/** Such a text, made of an expression. */
+export function folded(text: string): string {
+  const letter = "substr(x, place.key + 1, 1)";
+  const all = (each: string) => `group_concat(${each}, '' order by place.key)`;
+  return `(select case when x glob '*[^ -~]*' then (select ${all(`coalesce(base, lower(${letter}))`)} || coalesce(char(1) || nullif(rtrim(${all("coalesce(mark, 'a')")}, 'a'), ''), '') from json_each('[' || substr(replace(hex(zeroblob(length(x))), '00', ',0'), 2) || ']') as place left join levadura_letters on letter = ${letter}) else lower(x) end from (select ${text} as x limit 1))`;
+}
+
+/** The columns of an index, as they are told apart. */
+export function indexed(table: Table, { columns }: Index): string {
+  return columns
+    .map((name) => {
+      const column = table.columns.find((each) => each.name === name);
+      return column && isOrdered(column) ? inOrder(name) : quoted(name);
+    })
+    .join(", ");
+}
+
+const beyond = (text: string) => `${text} glob '*[^ -~]*'`;
+
+/** Fills the columns beside some of a table that was filled without its triggers. */
+export function fillOrder(table: string, columns: readonly string[]): string[] {
+  return columns.map(
+    (name) =>
+      `update ${quoted(table)} set ${quoted(orderColumn(name))} = ${folded(quoted(name))} where ${beyond(quoted(name))}`,
+  );
+}
+
+const triggerNames = (table: string) =>
+  ["insert", "update"].map((event) => `${table}__order_${event}`);
+
+/** The triggers that keep those columns of a table right, whoever writes to it. */
+export function orderTriggers({ name, columns }: Table): string[] {
+  const texts = columns.filter(isOrdered).map((column) => column.name);
+  if (texts.length === 0) return [];
+  const any = (rows: readonly string[]) =>
+    texts.flatMap((text) => rows.map((row) => beyond(`${row}.${quoted(text)}`))).join(" or ");
+  const told = (text: string) =>
+    `${quoted(orderColumn(text))} = (select folded from levadura_texts where text = new.${quoted(text)})`;
+  const [inserted = "", updated = ""] = triggerNames(name).map(quoted);
+  const body = `begin
+  insert into levadura_texts (text) values ${texts.map((text) => `(new.${quoted(text)})`).join(", ")};
+  update ${quoted(name)} set ${texts.map(told).join(", ")} where ${quoted("id")} = new.${quoted("id")};
+  delete from levadura_texts;
+end`;
+  return [
+    `create trigger ${inserted} after insert on ${quoted(name)}\nwhen ${any(["new"])} ${body}`,
+    `create trigger ${updated} after update of ${texts.map(quoted).join(", ")} on ${quoted(name)}\nwhen ${any(["old", "new"])} ${body}`,
+  ];
+}
+
+/** Takes those triggers away, before what they speak of changes. */
+export function dropOrderTriggers({ name, columns }: Table): string[] {
+  if (!columns.some(isOrdered)) return [];
+  return triggerNames(name).map((trigger) => `drop trigger if exists ${quoted(trigger)}`);
+}
