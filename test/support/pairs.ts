@@ -59,6 +59,7 @@ const scalars = [
   "text",
   "text ..40",
   "text 2..",
+  "text ..900",
   "long text",
   "integer",
   "integer -5..500",

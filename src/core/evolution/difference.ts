@@ -74,7 +74,18 @@ class Comparison {
       const before = tableNamed(this.#now, table.name);
       if (!before || this.#anew.has(table.name)) continue;
       const isAnew = (column: string) => this.#anew.has(`${table.name}.${column}`);
-      for (const change of indexChanges(before, table, isAnew)) this.#change(change);
+      const meeting = new Set(
+        this.#changes.flatMap(({ steps }) =>
+          steps.flatMap((step) =>
+            step.kind === "change column" && step.table === table.name && mayMeet(step)
+              ? [step.to.name]
+              : [],
+          ),
+        ),
+      );
+      for (const change of indexChanges(before, table, isAnew, (name) => meeting.has(name))) {
+        this.#change(change);
+      }
     }
     return {
       changes: this.#changes,
@@ -496,4 +507,9 @@ class Comparison {
       { kind: "drop column", table, column: last, keep },
     ];
   }
+}
+
+/** Whether a change may make the same of different values, forward or back. */
+function mayMeet({ from, to, fill }: ChangeColumn): boolean {
+  return fill !== undefined || !isExact(from.type, to.type) || !isExact(to.type, from.type);
 }

@@ -2,11 +2,15 @@ import type { Index, Table } from "../schema/schema.ts";
 import type { Change } from "./change.ts";
 import { alike, type Step } from "./steps.ts";
 
-/** What becomes of the indexes of a table; `anew` has the columns that go and come again. */
+/**
+ * What becomes of the indexes of a table. `isAnew` tells the columns that go and come again, `mayMeet` those
+ * that change so that different values may become the same.
+ */
 export function indexChanges(
   before: Table,
   table: Table,
   isAnew: (column: string) => boolean,
+  mayMeet: (column: string) => boolean,
 ): Change[] {
   const changes: Change[] = [];
   const anew = ({ columns }: Index) => columns.some(isAnew);
@@ -30,6 +34,20 @@ export function indexChanges(
       }
     }
   };
+  for (const index of table.indexes) {
+    const stays = !come.includes(index) && index.unique;
+    if (!stays || !index.columns.some(mayMeet)) continue;
+    // Taken away and made again, so that rows that have become the same are found, and told.
+    changes.push({
+      table: table.name,
+      ...(index.columns[0] && { column: index.columns[0] }),
+      sentence: `${table.name} (${index.columns.join(", ")}) has to stay unique`,
+      steps: [
+        { kind: "drop index", table: table.name, index },
+        { kind: "add index", table: table.name, index },
+      ],
+    });
+  }
   sort(gone, come, "drop index");
   sort(come, gone, "add index");
   if (plain.length === 0) return changes;

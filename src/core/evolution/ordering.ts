@@ -25,6 +25,7 @@ function isRenamed({ table, index }: Extract<Step, { kind: "add index" }>, steps
     (other) =>
       other.kind === "drop index" &&
       other.table === table &&
+      other.index.name !== index.name &&
       other.index.unique === index.unique &&
       alike(other.index.columns, index.columns) &&
       !steps.some(
