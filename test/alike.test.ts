@@ -5,9 +5,11 @@ import { describe, expect, it } from "vitest";
 import type { Refusal } from "../kit/database/database.ts";
 import * as onMariadb from "../kit/database/mariadb/tables.ts";
 import * as onPostgres from "../kit/database/postgres/tables.ts";
+import { folded, orderOf } from "../kit/database/sqlite/letters.ts";
 import * as onSqlite from "../kit/database/sqlite/tables.ts";
 import { readModel } from "../src/core/model/read.ts";
 import { schemaOf } from "../src/core/schema/from-model.ts";
+import { folded as foldedInScripts } from "../src/core/sql/sqlite/ordering.ts";
 import type { Engine } from "../src/io/engines/engine.ts";
 import { openSqlite } from "../src/io/engines/sqlite/engine.ts";
 import { temporaryFolder } from "./support/program.ts";
@@ -192,6 +194,24 @@ describe.skipIf(!there)("the three databases", () => {
     const several = fc.array(text(orderedLetters), { minLength: 2, maxLength: 15 });
     await fc.assert(fc.asyncProperty(several, alike), { numRuns: runs });
     await Promise.all(databases.map(({ db }) => db.destroy()));
+  });
+
+  it("are told in SQL what the program takes a text for", async () => {
+    const file = join(temporaryFolder(), "records.db");
+    await makeTables(openSqlite(file));
+    const db = onSqlite.openTables<Tables>(`sqlite:${file}`);
+    await fc.assert(
+      fc.asyncProperty(fc.string({ unit: "grapheme", maxLength: 20 }), async (any) => {
+        fc.pre(!any.includes("\0"));
+        const { rows } = await sql<{
+          found: string;
+        }>`select ${sql.raw(folded(`'${any.replaceAll("'", "''")}'`))} as found`.execute(db);
+        expect(rows[0]?.found).toBe(orderOf(any));
+        expect(folded("x")).toBe(foldedInScripts("x"));
+      }),
+      { numRuns: runs * 10 },
+    );
+    await db.destroy();
   });
 
   it("keep numbers exact, and days and booleans as they are", async () => {

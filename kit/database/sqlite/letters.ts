@@ -120,6 +120,8 @@ export function orderOf(text: string): string {
 /** Such a text, made in SQL of an expression. */
 export function folded(text: string): string {
   const letter = "substr(x, place.key + 1, 1)";
-  const all = (each: string) => `group_concat(${each}, '' order by place.key)`;
-  return `(select case when x glob '*[^ -~]*' then (select ${all(`coalesce(base, lower(${letter}))`)} || coalesce(char(1) || nullif(rtrim(${all("coalesce(mark, 'a')")}, 'a'), ''), '') from json_each('[' || substr(replace(hex(zeroblob(length(x))), '00', ',0'), 2) || ']') as place left join levadura_letters on letter = ${letter}) else lower(x) end from (select ${text} as x limit 1))`;
+  const letters = `select coalesce(base, lower(${letter})) as base, coalesce(mark, 'a') as mark from json_each('[' || substr(replace(hex(zeroblob(length(x))), '00', ',0'), 2) || ']') as place left join levadura_letters on letter = ${letter} order by place.key`;
+  // Aggregates take no order of their own before SQLite 3.44, and whoever opens the file may have an older one.
+  const whole = `select group_concat(base, '') || coalesce(char(1) || nullif(rtrim(group_concat(mark, ''), 'a'), ''), '') from (${letters})`;
+  return `(select case when x glob '*[^ -~]*' then (${whole}) else lower(x) end from (select ${text} as x limit 1))`;
 }
