@@ -19,7 +19,7 @@ interface SketchField {
 }
 
 /** Numbers that are the same for the same seed. */
-class Chance {
+export class Chance {
   #state: number;
 
   constructor(seed: number) {

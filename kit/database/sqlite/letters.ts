@@ -7,6 +7,8 @@ interface Letter {
   base: string;
   /** Tells apart what has the same base, whatever the case: `a` for the base itself. */
   mark: string;
+  lower: string;
+  upper: string;
 }
 
 /** Letters with their case and accents, and the space and signs that stand among them. */
@@ -76,8 +78,18 @@ function marks(base: string, letters: readonly string[]): Letter[] {
     if (marked.compare(before, letter) !== 0) rank++;
     before = letter;
     const first = rank === 0 ? "a" : String.fromCodePoint(0x61 + rank + joined);
-    return { letter, base, mark: first.padEnd(base.length, "a") };
+    return {
+      letter,
+      base,
+      mark: first.padEnd(base.length, "a"),
+      lower: oneLetter(letter.toLowerCase()) ?? letter,
+      upper: oneLetter(letter.toUpperCase()) ?? letter,
+    };
   });
+}
+
+function oneLetter(text: string): string | undefined {
+  return [...text].length === 1 ? text : undefined;
 }
 
 /**
@@ -90,14 +102,16 @@ export function prepareLetters(driver: Driver.Database): void {
     .all();
   if (there.length > 0) return;
   driver.exec(
-    `create table levadura_letters (letter text not null primary key, base text not null, mark text not null) without rowid;
+    `create table levadura_letters (letter text not null primary key, base text not null, mark text not null, lower text not null, upper text not null) without rowid;
 create table levadura_texts (text text, folded text);
 create trigger levadura_texts_fold after insert on levadura_texts when new.text glob '*[^ -~]*' begin
   update levadura_texts set folded = ${folded("new.text")} where rowid = new.rowid;
 end`,
   );
-  const insert = driver.prepare("insert into levadura_letters values (?, ?, ?)");
-  for (const { letter, base, mark } of orderedLetters()) insert.run([letter, base, mark]);
+  const insert = driver.prepare("insert into levadura_letters values (?, ?, ?, ?, ?)");
+  for (const { letter, base, mark, lower, upper } of orderedLetters()) {
+    insert.run([letter, base, mark, lower, upper]);
+  }
 }
 
 const known = new Map<string, Letter>();

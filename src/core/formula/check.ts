@@ -6,28 +6,11 @@ import {
   type Field,
   type Model,
 } from "../model/model.ts";
-import { pluralOf, snakeCase } from "../naming/words.ts";
+import { type Calculation, calculationOf, valueTypes } from "./calculation.ts";
 import type { ValueType } from "./functions.ts";
-import { parseFormula } from "./parse.ts";
+import { type Complaint, parseFormula } from "./parse.ts";
+import { referringTo } from "./referring.ts";
 import { type Meaning, type Scope, typeFormula } from "./typing.ts";
-
-const valueTypes: Readonly<Partial<Record<Field["type"]["kind"], ValueType>>> = {
-  text: "text",
-  "long text": "text",
-  email: "text",
-  url: "text",
-  phone: "text",
-  color: "text",
-  choice: "text",
-  integer: "number",
-  decimal: "number",
-  money: "number",
-  percent: "number",
-  boolean: "boolean",
-  date: "date",
-  time: "time",
-  datetime: "moment",
-};
 
 /** What is wrong with the formulas of a model, each thing at its place. */
 export function checkFormulas(model: Model): Diagnostic[] {
@@ -38,6 +21,18 @@ export function checkFormulas(model: Model): Diagnostic[] {
       return trouble ? [{ severity: "error", ...trouble }] : [];
     }),
   );
+}
+
+/** A formula of an entity, ready to be computed; or what is wrong with it, at its place in the text. */
+export function formulaOf(
+  model: Model,
+  entity: Entity,
+  text: string,
+): { calculation: Calculation } | { complaint: Complaint } {
+  const parsed = parseFormula(text);
+  if ("complaint" in parsed) return parsed;
+  const typed = typeFormula(parsed.expression, entity.name, new FormulaScope(model));
+  return "complaint" in typed ? typed : calculationOf(parsed.expression, entity, model);
 }
 
 type Outcome = { type: ValueType } | { trouble: Omit<Diagnostic, "severity"> };
@@ -56,7 +51,7 @@ class FormulaScope implements Scope {
 
   names(name: string): string[] {
     const entity = entityNamed(this.model, name);
-    return [...entity.fields.map((field) => field.name), ...this.#rows(entity).keys()];
+    return [...entity.fields.map((field) => field.name), ...referringTo(this.model, entity).keys()];
   }
 
   meaning(entityName: string, name: string): Meaning | undefined {
@@ -66,8 +61,8 @@ class FormulaScope implements Scope {
     if ((automaticFields as readonly string[]).includes(name)) {
       return { kind: "value", type: name === "id" || name === "version" ? "number" : "moment" };
     }
-    const rows = this.#rows(entity).get(name);
-    return rows === undefined ? undefined : { kind: "rows", entity: rows };
+    const rows = referringTo(this.model, entity).get(name);
+    return rows && { kind: "rows", entity: rows.entity.name };
   }
 
   #fieldMeaning(entity: Entity, field: Field): Meaning {
@@ -109,31 +104,17 @@ class FormulaScope implements Scope {
   #read(entity: Entity, { type, at }: Field): Outcome {
     if (type.kind !== "formula") throw new Error("no formula");
     const parsed = parseFormula(type.formula);
-    const result =
+    const typed =
       "complaint" in parsed ? parsed : typeFormula(parsed.expression, entity.name, this);
-    if ("type" in result) return result;
-    const { at: place, ...rest } = result.complaint;
+    const found =
+      "complaint" in parsed || "complaint" in typed
+        ? typed
+        : calculationOf(parsed.expression, entity, this.model);
+    if ("type" in typed && "calculation" in found) return typed;
+    const { at: place, ...rest } = (found as { complaint: Complaint }).complaint;
     const { origin } = type;
     const span =
       origin === undefined ? at : { start: origin + place.start, end: origin + place.end };
     return { trouble: { ...rest, at: span } };
-  }
-
-  /** The records that refer to one of an entity: by their plural, and by the field where there are several. */
-  #rows(target: Entity): Map<string, string> {
-    const referring = this.model.entities.flatMap((entity) =>
-      entity.fields
-        .filter(
-          ({ type }) => "entity" in type && type.entity === target.name && type.kind !== "many",
-        )
-        .map((field) => ({ entity, field })),
-    );
-    return new Map(
-      referring.map(({ entity, field }) => {
-        const several = referring.filter((each) => each.entity === entity).length > 1;
-        const plural = snakeCase(pluralOf(entity.name));
-        return [several ? `${plural}_by_${field.name}` : plural, entity.name];
-      }),
-    );
   }
 }

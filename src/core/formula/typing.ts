@@ -292,7 +292,7 @@ class Typing {
 /** Within a condition, the name of the list means the one record that is asked about. */
 function withRows(scope: Scope, entity: string, rows: string, of: string): Scope {
   return {
-    ...scope,
+    names: (place) => scope.names(place),
     meaning: (place, name) =>
       place === entity && name === rows
         ? { kind: "record", entity: of }

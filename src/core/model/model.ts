@@ -116,6 +116,13 @@ export function isMany(field: Field): field is Field & { type: { kind: "many"; e
   return field.type.kind === "many";
 }
 
+/** Whether the field is computed from others, and never typed in. */
+export function isComputed(
+  field: Field,
+): field is Field & { type: { kind: "formula"; formula: string } } {
+  return field.type.kind === "formula";
+}
+
 /** The names of the entities that an entity refers to. */
 export function targetsOf(entity: Entity): Set<string> {
   return new Set(

@@ -3,6 +3,7 @@ import {
   type Entity,
   entityNamed,
   type Field,
+  isComputed,
   isMany,
   isReference,
   type Model,
@@ -71,7 +72,9 @@ export function linkOf(entity: Entity, field: Field & { type: { entity: string }
 
 function entityTable(entity: Entity): Table {
   const name = tableOf(entity.name);
-  const columns = entity.fields.filter((field) => !isMany(field)).map(fieldColumn);
+  const columns = entity.fields
+    .filter((field) => !isMany(field) && !isComputed(field))
+    .map(fieldColumn);
   const automatic: Column[] = [
     { name: "id", type: { kind: "integer" }, required: true },
     { name: "version", type: { kind: "integer" }, required: true, default: 1 },
@@ -184,7 +187,7 @@ function indexesOf(entity: Entity, table: string): Index[] {
   for (const field of entity.fields.filter(isReference)) add([columnOf(field)], false);
   const sortable = new Set(
     entity.fields
-      .filter(({ type }) => !["many", "long text", "boolean"].includes(type.kind))
+      .filter(({ type }) => !["many", "long text", "boolean", "formula"].includes(type.kind))
       .map(({ name }) => name),
   );
   const automatic = new Set<string>(automaticFields.slice(1));

@@ -32,6 +32,13 @@ export function folded(text: string): string {
   return `(select case when x glob '*[^ -~]*' then (${whole}) else lower(x) end from (select ${text} as x limit 1))`;
 }
 
+/** A text in small letters or capitals: one by one, where a letter stays one. */
+export function recased(text: string, to: "lower" | "upper"): string {
+  const letter = "substr(x, place.key + 1, 1)";
+  const letters = `select coalesce(levadura_letters.${to}, ${to}(${letter})) as letter from json_each('[' || substr(replace(hex(zeroblob(length(x))), '00', ',0'), 2) || ']') as place left join levadura_letters on levadura_letters.letter = ${letter} order by place.key`;
+  return `(select case when x glob '*[^ -~]*' then (select group_concat(letter, '') from (${letters})) else ${to}(x) end from (select ${text} as x limit 1))`;
+}
+
 /** The columns of an index, as they are told apart. */
 export function indexed(table: Table, { columns }: Index): string {
   return columns

@@ -1,0 +1,21 @@
+import { type Entity, type Field, isReference, type Model } from "../model/model.ts";
+import { pluralOf, snakeCase } from "../naming/words.ts";
+
+/** The records that refer to one of an entity: by their plural, and by the field where there are several. */
+export function referringTo(
+  model: Model,
+  target: Entity,
+): Map<string, { entity: Entity; field: Field }> {
+  const referring = model.entities.flatMap((entity) =>
+    entity.fields
+      .filter((field) => isReference(field) && field.type.entity === target.name)
+      .map((field) => ({ entity, field })),
+  );
+  return new Map(
+    referring.map((each) => {
+      const several = referring.filter(({ entity }) => entity === each.entity).length > 1;
+      const plural = snakeCase(pluralOf(each.entity.name));
+      return [several ? `${plural}_by_${each.field.name}` : plural, each];
+    }),
+  );
+}

@@ -1,0 +1,58 @@
+import type { Calculation, Operation } from "../calculation.ts";
+import type { ValueType } from "../functions.ts";
+
+/** An expression in SQL, and what it computes. */
+export interface Part {
+  sql: string;
+  of: Calculation;
+}
+
+/** How a database computes. */
+export interface FormulaIdiom {
+  /** A name in quotes. */
+  quoted(name: string): string;
+  constant(value: number | string | boolean | null, type: ValueType): string;
+  /** A column, as something to compute with. */
+  column(alias: string, column: Extract<Calculation, { kind: "column" }>): string;
+  /** A text as it is compared with others. */
+  compared(text: Part, alias: (row: number) => string): string;
+  /** A number that is empty unless its size is below `limit`. */
+  below(number: string, limit: string): string;
+  /** Whether two expressions are the same, nothing and nothing included. */
+  same(one: string, other: string): string;
+  no: string;
+  count: string;
+  /** The sum of a column of numbers with so many places; 0 of none. */
+  sum(value: string, places: number): string;
+  /** A quotient with six places; both numbers have `places` at most. */
+  quotient(left: string, right: string, places: number): string;
+  /** What an operation comes to; those that all databases write alike are in `operations`. */
+  operations: Readonly<
+    Record<DatabaseOperation, (given: readonly Part[], of: Calculation) => string>
+  >;
+  /** How deep an expression may be within another one before it is named; undefined where the database doesn't mind. */
+  deepest?: number;
+  /** What is read of a value in the end. */
+  read(value: string, type: ValueType): string;
+}
+
+export type DatabaseOperation = Exclude<
+  Operation,
+  | "divided by"
+  | "equal"
+  | "different"
+  | "less"
+  | "at most"
+  | "in"
+  | "and"
+  | "or"
+  | "not"
+  | "if"
+  | "empty"
+>;
+
+/** The smallest or largest of values, where the function for it gives nothing as soon as one is empty. */
+export function extreme(name: string, values: readonly string[], edge: string): string {
+  const filled = values.map((value) => `coalesce(${value}, ${edge})`);
+  return `nullif(${name}(${filled.join(", ")}), ${edge})`;
+}

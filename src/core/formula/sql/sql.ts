@@ -1,0 +1,206 @@
+import type { DatabaseKind } from "../../model/model.ts";
+import type { Calculation } from "../calculation.ts";
+import type { FormulaIdiom, Part } from "./idiom.ts";
+import { mariadbFormulas } from "./mariadb.ts";
+import { postgresFormulas } from "./postgres.ts";
+import { sqliteFormulas } from "./sqlite.ts";
+
+const idioms: Readonly<Record<DatabaseKind, FormulaIdiom>> = {
+  sqlite: sqliteFormulas,
+  postgres: postgresFormulas,
+  mariadb: mariadbFormulas,
+};
+
+/** What a formula is computed with, in SQL. */
+export interface FormulaContext {
+  /** The alias or the table of the record that the formula belongs to, as it stands in the statement. */
+  row: string;
+  /** The expressions of this day and of this moment. */
+  today: string;
+  now: string;
+}
+
+/** A formula as an expression of a database; conditions are never null in it. */
+export function formulaSql(
+  calculation: Calculation,
+  database: DatabaseKind,
+  context: FormulaContext,
+): string {
+  return new Writing(idioms[database], context).whole(calculation);
+}
+
+/** The same, as the application reads its value. */
+export function readFormulaSql(
+  calculation: Calculation,
+  database: DatabaseKind,
+  context: FormulaContext,
+): string {
+  return idioms[database].read(formulaSql(calculation, database, context), calculation.type);
+}
+
+class Writing {
+  constructor(
+    readonly idiom: FormulaIdiom,
+    readonly context: FormulaContext,
+  ) {}
+
+  /** Expressions that were given a name, so that no expression is too deep; of the rows of one select. */
+  #named: string[] = [];
+  #names = 0;
+
+  /** An expression on the rows that are there, with the ones that it names. */
+  whole(calculation: Calculation): string {
+    const outer = this.#named;
+    this.#named = [];
+    const sql = this.of(calculation);
+    const named = this.#named;
+    this.#named = outer;
+    return named.length > 0 ? `(with ${named.join(", ")} select ${sql})` : sql;
+  }
+
+  /** An expression within another one. */
+  #within(calculation: Calculation): string {
+    const sql = this.of(calculation);
+    const { deepest } = this.idiom;
+    if (deepest === undefined || depthOf(sql) <= deepest) return sql;
+    const name = `v${++this.#names}`;
+    this.#named.push(`${name}(x) as (select ${sql})`);
+    return `(select x from ${name})`;
+  }
+
+  readonly #alias = (row: number): string => (row === 0 ? this.context.row : `r${row}`);
+
+  of(calculation: Calculation): string {
+    switch (calculation.kind) {
+      case "constant":
+        return this.idiom.constant(calculation.value, calculation.type);
+      case "today":
+      case "now":
+        return this.context[calculation.kind];
+      case "column":
+        return this.idiom.column(this.#alias(calculation.row), calculation);
+      case "through":
+        return this.#through(calculation);
+      case "over":
+        return this.#over(calculation);
+      case "operation":
+        return this.#operation(calculation);
+    }
+  }
+
+  #through({ reference, table, row, value }: Extract<Calculation, { kind: "through" }>): string {
+    const { quoted } = this.idiom;
+    if (reference.kind !== "column") throw new Error("a reference is a column");
+    const from = `${this.#alias(reference.row)}.${quoted(reference.column)}`;
+    return `(select ${this.whole(value)} from ${quoted(table)} as r${row} where r${row}.${quoted("id")} = ${from})`;
+  }
+
+  #over(over: Extract<Calculation, { kind: "over" }>): string {
+    const { quoted } = this.idiom;
+    const { source, row, of, condition } = over;
+    const id = quoted("id");
+    const owner = `${this.#alias(of)}.${id}`;
+    const belongs =
+      typeof source.by === "string"
+        ? `r${row}.${quoted(source.by)} = ${owner}`
+        : `r${row}.${id} in (select l.${quoted(source.by.to)} from ${quoted(source.by.links)} as l where l.${quoted(source.by.from)} = ${owner})`;
+    const where = condition ? `${belongs} and ${this.whole(condition)}` : belongs;
+    return `(select ${this.#figure(over)} from ${quoted(source.table)} as r${row} where ${where})`;
+  }
+
+  #figure({ figure, value, places }: Extract<Calculation, { kind: "over" }>): string {
+    if (!value) return this.idiom.count;
+    const sql = this.whole(value);
+    const sum = () => this.idiom.below(this.idiom.sum(sql, value.places), limit(value.places));
+    switch (figure) {
+      case "count":
+        return this.idiom.count;
+      case "sum":
+        return sum();
+      case "average":
+        return this.idiom.below(
+          this.idiom.quotient(sum(), `count(${sql})`, value.places),
+          limit(places),
+        );
+      case "smallest":
+        return `min(${sql})`;
+      case "largest":
+        return `max(${sql})`;
+    }
+  }
+
+  #operation(calculation: Extract<Calculation, { kind: "operation" }>): string {
+    const { idiom } = this;
+    const { name, given, guarded, places } = calculation;
+    const parts = given.map((of): Part => ({ of, sql: this.#within(of) }));
+    const [first, second, third] = parts as [Part, Part, Part];
+    const guard = (sql: string) => (guarded ? idiom.below(sql, limit(places)) : sql);
+    switch (name) {
+      case "divided by": {
+        const own = Math.max(first.of.places, second.of.places);
+        return guard(idiom.quotient(first.sql, second.sql, own));
+      }
+      case "equal":
+        return `(${this.#equal(first, second)})`;
+      case "different":
+        return `(not (${this.#equal(first, second)}))`;
+      case "less":
+      case "at most":
+        return this.#certain(
+          `${this.#compared(first)} ${name === "less" ? "<" : "<="} ${this.#compared(second)}`,
+          [first, second],
+        );
+      case "in": {
+        const [, ...among] = parts;
+        const list = among.map((each) => this.#compared(each)).join(", ");
+        return this.#certain(`${this.#compared(first)} in (${list})`, parts);
+      }
+      case "and":
+      case "or":
+        return `(${first.sql} ${name} ${second.sql})`;
+      case "not":
+        return `(not ${first.sql})`;
+      case "if":
+        return `(case when ${first.sql} then ${second.sql} else ${third.sql} end)`;
+      case "empty":
+        return `(${first.sql} is null)`;
+      default:
+        return guard(idiom.operations[name](parts, calculation));
+    }
+  }
+
+  #compared(part: Part): string {
+    return part.of.type === "text" ? this.idiom.compared(part, this.#alias) : part.sql;
+  }
+
+  #equal(one: Part, other: Part): string {
+    const [left, right] = [this.#compared(one), this.#compared(other)];
+    return one.of.optional || other.of.optional
+      ? this.idiom.same(left, right)
+      : `${left} = ${right}`;
+  }
+
+  /** A condition that doesn't hold where one of its values is empty. */
+  #certain(condition: string, of: readonly Part[]): string {
+    return of.some((part) => part.of.optional)
+      ? `coalesce(${condition}, ${this.idiom.no})`
+      : `(${condition})`;
+  }
+}
+
+/** How many symbols wait for others at the deepest place of an expression, roughly. */
+function depthOf(sql: string): number {
+  let depth = 0;
+  let deepest = 0;
+  for (const [token] of sql.matchAll(/'(?:[^']|'')*'|"(?:[^"]|"")*"|\(select|[()]/g)) {
+    if (token === ")") depth -= 3;
+    else if (token.startsWith("(")) depth += 3;
+    deepest = Math.max(deepest, depth);
+  }
+  return deepest;
+}
+
+/** What numbers with so many places are smaller than. */
+function limit(places: number): string {
+  return `1${"0".repeat(15 - Math.min(places, 15))}`;
+}
