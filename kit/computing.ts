@@ -17,6 +17,11 @@ function exact(result: number, places: number): Maybe<number> {
   return Math.abs(scaled) < 1e15 ? scaled / power(places) + 0 : null;
 }
 
+/** Whether a number has no more than 15 digits, of which `places` are behind the point. */
+function fits(value: number, places: number): boolean {
+  return Math.abs(value) * power(places) < 1e15;
+}
+
 /** Each has at most `places` digits behind the point. */
 export function plus(left: Maybe<number>, right: Maybe<number>, places: number): Maybe<number> {
   return left === null || right === null ? null : exact(left + right, places);
@@ -41,6 +46,7 @@ export function dividedBy(
   places: number,
 ): Maybe<number> {
   if (left === null || right === null || right === 0) return null;
+  if (!fits(left, places) || !fits(right, places)) return null;
   const scaled = Math.abs(left / right) * power(quotientPlaces);
   if (scaled >= 1e15) return null;
   const sign = left < 0 === right < 0 ? 1 : -1;
@@ -49,13 +55,12 @@ export function dividedBy(
   const rounded =
     Math.abs(beyond - 0.5) > 1e-12 + scaled * 1e-15
       ? Math.round(scaled)
-      : Number(halfUp(scaledWhole(left, places + quotientPlaces), scaledWhole(right, places)));
+      : Number(halfUp(scaledWhole(left, places) * 1_000_000n, scaledWhole(right, places)));
   return exact((sign * rounded) / power(quotientPlaces), quotientPlaces);
 }
 
 function scaledWhole(value: number, places: number): bigint {
-  const known = Math.min(places, 8);
-  return BigInt(Math.round(Math.abs(value) * power(known))) * 10n ** BigInt(places - known);
+  return BigInt(Math.round(Math.abs(value) * power(places)));
 }
 
 function halfUp(left: bigint, right: bigint): bigint {
@@ -69,6 +74,7 @@ export function remainder(
   places: number,
 ): Maybe<number> {
   if (left === null || right === null || right === 0) return null;
+  if (!fits(left, places) || !fits(right, places)) return null;
   const [whole, divisor] = [left, right].map((value) => Math.round(value * power(places)));
   return ((whole ?? 0) % (divisor ?? 0)) / power(places) + 0;
 }
@@ -77,6 +83,7 @@ export function remainder(
 export function rounded(value: Maybe<number>, places: number, from: number): Maybe<number> {
   if (value === null || from <= places) return value;
   const unit = power(from - places);
+  if (!fits(value, from)) return null;
   const whole = Math.round(Math.abs(value) * power(from));
   const kept = Math.floor(whole / unit) + ((whole % unit) * 2 >= unit ? 1 : 0);
   return (Math.sign(value) * kept) / power(places) + 0;

@@ -100,7 +100,7 @@ export interface Result {
   places: number;
   /** Whether it may be empty. */
   optional: boolean;
-  /** What a number is in size at most. */
+  /** What a number is smaller than, whatever its sign. */
   most: number;
 }
 
@@ -164,7 +164,7 @@ class Resolving {
       case "number": {
         const value = Number(expression.text);
         const places = expression.text.split(".")[1]?.length ?? 0;
-        return constant("number", value, { places, most: Math.abs(value) });
+        return constant("number", value, { places, most: Math.abs(value) + 1 });
       }
       case "text":
         return constant("text", expression.value || null);
@@ -172,7 +172,7 @@ class Resolving {
         return constant("boolean", expression.value);
       case "span": {
         const days = Number(expression.count) * (expression.unit === "weeks" ? 7 : 1);
-        return constant("span", days, { most: days });
+        return constant("span", days, { most: days + 1 });
       }
       case "path":
         return this.#path(expression.names, place);
@@ -275,6 +275,7 @@ class Resolving {
         return operation("divided by", [left, right], {
           ...plain("number"),
           places: quotientPlaces,
+          most: largestNumber,
         });
       case "%":
         return operation("remainder", [left, right], {
@@ -402,15 +403,17 @@ function constant(
 
 /** An operation that is empty where one of what it is given may be, unless its result says otherwise. */
 function operation(name: Operation, given: Calculation[], result: Result): Calculation {
-  const room = largestNumber / 10 ** result.places;
-  const computes = ["plus", "minus", "times", "divided by"].includes(name);
+  // What is rounded has to have no more digits before, either.
+  const places = name === "round" ? Math.max(...given.map((each) => each.places)) : result.places;
+  const room = largestNumber / 10 ** places;
+  const computes = ["plus", "minus", "times", "divided by", "round"].includes(name);
   return {
     ...resultOf(result),
     ...(computes && { most: Math.min(result.most, room) }),
     kind: "operation",
     name,
     given,
-    guarded: computes && result.most >= room,
+    guarded: computes && result.most > room && (name !== "round" || places > result.places),
   };
 }
 
@@ -496,8 +499,11 @@ function column(field: Field, row: number): Calculation {
   const places = "places" in type ? type.places : 0;
   const bounds =
     "max" in type && typeof type.max === "number" && "min" in type && typeof type.min === "number"
-      ? Math.max(Math.abs(type.min), Math.abs(type.max))
-      : largestNumber * 10;
+      ? Math.max(Math.abs(type.min), Math.abs(type.max)) + 1
+      : // Whole numbers may have a digit more than decimals have in all.
+        type.kind === "integer"
+        ? largestNumber * 10
+        : largestNumber / 10 ** places;
   return {
     type: known ?? "number",
     places,

@@ -138,7 +138,15 @@ class Writing {
     switch (name) {
       case "divided by": {
         const own = Math.max(first.of.places, second.of.places);
-        return guard(idiom.quotient(first.sql, second.sql, own));
+        const [left, right] = [first, second].map((part) => this.#fitting(part, own)) as [
+          Part,
+          Part,
+        ];
+        return guard(idiom.quotient(left.sql, right.sql, own));
+      }
+      case "remainder": {
+        const fitting = [first, second].map((part) => this.#fitting(part, places));
+        return idiom.operations.remainder(fitting, calculation);
       }
       case "equal":
         return `(${this.#equal(first, second)})`;
@@ -164,9 +172,19 @@ class Writing {
         return `(case when ${first.sql} then ${second.sql} else ${third.sql} end)`;
       case "empty":
         return `(${first.sql} is null)`;
+      case "round": {
+        const value = guarded ? this.#fitting(first, first.of.places) : first;
+        return idiom.operations.round([value], calculation);
+      }
       default:
         return guard(idiom.operations[name](parts, calculation));
     }
+  }
+
+  /** A number that is empty where it has more than 15 digits, of which so many are behind the point. */
+  #fitting(part: Part, places: number): Part {
+    const fits = part.of.most <= 10 ** (15 - places);
+    return fits ? part : { ...part, sql: this.idiom.below(part.sql, limit(places)) };
   }
 
   #compared(part: Part): string {
