@@ -67,7 +67,7 @@ function requireBuildable({ project, model, places }: Checked): void {
   const waiting = waitingFields(model).map(
     ({ entity, field: { name, type, at } }): Diagnostic => ({
       severity: "error",
-      message: `\`${entity.name}.${name}\` is ${type.kind === "formula" ? "a formula" : `of the type \`${type.kind}\``}, which applications can't be built with yet`,
+      message: `\`${entity.name}.${name}\` is of the type \`${type.kind}\`, which applications can't be built with yet`,
       at,
       help: "put a # before the line until they can",
     }),

@@ -8,6 +8,7 @@ import {
   type Entity,
   entityNamed,
   type Field,
+  isComputed,
   isMany,
   isReference,
   type Model,
@@ -202,12 +203,13 @@ class DataReader {
   }
 
   #field(name: string, at: number): Field {
-    const field = this.entity.fields.find((candidate) => candidate.name === name);
+    const fields = this.entity.fields.filter((candidate) => !isComputed(candidate));
+    const field = fields.find((candidate) => candidate.name === name);
     const twice = this.#header.indexOf(name) !== at;
     if (field && !twice) return field;
     const close = nearest(
       name,
-      this.entity.fields.map((each) => each.name),
+      fields.map((each) => each.name),
     );
     throw new Failure(
       "input",

@@ -1,4 +1,4 @@
-import { type Entity, type Field, isMany, isReference } from "../model/model.ts";
+import { type Entity, type Field, isComputed, isMany, isReference } from "../model/model.ts";
 import { capitalized } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
 import { Module, object, quote } from "./module.ts";
@@ -21,7 +21,7 @@ export const ${choicesName(subject, field)} = ${choices} as const;`);
 export interface ${pascal}Columns {
   id: ${generated}<number>;
   ${entity.fields
-    .filter((field) => !isMany(field))
+    .filter((field) => !isMany(field) && !isComputed(field))
     .map((field) => `${columnOf(field)}: ${columnType(subject, field)};`)
     .join("\n  ")}
   version: ${generated}<number>;

@@ -1,4 +1,12 @@
-import { type Entity, type Field, isMany, isReference, type Model } from "../model/model.ts";
+import type { ValueType } from "../formula/functions.ts";
+import {
+  type Entity,
+  type Field,
+  isComputed,
+  isMany,
+  isReference,
+  type Model,
+} from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
 import { docText } from "./entity.ts";
 import { attribute, Module } from "./module.ts";
@@ -47,7 +55,7 @@ function table(module: Module, model: Model, subject: Subject): void {
   const heading = ({ name, field }: Shown) => {
     const key = field ? inputName(field) : name;
     const label = `label={${module.use(labels, `./${subject.file}.ts`)}.${key}}`;
-    const numeric = field && isNumeric(field) ? " numeric" : "";
+    const numeric = field && isNumeric(subject, field) ? " numeric" : "";
     return isSortable({ name, field })
       ? `<${module.use("ColumnHeading", tables)} ${label} sort="${name}" list={list} path="${path}"${numeric} />`
       : `<th scope="col">{${labels}.${key}}</th>`;
@@ -57,7 +65,7 @@ function table(module: Module, model: Model, subject: Subject): void {
     if (column.name === own) {
       return `<${module.use("RecordCell", tables)} path="${path}" record={${variable}}>${value}</RecordCell>`;
     }
-    return `<td${column.field && isNumeric(column.field) ? ' class="text-end"' : ""}>${value}</td>`;
+    return `<td${column.field && isNumeric(subject, column.field) ? ' class="text-end"' : ""}>${value}</td>`;
   };
   const hides = shown.some(({ field }) => field && (isReference(field) || isMany(field)));
   const when = ({ field }: Shown, text: string) =>
@@ -125,17 +133,38 @@ function leads(field: Field): boolean {
     "phone",
     "color",
     "long text",
+    "formula",
   ].includes(field.type.kind);
 }
 
-function isNumeric({ type }: Field): boolean {
-  return type.kind === "integer" || "places" in type;
+function isNumeric({ computed }: Subject, field: Field): boolean {
+  const { type } = field;
+  const found = computed.get(field)?.type;
+  return type.kind === "integer" || "places" in type || found === "number" || found === "span";
 }
 
 /** A text as JSX children. */
 function jsxText(text: string): string {
   return /^[^{}<>&\n]*$/.test(text) && text.trim() === text ? text : `{${JSON.stringify(text)}}`;
 }
+
+/** As what kind of value a field is shown. */
+function kindShown({ computed }: Subject, field: Field): Field["type"]["kind"] {
+  const calculation = computed.get(field);
+  if (!calculation) return field.type.kind;
+  if (calculation.money && !field.unit) return "money";
+  return shownAs[calculation.type];
+}
+
+const shownAs: Readonly<Record<ValueType, Field["type"]["kind"]>> = {
+  number: "decimal",
+  span: "decimal",
+  text: "text",
+  boolean: "boolean",
+  date: "date",
+  time: "time",
+  moment: "datetime",
+};
 
 /** A value as a page shows it, as JSX children. */
 function shownValue(
@@ -159,10 +188,11 @@ function shownValue(
     const { path } = targetOf(model, field);
     return `<${module.use("RecordLinks", tables)} path="${path}" links={${at}${field.name}} />`;
   }
-  switch (field.type.kind) {
+  const unit = field.unit ?? (subject.computed.get(field)?.type === "span" ? "days" : undefined);
+  switch (kindShown(subject, field)) {
     case "integer":
     case "decimal":
-      return `{${module.use("formatNumber", formats)}(${value}${field.unit ? `, ${JSON.stringify(field.unit)}` : ""})}`;
+      return `{${module.use("formatNumber", formats)}(${value}${unit ? `, ${JSON.stringify(unit)}` : ""})}`;
     case "percent":
       return `{${module.use("formatNumber", formats)}(${value}, "%")}`;
     case "money":
@@ -194,9 +224,16 @@ function detailPage(module: Module, model: Model, subject: Subject): void {
   const { entity, pascal, path, variable, camel, referrers } = subject;
   const labels = module.use(`${camel}Labels`, `./${subject.file}.ts`);
   const shown = new Set(entity.form.flatMap(({ fields }) => fields));
-  const others = entity.fields.map(({ name }) => name).filter((name) => !shown.has(name));
+  const left = entity.fields.filter(({ name }) => !shown.has(name));
+  const names = (fields: readonly Field[]) => fields.map(({ name }) => name);
+  const computed = names(left.filter(isComputed));
+  const others = names(left.filter((field) => !isComputed(field)));
+  const [first, ...more] = entity.form;
+  // Where the form is one list, what is computed follows in it.
+  const untitled = first && !first.title && more.length === 0;
   const sections = [
-    ...entity.form,
+    ...(untitled ? [{ ...first, fields: [...first.fields, ...computed] }] : entity.form),
+    ...(computed.length > 0 && !untitled ? [{ title: "Computed", fields: computed }] : []),
     ...(others.length > 0 ? [{ title: "Other", fields: others }] : []),
   ];
   const facts = sections.map(({ title, fields }) => {
@@ -271,7 +308,7 @@ function formPage(module: Module, subject: Subject): void {
   const sections = entity.form.map(({ title, fields }) => {
     const lines = fields.flatMap((name) => {
       const field = entity.fields.find((candidate) => candidate.name === name);
-      if (!field) return [];
+      if (!field || isComputed(field)) return [];
       const entry = module.use(entryNames[field.type.kind] ?? "TextEntry", entries);
       const unit = field.type.kind === "percent" ? "%" : field.unit;
       const money =

@@ -1,4 +1,13 @@
-import { type Field, isMany, isReference, type Model } from "../model/model.ts";
+import type { ValueType } from "../formula/functions.ts";
+import { nameIn, readFormulaSql } from "../formula/sql/sql.ts";
+import {
+  type DatabaseKind,
+  type Field,
+  isComputed,
+  isMany,
+  isReference,
+  type Model,
+} from "../model/model.ts";
 import { pascalCase } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
 import { defaultValue, docText } from "./entity.ts";
@@ -23,6 +32,7 @@ export function queriesModule(model: Model, subject: Subject): string {
   module.type("Database", "../../database.ts");
   module.type(`${subject.pascal}Input`, `./${subject.file}.ts`);
   title(module, model, subject);
+  formulas(module, model, subject);
   reading(module, model, subject);
   options(module, model, subject);
   relations(module, model, subject);
@@ -94,6 +104,50 @@ function title(module: Module, model: Model, subject: Subject): void {
 export const ${camel}Title = (row: string): ${type}<string> => ${expression};`);
 }
 
+/** What the values of formulas are in TypeScript. */
+const computedTypes: Readonly<Record<ValueType, string>> = {
+  number: "number",
+  span: "number",
+  text: "string",
+  date: "string",
+  time: "string",
+  moment: "string",
+  boolean: "boolean",
+};
+
+/** Where this day and this moment are filled in, and how each database takes them. */
+const moments: Readonly<Record<DatabaseKind, { today: string; now: string }>> = {
+  sqlite: { today: "\0today()\0", now: "\0now()\0" },
+  postgres: { today: "\0today()\0::date", now: "\0now()\0::timestamptz" },
+  mariadb: {
+    today: "cast(\0today()\0 as date)",
+    now: "cast(\0now().slice(0, 19)\0 as datetime)",
+  },
+};
+
+/** A statement for each computed field. */
+function formulas(module: Module, model: Model, subject: Subject): void {
+  const { database } = model.app;
+  for (const [field, calculation] of subject.computed) {
+    if (!isComputed(field)) continue;
+    const row = nameIn(database, subject.table);
+    const text = readFormulaSql(calculation, database, { row, ...moments[database] });
+    const statement = text
+      .replace(/[\\`]|\$\{/g, "\\$&")
+      .replace(/\0((today|now)\(\)[^\0]*)\0/g, (_, call: string, name: string) => {
+        module.use(name, "../../kit/time.ts");
+        return `\${${call}}`;
+      });
+    const type = `${computedTypes[calculation.type]}${calculation.optional ? " | null" : ""}`;
+    module.add(`/** “${docText(field.label)}”: \`${docText(field.type.formula)}\` */
+const ${formulaName(subject, field)} = () => ${module.use("sql", "kysely")}<${type}>\`${statement}\`;`);
+  }
+}
+
+function formulaName({ camel }: Subject, field: Field): string {
+  return `${camel}${pascalCase(field.name)}Formula`;
+}
+
 function reading(module: Module, model: Model, subject: Subject): void {
   const { entity, table, camel, pascal, pascalPlural, variable } = subject;
   const references = entity.fields.filter(isReference);
@@ -102,6 +156,9 @@ function reading(module: Module, model: Model, subject: Subject): void {
     ...references.map(
       (field) =>
         `${titleThrough(module, model, subject, field, `"${table}.${columnOf(field)}"`)}.as("${titleProperty(field)}")`,
+    ),
+    ...[...subject.computed.keys()].map(
+      (field) => `${formulaName(subject, field)}().as(${quote(field.name)})`,
     ),
   ];
   module.add(`const select${pascalPlural} = (db: Database) =>
@@ -172,11 +229,18 @@ function chosen(field: Field): string {
 }
 
 /** Whether a list is sorted by the letters of what a field holds. */
-function isTextual(field: Field): boolean {
+function isTextual({ computed }: Subject, field: Field): boolean {
   return (
     isReference(field) ||
+    computed.get(field)?.type === "text" ||
     ["text", "email", "url", "phone", "color", "choice"].includes(field.type.kind)
   );
+}
+
+/** The column of a query by which a list is sorted. */
+function sortedBy({ table }: Subject, field: Field): string {
+  if (isReference(field)) return titleProperty(field);
+  return isComputed(field) ? field.name : `${table}.${columnOf(field)}`;
 }
 
 function listOptions(subject: Subject): string {
@@ -186,13 +250,12 @@ function listOptions(subject: Subject): string {
     (name) => entity.list.includes(name) || entity.sort.some(({ field }) => field === name),
   );
   const sort = [
-    ...sortable.map((field): [string, string] => [
-      field.name,
-      quote(isReference(field) ? titleProperty(field) : `${table}.${columnOf(field)}`),
-    ]),
+    ...sortable.map((field): [string, string] => [field.name, quote(sortedBy(subject, field))]),
     ...automatic.map((name): [string, string] => [name, quote(`${table}.${name}`)]),
   ];
-  const textual = sortable.filter(isTextual).map(({ name }) => quote(name));
+  const textual = sortable
+    .filter((field) => isTextual(subject, field))
+    .map(({ name }) => quote(name));
   const first = entity.sort.map(({ field, descending }) =>
     quote(`${descending ? "-" : ""}${field}`),
   );

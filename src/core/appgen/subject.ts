@@ -1,7 +1,10 @@
+import type { Calculation } from "../formula/calculation.ts";
+import { computedField } from "../formula/check.ts";
 import {
   type Entity,
   entityNamed,
   type Field,
+  isComputed,
   isMany,
   isReference,
   type Model,
@@ -29,6 +32,8 @@ export interface Subject {
   /** The words of one and of several within a sentence. */
   one: string;
   many: string;
+  /** What each computed field comes to. */
+  computed: ReadonlyMap<Field, Calculation>;
   /** The fields of the form, in its order. */
   inForm: Field[];
   /** Who refers to it. */
@@ -83,7 +88,14 @@ function makeSubject(model: Model, entity: Entity): Subject {
     pascalPlural: pascalCase(pluralOf(entity.name)),
     variable: isFreeVariable(camel) ? camel : `${camel}Record`,
     ...spokenNames(entity),
-    inForm: shown.flatMap((name) => entity.fields.find((field) => field.name === name) ?? []),
+    computed: new Map(
+      entity.fields
+        .filter(isComputed)
+        .map((field): [Field, Calculation] => [field, computedField(model, entity, field)]),
+    ),
+    inForm: shown.flatMap(
+      (name) => entity.fields.find((field) => field.name === name && !isComputed(field)) ?? [],
+    ),
     referrers: referrersOf(model, entity),
   };
 }

@@ -1,4 +1,4 @@
-import { type Entity, type Field, isMany, isReference } from "../model/model.ts";
+import { type Entity, type Field, isComputed, isMany, isReference } from "../model/model.ts";
 import { columnOf, tableOf } from "../schema/from-model.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import { automatic } from "./columns.ts";
@@ -26,13 +26,14 @@ export function slotsBefore(
     const slot = name === undefined ? undefined : slotNamed(now, table, name, field, isClaimed);
     return slot && !claimed.has(keyOf(slot)) ? slot : undefined;
   };
+  const stored = entity.fields.filter((field) => !isComputed(field));
   const claim = (field: Field, slot: Slot | undefined): void => {
     found.set(field, slot);
     if (slot) claimed.add(keyOf(slot));
   };
   for (let more = true; more; ) {
     more = false;
-    for (const field of entity.fields) {
+    for (const field of stored) {
       if (found.has(field) || free(field.name, field)) continue;
       const decided = formerly?.get(`${table}.${columnOf(field)}`);
       const was = field.was?.includes(".") ? undefined : field.was;
@@ -42,7 +43,7 @@ export function slotsBefore(
       more = true;
     }
   }
-  for (const field of entity.fields) {
+  for (const field of stored) {
     if (!found.has(field)) claim(field, free(field.name, field));
   }
   return found;

@@ -102,6 +102,8 @@ export interface Result {
   optional: boolean;
   /** What a number is smaller than, whatever its sign. */
   most: number;
+  /** Whether a number is an amount of money. */
+  money: boolean;
 }
 
 /** The most places that a product has, so that 15 digits leave room before the point. */
@@ -131,6 +133,13 @@ export function calculationOf(
     if (!(error instanceof Unusable)) throw error;
     return { complaint: error.complaint };
   }
+}
+
+/** A number rounded to so many places; anything else as it is. */
+export function roundedTo(value: Calculation, places: number): Calculation {
+  return value.type === "number" && places < value.places
+    ? operation("round", [value], { ...resultOf(value), places })
+    : value;
 }
 
 /** Where names are looked up: a record, and what a list is called within a condition over it. */
@@ -233,7 +242,8 @@ class Resolving {
     }
     const found = this.of(parsed.expression, place);
     this.#depth--;
-    return found;
+    const { rounded } = field.type as { rounded?: number };
+    return rounded === undefined ? found : roundedTo(found, rounded);
   }
 
   #binary(
@@ -276,6 +286,7 @@ class Resolving {
           ...plain("number"),
           places: quotientPlaces,
           most: largestNumber,
+          money: left.money && !right.money,
         });
       case "%":
         return operation("remainder", [left, right], {
@@ -386,11 +397,11 @@ const figures: Readonly<Record<string, Figure>> = {
 };
 
 function plain(type: ValueType): Result {
-  return { type, places: 0, optional: true, most: largestNumber };
+  return { type, places: 0, optional: true, most: largestNumber, money: false };
 }
 
-function resultOf({ type, places, optional, most }: Result): Result {
-  return { type, places, optional, most };
+function resultOf({ type, places, optional, most, money }: Result): Result {
+  return { type, places, optional, most, money };
 }
 
 function constant(
@@ -406,14 +417,16 @@ function operation(name: Operation, given: Calculation[], result: Result): Calcu
   // What is rounded has to have no more digits before, either.
   const places = name === "round" ? Math.max(...given.map((each) => each.places)) : result.places;
   const room = largestNumber / 10 ** places;
-  const computes = ["plus", "minus", "times", "divided by", "round"].includes(name);
+  const computes =
+    ["plus", "minus", "times", "divided by"].includes(name) ||
+    (name === "round" && places > result.places);
   return {
     ...resultOf(result),
     ...(computes && { most: Math.min(result.most, room) }),
     kind: "operation",
     name,
     given,
-    guarded: computes && result.most > room && (name !== "round" || places > result.places),
+    guarded: computes && result.most > room,
   };
 }
 
@@ -428,6 +441,7 @@ function either(one: Result, other: Result): Result {
     places: Math.max(one.places, other.places),
     optional: one.optional || other.optional,
     most: Math.max(one.most, other.most),
+    money: one.money && other.money,
   };
 }
 
@@ -444,6 +458,7 @@ function sum(operator: "+" | "-", left: Calculation, right: Calculation): Calcul
       ...plain("number"),
       places: Math.max(left.places, right.places),
       most: left.most + right.most,
+      money: left.money && right.money,
     });
   }
   if (left.type === "span" && right.type === "span") {
@@ -482,14 +497,20 @@ function product(left: Calculation, right: Calculation, at: Complaint["at"]): Ca
     ...plain("number"),
     places,
     most: left.most * right.most,
+    money: left.money !== right.money,
   });
 }
 
 function figureResult(figure: Figure, value: Calculation | undefined): Result {
   if (figure === "count") return { ...plain("number"), optional: false };
   const base = value ?? plain("number");
-  if (figure === "sum") return { ...resultOf(base), optional: false, most: largestNumber };
-  if (figure === "average") return { ...plain("number"), places: quotientPlaces };
+  if (figure === "sum") {
+    const most = Math.min(base.most * 1e9, largestNumber / 10 ** base.places);
+    return { ...resultOf(base), optional: false, most };
+  }
+  if (figure === "average") {
+    return { ...plain("number"), places: quotientPlaces, money: base.money };
+  }
   return { ...resultOf(base), optional: true };
 }
 
@@ -509,6 +530,7 @@ function column(field: Field, row: number): Calculation {
     places,
     optional: !required && type.kind !== "boolean",
     most: isText(type.kind) ? largestNumber : bounds,
+    money: type.kind === "money",
     kind: "column",
     row,
     column: columnOf(field),

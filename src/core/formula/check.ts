@@ -6,7 +6,7 @@ import {
   type Field,
   type Model,
 } from "../model/model.ts";
-import { type Calculation, calculationOf, valueTypes } from "./calculation.ts";
+import { type Calculation, calculationOf, roundedTo, valueTypes } from "./calculation.ts";
 import type { ValueType } from "./functions.ts";
 import { type Complaint, parseFormula } from "./parse.ts";
 import { referringTo } from "./referring.ts";
@@ -33,6 +33,14 @@ export function formulaOf(
   if ("complaint" in parsed) return parsed;
   const typed = typeFormula(parsed.expression, entity.name, new FormulaScope(model));
   return "complaint" in typed ? typed : calculationOf(parsed.expression, entity, model);
+}
+
+/** What a computed field comes to; the model's formulas must have been checked. */
+export function computedField(model: Model, entity: Entity, { name, type }: Field): Calculation {
+  const found = type.kind === "formula" && formulaOf(model, entity, type.formula);
+  if (!found || "complaint" in found) throw new Error(`${entity.name}.${name} isn't computed`);
+  const { rounded } = type;
+  return rounded === undefined ? found.calculation : roundedTo(found.calculation, rounded);
 }
 
 type Outcome = { type: ValueType } | { trouble: Omit<Diagnostic, "severity"> };

@@ -96,6 +96,8 @@ export type FieldType =
       formula: string;
       /** Where its text begins in the file; undefined where what was typed isn't what it means. */
       origin?: number;
+      /** The places that a number is rounded to. */
+      rounded?: number;
     }
   | { kind: "one" | "many" | "part of"; entity: string };
 

@@ -1,6 +1,13 @@
 import { nearest } from "../naming/nearest.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
-import { automaticFields, type Entity, type Field, type SortKey, type TitlePart } from "./model.ts";
+import {
+  automaticFields,
+  type Entity,
+  type Field,
+  isComputed,
+  type SortKey,
+  type TitlePart,
+} from "./model.ts";
 import type { SourceMap, SourceNode, SourceScalar } from "./source.ts";
 
 /** The most fields that a list shows when it isn't told which. */
@@ -27,7 +34,9 @@ export function interpretPresentation(
   const list = at("list");
   entity.list = list ? reader.names(list, true) : listedByDefault(entity);
   const form = at("form");
-  entity.form = form ? reader.form(form) : [{ fields: entity.fields.map(({ name }) => name) }];
+  entity.form = form
+    ? reader.form(form)
+    : [{ fields: entity.fields.filter((field) => !isComputed(field)).map(({ name }) => name) }];
   const sort = at("sort");
   entity.sort = sort ? reader.sort(sort) : [];
   const unique = at("unique");
@@ -100,7 +109,7 @@ class Reader {
             : { start: offset, end: offset + Math.max(1, name.length) };
         const known = this.#known(name, at, false);
         const kind = known && this.#fields.get(known)?.type.kind;
-        if (kind === "many" || kind === "long text" || kind === "boolean") {
+        if (kind === "many" || kind === "long text" || kind === "boolean" || kind === "formula") {
           this.diagnostics.error(at, `a title can't hold a \`${kind}\``, "use a short field");
         } else if (known) parts.push({ field: known });
       }
@@ -224,7 +233,7 @@ class Reader {
     }));
     for (const { names, at } of groups) {
       const many = names.find((name) =>
-        ["many", "long text"].includes(this.#fields.get(name)?.type.kind ?? ""),
+        ["many", "long text", "formula"].includes(this.#fields.get(name)?.type.kind ?? ""),
       );
       if (many)
         this.diagnostics.error(at, `\`${many}\` can't be unique`, "use short fields and lookups");

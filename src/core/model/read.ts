@@ -177,7 +177,7 @@ function interpretEntry(
     const definition = longDefinition(value, diagnostics);
     const formula = valueAt(value, "value");
     if (definition && formula?.kind === "scalar") {
-      return formulaField(name, formula, definition.options.get("label")?.text);
+      return formulaField(name, formula, definition, diagnostics);
     }
     return definition && interpretField(name, definition, names, diagnostics);
   }
@@ -193,17 +193,44 @@ function interpretEntry(
   return interpretField(name, definition, names, diagnostics);
 }
 
+/** What a computed field can say of itself besides its formula. */
+const formulaOptions: readonly string[] = ["label", "unit", "places"];
+
 function formulaField(
   name: Word,
   { text, origin }: { text: string; origin?: number },
-  label = labelOf(name.text),
+  { type, options }: Definition = { options: new Map() },
+  diagnostics?: Diagnostics,
 ): Field {
+  if (type) {
+    diagnostics?.error(
+      type.at,
+      "what is computed has the type that its formula gives",
+      "take the type out",
+    );
+  }
+  for (const [option, { at }] of options) {
+    if (formulaOptions.includes(option)) continue;
+    const help = `it can have ${formulaOptions.join(", ")}`;
+    diagnostics?.error(at, `a computed field has no \`${option}\``, help);
+  }
+  const places = options.get("places");
+  if (places && !/^[0-6]$/.test(places.text)) {
+    diagnostics?.error(places.at, "`places` is a whole number from 0 to 6 here");
+  }
+  const unit = options.get("unit")?.text;
   return {
     name: name.text,
-    label,
-    type: { kind: "formula", formula: text, ...(origin !== undefined && { origin }) },
+    label: options.get("label")?.text ?? labelOf(name.text),
+    type: {
+      kind: "formula",
+      formula: text,
+      ...(origin !== undefined && { origin }),
+      ...(places && { rounded: Number(places.text) }),
+    },
     required: false,
     unique: false,
+    ...(unit && { unit }),
     at: name.at,
   };
 }

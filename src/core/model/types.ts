@@ -114,7 +114,7 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
   formula: {
     range: "none",
     options: ["unit", "places"],
-    works: false,
+    works: true,
     holds: 'A computed value: `"= weight * price"`.',
   },
   one: {

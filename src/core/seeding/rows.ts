@@ -1,4 +1,11 @@
-import { type Entity, type Field, isMany, isReference, type Model } from "../model/model.ts";
+import {
+  type Entity,
+  type Field,
+  isComputed,
+  isMany,
+  isReference,
+  type Model,
+} from "../model/model.ts";
 import { columnOf, inOrder, linkOf } from "../schema/from-model.ts";
 import { randomFor } from "./random.ts";
 import { type Occasion, personFor, seldomFilled, type Value, valueFor } from "./values.ts";
@@ -86,7 +93,7 @@ function makeRow(entity: Entity, row: number, attempt: number, source: SeedSourc
   const person = personFor(randomFor(source.seed, entity.name, "person", row));
   const made: Record<string, Value> = {};
   for (const field of entity.fields) {
-    if (isMany(field)) continue;
+    if (isMany(field) || isComputed(field)) continue;
     const random = randomFor(source.seed, entity.name, field.name, row, attempt);
     const value = fieldValue(field, source, {
       entity,

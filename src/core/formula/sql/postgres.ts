@@ -11,8 +11,8 @@ export const postgresFormulas: FormulaIdiom = {
       : typeof value === "number"
         ? `${value}::numeric`
         : `${literal(value)}${type === "text" ? "::text" : ""}`,
-  column: (alias, { column, type }) =>
-    `${alias}.${quoted(column)}${type === "number" ? "::numeric" : ""}`,
+  column: (alias, { column, type, places }) =>
+    `${alias}.${quoted(column)}${type === "number" && places === 0 ? "::numeric" : ""}`,
   compared: ({ sql }) => `${sql} collate ${quoted(collation)}`,
   below,
   same: (one, other) => `${one} is not distinct from ${other}`,
@@ -47,7 +47,7 @@ export const postgresFormulas: FormulaIdiom = {
     month: ([day]) => part("month", day),
     day: ([day]) => part("day", day),
   },
-  read: (value) => value,
+  read: (value, type) => (type === "text" ? `${value} collate ${quoted(collation)}` : value),
 };
 
 function below(number: string, limit: string): string {

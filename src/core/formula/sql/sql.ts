@@ -38,6 +38,11 @@ export function readFormulaSql(
   return idioms[database].read(formulaSql(calculation, database, context), calculation.type);
 }
 
+/** A name as a database quotes it. */
+export function nameIn(database: DatabaseKind, name: string): string {
+  return idioms[database].quoted(name);
+}
+
 class Writing {
   constructor(
     readonly idiom: FormulaIdiom,
@@ -111,7 +116,12 @@ class Writing {
   #figure({ figure, value, places }: Extract<Calculation, { kind: "over" }>): string {
     if (!value) return this.idiom.count;
     const sql = this.whole(value);
-    const sum = () => this.idiom.below(this.idiom.sum(sql, value.places), limit(value.places));
+    // A billion values have to fit.
+    const guarded = value.most * 1e9 > 10 ** (15 - value.places);
+    const sum = () => {
+      const plain = this.idiom.sum(sql, value.places);
+      return guarded ? this.idiom.below(plain, limit(value.places)) : plain;
+    };
     switch (figure) {
       case "count":
         return this.idiom.count;

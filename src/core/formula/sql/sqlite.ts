@@ -67,7 +67,7 @@ function snapped(value: string, places: number): string {
 /** By whole numbers, since a quotient of doubles may lie on the wrong side of a half. */
 function quotient(left: string, right: string, places: number): string {
   const whole = (value: string) => `cast(round(${value} * 1e${places}) as integer)`;
-  return `(select case when b <> 0 then 0 + round(iif((a < 0) = (b < 0), 1, -1) * (abs(a) / abs(b) + (abs(a) % abs(b) * 2000000 + abs(b)) / (abs(b) * 2) / 1e6), 6) end from (select ${whole(left)} as a, ${whole(right)} as b limit 1))`;
+  return `(select case when b <> 0 then 0 + round(iif((a < 0) = (b < 0), 1, -1) * (abs(a) / abs(b) + cast((abs(a) % abs(b) * 2000000 + abs(b)) / (abs(b) * 2) as integer) / 1e6), 6) end from (select ${whole(left)} as a, ${whole(right)} as b limit 1))`;
 }
 
 function extremeOf(
