@@ -3,6 +3,7 @@ import { HTTPException } from "hono/http-exception";
 import type { FC } from "hono/jsx";
 import type { Kysely } from "kysely";
 import type { z } from "zod";
+import { Broken, type Condition } from "./conditions.ts";
 import { refusal } from "./database/in-use.ts";
 import {
   type Chosen,
@@ -55,6 +56,8 @@ export interface RecordKind<Tables, Input extends InputType, Row, Record extends
   /** False when the record has another version by now. */
   update(db: Kysely<Tables>, id: number, version: number, input: z.infer<Input>): Promise<boolean>;
   remove(db: Kysely<Tables>, id: number): Promise<void>;
+  /** What a record that was just saved doesn't hold to. */
+  broken?(db: Kysely<Tables>, id: number): Promise<Condition[]>;
   ListPage: FC<{ page: ListPage<Row> }>;
   DetailPage: FC<{ record: Record; relations: Relations }>;
   FormPage: FC<FormPageProps>;
@@ -109,9 +112,12 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
         if (saved && !(await kind.update(trx, saved.id, version, ready))) return { stale: true };
         const id = saved ? saved.id : await kind.create(trx, ready);
         await rules.afterSave?.(id, context);
+        const broken = (await kind.broken?.(trx, id)) ?? [];
+        if (broken.length > 0) throw new Broken(broken);
         return { id };
       });
     } catch (error) {
+      if (error instanceof Broken) return { errors: error.errors() };
       return { errors: refusedFields(error) };
     }
   };

@@ -93,13 +93,13 @@ describe("a model that is wrong", () => {
 
   it("with types that wait for a later version checks, and is not built", async () => {
     const folder = projectWith(
-      `${right}      photo: image\n      files: file\n      who: person\n      marks: tags\n      value: "= 1 + 1"\n`,
+      `${right}      photo: image\n      files: file\n      who: person\n      marks: tags\n`,
     );
     expect((await levadura(["check"], folder)).status).toBe(0);
     for (const command of ["build", "draft", "seed"]) {
       const { status, err } = await levadura([command], folder);
       expect(status).toBe(1);
-      for (const name of ["photo", "files", "who", "marks", "value"])
+      for (const name of ["photo", "files", "who", "marks"])
         expect(err).toContain(`\`Hive.${name}\` is`);
     }
   });

@@ -26,6 +26,7 @@ import { dataFile, type Project } from "../io/project/project.ts";
 import { readDataFile } from "../io/sheets/data-files.ts";
 import { withDatabase } from "./database.ts";
 import type { Report } from "./report.ts";
+import { requireRules } from "./row-rules.ts";
 
 /** A file with rows of an entity. */
 export interface DataFile {
@@ -98,6 +99,15 @@ export async function loadData(
     try {
       return await engine.transaction(async () => {
         const loaded = await loadAll(engine, model, files, deleteMissing, report);
+        const entities = files.map(({ entity }) => entity);
+        const moments = { today: today(), now: now() };
+        await requireRules(
+          engine,
+          model,
+          entities,
+          moments,
+          "correct the data; nothing of it was loaded",
+        );
         if (dry) throw new OnlyLooked(loaded);
         return loaded;
       });

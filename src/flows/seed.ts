@@ -10,6 +10,7 @@ import type { Project } from "../io/project/project.ts";
 import { withDatabase } from "./database.ts";
 import { requireMigrated } from "./migrate.ts";
 import type { Report } from "./report.ts";
+import { holdsToRules, requireRules } from "./row-rules.ts";
 
 /** What was seeded: rows by entity, and those that had rows already. */
 export interface Seeded {
@@ -40,6 +41,7 @@ async function seedAll(
 ): Promise<Seeded> {
   const records = new Map<string, readonly number[]>();
   const seeded: Seeded = { seed, rows: {}, skipped: [] };
+  const moments = { today: day, now: now() };
   for (const { entity } of seedingPlan(model)) {
     records.set(entity.name, await engine.ids(tableOf(entity.name)));
   }
@@ -49,7 +51,8 @@ async function seedAll(
       continue;
     }
     report({ kind: "working", on: `seeding ${entity.plural}` });
-    const { rows, links } = seedEntity(entity, count, { seed, today: day, records });
+    const holds = holdsToRules(model, entity, moments);
+    const { rows, links } = seedEntity(entity, count, { seed, today: day, records, holds });
     if (rows.length === 0) {
       throw new Failure(
         "input",
@@ -69,6 +72,14 @@ async function seedAll(
     seeded.rows[entity.name] = rows.length;
     report({ kind: "seeded", entity: entity.plural, rows: rows.length });
   }
+  const made = model.entities.filter(({ name }) => seeded.rows[name] !== undefined);
+  await requireRules(
+    engine,
+    model,
+    made,
+    moments,
+    "no sample row was kept: give it rows of your own",
+  );
   return seeded;
 }
 

@@ -1,5 +1,7 @@
+import { namedFields } from "../formula/calculation.ts";
+import { ruleCondition } from "../formula/check.ts";
 import type { ValueType } from "../formula/functions.ts";
-import { nameIn, readFormulaSql } from "../formula/sql/sql.ts";
+import { formulaSql, nameIn, readFormulaSql } from "../formula/sql/sql.ts";
 import {
   type DatabaseKind,
   type Field,
@@ -37,6 +39,7 @@ export function queriesModule(model: Model, subject: Subject): string {
   options(module, model, subject);
   relations(module, model, subject);
   writing(module, subject);
+  conditions(module, model, subject);
   return module.print();
 }
 
@@ -132,16 +135,46 @@ function formulas(module: Module, model: Model, subject: Subject): void {
     if (!isComputed(field)) continue;
     const row = nameIn(database, subject.table);
     const text = readFormulaSql(calculation, database, { row, ...moments[database] });
-    const statement = text
-      .replace(/[\\`]|\$\{/g, "\\$&")
-      .replace(/\0((today|now)\(\)[^\0]*)\0/g, (_, call: string, name: string) => {
-        module.use(name, "../../kit/time.ts");
-        return `\${${call}}`;
-      });
+    const statement = templateOf(module, text);
     const type = `${computedTypes[calculation.type]}${calculation.optional ? " | null" : ""}`;
     module.add(`/** “${docText(field.label)}”: \`${docText(field.type.formula)}\` */
 const ${formulaName(subject, field)} = () => ${module.use("sql", "kysely")}<${type}>\`${statement}\`;`);
   }
+}
+
+/** SQL within a template, with this day and this moment filled in. */
+function templateOf(module: Module, text: string): string {
+  return text
+    .replace(/[\\`]|\$\{/g, "\\$&")
+    .replace(/\0((today|now)\(\)[^\0]*)\0/g, (_, call: string, name: string) => {
+      module.use(name, "../../kit/time.ts");
+      return `\${${call}}`;
+    });
+}
+
+/** What has to hold for every record. */
+function conditions(module: Module, model: Model, subject: Subject): void {
+  const { entity, camel, table, one, inForm } = subject;
+  if (entity.rules.length === 0) return;
+  const { database } = model.app;
+  const inputs = new Set(inForm.map(inputName));
+  const made = entity.rules.map((rule) => {
+    const calculation = ruleCondition(model, entity, rule);
+    const row = nameIn(database, table);
+    const text = formulaSql(calculation, database, { row, ...moments[database] });
+    const about = namedFields(calculation).find((name) => inputs.has(name)) ?? "";
+    return `// ${rule.formula.replace(/\s+/g, " ")}
+  ${object([
+    ["holds", `${module.use("sql", "kysely")}\`${templateOf(module, text)}\``],
+    ["sentence", quote(rule.sentence)],
+    ["about", quote(about)],
+  ])}`;
+  });
+  const source = "../../kit/conditions.ts";
+  module.add(`/** What a ${docText(one)} doesn't hold to, of what has to hold for every one. */
+export const ${camel}Broken = (db: Database, id: number) => ${module.use("brokenConditions", source)}(db, "${table}", id, [
+  ${made.join(",\n  ")}
+]);`);
 }
 
 function formulaName({ camel }: Subject, field: Field): string {

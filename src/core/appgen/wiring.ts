@@ -7,7 +7,7 @@ import type { Subject } from "./subject.ts";
 /** `hive.routes.ts`: the queries and pages of an entity under its addresses. */
 export function routesModule(subject: Subject): string {
   const module = new Module();
-  const { camel, pascal, pascalPlural, path, one, many, file } = subject;
+  const { entity, camel, pascal, pascalPlural, path, one, many, file } = subject;
   const own = (name: string) => module.use(name, `./${file}.ts`);
   const query = (name: string) => module.use(name, `./${file}.queries.ts`);
   const page = (name: string) => module.use(name, `./${file}.pages.tsx`);
@@ -29,6 +29,7 @@ export const ${camel}Routes = (db: ${module.type("Database", "../../database.ts"
     ["create", query(`create${pascal}`)],
     ["update", query(`update${pascal}`)],
     ["remove", query(`remove${pascal}`)],
+    ...(entity.rules.length > 0 ? [["broken", query(`${camel}Broken`)] as [string, string]] : []),
     ["ListPage", page(`${pascal}ListPage`)],
     ["DetailPage", page(`${pascal}DetailPage`)],
     ["FormPage", page(`${pascal}FormPage`)],

@@ -142,6 +142,31 @@ export function roundedTo(value: Calculation, places: number): Calculation {
     : value;
 }
 
+/** Whether a formula looks at other records than its own. */
+export function looksAtOthers(calculation: Calculation): boolean {
+  return calculation.kind === "operation"
+    ? calculation.given.some(looksAtOthers)
+    : calculation.kind === "through" || calculation.kind === "over";
+}
+
+/** The fields of the record itself that are named in a formula, in their order. */
+export function namedFields(calculation: Calculation): string[] {
+  switch (calculation.kind) {
+    case "column":
+      return calculation.row === 0 ? [calculation.column] : [];
+    case "through":
+      return [...namedFields(calculation.reference), ...namedFields(calculation.value)];
+    case "over":
+      return [calculation.value, calculation.condition].flatMap((each) =>
+        each ? namedFields(each) : [],
+      );
+    case "operation":
+      return calculation.given.flatMap(namedFields);
+    default:
+      return [];
+  }
+}
+
 /** Where names are looked up: a record, and what a list is called within a condition over it. */
 interface Place {
   entity: Entity;

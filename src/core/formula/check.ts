@@ -1,10 +1,11 @@
-import type { Diagnostic } from "../model/diagnostics.ts";
+import type { Diagnostic, Span } from "../model/diagnostics.ts";
 import {
   automaticFields,
   type Entity,
   entityNamed,
   type Field,
   type Model,
+  type RowRule,
 } from "../model/model.ts";
 import { type Calculation, calculationOf, roundedTo, valueTypes } from "./calculation.ts";
 import type { ValueType } from "./functions.ts";
@@ -15,12 +16,46 @@ import { type Meaning, type Scope, typeFormula } from "./typing.ts";
 /** What is wrong with the formulas of a model, each thing at its place. */
 export function checkFormulas(model: Model): Diagnostic[] {
   const formulas = new FormulaScope(model);
-  return model.entities.flatMap((entity) =>
-    entity.fields.flatMap((field): Diagnostic[] => {
-      const trouble = field.type.kind === "formula" ? formulas.trouble(entity, field) : undefined;
-      return trouble ? [{ severity: "error", ...trouble }] : [];
-    }),
-  );
+  return model.entities.flatMap((entity) => {
+    const fields = entity.fields.map((field) =>
+      field.type.kind === "formula" ? formulas.trouble(entity, field) : undefined,
+    );
+    const rules = entity.rules.map((rule) => ruleTrouble(model, entity, rule));
+    return [...fields, ...rules].flatMap((trouble): Diagnostic[] =>
+      trouble ? [{ severity: "error", ...trouble }] : [],
+    );
+  });
+}
+
+function ruleTrouble(
+  model: Model,
+  entity: Entity,
+  rule: RowRule,
+): Omit<Diagnostic, "severity"> | undefined {
+  const found = formulaOf(model, entity, rule.formula);
+  if ("calculation" in found) {
+    return found.calculation.type === "boolean"
+      ? undefined
+      : {
+          message: "this gives a value, and a condition was expected",
+          at: rule.at,
+          help: "a condition holds or doesn't, as in `= removed is empty or removed >= installed`",
+        };
+  }
+  const { at, ...rest } = found.complaint;
+  return { ...rest, at: placed(at, rule) };
+}
+
+/** A place within a formula as one within the file. */
+function placed(place: Span, { origin, at }: { origin?: number; at: Span }): Span {
+  return origin === undefined ? at : { start: origin + place.start, end: origin + place.end };
+}
+
+/** A rule of an entity; the model's formulas must have been checked. */
+export function ruleCondition(model: Model, entity: Entity, { formula }: RowRule): Calculation {
+  const found = formulaOf(model, entity, formula);
+  if ("complaint" in found) throw new Error(`a rule of ${entity.name} is no condition`);
+  return found.calculation;
 }
 
 /** A formula of an entity, ready to be computed; or what is wrong with it, at its place in the text. */
@@ -121,8 +156,8 @@ class FormulaScope implements Scope {
     if ("type" in typed && "calculation" in found) return typed;
     const { at: place, ...rest } = (found as { complaint: Complaint }).complaint;
     const { origin } = type;
-    const span =
-      origin === undefined ? at : { start: origin + place.start, end: origin + place.end };
-    return { trouble: { ...rest, at: span } };
+    return {
+      trouble: { ...rest, at: placed(place, { at, ...(origin !== undefined && { origin }) }) },
+    };
   }
 }

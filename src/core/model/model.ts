@@ -35,9 +35,20 @@ export interface Entity {
   sort: SortKey[];
   /** Groups of fields that no two records have alike. */
   unique: string[][];
+  /** What has to hold for every record. */
+  rules: RowRule[];
   /** The name it had before. */
   was?: string;
   /** Where its name stands in the model file. */
+  at: Span;
+}
+
+/** A condition, and what people read where a record doesn't hold to it. */
+export interface RowRule {
+  sentence: string;
+  formula: string;
+  /** Where the formula begins in the file; undefined where what was typed isn't what it means. */
+  origin?: number;
   at: Span;
 }
 

@@ -41,6 +41,8 @@ export function interpretPresentation(
   entity.sort = sort ? reader.sort(sort) : [];
   const unique = at("unique");
   if (unique) entity.unique = reader.groups(unique);
+  const rules = at("rules");
+  if (rules) entity.rules = reader.rules(rules);
   if (form) reader.missingInForm(form.at);
 }
 
@@ -183,6 +185,32 @@ class Reader {
         seen.add(name);
       }
       return [{ title: section.key.text, fields }];
+    });
+  }
+
+  /** `- What people read: "= condition"`, one below the other. */
+  rules(node: SourceNode): Entity["rules"] {
+    if (node.kind !== "list") {
+      const help = 'write each as - What people read where it doesn\'t hold: "= condition"';
+      this.diagnostics.error(node.at, "rules are a list", help);
+      return [];
+    }
+    return node.items.flatMap((item) => {
+      const [rule] = item.kind === "map" ? item.entries : [];
+      const formula = rule?.value;
+      if (item.kind !== "map" || item.entries.length !== 1 || formula?.kind !== "scalar") {
+        const help = 'write - What people read where it doesn\'t hold: "= condition"';
+        this.diagnostics.error(item.at, "a rule has a sentence and a condition", help);
+        return [];
+      }
+      const { text, origin, at } = formula;
+      if (!text.startsWith("=")) {
+        const help = 'as in "= removed is empty or removed >= installed"';
+        this.diagnostics.error(at, "a condition is a formula, and begins with `=`", help);
+        return [];
+      }
+      const sentence = rule?.key.text ?? "";
+      return [{ sentence, formula: text, ...(origin !== undefined && { origin }), at }];
     });
   }
 

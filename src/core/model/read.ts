@@ -149,6 +149,7 @@ function interpretEntity(
     form: [],
     sort: [],
     unique: [],
+    rules: [],
     ...(was !== undefined && { was }),
     at: key.at,
   };

@@ -71,6 +71,12 @@ export const entityShape = z.strictObject({
     .array(z.unknown(), "expected a list of fields, as [one, other]")
     .optional()
     .describe("Fields that no two records have alike: [hive, date]; or a list of such lists."),
+  rules: z
+    .array(z.unknown(), 'expected a list of rules, each as - Sentence: "= condition"')
+    .optional()
+    .describe(
+      "What has to hold for every record: - What people read where it doesn't: = condition",
+    ),
 });
 
 /** The application as a whole. */

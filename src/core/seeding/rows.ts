@@ -25,6 +25,8 @@ export interface SeedSource {
   today: string;
   /** The numbers of the records there are, by entity. */
   records: ReadonlyMap<string, readonly number[]>;
+  /** Whether a row holds to the rules of its entity. */
+  holds?(row: Readonly<Record<string, Value>>): boolean;
 }
 
 /** How often another value is tried for a row that came out like an earlier one. */
@@ -68,6 +70,7 @@ function tryRow(entity: Entity, row: number, source: SeedSource, taken: Taken[])
   for (let attempt = 0; attempt < mostTries; attempt++) {
     const made = makeRow(entity, row, attempt, source);
     if (!made) return undefined;
+    if (source.holds && !source.holds(made)) continue;
     const keys = taken.map(({ columns }) =>
       columns.some((column) => made[column] === null)
         ? undefined

@@ -38,6 +38,22 @@ export function readFormulaSql(
   return idioms[database].read(formulaSql(calculation, database, context), calculation.type);
 }
 
+/** This day and this moment in UTC, such as `2026-05-03T07:00:00Z`, as literals of a database. */
+export function momentsIn(
+  database: DatabaseKind,
+  { today, now }: { today: string; now: string },
+): Pick<FormulaContext, "today" | "now"> {
+  const plain = now.replace("T", " ").replace("Z", "");
+  switch (database) {
+    case "sqlite":
+      return { today: `'${today}'`, now: `'${now}'` };
+    case "postgres":
+      return { today: `date '${today}'`, now: `timestamptz '${plain}+00'` };
+    case "mariadb":
+      return { today: `date '${today}'`, now: `timestamp '${plain}'` };
+  }
+}
+
 /** A name as a database quotes it. */
 export function nameIn(database: DatabaseKind, name: string): string {
   return idioms[database].quoted(name);

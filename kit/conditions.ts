@@ -1,0 +1,43 @@
+import { type Kysely, type RawBuilder, sql } from "kysely";
+
+/** What has to hold for every record of a kind. */
+export interface Condition {
+  holds: RawBuilder<unknown>;
+  /** What people read where it doesn't. */
+  sentence: string;
+  /** The input beside which they read it; blank for above the form. */
+  about: string;
+}
+
+/** The conditions that a record doesn't hold to, as it stands in its table. */
+export async function brokenConditions<Tables>(
+  db: Kysely<Tables>,
+  table: string,
+  id: number,
+  conditions: readonly Condition[],
+): Promise<Condition[]> {
+  const asked = conditions.map(({ holds }, at) => sql`${holds} as ${sql.ref(`c${at}`)}`);
+  const { rows } = await sql<
+    Record<string, unknown>
+  >`select ${sql.join(asked)} from ${sql.table(table)} where ${sql.ref(`${table}.id`)} = ${id}`.execute(
+    db,
+  );
+  const [found] = rows;
+  return conditions.filter((_, at) => found && !found[`c${at}`]);
+}
+
+/** Ends a save that leaves a record which doesn't hold to its conditions. */
+export class Broken extends Error {
+  constructor(readonly conditions: readonly Condition[]) {
+    super(conditions.map(({ sentence }) => sentence).join(" "));
+  }
+
+  /** What is wrong, by input. */
+  errors(): Map<string, string> {
+    const errors = new Map<string, string>();
+    for (const { about, sentence } of this.conditions) {
+      errors.set(about, [errors.get(about), sentence].filter(Boolean).join(" "));
+    }
+    return errors;
+  }
+}
