@@ -1,4 +1,4 @@
-import { writeFileSync } from "node:fs";
+import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { kinds, projectOn } from "./support/kinds.ts";
@@ -113,13 +113,22 @@ describe.each(kinds)("computed fields over $kind", (kind) => {
     expect(await rows("select id from harvest")).toHaveLength(3);
   });
 
-  it("hold when rows are loaded and seeded, too", async () => {
-    const data = join(folder, "wrong.csv");
-    writeFileSync(data, "code,installed,removed\nX1,2026-02-01,2026-01-01\nX2,2026-02-01,\n");
+  it("hold when data files are loaded: nothing of them is kept", async () => {
     const before = await rows("select id from hive");
-    const loaded = await levadura(["import", data, "--into", "Hive", "--yes"], folder);
-    expect(`${loaded.out}${loaded.err}`).not.toBe("");
+    mkdirSync(join(folder, "data"), { recursive: true });
+    const load = async (removed: string) => {
+      const text = `code,installed,removed\nX1,2026-02-01,${removed}\nX2,2026-02-01,\n`;
+      writeFileSync(join(folder, "data", "Hive.csv"), text);
+      return levadura(["import", "--yes"], folder);
+    };
+    const refused = await load("2026-01-01");
+    expect(refused.status).toBe(1);
+    expect(refused.err).toMatch(
+      /1 row for Hive \(number \d+\) would break a rule: It has to be there before it goes\./,
+    );
     expect(await rows("select id from hive")).toEqual(before);
+    expect((await load("2026-03-01")).status).toBe(0);
+    expect(await rows("select id from hive")).toHaveLength(before.length + 2);
   });
 });
 

@@ -1,9 +1,9 @@
 import { Failure } from "../core/failure.ts";
-import { looksAtOthers } from "../core/formula/calculation.ts";
+import { type Calculation, looksAtOthers, namedFields } from "../core/formula/calculation.ts";
 import { ruleCondition } from "../core/formula/check.ts";
 import { evaluation, type Row } from "../core/formula/evaluate.ts";
 import { formulaSql, momentsIn, nameIn } from "../core/formula/sql/sql.ts";
-import type { Entity, Model } from "../core/model/model.ts";
+import { automaticFields, type Entity, type Model } from "../core/model/model.ts";
 import { tableOf } from "../core/schema/from-model.ts";
 import type { Engine } from "../io/engines/engine.ts";
 
@@ -17,9 +17,16 @@ export interface Moment {
 export function holdsToRules(model: Model, entity: Entity, moment: Moment): (row: Row) => boolean {
   const conditions = entity.rules
     .map((rule) => ruleCondition(model, entity, rule))
-    .filter((condition) => !looksAtOthers(condition))
+    .filter((condition) => !looksAtOthers(condition) && !namesAutomatic(condition))
     .map(evaluation);
   return (row) => conditions.every((holds) => holds(row, moment) === true);
+}
+
+/** Whether a condition looks at what a row gets only when it is saved. */
+function namesAutomatic(condition: Calculation): boolean {
+  return namedFields(condition).some((name) =>
+    (automaticFields as readonly string[]).includes(name),
+  );
 }
 
 /** Throws where rows of some entities don't hold to their rules, whatever these look at. */

@@ -55,7 +55,17 @@ const fieldNames = [
   "rows",
 ];
 
-const definition = (entities: string[]) =>
+/** Formulas that any entity can have, with what a template of TypeScript would take for its own. */
+const computed = fc.constantFrom(
+  "= id * 2 + version / 3",
+  `= 'a\`\${x}\\\\ ' & id & "*/"`,
+  "= if(created_at < now, today, today + 2 days)",
+  "= updated_at - 1 weeks",
+  "= id > 3 or not (version in (1, 2))",
+  "= today - (today - 2 days)",
+);
+
+const stored = (entities: string[]) =>
   fc
     .tuple(
       fc.constantFrom(
@@ -88,6 +98,14 @@ const definition = (entities: string[]) =>
         : type + (option === ", required" && /^(one|many)/.test(type) ? "" : option),
     );
 
+const definition = (entities: string[]) =>
+  fc.oneof({ arbitrary: stored(entities), weight: 8 }, { arbitrary: computed, weight: 1 });
+
+const rules = fc.constantFrom(
+  "",
+  '    rules:\n      - "It\'s `so`, \\"all\\" of it.": "= id > 0 and created_at <= now"\n',
+);
+
 const model = fc
   .uniqueArray(fc.constantFrom(...entityNames), { minLength: 2, maxLength: 6 })
   .chain((entities) =>
@@ -104,7 +122,9 @@ const model = fc
               ),
             ),
           )
-          .map((lines) => `  ${entity}:\n    fields:\n${lines.join("\n")}\n`),
+          .chain((lines) =>
+            rules.map((rule) => `  ${entity}:\n    fields:\n${lines.join("\n")}\n${rule}`),
+          ),
       ),
     ),
   )

@@ -30,8 +30,9 @@ export const mariadbFormulas: FormulaIdiom = {
     plus: ([left, right]) => `(${left?.sql} + ${right?.sql})`,
     minus: ([left, right]) => `(${left?.sql} - ${right?.sql})`,
     times: ([left, right]) => `(${left?.sql} * ${right?.sql})`,
-    remainder: ([left, right]) => `(${left?.sql} % nullif(${right?.sql}, 0))`,
-    negative: ([value]) => `(- ${value?.sql})`,
+    // Added to 0, since a decimal can be -0 here.
+    remainder: ([left, right]) => `(0 + ${left?.sql} % nullif(${right?.sql}, 0))`,
+    negative: ([value]) => `(0 - ${value?.sql})`,
     absolute: ([value]) => `abs(${value?.sql})`,
     round: ([value], { places }) => `round(${value?.sql}, ${places})`,
     smallest: (values, { type }) => extremeOf("least", values, type),
