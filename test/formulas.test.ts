@@ -37,6 +37,47 @@ entities:
     expect(await levadura(["check"], right)).toMatchObject({ status: 0 });
   });
 
+  it("say which name something has by now, and are mended by one option", async () => {
+    const folder = projectWith(
+      `levadura: 1
+entities:
+  Hive:
+    fields:
+      code: text
+      # The price stays as it is.
+      honey: "= sum(harvests.weight, harvests.weight > 1) + length(code)"
+      all: "= honey + sum( harvests.weight )"
+    rules:
+      - Some weight.: '= sum(harvests.weight) >= 0'
+  Yield:
+    was: Harvest
+    fields:
+      hive: one Hive, required
+      mass: decimal, was weight
+      price: money
+      value: "= weight*price"
+      more: {value: "= value + weight", label: weight}
+`,
+    );
+    const wrong = await levadura(["check"], folder);
+    expect(wrong.status).toBe(1);
+    expect(wrong.err).toContain("`harvests` is called `yields` now");
+    expect(wrong.err).toContain("`weight` is called `mass` now");
+    expect(wrong.err).toContain("levadura check --mend");
+    const mended = await levadura(["check", "--mend"], folder);
+    expect(mended).toMatchObject({ status: 0, err: "" });
+    expect(mended.out).toContain("Formulas follow their fields  10 names");
+    const text = readFileSync(join(folder, "model.yaml"), "utf8");
+    expect(text).toContain('honey: "= sum(yields.mass, yields.mass > 1) + length(code)"');
+    expect(text).toContain('all: "= honey + sum( yields.mass )"');
+    expect(text).toContain("- Some weight.: '= sum(yields.mass) >= 0'");
+    expect(text).toContain('more: {value: "= value + mass", label: weight}');
+    expect((await levadura(["check", "--mend"], folder)).out).toContain(
+      "No formula has an old name.",
+    );
+    expect(readFileSync(join(folder, "model.yaml"), "utf8")).toBe(text);
+  });
+
   it("have every function on their page, with an example that is read", () => {
     for (const { example } of [...Object.values(functions), ...Object.values(rowFunctions)]) {
       expect(page).toContain(`\`${example}\``);

@@ -1,11 +1,18 @@
 import { Failure } from "../core/failure.ts";
-import { checkFormulas } from "../core/formula/check.ts";
-import { type Diagnostic, Places, type Pointed, pointOut } from "../core/model/diagnostics.ts";
+import { checkFormulas, renamedInFormulas } from "../core/formula/check.ts";
+import {
+  type Diagnostic,
+  Places,
+  type Pointed,
+  pointOut,
+  type Span,
+} from "../core/model/diagnostics.ts";
 import { type Entity, type Field, isMany, type Model } from "../core/model/model.ts";
 import { readModel } from "../core/model/read.ts";
 import { typeRules } from "../core/model/types.ts";
 import { columnOf, linkOf, schemaOf, tableOf } from "../core/schema/from-model.ts";
 import { limitsOf } from "../core/sql/limits.ts";
+import { writeAll } from "../io/project/files.ts";
 import { modelName, openProject, type Project } from "../io/project/project.ts";
 import { dialectOf } from "./database.ts";
 
@@ -33,6 +40,28 @@ export function checkProject(folder: string): Checked {
   const count = found.filter(({ severity }) => severity === "error").length;
   const errors = count === 1 ? "1 error" : `${count} errors`;
   throw new Failure("input", `${modelName(project)} has ${errors}`, undefined, pointed);
+}
+
+/** Writes the names that fields have by now into the formulas of a model. Gives how many it wrote. */
+export function mendFormulas(folder: string): number {
+  const { text, model: path } = openProject(folder);
+  let mended = text;
+  let count = 0;
+  // One of each formula at a time, until there are none.
+  for (let found = renamedIn(mended); found.length > 0; found = renamedIn(mended)) {
+    const backwards = found.sort((a, b) => b.at.start - a.at.start);
+    for (const { at, name } of backwards) {
+      mended = mended.slice(0, at.start) + name + mended.slice(at.end);
+    }
+    count += found.length;
+  }
+  if (count > 0) writeAll([{ path, text: mended }]);
+  return count;
+}
+
+function renamedIn(text: string): { at: Span; name: string }[] {
+  const { model } = readModel(text);
+  return model ? renamedInFormulas(model) : [];
 }
 
 /** What the model's database can't have, at the entities and fields that it comes of. */

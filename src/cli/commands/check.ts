@@ -1,7 +1,7 @@
 import { Flags } from "@oclif/core";
 import { modelJsonSchema } from "../../core/model/shapes.ts";
 import { typeRules } from "../../core/model/types.ts";
-import { checkProject } from "../../flows/check.ts";
+import { checkProject, mendFormulas } from "../../flows/check.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { count, diagnosticText, done, next } from "../words.ts";
 
@@ -12,6 +12,9 @@ export default class Check extends LevaduraCommand {
     schema: Flags.boolean({
       description: "print the JSON Schema of model files, for editors, instead",
     }),
+    mend: Flags.boolean({
+      description: "first write the new names of renamed fields into the formulas that use them",
+    }),
   };
 
   async run() {
@@ -20,6 +23,9 @@ export default class Check extends LevaduraCommand {
       if (!this.jsonEnabled()) this.say(JSON.stringify(modelJsonSchema(), null, 2));
       return modelJsonSchema();
     }
+    const mended = flags.mend ? mendFormulas(flags.project) : 0;
+    if (mended > 0) this.say(done("Formulas follow their fields", count(mended, "name")));
+    else if (flags.mend) this.say("No formula has an old name.");
     const { model, notes } = checkProject(flags.project);
     const fields = model.entities.flatMap((entity) => entity.fields);
     for (const note of notes) this.say(`${diagnosticText(note)}\n`);
@@ -30,6 +36,11 @@ export default class Check extends LevaduraCommand {
     );
     if (later.length > 0) this.say(`  Applications can't be built with ${later.join(", ")} yet.`);
     this.say(next("levadura rise", "runs the application and follows the model"));
-    return { entities: model.entities.length, fields: fields.length, notes };
+    return {
+      entities: model.entities.length,
+      fields: fields.length,
+      notes,
+      ...(flags.mend && { mended }),
+    };
   }
 }

@@ -10,28 +10,41 @@ import {
 import { type Calculation, calculationOf, roundedTo, valueTypes } from "./calculation.ts";
 import type { ValueType } from "./functions.ts";
 import { type Complaint, parseFormula } from "./parse.ts";
-import { referringTo } from "./referring.ts";
+import { printName } from "./print.ts";
+import { formerList, referringTo } from "./referring.ts";
 import { type Meaning, type Scope, typeFormula } from "./typing.ts";
 
 /** What is wrong with the formulas of a model, each thing at its place. */
 export function checkFormulas(model: Model): Diagnostic[] {
+  return troubles(model).map(
+    ({ renamed: _, ...trouble }): Diagnostic => ({ severity: "error", ...trouble }),
+  );
+}
+
+/** Something that is wrong with a formula, at its place in the file. */
+interface Trouble extends Omit<Diagnostic, "severity"> {
+  renamed?: string;
+}
+
+function troubles(model: Model): Trouble[] {
   const formulas = new FormulaScope(model);
   return model.entities.flatMap((entity) => {
     const fields = entity.fields.map((field) =>
       field.type.kind === "formula" ? formulas.trouble(entity, field) : undefined,
     );
     const rules = entity.rules.map((rule) => ruleTrouble(model, entity, rule));
-    return [...fields, ...rules].flatMap((trouble): Diagnostic[] =>
-      trouble ? [{ severity: "error", ...trouble }] : [],
-    );
+    return [...fields, ...rules].filter((trouble) => trouble !== undefined);
   });
 }
 
-function ruleTrouble(
-  model: Model,
-  entity: Entity,
-  rule: RowRule,
-): Omit<Diagnostic, "severity"> | undefined {
+/** Names in the formulas of a model that mean something under another name by now, the first of each formula. */
+export function renamedInFormulas(model: Model): { at: Span; name: string }[] {
+  return troubles(model).flatMap(({ at, renamed }) =>
+    renamed === undefined ? [] : [{ at, name: printName(renamed) }],
+  );
+}
+
+function ruleTrouble(model: Model, entity: Entity, rule: RowRule): Trouble | undefined {
   const found = formulaOf(model, entity, rule.formula);
   if ("calculation" in found) {
     return found.calculation.type === "boolean"
@@ -42,13 +55,21 @@ function ruleTrouble(
           help: "a condition holds or doesn't, as in `= removed is empty or removed >= installed`",
         };
   }
-  const { at, ...rest } = found.complaint;
-  return { ...rest, at: placed(at, rule) };
+  return troubleOf(found.complaint, rule);
 }
 
-/** A place within a formula as one within the file. */
-function placed(place: Span, { origin, at }: { origin?: number; at: Span }): Span {
-  return origin === undefined ? at : { start: origin + place.start, end: origin + place.end };
+/** What is wrong with a formula, seen from the file: at its place, or at the whole where that isn't known. */
+function troubleOf(
+  { at: place, renamed, ...rest }: Complaint,
+  { origin, at }: { origin?: number; at: Span },
+): Trouble {
+  return origin === undefined
+    ? { ...rest, at }
+    : {
+        ...rest,
+        at: { start: origin + place.start, end: origin + place.end },
+        ...(renamed !== undefined && { renamed }),
+      };
 }
 
 /** A rule of an entity; the model's formulas must have been checked. */
@@ -78,7 +99,7 @@ export function computedField(model: Model, entity: Entity, { name, type }: Fiel
   return rounded === undefined ? found.calculation : roundedTo(found.calculation, rounded);
 }
 
-type Outcome = { type: ValueType } | { trouble: Omit<Diagnostic, "severity"> };
+type Outcome = { type: ValueType } | { trouble: Trouble };
 
 /** The names that formulas of a model know; what a computed field gives is found out when it is asked for. */
 class FormulaScope implements Scope {
@@ -87,7 +108,7 @@ class FormulaScope implements Scope {
 
   constructor(readonly model: Model) {}
 
-  trouble(entity: Entity, field: Field): Omit<Diagnostic, "severity"> | undefined {
+  trouble(entity: Entity, field: Field): Trouble | undefined {
     const outcome = this.#outcome(entity, field);
     return "trouble" in outcome ? outcome.trouble : undefined;
   }
@@ -95,6 +116,12 @@ class FormulaScope implements Scope {
   names(name: string): string[] {
     const entity = entityNamed(this.model, name);
     return [...entity.fields.map((field) => field.name), ...referringTo(this.model, entity).keys()];
+  }
+
+  renamed(entityName: string, name: string): string | undefined {
+    const entity = entityNamed(this.model, entityName);
+    const field = entity.fields.find(({ was }) => was === name);
+    return field?.name ?? formerList(this.model, entity, name);
   }
 
   meaning(entityName: string, name: string): Meaning | undefined {
@@ -154,10 +181,8 @@ class FormulaScope implements Scope {
         ? typed
         : calculationOf(parsed.expression, entity, this.model);
     if ("type" in typed && "calculation" in found) return typed;
-    const { at: place, ...rest } = (found as { complaint: Complaint }).complaint;
     const { origin } = type;
-    return {
-      trouble: { ...rest, at: placed(place, { at, ...(origin !== undefined && { origin }) }) },
-    };
+    const { complaint } = found as { complaint: Complaint };
+    return { trouble: troubleOf(complaint, { at, ...(origin !== undefined && { origin }) }) };
   }
 }

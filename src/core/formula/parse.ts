@@ -13,6 +13,8 @@ export interface Complaint {
   at: Span;
   message: string;
   help?: string;
+  /** The name that what stands there has by now. */
+  renamed?: string;
 }
 
 /** The longest formula, in characters, and how deep brackets and operators may be within each other. */

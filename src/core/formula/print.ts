@@ -58,7 +58,8 @@ function plain(expression: Expression): string {
   }
 }
 
-function printName(name: string): string {
+/** A name, in braces where it is a word of the language. */
+export function printName(name: string): string {
   const plainName = /^[\p{L}_][\p{L}\p{N}_]*$/u.test(name) && !words.has(name.toLowerCase());
   return plainName ? name : `{${name}}`;
 }

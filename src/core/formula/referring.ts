@@ -1,6 +1,16 @@
 import { type Entity, type Field, isReference, type Model } from "../model/model.ts";
 import { pluralOf, snakeCase } from "../naming/words.ts";
 
+/** What such a list was called before its entity was renamed, and what it is called now. */
+export function formerList(model: Model, target: Entity, name: string): string | undefined {
+  for (const [list, { entity, field }] of referringTo(model, target)) {
+    if (entity.was === undefined) continue;
+    const plural = snakeCase(pluralOf(entity.was));
+    if (name === plural || name === `${plural}_by_${field.name}`) return list;
+  }
+  return undefined;
+}
+
 /** The records that refer to one of an entity: by their plural, and by the field where there are several. */
 export function referringTo(
   model: Model,

@@ -18,6 +18,8 @@ export type Meaning =
 export interface Scope {
   /** What a name means in an entity; undefined where there is nothing of that name. */
   meaning(entity: string, name: string): Meaning | undefined;
+  /** The name that something in an entity has by now, by the one that it had. */
+  renamed(entity: string, name: string): string | undefined;
   /** All names in an entity, for those that are nearly right. */
   names(entity: string): string[];
 }
@@ -28,6 +30,7 @@ class Mistyped extends Error {
     message: string,
     readonly at: Span,
     readonly help?: string,
+    readonly renamed?: string,
   ) {
     super(message);
   }
@@ -43,8 +46,8 @@ export function typeFormula(
     return { type: new Typing(scope).of(expression, entity) };
   } catch (error) {
     if (!(error instanceof Mistyped)) throw error;
-    const { at, message, help } = error;
-    return { complaint: { at, message, ...(help && { help }) } };
+    const { at, message, help, renamed } = error;
+    return { complaint: { at, message, ...(help && { help }), ...(renamed && { renamed }) } };
   }
 }
 
@@ -147,6 +150,15 @@ class Typing {
   #meaning({ text, at }: Name, entity: string): Meaning {
     const meaning = this.scope.meaning(entity, text);
     if (meaning) return meaning;
+    const renamed = this.scope.renamed(entity, text);
+    if (renamed !== undefined) {
+      throw new Mistyped(
+        `\`${text}\` is called \`${renamed}\` now`,
+        at,
+        "write the new name; `levadura check --mend` does it in all formulas",
+        renamed,
+      );
+    }
     const close = nearest(text, this.scope.names(entity));
     throw new Mistyped(
       `${entity} has no field \`${text}\``,
@@ -293,6 +305,7 @@ class Typing {
 function withRows(scope: Scope, entity: string, rows: string, of: string): Scope {
   return {
     names: (place) => scope.names(place),
+    renamed: (place, name) => scope.renamed(place, name),
     meaning: (place, name) =>
       place === entity && name === rows
         ? { kind: "record", entity: of }
