@@ -4,13 +4,14 @@ import { writeFileSync } from "node:fs";
 import { cpus } from "node:os";
 import { join } from "node:path";
 import { build, check, version } from "./commands.js";
+import { computed } from "./formulas.js";
 import { sheet, workbook } from "./import.js";
 import { root } from "./measure.js";
 import { list } from "./pages.js";
 import { rebuild } from "./rebuild.js";
 import { reload } from "./reload.js";
 
-const benches = { version, check, build, list, reload, sheet, workbook, rebuild };
+const benches = { version, check, build, list, reload, sheet, workbook, rebuild, computed };
 const asked = process.argv.slice(2);
 const lines = [];
 for (const [name, bench] of Object.entries(benches)) {

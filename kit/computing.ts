@@ -1,5 +1,5 @@
 /**
- * What formulas compute with. An empty value is null. Numbers are decimals of 15 digits at most, which
+ * What formulas compute with outside of a database. An empty value is null. Numbers are decimals of 15 digits at most, which
  * doubles tell apart: every result is rounded to the places that it can have, and one with more digits is empty.
  */
 

@@ -37,6 +37,9 @@ export function packageFile(name: string): string {
   return require.resolve(name);
 }
 
+/** What of the kit applications have no use for yet: they leave computing to the database. */
+const notCopied: ReadonlySet<string> = new Set(["computing.ts"]);
+
 /** The source of the kit, as files of an application over a kind of database. */
 export function kitFiles(kind: DatabaseKind): GeneratedFile[] {
   const root = join(packageRoot, "kit");
@@ -45,6 +48,7 @@ export function kitFiles(kind: DatabaseKind): GeneratedFile[] {
     .map((entry) => join(entry.parentPath, entry.name))
     .sort()
     .map((path) => ({ path: relative(root, path).split(sep).join("/"), place: path }))
+    .filter(({ path }) => !notCopied.has(path))
     .filter(({ path }) => (/^database\/(\w+)\//.exec(path)?.[1] ?? kind) === kind)
     .map(({ path, place }) => {
       const text = readFileSync(place, "utf8");
