@@ -19,7 +19,7 @@ import {
   referenceBetween,
   renamedChoices,
 } from "./columns.ts";
-import { indexChanges } from "./indexes.ts";
+import { indexChanges, mayMeet } from "./indexes.ts";
 import { inOrder } from "./ordering.ts";
 import { likelyRenames } from "./renames.ts";
 import { type Slot, slotsBefore } from "./slots.ts";
@@ -74,15 +74,7 @@ class Comparison {
       const before = tableNamed(this.#now, table.name);
       if (!before || this.#anew.has(table.name)) continue;
       const isAnew = (column: string) => this.#anew.has(`${table.name}.${column}`);
-      const meeting = new Set(
-        this.#changes.flatMap(({ steps }) =>
-          steps.flatMap((step) =>
-            step.kind === "change column" && step.table === table.name && mayMeet(step)
-              ? [step.to.name]
-              : [],
-          ),
-        ),
-      );
+      const meeting = mayMeet(table.name, this.#changes);
       for (const change of indexChanges(before, table, isAnew, (name) => meeting.has(name))) {
         this.#change(change);
       }
@@ -507,9 +499,4 @@ class Comparison {
       { kind: "drop column", table, column: last, keep },
     ];
   }
-}
-
-/** Whether a change may make the same of different values, forward or back. */
-function mayMeet({ from, to, fill }: ChangeColumn): boolean {
-  return fill !== undefined || !isExact(from.type, to.type) || !isExact(to.type, from.type);
 }

@@ -1,6 +1,6 @@
 import type { Index, Table } from "../schema/schema.ts";
 import type { Change } from "./change.ts";
-import { alike, type Step } from "./steps.ts";
+import { alike, type ChangeColumn, isExact, type Step } from "./steps.ts";
 
 /**
  * What becomes of the indexes of a table. `isAnew` tells the columns that go and come again, `mayMeet` those
@@ -62,4 +62,18 @@ function missingFrom(
   anew: (index: Index) => boolean,
 ): Index[] {
   return indexes.filter((index) => anew(index) || !others.some((other) => alike(index, other)));
+}
+
+/** The columns of a table whose changes may make the same of different values, forward or back. */
+export function mayMeet(table: string, changes: readonly Change[]): Set<string> {
+  const steps = changes.flatMap((change) => change.steps);
+  return new Set(
+    steps.flatMap((step) =>
+      step.kind === "change column" && step.table === table && joins(step) ? [step.to.name] : [],
+    ),
+  );
+}
+
+function joins({ from, to, fill }: ChangeColumn): boolean {
+  return fill !== undefined || !isExact(from.type, to.type) || !isExact(to.type, from.type);
 }

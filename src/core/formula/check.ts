@@ -7,11 +7,13 @@ import {
   type Model,
   type RowRule,
 } from "../model/model.ts";
-import { type Calculation, calculationOf, roundedTo, valueTypes } from "./calculation.ts";
+import type { Calculation } from "./calculation.ts";
 import type { ValueType } from "./functions.ts";
+import { roundedTo } from "./operations.ts";
 import { type Complaint, parseFormula } from "./parse.ts";
 import { printName } from "./print.ts";
 import { formerList, referringTo } from "./referring.ts";
+import { calculationOf, valueTypes } from "./resolve.ts";
 import { type Meaning, type Scope, typeFormula } from "./typing.ts";
 
 /** What is wrong with the formulas of a model, each thing at its place. */

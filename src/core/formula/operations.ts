@@ -1,0 +1,144 @@
+import type { Calculation, Figure, Operation, Result } from "./calculation.ts";
+import type { ValueType } from "./functions.ts";
+import type { Complaint } from "./parse.ts";
+
+/** The most places that a product has, so that 15 digits leave room before the point. */
+const mostPlaces = 8;
+
+/** The places of a quotient, and of an average. */
+export const quotientPlaces = 6;
+
+/** What no decimal of 15 digits reaches. */
+export const largestNumber = 1e15;
+
+/** A formula that reads well, and can't be computed all the same. */
+export class Unusable extends Error {
+  constructor(readonly complaint: Complaint) {
+    super(complaint.message);
+  }
+}
+
+/** A number rounded to so many places; anything else as it is. */
+export function roundedTo(value: Calculation, places: number): Calculation {
+  return value.type === "number" && places < value.places
+    ? operation("round", [value], { ...resultOf(value), places })
+    : value;
+}
+
+export function plain(type: ValueType): Result {
+  return { type, places: 0, optional: true, most: largestNumber, money: false };
+}
+
+export function resultOf({ type, places, optional, most, money }: Result): Result {
+  return { type, places, optional, most, money };
+}
+
+export function constant(
+  type: ValueType,
+  value: number | string | boolean | null,
+  more: Partial<Result> = {},
+): Calculation {
+  return { ...plain(type), optional: value === null, ...more, kind: "constant", value };
+}
+
+/** An operation that is empty where one of what it is given may be, unless its result says otherwise. */
+export function operation(name: Operation, given: Calculation[], result: Result): Calculation {
+  // What is rounded has to have no more digits before, either.
+  const places = name === "round" ? Math.max(...given.map((each) => each.places)) : result.places;
+  const room = largestNumber / 10 ** places;
+  const computes =
+    ["plus", "minus", "times", "divided by"].includes(name) ||
+    (name === "round" && places > result.places);
+  return {
+    ...resultOf(result),
+    ...(computes && { most: Math.min(result.most, room) }),
+    kind: "operation",
+    name,
+    given,
+    guarded: computes && result.most > room,
+  };
+}
+
+/** A condition holds or doesn't: it is never empty. */
+export function condition(name: Operation, given: Calculation[]): Calculation {
+  return operation(name, given, { ...plain("boolean"), optional: false });
+}
+
+export function either(one: Result, other: Result): Result {
+  return {
+    type: one.type,
+    places: Math.max(one.places, other.places),
+    optional: one.optional || other.optional,
+    most: Math.max(one.most, other.most),
+    money: one.money && other.money,
+  };
+}
+
+export function asText(value: Calculation): Calculation {
+  return value.type === "text"
+    ? value
+    : operation("as text", [value], { ...plain("text"), optional: value.optional });
+}
+
+export function sum(operator: "+" | "-", left: Calculation, right: Calculation): Calculation {
+  const either = left.optional || right.optional;
+  if (left.type === "number") {
+    return operation(operator === "+" ? "plus" : "minus", [left, right], {
+      ...plain("number"),
+      places: Math.max(left.places, right.places),
+      most: left.most + right.most,
+      money: left.money && right.money,
+    });
+  }
+  if (left.type === "span" && right.type === "span") {
+    return operation(operator === "+" ? "plus" : "minus", [left, right], {
+      ...plain("span"),
+      optional: either,
+      most: left.most + right.most,
+    });
+  }
+  if (right.type !== "span" && left.type !== "span") {
+    return operation("days between", [right, left], { ...plain("span"), most: 4e6 });
+  }
+  const [day, days] = left.type === "span" ? [right, left] : [left, right];
+  const span = operator === "-" ? operation("negative", [days], days) : days;
+  return operation("later", [day, span], plain(day.type));
+}
+
+export function product(left: Calculation, right: Calculation, at: Complaint["at"]): Calculation {
+  const places = left.places + right.places;
+  if (left.type === "span" || right.type === "span") {
+    const days = operation("times", [left, right], {
+      ...plain("number"),
+      places,
+      most: left.most * right.most,
+    });
+    return operation("round", [days], { ...plain("span"), most: days.most });
+  }
+  if (places > mostPlaces) {
+    throw new Unusable({
+      at,
+      message: `this has ${places} places behind the point, and a number has 15 digits in all`,
+      help: "round one of the two before, as in `round(weight, 2)`",
+    });
+  }
+  return operation("times", [left, right], {
+    ...plain("number"),
+    places,
+    most: left.most * right.most,
+    money: left.money !== right.money,
+  });
+}
+
+export function figureResult(figure: Figure, value: Calculation | undefined): Result {
+  if (figure === "count") return { ...plain("number"), optional: false };
+  const base = value ?? plain("number");
+  if (figure === "sum") {
+    const most = Math.min(base.most * 1e9, largestNumber / 10 ** base.places);
+    return { ...resultOf(base), optional: false, most };
+  }
+  if (figure === "average") {
+    return { ...plain("number"), places: quotientPlaces, money: base.money };
+  }
+  return { ...resultOf(base), optional: true };
+}

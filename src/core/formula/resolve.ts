@@ -1,0 +1,362 @@
+import {
+  automaticFields,
+  type Entity,
+  entityNamed,
+  type Field,
+  isMany,
+  isReference,
+  type Model,
+} from "../model/model.ts";
+import { columnOf, linkOf, tableOf } from "../schema/from-model.ts";
+import type { Calculation, Figure, RowSource } from "./calculation.ts";
+import type { ValueType } from "./functions.ts";
+import {
+  asText,
+  condition,
+  constant,
+  either,
+  figureResult,
+  largestNumber,
+  operation,
+  plain,
+  product,
+  quotientPlaces,
+  resultOf,
+  roundedTo,
+  sum,
+  Unusable,
+} from "./operations.ts";
+import { type Complaint, parseFormula } from "./parse.ts";
+import { referringTo } from "./referring.ts";
+import type { Expression, Name } from "./tree.ts";
+
+/** The most operations that a formula may come to, with the computed fields in it. */
+const mostOperations = 2000;
+
+/** A formula of an entity that has been typed, resolved; or what makes it unusable. */
+export function calculationOf(
+  expression: Expression,
+  entity: Entity,
+  model: Model,
+): { calculation: Calculation } | { complaint: Complaint } {
+  try {
+    return { calculation: new Resolving(model, expression).of(expression, { entity, row: 0 }) };
+  } catch (error) {
+    if (!(error instanceof Unusable)) throw error;
+    return { complaint: error.complaint };
+  }
+}
+
+/** Where names are looked up: a record, and what a list is called within a condition over it. */
+interface Place {
+  entity: Entity;
+  row: number;
+  list?: { name: string; entity: Entity; row: number };
+}
+
+class Resolving {
+  #rows = 0;
+  #operations = 0;
+  #depth = 0;
+
+  constructor(
+    readonly model: Model,
+    readonly whole: Expression,
+  ) {}
+
+  of(expression: Expression, place: Place): Calculation {
+    if (++this.#operations > mostOperations) {
+      throw new Unusable({
+        at: this.whole.at,
+        message: "this comes to too much, with the computed fields in it",
+        help: `a formula may come to ${mostOperations} operations`,
+      });
+    }
+    switch (expression.kind) {
+      case "number": {
+        const value = Number(expression.text);
+        const places = expression.text.split(".")[1]?.length ?? 0;
+        return constant("number", value, { places, most: Math.abs(value) + 1 });
+      }
+      case "text":
+        return constant("text", expression.value || null);
+      case "boolean":
+        return constant("boolean", expression.value);
+      case "span": {
+        const days = Number(expression.count) * (expression.unit === "weeks" ? 7 : 1);
+        return constant("span", days, { most: days + 1 });
+      }
+      case "path":
+        return this.#path(expression.names, place);
+      case "call":
+        return this.#call(expression, place);
+      case "unary": {
+        const operand = this.of(expression.operand, place);
+        return expression.operator === "not"
+          ? condition("not", [operand])
+          : operation("negative", [operand], operand);
+      }
+      case "binary":
+        return this.#binary(expression, place);
+      case "empty": {
+        const empty = condition("empty", [this.of(expression.operand, place)]);
+        return expression.negated ? condition("not", [empty]) : empty;
+      }
+      case "in": {
+        const among = expression.among.map((each) => this.of(each, place));
+        const found = condition("in", [this.of(expression.operand, place), ...among]);
+        return expression.negated ? condition("not", [found]) : found;
+      }
+    }
+  }
+
+  #path(names: readonly Name[], place: Place): Calculation {
+    const [first, ...rest] = names as [Name, ...Name[]];
+    if (place.list && first.text === place.list.name && rest.length > 0) {
+      return this.#path(rest, place.list);
+    }
+    const { entity, row } = place;
+    const field = entity.fields.find(({ name }) => name === first.text);
+    if (field && isReference(field) && rest.length > 0) {
+      const target = entityNamed(this.model, field.type.entity);
+      const through = ++this.#rows;
+      const value = this.#path(rest, { entity: target, row: through });
+      const reference = column(field, row);
+      return {
+        ...resultOf(value),
+        optional: value.optional || reference.optional,
+        kind: "through",
+        reference,
+        table: tableOf(target.name),
+        row: through,
+        value,
+      };
+    }
+    if (field?.type.kind === "formula") return this.#computed(field, { entity, row });
+    return field ? column(field, row) : automatic(first.text, row);
+  }
+
+  /** What another field computes, in the place of its name. */
+  #computed(field: Field, place: Place): Calculation {
+    const parsed = field.type.kind === "formula" && parseFormula(field.type.formula);
+    // Circles are found before anything is resolved.
+    if (!parsed || "complaint" in parsed || ++this.#depth > 100) {
+      throw new Unusable({ at: this.whole.at, message: `\`${field.name}\` can't be computed` });
+    }
+    const found = this.of(parsed.expression, place);
+    this.#depth--;
+    const { rounded } = field.type as { rounded?: number };
+    return rounded === undefined ? found : roundedTo(found, rounded);
+  }
+
+  #binary(
+    { operator, left: one, right: other, at }: Extract<Expression, { kind: "binary" }>,
+    place: Place,
+  ): Calculation {
+    const [left, right] = [this.of(one, place), this.of(other, place)];
+    switch (operator) {
+      case "and":
+      case "or":
+        return condition(operator, [left, right]);
+      case "=":
+        return condition("equal", [left, right]);
+      case "<>":
+        return condition("different", [left, right]);
+      case "<":
+        return condition("less", [left, right]);
+      case ">":
+        return condition("less", [right, left]);
+      case "<=":
+        return condition("at most", [left, right]);
+      case ">=":
+        return condition("at most", [right, left]);
+      case "contains":
+        return condition("holds", [left, right]);
+      case "begins with":
+        return condition("starts with", [left, right]);
+      case "&":
+        return operation("join", [asText(left), asText(right)], {
+          ...plain("text"),
+          optional: left.optional && right.optional,
+        });
+      case "+":
+      case "-":
+        return sum(operator, left, right);
+      case "*":
+        return product(left, right, at);
+      case "/":
+        return operation("divided by", [left, right], {
+          ...plain("number"),
+          places: quotientPlaces,
+          most: largestNumber,
+          money: left.money && !right.money,
+        });
+      case "%":
+        return operation("remainder", [left, right], {
+          ...plain("number"),
+          places: Math.max(left.places, right.places),
+          most: right.most,
+        });
+    }
+  }
+
+  #call(expression: Extract<Expression, { kind: "call" }>, place: Place): Calculation {
+    const { name, given, at } = expression;
+    const figure = figures[name];
+    if (figure) return this.#over(figure, expression, place);
+    const values = given.map((each) => this.of(each, place));
+    const [first, second, third] = values;
+    switch (name) {
+      case "today":
+        return { ...plain("date"), optional: false, kind: "today" };
+      case "now":
+        return { ...plain("moment"), optional: false, kind: "now" };
+      case "if":
+        return operation("if", values, {
+          ...either(second as Calculation, third as Calculation),
+          optional: Boolean(second?.optional || third?.optional),
+        });
+      case "round": {
+        const to = second ?? constant("number", 0);
+        const value = first as Calculation;
+        if (to.kind !== "constant" || !Number.isInteger(to.value) || Number(to.value) > 6) {
+          throw new Unusable({
+            at: given[1]?.at ?? at,
+            message: "the places to round to have to be a whole number from 0 to 6",
+            help: "as in `round(weight, 1)`",
+          });
+        }
+        const places = Math.min(Number(to.value), value.places);
+        return operation("round", [value], { ...resultOf(value), places });
+      }
+      case "abs":
+        return operation("absolute", values, first as Calculation);
+      case "min":
+      case "max":
+        return operation(name === "min" ? "smallest" : "largest", values, {
+          ...values.map(resultOf).reduce(either),
+          optional: values.every(({ optional }) => optional),
+        });
+      case "length":
+        return operation("length", values, { ...plain("number"), most: 1e6 });
+      case "lower":
+      case "upper":
+        return operation(name, values, plain("text"));
+      case "days":
+        return operation("days between", values, { ...plain("number"), most: 4e6 });
+      default:
+        return operation(name as "year" | "month" | "day", values, {
+          ...plain("number"),
+          most: 9999,
+        });
+    }
+  }
+
+  #over(
+    figure: Figure,
+    { given: [over, asked] }: Extract<Expression, { kind: "call" }>,
+    place: Place,
+  ): Calculation {
+    if (over?.kind !== "path") throw new Error("a figure over no path");
+    const [list, ...rest] = over.names as [Name, ...Name[]];
+    const { source, entity } = this.#source(list.text, place.entity);
+    const row = ++this.#rows;
+    const value = rest.length > 0 ? this.#path(rest, { entity, row }) : undefined;
+    const inner = { ...place, list: { name: list.text, entity, row } };
+    const condition = asked && this.of(asked, inner);
+    return {
+      ...figureResult(figure, value),
+      kind: "over",
+      figure,
+      of: place.row,
+      source,
+      row,
+      ...(value && { value }),
+      ...(condition && { condition }),
+    };
+  }
+
+  #source(name: string, entity: Entity): { source: RowSource; entity: Entity } {
+    const own = entity.fields.find((field) => field.name === name);
+    if (own && isMany(own)) {
+      const { table: links, from, to } = linkOf(entity, own);
+      const target = entityNamed(this.model, own.type.entity);
+      return { source: { table: tableOf(target.name), by: { links, from, to } }, entity: target };
+    }
+    const found = referringTo(this.model, entity).get(name);
+    if (!found) throw new Error(`no list ${name}`);
+    const { table, by } = { table: tableOf(found.entity.name), by: columnOf(found.field) };
+    return { source: { table, by }, entity: found.entity };
+  }
+}
+
+const figures: Readonly<Record<string, Figure>> = {
+  count: "count",
+  sum: "sum",
+  average: "average",
+  smallest: "smallest",
+  largest: "largest",
+  latest: "largest",
+};
+
+function column(field: Field, row: number): Calculation {
+  const { type, required } = field;
+  const known = valueTypes[type.kind];
+  const places = "places" in type ? type.places : 0;
+  const bounds =
+    "max" in type && typeof type.max === "number" && "min" in type && typeof type.min === "number"
+      ? Math.max(Math.abs(type.min), Math.abs(type.max)) + 1
+      : // Whole numbers may have a digit more than decimals have in all.
+        type.kind === "integer"
+        ? largestNumber * 10
+        : largestNumber / 10 ** places;
+  return {
+    type: known ?? "number",
+    places,
+    optional: !required && type.kind !== "boolean",
+    most: isText(type.kind) ? largestNumber : bounds,
+    money: type.kind === "money",
+    kind: "column",
+    row,
+    column: columnOf(field),
+    field: field.name,
+    ordered: isText(type.kind) && type.kind !== "long text",
+  };
+}
+
+function automatic(name: string, row: number): Calculation {
+  if (!(automaticFields as readonly string[]).includes(name)) throw new Error(`no field ${name}`);
+  const type = name === "id" || name === "version" ? "number" : "moment";
+  return {
+    ...plain(type),
+    optional: false,
+    kind: "column",
+    row,
+    column: name,
+    field: name,
+    ordered: false,
+  };
+}
+
+function isText(kind: Field["type"]["kind"]): boolean {
+  return valueTypes[kind] === "text";
+}
+
+/** What the values of fields are in formulas. */
+export const valueTypes: Readonly<Partial<Record<Field["type"]["kind"], ValueType>>> = {
+  text: "text",
+  "long text": "text",
+  email: "text",
+  url: "text",
+  phone: "text",
+  color: "text",
+  choice: "text",
+  integer: "number",
+  decimal: "number",
+  money: "number",
+  percent: "number",
+  boolean: "boolean",
+  date: "date",
+  time: "time",
+  datetime: "moment",
+};
