@@ -112,6 +112,27 @@ describe.each(kinds)("rise over $kind", (kind) => {
     expect(textOf((await visitor.get("/apiaries")).html)).not.toContain("changes that wait");
   });
 
+  it("computes what it can, and leaves out what looks at a field that waits", async () => {
+    const before = readFileSync(path, "utf8");
+    const computed = (more: string) =>
+      before.replace(
+        "      town: text\n",
+        `      town: text\n      short: "= upper(name)"\n${more}`,
+      );
+    await save(path, computed(""), "Reloaded");
+    expect(textOf((await visitor.get("/apiaries?search=kept")).html)).toContain("KEPT CORNER");
+    const said = await save(
+      path,
+      computed('      bees: integer, required\n      twice: "= bees * 2"\n'),
+      "Reloaded",
+    );
+    expect(said).toContain("1 change waits");
+    const page = textOf((await visitor.get("/apiaries?search=kept")).html);
+    expect(page).toContain("KEPT CORNER");
+    expect(page).not.toContain("Twice");
+    await save(path, before, "Reloaded");
+  });
+
   it("follows the application's own source, and leaves edited files alone", async () => {
     const before = readFileSync(rules, "utf8");
     const edited = before.replace(

@@ -3,6 +3,7 @@ import { basename, join } from "node:path";
 import { holdBack } from "../core/evolution/hold-back.ts";
 import { describeStep } from "../core/evolution/steps.ts";
 import { Failure } from "../core/failure.ts";
+import { onlyComputable } from "../core/formula/check.ts";
 import type { Model } from "../core/model/model.ts";
 import { pathOf } from "../core/model/names.ts";
 import { slugOf } from "../core/naming/words.ts";
@@ -122,7 +123,8 @@ class Sitting {
     if (this.waiting.length > 0) this.report({ kind: "waiting", changes: this.waiting });
     const rest = pendingChanges(project, held);
     if (rest.steps.length > 0) await this.#gather(rest, model);
-    return held;
+    // What is held back may be what a formula looks at.
+    return this.waiting.length > 0 ? onlyComputable(held) : held;
   }
 
   async #gather(

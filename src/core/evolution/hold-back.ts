@@ -67,7 +67,7 @@ function withField(entity: Entity, field: Field): Entity {
 }
 
 /** The entity without a field that is new in it, wherever it is named. */
-function withoutField(entity: Entity, field: Field | undefined, before?: Entity): Entity {
+export function withoutField(entity: Entity, field: Field | undefined, before?: Entity): Entity {
   if (!field) return entity;
   const others = (names: readonly string[]) => names.filter((name) => name !== field.name);
   const titled = entity.title?.some((part) => "field" in part && part.field === field.name);

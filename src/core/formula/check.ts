@@ -1,9 +1,11 @@
+import { withoutField } from "../evolution/hold-back.ts";
 import type { Diagnostic, Span } from "../model/diagnostics.ts";
 import {
   automaticFields,
   type Entity,
   entityNamed,
   type Field,
+  isComputed,
   type Model,
   type RowRule,
 } from "../model/model.ts";
@@ -44,6 +46,18 @@ export function renamedInFormulas(model: Model): { at: Span; name: string }[] {
   return troubles(model).flatMap(({ at, renamed }) =>
     renamed === undefined ? [] : [{ at, name: printName(renamed) }],
   );
+}
+
+/** A model without the formulas that it lacks something for, and without the rules. */
+export function onlyComputable(model: Model): Model {
+  const formulas = new FormulaScope(model);
+  const entities = model.entities.map((entity) => {
+    const rules = entity.rules.filter((rule) => !ruleTrouble(model, entity, rule));
+    return entity.fields
+      .filter((field) => isComputed(field) && formulas.trouble(entity, field))
+      .reduce((left, field) => withoutField(left, field), { ...entity, rules });
+  });
+  return { ...model, entities };
 }
 
 function ruleTrouble(model: Model, entity: Entity, rule: RowRule): Trouble | undefined {
