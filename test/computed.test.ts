@@ -1,4 +1,4 @@
-import { mkdirSync, writeFileSync } from "node:fs";
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { kinds, projectOn } from "./support/kinds.ts";
@@ -129,6 +129,20 @@ describe.each(kinds)("computed fields over $kind", (kind) => {
     expect(await rows("select id from hive")).toEqual(before);
     expect((await load("2026-03-01")).status).toBe(0);
     expect(await rows("select id from hive")).toHaveLength(before.length + 2);
+  });
+});
+
+describe("a sheet with a column that the model computes", () => {
+  it("is taken without it, and says so", async () => {
+    const folder = projectWith(
+      'levadura: 1\nentities:\n  Harvest:\n    fields:\n      code: text, required, unique\n      weight: decimal\n      double: "= weight * 2"\n',
+      true,
+    );
+    writeFileSync(join(folder, "harvest.csv"), "Code,Weight,Double\nA1,2.5,5\n");
+    const { status, out } = await levadura(["import", "harvest.csv", "--yes"], folder);
+    expect(status).toBe(0);
+    expect(out).toContain("column Double: Harvest.double is computed by the model");
+    expect(readFileSync(join(folder, "data", "Harvest.csv"), "utf8")).toBe("code,weight\nA1,2.5\n");
   });
 });
 

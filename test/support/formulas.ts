@@ -21,7 +21,7 @@ import { administrator, databaseOfOnesOwn, mariadb, postgres } from "./servers.t
 const { model } = readModel(`levadura: 1
 entities:
   Apiary:
-    fields: {name: text, opened: date, elevation: integer -100..4000, share: percent}
+    fields: {name: text, opened: date, elevation: integer -100..4000, share: percent, sunny: boolean, high: "= elevation > 10"}
   Keeper:
     fields: {nick: text, joined: date}
   Hive:
@@ -105,6 +105,7 @@ function rowsOf(chance: Chance): Tables {
       opened: day(chance),
       elevation: number(chance, 0, 100),
       share: number(chance, 2, 100),
+      sunny: chance.happens(50),
     })),
     keeper: many(4, () => ({ nick: anyText(chance), joined: day(chance) })),
     hive: many(8, () => ({
@@ -148,7 +149,7 @@ const names: Readonly<Record<ValueType, readonly string[]>> = {
     "id",
   ],
   text: ["code", "notes", "kind", "apiary.name", "label"],
-  boolean: ["active"],
+  boolean: ["active", "apiary.sunny", "apiary.high"],
   date: ["installed", "apiary.opened", "today"],
   time: ["hour"],
   moment: ["seen", "updated_at", "now"],

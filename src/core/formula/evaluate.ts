@@ -58,10 +58,11 @@ function through({
   value,
 }: Extract<Calculation, { kind: "through" }>): Step {
   const [key, inner] = [stepOf(reference), stepOf(value)];
+  const nothing = value.type === "boolean" ? false : null;
   return (rows, around) => {
     const id = key(rows, around);
     const record = typeof id === "number" && around.record?.(table, id);
-    return record ? inner(withRow(rows, row, record), around) : null;
+    return record ? inner(withRow(rows, row, record), around) : nothing;
   };
 }
 

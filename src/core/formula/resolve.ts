@@ -124,7 +124,7 @@ class Resolving {
       const reference = column(field, row);
       return {
         ...resultOf(value),
-        optional: value.optional || reference.optional,
+        optional: value.type !== "boolean" && (value.optional || reference.optional),
         kind: "through",
         reference,
         table: tableOf(target.name),

@@ -1,4 +1,4 @@
-import { type Entity, type Field, isMany, isReference } from "../model/model.ts";
+import { type Entity, type Field, isComputed, isMany, isReference } from "../model/model.ts";
 import { nearest } from "../naming/nearest.ts";
 import {
   address,
@@ -146,7 +146,7 @@ export class SheetConverter {
       missed: 0,
     });
     const workFor = (owner: Entity, name: string, as = name): ColumnWork[] => {
-      const field = owner.fields.find((candidate) => candidate.name === as);
+      const field = owner.fields.find((each) => each.name === as && !isComputed(each));
       const fieldPlan = plan.fields.find((candidate) => candidate.name === name);
       return field && fieldPlan ? [work(field, fieldPlan)] : [];
     };

@@ -1,4 +1,4 @@
-import type { Entity, Model } from "../model/model.ts";
+import { type Entity, isComputed, type Model } from "../model/model.ts";
 import { type Definition, type OptionName, printDefinition, type Word } from "../model/notation.ts";
 import { nameHints } from "../model/types.ts";
 import { labelOf, pluralOf } from "../naming/words.ts";
@@ -146,11 +146,12 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
   for (const column of columns) {
     const reference = columnReference(column.profile, columns);
     const field = draft.known && knownField(draft.known, column);
-    if (draft.known && !field) {
+    if (draft.known && (!field || isComputed(field))) {
       leave.push(reference);
-      notes.around.push(
-        `column ${reference}: ${entity} has no such field in the model; add it there to take it`,
-      );
+      const why = field
+        ? "is computed by the model"
+        : "has no such field in the model; add it there to take it";
+      notes.around.push(`column ${reference}: ${entity}${field ? `.${field.name}` : ""} ${why}`);
       continue;
     }
     if (field) {

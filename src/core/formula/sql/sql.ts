@@ -113,7 +113,11 @@ class Writing {
     const { quoted } = this.idiom;
     if (reference.kind !== "column") throw new Error("a reference is a column");
     const from = `${this.#alias(reference.row)}.${quoted(reference.column)}`;
-    return `(select ${this.whole(value)} from ${quoted(table)} as r${row} where r${row}.${quoted("id")} = ${from})`;
+    const found = `(select ${this.whole(value)} from ${quoted(table)} as r${row} where r${row}.${quoted("id")} = ${from})`;
+    // Where there is no record, no condition on it holds.
+    return value.type === "boolean" && reference.optional
+      ? `coalesce(${found}, ${this.idiom.no})`
+      : found;
   }
 
   #over(over: Extract<Calculation, { kind: "over" }>): string {
