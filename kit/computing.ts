@@ -182,7 +182,9 @@ export function joined(...parts: Maybe<string>[]): Maybe<string> {
 
 /** A number as a text, without zeros at the end. */
 export function numberText(value: Maybe<number>, places: number): Maybe<string> {
-  return value === null ? null : String(Number(value.toFixed(places)) + 0);
+  if (value === null) return null;
+  const text = value.toFixed(places);
+  return places === 0 ? text : text.replace(/\.?0+$/, "");
 }
 
 const dayMilliseconds = 86_400_000;

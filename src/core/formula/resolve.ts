@@ -75,6 +75,9 @@ class Resolving {
     switch (expression.kind) {
       case "number": {
         const value = Number(expression.text);
+        if (expression.text.replace(/^[0.]+|\./g, "").length > 15) {
+          throw new Unusable({ at: expression.at, message: "a number has 15 digits at most" });
+        }
         const places = expression.text.split(".")[1]?.length ?? 0;
         return constant("number", value, { places, most: Math.abs(value) + 1 });
       }
