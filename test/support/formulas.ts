@@ -150,7 +150,7 @@ const names: Readonly<Record<ValueType, readonly string[]>> = {
   ],
   text: ["code", "notes", "kind", "apiary.name", "label"],
   boolean: ["active", "apiary.sunny", "apiary.high"],
-  date: ["installed", "apiary.opened", "today"],
+  date: ["installed", "apiary.opened", "today", "date(2024, 2, 29)"],
   time: ["hour"],
   moment: ["seen", "updated_at", "now"],
   span: ["(installed - apiary.opened)", "90 days", "2 weeks"],

@@ -79,6 +79,16 @@ const examples: readonly (readonly [string, number | string | boolean | null])[]
   ["month(installed)", 2],
   ["day(installed)", 1],
   ["days(installed, today)", 91],
+  ["date(2026, 5, 3)", "2026-05-03"],
+  ["date(2026, 5, 3) = today and installed < date(2026, 12, 31)", true],
+  [
+    "date(2026, 2, 29)",
+    "this is no day: year, month and day have to be whole numbers that are written out",
+  ],
+  [
+    "date(first, 2, 2)",
+    "this is no day: year, month and day have to be whole numbers that are written out",
+  ],
   ["today", "2026-05-03"],
   ["now", "2026-05-03T09:00:00Z"],
   ["count(harvests)", 3],

@@ -51,6 +51,7 @@ export const functions: Readonly<Record<string, FunctionRule>> = {
   month: { takes: [day], gives: "number", example: "month(installed)" },
   day: { takes: [day], gives: "number", example: "day(installed)" },
   days: { takes: [["date"], ["date"]], gives: "number", example: "days(installed, today)" },
+  date: { takes: [number, number, number], gives: "date", example: "date(2026, 5, 3)" },
   today: { takes: [], gives: "date", example: "today" },
   now: { takes: [], gives: "moment", example: "now" },
 };

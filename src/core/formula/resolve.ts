@@ -214,6 +214,8 @@ class Resolving {
         return { ...plain("date"), optional: false, kind: "today" };
       case "now":
         return { ...plain("moment"), optional: false, kind: "now" };
+      case "date":
+        return constant("date", fixedDay(values, at));
       case "if":
         return operation("if", values, {
           ...either(second as Calculation, third as Calculation),
@@ -291,6 +293,23 @@ class Resolving {
     const { table, by } = { table: tableOf(found.entity.name), by: columnOf(found.field) };
     return { source: { table, by }, entity: found.entity };
   }
+}
+
+/** The day that three whole numbers name. */
+function fixedDay(values: readonly Calculation[], at: Complaint["at"]): string {
+  const [year, month, day] = values.map((each) => (each.kind === "constant" ? each.value : null));
+  const two = (value: unknown) => String(value).padStart(2, "0");
+  const text = `${String(year).padStart(4, "0")}-${two(month)}-${two(day)}`;
+  const known = /^\d{4}-\d\d-\d\d$/.test(text) && !text.startsWith("0000");
+  const time = known ? Date.parse(`${text}T00:00:00Z`) : Number.NaN;
+  if (Number.isNaN(time) || new Date(time).toISOString().slice(0, 10) !== text) {
+    throw new Unusable({
+      at,
+      message: "this is no day: year, month and day have to be whole numbers that are written out",
+      help: "as in `date(2026, 5, 3)`",
+    });
+  }
+  return text;
 }
 
 const figures: Readonly<Record<string, Figure>> = {

@@ -8,12 +8,14 @@ const whole = (value: string) => `cast(${value} as decimal(30, 0))`;
 /** MariaDB computes with decimals of 65 digits. */
 export const mariadbFormulas: FormulaIdiom = {
   quoted,
-  constant: (value) =>
+  constant: (value, type) =>
     value === null
       ? "null"
-      : typeof value === "number" && Number.isInteger(value)
-        ? whole(String(value))
-        : literal(value),
+      : type === "date"
+        ? `date ${literal(value)}`
+        : typeof value === "number" && Number.isInteger(value)
+          ? whole(String(value))
+          : literal(value),
   column: (alias, { column, type, places }) => {
     const name = `${alias}.${quoted(column)}`;
     return type === "number" && places === 0 ? whole(name) : name;

@@ -10,7 +10,7 @@ export const postgresFormulas: FormulaIdiom = {
       ? "null::text"
       : typeof value === "number"
         ? `${value}::numeric`
-        : `${literal(value)}${type === "text" ? "::text" : ""}`,
+        : `${literal(value)}${type === "text" || type === "date" ? `::${type}` : ""}`,
   column: (alias, { column, type, places }) =>
     `${alias}.${quoted(column)}${type === "number" && places === 0 ? "::numeric" : ""}`,
   compared: ({ sql }) => `${sql} collate ${quoted(collation)}`,
