@@ -5,7 +5,7 @@ import { answers, mariadb, postgres } from "./support/servers.ts";
 const there = (await answers(postgres)) && (await answers(mariadb));
 
 /** How many rounds of formulas are tried, and from which seed on. */
-const rounds = Number(process.env.ROUNDS ?? 8);
+const rounds = Number(process.env.ROUNDS ?? 5);
 const from = Number(process.env.ROUNDS_FROM ?? 0);
 
 describe.skipIf(!there)("formulas", () => {

@@ -13,7 +13,7 @@ describe.each([postgres, mariadb])("rows of a random model in $kind", async (ser
       const folder = temporaryFolder();
       const from = Number(process.env.PAIRS_FROM ?? 0);
       const engine = await emptyDatabase(server);
-      for (let seed = from; seed < from + Number(process.env.PAIRS ?? 20); seed++) {
+      for (let seed = from; seed < from + Number(process.env.PAIRS ?? 10); seed++) {
         outcomes[await thereAndBack(engine, folder, seed)]++;
         await server.clear(engine);
       }
