@@ -73,11 +73,13 @@ async function seedAll(
     report({ kind: "seeded", entity: entity.plural, rows: rows.length });
   }
   const made = model.entities.filter(({ name }) => seeded.rows[name] !== undefined);
+  // The rows were saved by now, and not a moment later.
+  const saved = { ...moments, now: now() };
   await requireRules(
     engine,
     model,
     made,
-    moments,
+    saved,
     "no sample row was kept: give it rows of your own",
   );
   return seeded;
