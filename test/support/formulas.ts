@@ -8,7 +8,7 @@ import type { Calculation } from "../../src/core/formula/calculation.ts";
 import { formulaOf } from "../../src/core/formula/check.ts";
 import { evaluation, type Row, type Surroundings } from "../../src/core/formula/evaluate.ts";
 import type { ValueType } from "../../src/core/formula/functions.ts";
-import { readFormulaSql } from "../../src/core/formula/sql/sql.ts";
+import { momentsIn, nameIn, readFormulaSql } from "../../src/core/formula/sql/sql.ts";
 import { type DatabaseKind, entityNamed, type Model } from "../../src/core/model/model.ts";
 import { readModel } from "../../src/core/model/read.ts";
 import { schemaOf } from "../../src/core/schema/from-model.ts";
@@ -259,8 +259,6 @@ export interface FormulaDatabase {
   db: Kysely<Record<string, Record<string, unknown>>>;
 }
 
-const quotes: Readonly<Record<DatabaseKind, string>> = { sqlite: '"', postgres: '"', mariadb: "`" };
-
 async function made(engine: Engine): Promise<void> {
   await engine.migrations.begin();
   const steps = schemaOf(formulaModel).tables.map((table) => ({
@@ -323,12 +321,6 @@ function surroundings(tables: Tables): Surroundings {
   };
 }
 
-const moments: Readonly<Record<DatabaseKind, { today: string; now: string }>> = {
-  sqlite: { today: "'2026-05-03'", now: "'2026-05-03T07:08:09Z'" },
-  postgres: { today: "date '2026-05-03'", now: "timestamptz '2026-05-03 07:08:09+00'" },
-  mariadb: { today: "date '2026-05-03'", now: "timestamp '2026-05-03 07:08:09'" },
-};
-
 function read(value: unknown, { type }: Calculation): unknown {
   if (value === null || value === undefined) return null;
   if (type === "number" || type === "span") return Number(value) + 0;
@@ -361,10 +353,9 @@ export async function sameEverywhere(
     const evaluate = evaluation(calculation);
     const expected = (tables.hive ?? []).map((row) => evaluate(row, around));
     for (const { kind, db } of databases) {
-      const quote = quotes[kind];
       const expression = readFormulaSql(calculation, kind, {
-        row: `${quote}hive${quote}`,
-        ...moments[kind],
+        row: nameIn(kind, "hive"),
+        ...momentsIn(kind, around),
       });
       const { rows } = await sql<{
         value: unknown;

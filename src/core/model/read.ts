@@ -217,7 +217,11 @@ function formulaField(
   }
   const places = options.get("places");
   if (places && !/^[0-6]$/.test(places.text)) {
-    diagnostics?.error(places.at, "`places` is a whole number from 0 to 6 here");
+    diagnostics?.error(
+      places.at,
+      "`places` is a whole number from 0 to 6 here",
+      "as in `places: 2`",
+    );
   }
   const unit = options.get("unit")?.text;
   return {

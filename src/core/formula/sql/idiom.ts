@@ -26,7 +26,7 @@ export interface FormulaIdiom {
   sum(value: string, places: number): string;
   /** A quotient with six places; both numbers have `places` at most. */
   quotient(left: string, right: string, places: number): string;
-  /** What an operation comes to; those that all databases write alike are in `operations`. */
+  /** What an operation comes to, apart from those that all databases write alike. */
   operations: Readonly<
     Record<DatabaseOperation, (given: readonly Part[], of: Calculation) => string>
   >;
