@@ -10,8 +10,20 @@ import { root } from "./measure.js";
 import { list } from "./pages.js";
 import { rebuild } from "./rebuild.js";
 import { reload } from "./reload.js";
+import { seeding } from "./seeding.js";
 
-const benches = { version, check, build, list, reload, sheet, workbook, rebuild, computed };
+const benches = {
+  version,
+  check,
+  build,
+  list,
+  reload,
+  sheet,
+  workbook,
+  rebuild,
+  computed,
+  seeding,
+};
 const asked = process.argv.slice(2);
 const lines = [];
 for (const [name, bench] of Object.entries(benches)) {

@@ -2,7 +2,9 @@ import { type Kysely, type RawBuilder, sql } from "kysely";
 
 /** What has to hold for every record of a kind. */
 export interface Condition {
-  holds: RawBuilder<unknown>;
+  holds(): RawBuilder<unknown>;
+  /** The check of the table that says the same, and may refuse the record first. */
+  check?: string;
   /** What people read where it doesn't. */
   sentence: string;
   /** The input beside which they read it; blank for above the form. */
@@ -16,7 +18,8 @@ export async function brokenConditions<Tables>(
   id: number,
   conditions: readonly Condition[],
 ): Promise<Condition[]> {
-  const asked = conditions.map(({ holds }, at) => sql`${holds} as ${sql.ref(`c${at}`)}`);
+  if (conditions.length === 0) return [];
+  const asked = conditions.map(({ holds }, at) => sql`${holds()} as ${sql.ref(`c${at}`)}`);
   const { rows } = await sql<
     Record<string, unknown>
   >`select ${sql.join(asked)} from ${sql.table(table)} where ${sql.ref(`${table}.id`)} = ${id}`.execute(

@@ -1,5 +1,5 @@
 import type { Child } from "hono/jsx";
-import { entryOf, type Form, typedValue } from "./forms.ts";
+import { attributesOf, entryOf, type Form, isHidden, typedValue } from "./forms.ts";
 import { mostOptions } from "./records.ts";
 
 interface EntryProps {
@@ -67,7 +67,7 @@ export function LongTextEntry({ form, name, hint, placeholder }: EntryProps) {
 /** A box to tick. */
 export function CheckEntry({ form, name, hint }: EntryProps) {
   return (
-    <div class="mb-3 form-check">
+    <div class="mb-3 form-check" {...dependent(form, name)}>
       <input
         {...common(form, name, hint)}
         type="checkbox"
@@ -122,7 +122,7 @@ function Select({ form, name, hint, children }: EntryProps & { children?: Child 
   return (
     <Labelled form={form} name={name} hint={hint}>
       <select {...common(form, name, hint)} class={`form-select${invalid(form, name)}`}>
-        <option value="">{entryOf(form, name).attributes().required ? "Choose…" : "—"}</option>
+        <option value="">{attributesOf(form, name).required ? "Choose…" : "—"}</option>
         {children}
       </select>
     </Labelled>
@@ -137,13 +137,14 @@ export function LookupsEntry({ form, name, hint: own }: EntryProps) {
   return (
     <fieldset
       class="mb-3"
+      {...dependent(form, name)}
       id={`field-${name}`}
       tabindex={-1}
       aria-describedby={remarkIds(form, name, hint)}
     >
       <legend class="form-label fs-6">
         {form.labels[name]}
-        {entryOf(form, name).attributes().required && <RequiredMark />}
+        <RequiredMark form={form} name={name} />
       </legend>
       <div class={`lookups form-control${invalid(form, name)}`}>
         {offered.length === 0 && (
@@ -184,10 +185,10 @@ export function Section({ title, children }: { title?: string; children?: Child 
 
 function Labelled({ form, name, hint, children }: EntryProps & { children?: Child }) {
   return (
-    <div class="mb-3">
+    <div class="mb-3" {...dependent(form, name)}>
       <label class="form-label" for={`field-${name}`}>
         {form.labels[name]}
-        {entryOf(form, name).attributes().required && <RequiredMark />}
+        <RequiredMark form={form} name={name} />
       </label>
       {children}
       <Remarks form={form} name={name} hint={hint} />
@@ -195,18 +196,30 @@ function Labelled({ form, name, hint, children }: EntryProps & { children?: Chil
   );
 }
 
-function RequiredMark() {
+/** What the browser has to know of a field that a form doesn't always ask for. */
+function dependent(form: Form, name: string) {
+  return Object.hasOwn(form.state.shown, name)
+    ? { "data-field": name, "data-shown": isHidden(form, name) ? "no" : "yes" }
+    : {};
+}
+
+/** Says that a field has to be filled in; where that depends, the browser may have to show it later. */
+function RequiredMark({ form, name }: { form: Form; name: string }) {
+  const { required } = attributesOf(form, name);
+  const depends = Object.hasOwn(form.state.needed, name);
+  if (!required && !depends) return null;
   return (
-    <>
+    <span data-needed={depends ? name : undefined} hidden={!required}>
       <span class="required" aria-hidden="true">
         {" *"}
       </span>
       <span class="visually-hidden"> (required)</span>
-    </>
+    </span>
   );
 }
 
-function Remarks({ form, name, hint }: EntryProps) {
+function Remarks({ form, name, hint: own }: EntryProps) {
+  const hint = hintOf(form, name, own);
   const error = form.errors.get(name);
   return (
     <>
@@ -226,7 +239,7 @@ function Remarks({ form, name, hint }: EntryProps) {
 
 function common(form: Form, name: string, hint?: string) {
   return {
-    ...entryOf(form, name).attributes(),
+    ...attributesOf(form, name),
     id: `field-${name}`,
     name,
     "aria-describedby": remarkIds(form, name, hint),
@@ -234,8 +247,15 @@ function common(form: Form, name: string, hint?: string) {
   };
 }
 
+/** Its own hint, and that it can be left blank, where it isn't so for every field. */
+function hintOf(form: Form, name: string, hint?: string): string | undefined {
+  if (!form.filled.includes(name)) return hint;
+  return [hint, "Left blank, it is filled in."].filter(Boolean).join(" ");
+}
+
 function remarkIds(form: Form, name: string, hint?: string): string | undefined {
-  const ids = [form.errors.has(name) && `error-${name}`, hint && `hint-${name}`].filter(Boolean);
+  const hinted = hintOf(form, name, hint) && `hint-${name}`;
+  const ids = [form.errors.has(name) && `error-${name}`, hinted].filter(Boolean);
   return ids.length > 0 ? ids.join(" ") : undefined;
 }
 

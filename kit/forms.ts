@@ -1,4 +1,5 @@
 import type { z } from "zod";
+import type { FormState } from "./answers.ts";
 import type { Link } from "./links.ts";
 import { type Entry, entries } from "./values.ts";
 
@@ -30,6 +31,27 @@ export interface Form {
   labels: Readonly<Record<string, string>>;
   options: Options;
   input: InputType;
+  /** What depends on what is typed. */
+  state: FormState;
+  /** Fields that are filled in where they are left blank. */
+  filled: readonly string[];
+  /** Where a browser asks what else to show while something is typed. */
+  answersAt?: string;
+}
+
+/** The attributes of a field's input, as things stand in the form. */
+export function attributesOf(form: Form, name: string) {
+  const attributes = entryOf(form, name).attributes();
+  const needed = Object.hasOwn(form.state.needed, name)
+    ? form.state.needed[name]
+    : !form.filled.includes(name) && attributes.required;
+  return { ...attributes, required: Boolean(needed) };
+}
+
+/** Whether the form doesn't ask for a field as things stand; one with an error is always shown. */
+export function isHidden(form: Form, name: string): boolean {
+  const { shown } = form.state;
+  return Object.hasOwn(shown, name) && !shown[name] && !form.errors.has(name);
 }
 
 /** What the browser has to know of a field. */
@@ -53,6 +75,23 @@ export function typedValues(input: InputType, data: FormData | URLSearchParams) 
   return values;
 }
 
+/** The values of those fields in which something right was typed. */
+export function rightValues<Input extends InputType>(
+  input: Input,
+  values: ReadonlyMap<string, readonly string[]>,
+): Partial<z.infer<Input>> {
+  const right = Object.entries(input.shape).flatMap(([name, type]) => {
+    const result = type.safeParse(typedOf(type, values.get(name)));
+    return result.success ? [[name, result.data]] : [];
+  });
+  return Object.fromEntries(right);
+}
+
+/** What was typed in a field, as its check takes it. */
+function typedOf(type: z.ZodType, found: readonly string[] | undefined): unknown {
+  return entries.get(type)?.attributes().multiple ? (found ?? []) : found?.[0];
+}
+
 /** Checks what was typed: the values to save, or one error a field. */
 export async function checkTyped<Input extends InputType>(
   input: Input,
@@ -60,8 +99,7 @@ export async function checkTyped<Input extends InputType>(
 ): Promise<{ value: z.infer<Input> } | { errors: Map<string, string> }> {
   const typed: Record<string, unknown> = Object.create(null);
   for (const [name, type] of Object.entries(input.shape)) {
-    const found = values.get(name);
-    typed[name] = entries.get(type)?.attributes().multiple ? (found ?? []) : found?.[0];
+    typed[name] = typedOf(type, values.get(name));
   }
   const result = await input.safeParseAsync({ ...typed });
   if (result.success) return { value: result.data };

@@ -104,6 +104,8 @@ describe("forms", () => {
         apiary_id: [{ id: 7, displayTitle: "Hill" }],
       },
       input,
+      state: { shown: {}, needed: {} },
+      filled: [],
     };
     const saved = new Map([
       ["code", ["A "]],

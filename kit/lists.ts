@@ -1,4 +1,10 @@
-import { type AliasableExpression, type SelectQueryBuilder, type SqlBool, sql } from "kysely";
+import {
+  type AliasableExpression,
+  type Expression,
+  type SelectQueryBuilder,
+  type SqlBool,
+  sql,
+} from "kysely";
 import { contains, inOrder } from "./database/in-use.ts";
 import type { LinkTable } from "./records.ts";
 
@@ -14,8 +20,8 @@ export interface ListRequest {
 
 /** What a list can do. Columns are named as in SQL: `hive.code`. */
 export interface ListOptions {
-  /** The text columns that the search box looks into. */
-  search: readonly string[];
+  /** The texts that the search box looks into: columns, and what is computed. */
+  search: readonly (string | (() => Expression<unknown>))[];
   /** What each column of the page is sorted by. */
   sort: Readonly<Record<string, string>>;
   /** Those of them that are texts. */
@@ -106,7 +112,9 @@ function conditions(
 ): AliasableExpression<SqlBool>[] {
   const words = options.search.length > 0 ? request.search.split(/\s+/).filter(Boolean) : [];
   const found = words.map((word) => {
-    const columns = options.search.map((column) => contains(column, word));
+    const columns = options.search.map((text) =>
+      contains(typeof text === "string" ? sql.ref(text) : text(), word),
+    );
     return sql<SqlBool>`(${sql.join(columns, sql` or `)})`;
   });
   const picked = Object.entries(options.filters ?? {}).flatMap(([name, column]) => {

@@ -1,5 +1,5 @@
 import type { Child } from "hono/jsx";
-import { formatCount } from "./formats.ts";
+import { formatCount, formatNumber } from "./formats.ts";
 import { differences, type Form } from "./forms.ts";
 import { address, type Link } from "./links.ts";
 import type { ListPage } from "./lists.ts";
@@ -154,7 +154,12 @@ export function FormFrame({
       <h1>{title}</h1>
       {form.errors.size > 0 && <ErrorSummary form={form} />}
       {saved && <Conflict form={form} saved={saved} />}
-      <form method="post" class="record-form" novalidate={form.errors.size > 0 || undefined}>
+      <form
+        method="post"
+        class="record-form"
+        data-answers={form.answersAt}
+        novalidate={form.errors.size > 0 || undefined}
+      >
         <input type="hidden" name="_version" value={version} />
         {back && <input type="hidden" name="_back" value={back} />}
         {children}
@@ -350,7 +355,7 @@ export function HomePage({
               <a class="stretched-link" href={path}>
                 {label}
               </a>
-              <span class="count">{count}</span>
+              <span class="count">{formatNumber(count)}</span>
               <a class="add" href={`${path}/new`} aria-label={`Add ${one}`}>
                 Add
               </a>

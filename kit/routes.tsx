@@ -3,7 +3,8 @@ import { HTTPException } from "hono/http-exception";
 import type { FC } from "hono/jsx";
 import type { Kysely } from "kysely";
 import type { z } from "zod";
-import { Broken, type Condition } from "./conditions.ts";
+import { type FormAnswers, type FormState, fillIn, stateOf } from "./answers.ts";
+import { Broken, brokenConditions, type Condition } from "./conditions.ts";
 import { refusal } from "./database/in-use.ts";
 import {
   type Chosen,
@@ -12,6 +13,7 @@ import {
   type Form,
   type InputType,
   type Options,
+  rightValues,
   typedValues,
   writtenValues,
 } from "./forms.ts";
@@ -38,7 +40,14 @@ export interface FormPageProps {
 }
 
 /** The queries and pages of one kind of record. */
-export interface RecordKind<Tables, Input extends InputType, Row, Record extends Saved, Relations> {
+export interface RecordKind<
+  Tables,
+  Input extends InputType,
+  Row,
+  Record extends Saved,
+  Relations,
+  Values,
+> {
   path: string;
   /** Its names within a sentence: `queen line`, `queen lines`. */
   one: string;
@@ -56,8 +65,11 @@ export interface RecordKind<Tables, Input extends InputType, Row, Record extends
   /** False when the record has another version by now. */
   update(db: Kysely<Tables>, id: number, version: number, input: z.infer<Input>): Promise<boolean>;
   remove(db: Kysely<Tables>, id: number): Promise<void>;
-  /** What a record that was just saved doesn't hold to. */
-  broken?(db: Kysely<Tables>, id: number): Promise<Condition[]>;
+  /** Its table, and what has to hold for every record. */
+  table: string;
+  conditions?: readonly Condition[];
+  /** How the form answers to what is typed in it. */
+  answers?: FormAnswers<Values>;
   ListPage: FC<{ page: ListPage<Row> }>;
   DetailPage: FC<{ record: Record; relations: Relations }>;
   FormPage: FC<FormPageProps>;
@@ -74,11 +86,26 @@ async function sentForm(c: Context): Promise<FormData> {
 }
 
 /** The addresses of one kind of record: list, new, detail, edit, delete. */
-export function routesFor<Tables, Input extends InputType, Row, Record extends Saved, Relations>(
-  db: Kysely<Tables>,
-  kind: RecordKind<Tables, Input, Row, Record, Relations>,
-): Hono {
-  const { path, one, input, labels, rules, ListPage, DetailPage, FormPage } = kind;
+export function routesFor<
+  Tables,
+  Input extends InputType,
+  Row,
+  Record extends Saved,
+  Relations,
+  Values,
+>(db: Kysely<Tables>, kind: RecordKind<Tables, Input, Row, Record, Relations, Values>): Hono {
+  const {
+    path,
+    one,
+    input,
+    labels,
+    rules,
+    conditions = [],
+    answers = {},
+    ListPage,
+    DetailPage,
+    FormPage,
+  } = kind;
   const heading = one.charAt(0).toUpperCase() + one.slice(1);
   const headings = kind.many.charAt(0).toUpperCase() + kind.many.slice(1);
 
@@ -87,13 +114,35 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
     return id === undefined ? undefined : kind.find(db, id);
   };
 
-  const emptyForm = async (values: Form["values"]): Promise<Form> => ({
+  /** What the form shows and needs, by what is typed in it and what is saved besides. */
+  const state = (values: Form["values"], saved?: Record): Promise<FormState> =>
+    stateOf(db, answers, { ...saved, ...rightValues(input, values) } as Partial<Values>);
+
+  const emptyForm = async (values: Form["values"], saved?: Record): Promise<Form> => ({
     values,
     errors: new Map(),
     labels,
     options: await kind.options(db, chosenIn(values)),
     input,
+    state: await state(values, saved),
+    filled: saved ? [] : Object.keys(answers.blank ?? {}),
+    ...((answers.shown || answers.needed) && {
+      answersAt: `${path}/${saved?.id ?? "new"}/answers`,
+    }),
   });
+
+  /** What was typed; what the form didn't ask for stays as it is, or as a new record starts. */
+  const typedIn = (data: FormData, saved?: Record): Form["values"] => {
+    const values = typedValues(input, data);
+    const others = writtenValues(input, saved ?? kind.defaults());
+    for (const name of data.getAll("_unasked").map(String)) {
+      if (!Object.hasOwn(answers.shown ?? {}, name)) continue;
+      values.delete(name);
+      const kept = others.get(name);
+      if (kept) values.set(name, kept);
+    }
+    return values;
+  };
 
   /** Checks and saves in one transaction. Answers with the record's number, or with what is wrong. */
   const save = async (
@@ -112,7 +161,7 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
         if (saved && !(await kind.update(trx, saved.id, version, ready))) return { stale: true };
         const id = saved ? saved.id : await kind.create(trx, ready);
         await rules.afterSave?.(id, context);
-        const broken = (await kind.broken?.(trx, id)) ?? [];
+        const broken = await brokenConditions(trx, kind.table, id, conditions);
         if (broken.length > 0) throw new Broken(broken);
         return { id };
       });
@@ -122,10 +171,23 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
     }
   };
 
+  /** A form with what is wrong in it; what is needed besides is said at once, whatever was refused first. */
+  const withErrors = (form: Form, found: ReadonlyMap<string, string>): Form => {
+    const errors = new Map(found);
+    for (const [name, needed] of Object.entries(form.state.needed)) {
+      const blank = !form.values.get(name)?.some((typed) => typed.trim() !== "");
+      const sentence = conditions.find(({ about }) => about === name)?.sentence;
+      if (needed && blank && sentence && !errors.has(name)) errors.set(name, sentence);
+    }
+    return { ...form, errors };
+  };
+
   /** The fields that a refusal of the database is about; any other error goes on. */
   const refusedFields = (error: unknown): Map<string, string> => {
     const refused = refusal(error, Object.keys(input.shape));
     if (!refused) throw error;
+    const checked = conditions.filter(({ check }) => check && check === refused.check);
+    if (checked.length > 0) return new Broken(checked).errors();
     const names = refused.columns.filter((column) => Object.hasOwn(input.shape, column));
     if (refused.reason === "unique") {
       const words = names.map((name) => labels[name]).join(" and ");
@@ -181,10 +243,8 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
 
   routes.get("/new", async (c) => {
     const query = new URL(c.req.url).searchParams;
-    const values = new Map([
-      ...writtenValues(input, kind.defaults()),
-      ...typedValues(input, query),
-    ]);
+    const begun = new Map([...writtenValues(input, kind.defaults()), ...typedValues(input, query)]);
+    const values = await fillIn(db, input, answers.starts, begun);
     const back = localAddress(query.get("_back"));
     return showForm(c, {
       title: newTitle,
@@ -197,7 +257,7 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
 
   routes.post("/new", async (c) => {
     const data = await sentForm(c);
-    const values = typedValues(input, data);
+    const values = await fillIn(db, input, answers.blank, typedIn(data));
     const back = localAddress(data.get("_back") as string | null);
     const result = await save(values, undefined, 0);
     if ("id" in result) {
@@ -211,9 +271,16 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
       const query = new URLSearchParams(new URL(c.req.url).search);
       return c.redirect(`${path}/new${query.size > 0 ? `?${query}` : ""}`, 303);
     }
-    const errors = "errors" in result ? result.errors : new Map<string, string>();
-    const form = { ...(await emptyForm(values)), errors };
+    const form = withErrors(
+      await emptyForm(values),
+      "errors" in result ? result.errors : new Map(),
+    );
     return showForm(c, { title: newTitle, form, version: 0, isNew: true, back }, 422);
+  });
+
+  routes.post("/:record/answers", async (c) => {
+    const data = await sentForm(c);
+    return c.json(await state(typedValues(input, data), await found(c)));
   });
 
   routes.get("/:record", async (c) => {
@@ -232,7 +299,7 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
     if (!record) return c.notFound();
     return showForm(c, {
       title: `Edit ${record.displayTitle}`,
-      form: await emptyForm(writtenValues(input, record)),
+      form: await emptyForm(writtenValues(input, record), record),
       version: record.version,
       isNew: false,
       back: localAddress(c.req.query("_back")) ?? address(path, record),
@@ -243,7 +310,7 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
     const record = await found(c);
     if (!record) return c.notFound();
     const data = await sentForm(c);
-    const values = typedValues(input, data);
+    const values = typedIn(data, record);
     const back = localAddress(data.get("_back") as string | null);
     const result = await save(values, record, Number(data.get("_version")));
     if ("id" in result) {
@@ -254,13 +321,13 @@ export function routesFor<Tables, Input extends InputType, Row, Record extends S
     }
     const now = (await kind.find(db, record.id)) ?? record;
     const props = { title: `Edit ${record.displayTitle}`, isNew: false, back };
-    const form = await emptyForm(values);
+    const form = await emptyForm(values, record);
     if ("stale" in result) {
       const saved = writtenValues(input, now);
       return showForm(c, { ...props, form, version: now.version, saved }, 409);
     }
     const version = Number(data.get("_version"));
-    return showForm(c, { ...props, form: { ...form, errors: result.errors }, version }, 422);
+    return showForm(c, { ...props, form: withErrors(form, result.errors), version }, 422);
   });
 
   routes.get("/:record/delete", async (c) => {

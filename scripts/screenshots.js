@@ -67,6 +67,12 @@ async function pages(address) {
   await shoot(await open("/hives/7", { width: 390, height: 844 }), "app-phone");
   await shoot(await open("/apiaries/1/delete"), "app-delete-refused");
 
+  const answering = await open("/hives/3/edit");
+  await answering.getByLabel("Status").selectOption("retired");
+  await answering.getByLabel("Removed").waitFor();
+  await answering.getByLabel("Removed").fill("2026-11-20");
+  await shoot(answering, "app-form-answers");
+
   const wrong = await open("/hives/new");
   await wrong.getByLabel("Code").fill("B-01");
   await wrong.getByLabel("Apiary").selectOption({ index: 2 });
@@ -77,7 +83,7 @@ async function pages(address) {
   const [mine, theirs] = [await open("/hives/3/edit"), await open("/hives/3/edit")];
   await theirs.getByLabel("Status").selectOption("weak");
   await theirs.getByRole("button", { name: "Save", exact: true }).click();
-  await mine.getByLabel("Status").selectOption("retired");
+  await mine.getByLabel("Status").selectOption("queenless");
   await mine.getByLabel("Notes").fill("Given to the school garden.");
   await mine.getByRole("button", { name: "Save", exact: true }).click();
   await shoot(mine, "app-two-people");
@@ -125,6 +131,7 @@ writeFileSync(
       "entities:\n  Town:\n    fields:\n      name: text 2..80, required, unique\n\n",
     )
     .replace("queenless | retired", "queenless | gone was retired")
+    .replace("status = 'retired'", "status = 'gone'")
     .replace("dose: decimal 0..60,", "dose: decimal 0..60, required,")
     .replace("      remarks: long text\n", ""),
 );
@@ -170,4 +177,17 @@ edit(5, (text) => text.replace("      opened: date", "      district: text\n    
 edit(7, (text) => text.replace("town: text ..80", "town: text ..80, required"));
 edit(9, (text) => text.replace("website: url", "website: ulr"));
 await terminal("rise", saved, ["levadura rise"], 11);
+const samples = join(folder, "samples");
+mkdirSync(samples);
+copyFileSync(join(root, "demo", "model.yaml"), join(samples, "model.yaml"));
+for (const command of ["draft", "migrate"]) {
+  execFileSync("node", [join(root, "bin/levadura.js"), command], { cwd: samples, stdio: "ignore" });
+}
+// Last, since what it goes on with would slow the others down.
+await terminal(
+  "seed",
+  samples,
+  ["levadura seed --rows 60000", "levadura seed Harvest --rows 300000"],
+  11,
+);
 rmSync(folder, { recursive: true, force: true });

@@ -34,7 +34,13 @@ describe("every command", () => {
     });
     expect(await json("migrate")).toEqual({ applied: ["0001-begin"], rewound: [], findings: [] });
     expect(await json("migrate")).toEqual({ applied: [], rewound: [], findings: [] });
-    expect(await json("seed", "--seed", "7")).toEqual({ seed: 7, rows: { Hive: 8 }, skipped: [] });
+    expect(await json("seed", "--seed", "7")).toEqual({
+      seed: 7,
+      today: expect.stringMatching(/^\d{4}-\d\d-\d\d$/),
+      rows: { Hive: 12 },
+      skipped: [],
+      loaded: [],
+    });
     expect(await json("seed")).toMatchObject({ rows: {}, skipped: ["Hive"] });
     expect(await json("build")).toMatchObject({ removed: 0, kept: [] });
     expect(await json("begin", "other")).toMatchObject({

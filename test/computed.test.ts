@@ -78,6 +78,12 @@ describe.each(kinds)("computed fields over $kind", (kind) => {
     expect(await codes("-label")).toEqual(["c", "b", "álamo"]);
   });
 
+  it("are searched where they are texts", async () => {
+    const found = await listed("/hives?search=alamo,+here");
+    expect(found.map((row) => row.split(" ")[0])).toEqual(["álamo"]);
+    expect(await listed("/hives?search=gone")).toEqual([]);
+  });
+
   it("are shown with the record, and can't be typed in", async () => {
     const { html } = await visitor.get("/hives/2");
     const text = textOf(html).replace(/\s+/g, " ");
@@ -123,8 +129,8 @@ describe.each(kinds)("computed fields over $kind", (kind) => {
     };
     const refused = await load("2026-01-01");
     expect(refused.status).toBe(1);
-    expect(refused.err).toMatch(
-      /1 row for Hive \(number \d+\) would break a rule: It has to be there before it goes\./,
+    expect(refused.err).toContain(
+      "data/Hive.csv, row 2: it would break a rule: It has to be there before it goes.",
     );
     expect(await rows("select id from hive")).toEqual(before);
     expect((await load("2026-03-01")).status).toBe(0);
@@ -172,7 +178,9 @@ describe("rules", () => {
     expect(refused.err).toContain("would break a rule: No more than two harvests a hive.");
     const none = projectWith(model.replace("count(harvests) <= 2", "code = 'never'"), true);
     for (const command of ["draft", "migrate"]) await levadura([command], none);
-    expect((await levadura(["seed"], none)).err).toContain("no row for Hive could be made");
+    expect((await levadura(["seed"], none)).err).toContain(
+      "row 1 of Hive was tried 400 times, and always broke a rule",
+    );
     const able = projectWith(
       model
         .replace("count(harvests) <= 2", "installed is empty or installed > today - 200 days")

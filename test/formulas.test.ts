@@ -57,6 +57,10 @@ entities:
       price: money
       value: "= weight*price"
       more: {value: "= value + weight", label: weight}
+      seen: date, default = today + 1 days, required when weight > 1, shown when weight < 50
+      kind: choice big | gone was old, shown when kind = 'OLD', required
+      other: '= if(kind = "old", 1, 2)'
+      text: {type: text, required when: "= weight > 2", default: "= 'a' & weight"}
 `,
     );
     const wrong = await levadura(["check"], folder);
@@ -66,12 +70,20 @@ entities:
     expect(wrong.err).toContain("levadura check --mend");
     const mended = await levadura(["check", "--mend"], folder);
     expect(mended).toMatchObject({ status: 0, err: "" });
-    expect(mended.out).toContain("Formulas follow their fields  10 names");
+    expect(mended.out).toContain("Formulas follow their fields  16 names");
     const text = readFileSync(join(folder, "model.yaml"), "utf8");
     expect(text).toContain('honey: "= sum(yields.mass, yields.mass > 1) + length(code)"');
     expect(text).toContain('all: "= honey + sum( yields.mass )"');
     expect(text).toContain("- Some weight.: '= sum(yields.mass) >= 0'");
     expect(text).toContain('more: {value: "= value + mass", label: weight}');
+    expect(text).toContain(
+      "seen: date, default = today + 1 days, required when mass > 1, shown when mass < 50",
+    );
+    expect(text).toContain(
+      `text: {type: text, required when: "= mass > 2", default: "= 'a' & mass"}`,
+    );
+    expect(text).toContain("kind: choice big | gone was old, shown when kind = 'gone', required");
+    expect(text).toContain(`other: '= if(kind = "gone", 1, 2)'`);
     expect((await levadura(["check", "--mend"], folder)).out).toContain(
       "No formula has an old name.",
     );

@@ -378,7 +378,7 @@ describe("beginning and seeding", () => {
     const project = join(folder, "bees");
     const rise = await running(["rise"], project);
     const home = await new Visitor(rise.address).get("/");
-    expect(textOf(home.html)).toMatch(/My Bees .*Places 8 Add Visits 24 Add/);
+    expect(textOf(home.html)).toMatch(/My Bees .*Places 12 Add Visits 36 Add/);
     expect(await rise.stop()).toBe(0);
     expect(rise.said()).toContain("Stopped.");
     expect(readFileSync(join(project, "model.yaml"), "utf8")).toContain(

@@ -42,6 +42,12 @@ describe.each(kinds)("rise over $kind", (kind) => {
     return rise.said().slice(since);
   }
 
+  /** Waits until a page has a text. */
+  const shows = (address: string, text: string) =>
+    expect
+      .poll(async () => textOf((await visitor.get(address)).html), { timeout: 10_000 })
+      .toContain(text);
+
   it("says of each page which line of the model and which file it comes from", async () => {
     const { html } = await visitor.get("/apiaries");
     expect(textOf(html)).toContain(
@@ -112,6 +118,21 @@ describe.each(kinds)("rise over $kind", (kind) => {
     expect(textOf((await visitor.get("/apiaries")).html)).not.toContain("changes that wait");
   });
 
+  it("holds to a rule at once, and lets its check wait for the rows", async () => {
+    const before = readFileSync(path, "utf8");
+    const held = (rule: string) =>
+      before.replace(/( {2}Apiary:\n)/, `$1    rules:\n      - Too short.: "= ${rule}"\n`);
+    const said = await save(path, held("length(name) > 40"), "Reloaded");
+    expect(said).toContain("1 change waits");
+    expect(said).toMatch(/have to hold to: length\(name\) > 40 \(\d+ rows of apiary don't hold to/);
+    const late = await visitor.post("/apiaries/new", { name: "Brief" });
+    expect(textOf(late.html)).toContain("Name: Too short.");
+    expect(await save(path, held("length(name) > 1"), "Reloaded")).toContain(
+      "holds rows of apiary to: length(name) > 1",
+    );
+    await save(path, before, "Reloaded");
+  });
+
   it("computes what it can, and leaves out what looks at a field that waits", async () => {
     const before = readFileSync(path, "utf8");
     const computed = (more: string) =>
@@ -120,7 +141,7 @@ describe.each(kinds)("rise over $kind", (kind) => {
         `      town: text\n      short: "= upper(name)"\n${more}`,
       );
     await save(path, computed(""), "Reloaded");
-    expect(textOf((await visitor.get("/apiaries?search=kept")).html)).toContain("KEPT CORNER");
+    await shows("/apiaries?search=kept", "KEPT CORNER");
     const said = await save(
       path,
       computed('      bees: integer, required\n      twice: "= bees * 2"\n'),
@@ -146,7 +167,7 @@ describe.each(kinds)("rise over $kind", (kind) => {
     const pages = rules.replace("rules.ts", "pages.tsx");
     const page = readFileSync(pages, "utf8").replace('title="Apiaries"', 'title="Our apiaries"');
     await save(pages, page, "Reloaded");
-    expect(textOf((await visitor.get("/apiaries")).html)).toContain("Our apiaries");
+    await shows("/apiaries", "Our apiaries");
     const said = await save(
       path,
       readFileSync(path, "utf8").replace("label Open since", "label Opened"),
@@ -195,11 +216,21 @@ describe.each(kinds)("rise over $kind", (kind) => {
     taken.close();
   });
 
+  it("finds ports of their own for two that begin at once", async () => {
+    const both = await Promise.all([
+      running(["rise"], projectWith(model)),
+      running(["rise"], projectWith(model)),
+    ]);
+    const [one, other] = both.map(({ address }) => address);
+    expect(one).not.toBe(other);
+    for (const each of both) expect(await each.stop()).toBe(0);
+  });
+
   it("invents no rows for somebody who deleted them all, and begins a new migration the next time", async () => {
     const project = projectWith(model);
     const first = await running(["rise"], project);
     const person = new Visitor(first.address);
-    for (let id = 1; id <= 8; id++) await person.post(`/apiaries/${id}/delete`, {});
+    for (let id = 1; id <= 12; id++) await person.post(`/apiaries/${id}/delete`, {});
     await first.stop();
     writeFileSync(join(project, "model.yaml"), `${model}      opened: date\n`);
     const second = await running(["rise"], project);

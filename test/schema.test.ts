@@ -6,12 +6,14 @@ import { encode, openFile } from "../kit/database/sqlite/connection.ts";
 import { prepareLetters } from "../kit/database/sqlite/letters.ts";
 import { difference } from "../src/core/evolution/difference.ts";
 import type { Step } from "../src/core/evolution/steps.ts";
-import type { Model } from "../src/core/model/model.ts";
+import { type Entity, isMany, type Model } from "../src/core/model/model.ts";
 import { readModel } from "../src/core/model/read.ts";
-import { schemaOf, tableOf } from "../src/core/schema/from-model.ts";
+import { columnOf, schemaOf, tableOf } from "../src/core/schema/from-model.ts";
 import type { Schema } from "../src/core/schema/schema.ts";
-import { seedEntity, seedingPlan } from "../src/core/seeding/rows.ts";
+import { usualCounts } from "../src/core/seeding/plan.ts";
+import { type EntitySample, Sampling } from "../src/core/seeding/sampling.ts";
 import { sqlite } from "../src/core/sql/sqlite/sqlite.ts";
+import { valueReader } from "../src/core/tabular/values.ts";
 import { temporaryFolder } from "./support/program.ts";
 
 function modelOf(text: string): Model {
@@ -200,6 +202,19 @@ describe("sample rows for any model", () => {
   ];
   const fields = fc.uniqueArray(fc.constantFrom(...types), { minLength: 1, maxLength: 9 });
 
+  /** Whether each value is one that a data file could have for its field. */
+  function expectFitting(entity: Entity, row: Record<string, unknown>) {
+    for (const field of entity.fields.filter((each) => !isMany(each))) {
+      const value = row[columnOf(field)] ?? null;
+      if (value === null) expect(field.required, field.name).toBe(false);
+      else if (!("entity" in field.type)) {
+        const text = typeof value === "boolean" ? (value ? "yes" : "no") : String(value);
+        const read = valueReader(field, {}, { currency: "EUR", today: "2026-05-03" })(text);
+        expect(read, `${field.type.kind} ${text}`).toHaveProperty("text");
+      }
+    }
+  }
+
   it("hold to the model's own rules and to the database", () => {
     fc.assert(
       fc.property(fields, fields, fc.integer({ min: 0, max: 99 }), (first, second, seed) => {
@@ -210,15 +225,30 @@ describe("sample rows for any model", () => {
           `levadura: 1\nentities:\n  A:\n    fields:\n      name: text\n${lines(plain)}\n  B:\n    fields:\n${lines(second)}\n`,
         );
         const driver = databaseOf(model);
-        const records = new Map<string, number[]>();
-        for (const { entity, count } of seedingPlan(model)) {
-          const { rows, links } = seedEntity(entity, count, { seed, today: "2026-05-03", records });
-          expect(rows.length).toBeGreaterThan(0);
-          const ids = rows.map((row) => insert(driver, tableOf(entity.name), { ...row, ...stamp }));
-          records.set(entity.name, ids);
-          for (const { table, from, to, pairs } of links) {
-            for (const [row, target] of pairs)
-              insert(driver, table, { [from]: ids[row], [to]: target });
+        const sampling = new Sampling(model, {
+          seed,
+          today: "2026-05-03",
+          now: "2026-05-03T07:00:00Z",
+          counts: usualCounts(model, "2026-05-03"),
+          present: new Map(),
+        });
+        const samples: EntitySample[] = [];
+        for (const sample of sampling.entities()) {
+          expect(sample.count).toBeGreaterThan(0);
+          let id = sample.first;
+          for (const row of sample.rows()) {
+            expectFitting(sample.entity, row);
+            insert(driver, tableOf(sample.entity.name), { id: id++, ...row, ...stamp });
+          }
+          samples.push(sample);
+        }
+        for (const { entity, first, count } of samples) {
+          for (const { table, columns, targets } of sampling.linksOf(entity)) {
+            for (let row = 0; row < count; row++) {
+              for (const target of targets(row)) {
+                insert(driver, table, { [columns[0]]: first + row, [columns[1]]: target });
+              }
+            }
           }
         }
         expect(driver.prepare("pragma foreign_key_check").all()).toEqual([]);

@@ -1,3 +1,3 @@
 /** The database that this application is over; each kind has a folder here that offers the same. */
 export { kind, openConnection } from "./sqlite/connection.ts";
-export { contains, inOrder, openTables, refusal, written } from "./sqlite/tables.ts";
+export { contains, given, inOrder, openTables, refusal, written } from "./sqlite/tables.ts";

@@ -56,6 +56,7 @@ export function inNumber(count: number, sentence: string): string {
     .replace(/^(row|value)s /, "$1 ")
     .replace(/ have /, " has ")
     .replace(/ lead /, " leads ")
+    .replace(/ don't /, " doesn't ")
     .replace(/ go$/, " goes");
   return `${count.toLocaleString("en")} ${count === 1 ? one : sentence}`;
 }

@@ -111,6 +111,13 @@ function eventText(
       );
     case "seeded":
       return done(`Seeded ${event.entity}`, count(event.rows, "row"));
+    case "unseeded":
+      return [
+        `${ansis.yellow("!")} No sample rows: ${event.error.message}`,
+        ...(event.error.help ? [`  ${event.error.help}`] : []),
+      ].join("\n");
+    case "written":
+      return done(`Wrote ${event.entity}`, count(event.rows, "row"));
     case "built":
       return [
         event.written + event.removed > 0

@@ -3,6 +3,7 @@ import { join } from "node:path";
 import type { Engine } from "../io/engines/engine.ts";
 import type { Project } from "../io/project/project.ts";
 import { databaseName, hasDatabase, withDatabase } from "./database.ts";
+import { whoseRows } from "./whose-rows.ts";
 
 /** What starting afresh would clear away. */
 export interface Clearing {
@@ -32,11 +33,8 @@ export async function clearingOf(project: Project): Promise<Clearing | undefined
 
 /** Rows that seeding did not make, or that somebody changed since. */
 async function ownRows(engine: Engine, table: string): Promise<number> {
-  const { quoted } = engine.dialect;
-  const seeded = (await engine.hasTable("levadura_seeded"))
-    ? ` and version = 1 and exists (select 1 from levadura_seeded s where s.entity_table = '${table.replaceAll("'", "''")}' and t.id between s.first_id and s.last_id)`
-    : " and 1 = 0";
-  return engine.count(`select 1 from ${quoted(table)} t where not (1 = 1${seeded})`);
+  const { notSample } = await whoseRows(engine, table);
+  return engine.count(`select 1 as one from ${engine.dialect.quoted(table)} t where ${notSample}`);
 }
 
 /** Puts a copy of the database aside and empties it. Gives the place of the copy. */

@@ -42,6 +42,8 @@ export interface Consequence {
   verdict: Verdict;
   table: string;
   column?: string;
+  /** The check that comes, where it is about one. */
+  check?: string;
   /** How many rows the table has; undefined where it isn't there yet. */
   rows?: number;
   risks: CountedRisk[];
@@ -215,6 +217,7 @@ async function weigh(change: Change, context: Context): Promise<Consequence> {
     verdict,
     table: change.table,
     ...(change.column && { column: change.column }),
+    ...(change.check && { check: change.check }),
     ...(rows !== undefined && { rows }),
     risks,
     rewritten,
@@ -243,6 +246,7 @@ function helpFor(
     return `what goes is kept in a file; accept it with: levadura draft --throw-away ${throwsAway}`;
   }
   if (!step) return undefined;
+  if (step.kind === "add check") return "correct these rows, or the rule";
   if (step.kind === "add index") return "correct all but one of the rows that are alike";
   if (step.kind === "add column") return "give the field a `fill` or a `default`";
   if (isEmptyOnly(step)) return "give the field a `fill`, or correct these rows";

@@ -1,5 +1,7 @@
+import { today } from "../../kit/time.ts";
 import { Failure } from "../core/failure.ts";
 import { checkFormulas, renamedInFormulas } from "../core/formula/check.ts";
+import { withChecks } from "../core/formula/row-checks.ts";
 import {
   type Diagnostic,
   Places,
@@ -11,6 +13,7 @@ import { type Entity, type Field, isMany, type Model } from "../core/model/model
 import { readModel } from "../core/model/read.ts";
 import { typeRules } from "../core/model/types.ts";
 import { columnOf, linkOf, schemaOf, tableOf } from "../core/schema/from-model.ts";
+import { checkFixedRows } from "../core/seeding/fixed.ts";
 import { limitsOf } from "../core/sql/limits.ts";
 import { writeAll } from "../io/project/files.ts";
 import { modelName, openProject, type Project } from "../io/project/project.ts";
@@ -31,10 +34,14 @@ export function checkProject(folder: string): Checked {
   const places = new Places(text);
   const pointed = diagnostics.map((diagnostic) => pointOut(modelName(project), places, diagnostic));
   const limits = model && waitingFields(model).length === 0 ? databaseLimits(model) : [];
-  const more = [...limits, ...(model ? checkFormulas(model) : [])];
+  const more = [
+    ...limits,
+    ...(model ? [...checkFormulas(model), ...checkFixedRows(model, today())] : []),
+  ];
   pointed.push(...more.map((each) => pointOut(modelName(project), places, each)));
   if (model && more.length === 0) {
-    return { project: { ...project, kind: model.app.database }, model, notes: pointed, places };
+    const kind = model.app.database;
+    return { project: { ...project, kind }, model: withChecks(model), notes: pointed, places };
   }
   const found = [...diagnostics, ...more];
   const count = found.filter(({ severity }) => severity === "error").length;
@@ -51,12 +58,18 @@ export function mendFormulas(folder: string): number {
   for (let found = renamedIn(mended); found.length > 0; found = renamedIn(mended)) {
     const backwards = found.sort((a, b) => b.at.start - a.at.start);
     for (const { at, name } of backwards) {
-      mended = mended.slice(0, at.start) + name + mended.slice(at.end);
+      const written = mended[at.start] === '"' ? inDoubleQuotes(name) : name;
+      mended = mended.slice(0, at.start) + written + mended.slice(at.end);
     }
     count += found.length;
   }
   if (count > 0) writeAll([{ path, text: mended }]);
   return count;
+}
+
+/** A text in the other quotes, as it stood there before; the line around it may be in single ones. */
+function inDoubleQuotes(text: string): string {
+  return `"${text.slice(1, -1).replaceAll("''", "'").replaceAll('"', '""')}"`;
 }
 
 function renamedIn(text: string): { at: Span; name: string }[] {

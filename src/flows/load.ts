@@ -1,9 +1,11 @@
 import { createHash } from "node:crypto";
 import { createReadStream, existsSync } from "node:fs";
+import { join } from "node:path";
 import { pipeline } from "node:stream/promises";
 import { configure } from "../../kit/settings.ts";
 import { now, today, toUtc } from "../../kit/time.ts";
 import { Failure } from "../core/failure.ts";
+import { type Moment, type OwnRule, ownRules } from "../core/formula/own-rules.ts";
 import {
   type Entity,
   entityNamed,
@@ -15,6 +17,7 @@ import {
 } from "../core/model/model.ts";
 import { nearest } from "../core/naming/nearest.ts";
 import { columnOf, inOrder, linkOf, tableOf } from "../core/schema/from-model.ts";
+import { fixedTable, fixedText } from "../core/seeding/fixed.ts";
 import type { Value } from "../core/seeding/values.ts";
 import { columnLetters } from "../core/tabular/cells.ts";
 import { keyField } from "../core/tabular/conversion.ts";
@@ -24,16 +27,27 @@ import type { KeyedTable, LoadCounts, Loader, LoadRow, LoadTarget } from "../io/
 import { fileFailure } from "../io/project/files.ts";
 import { dataFile, type Project } from "../io/project/project.ts";
 import { readDataFile } from "../io/sheets/data-files.ts";
+import type { ReadStep } from "../io/sheets/text.ts";
 import { withDatabase } from "./database.ts";
 import type { Report } from "./report.ts";
-import { requireRules } from "./row-rules.ts";
+import { requireRules, toldRule } from "./row-rules.ts";
+import { readSeedingRecord } from "./seeding-record.ts";
 
-/** A file with rows of an entity. */
-export interface DataFile {
+/** Rows of an entity that stand somewhere: in a file, or in the model. */
+export interface DataSource {
   entity: Entity;
-  path: string;
+  /** What people call it, such as `data/Hive.csv`. */
+  name: string;
+  /** The name under which the database remembers that it was loaded. */
+  remembered: string;
   checksum: string;
+  /** Whether it has all of the entity's rows, so that others are missing in it. */
+  whole: boolean;
+  read(): Generator<DataStep>;
 }
+
+/** Some rows of a source, of which the first has a number; and how far it is read. */
+export type DataStep = Pick<ReadStep, "rows" | "first" | "share"> & { header: string[] };
 
 /** What loading did with an entity's rows. */
 export interface Loaded extends LoadCounts {
@@ -51,19 +65,75 @@ export interface LoadOptions {
   dry?: boolean;
 }
 
-/** The data files of a project that its database hasn't taken yet, or not as they are now. */
-export async function pendingData(project: Project, model: Model): Promise<DataFile[]> {
-  const files: DataFile[] = [];
-  for (const entity of model.entities) {
-    const path = dataFile(project, entity.name);
-    if (existsSync(path)) files.push({ entity, path, checksum: await checksumOf(path) });
-  }
-  if (files.length === 0) return [];
-  const loaded = await withDatabase(project, loadedChecksums);
-  return files.filter(({ entity, checksum }) => loaded.get(entity.name) !== checksum);
+/** The file of an entity's rows, as a source. */
+export async function fileSource(entity: Entity, path: string): Promise<DataSource> {
+  const name = `data/${entity.name}.csv`;
+  return {
+    entity,
+    name,
+    remembered: entity.name,
+    checksum: await checksumOf(path),
+    whole: true,
+    read: () => readDataFile(path, name),
+  };
 }
 
-/** The checksum of the file that each entity's rows were loaded from last. */
+/** The rows that the model asks for: those that stand in it, and those of the file that it names. */
+export async function seedSources(project: Project, entity: Entity): Promise<DataSource[]> {
+  const sources: DataSource[] = [];
+  const { file } = entity.seed ?? {};
+  if (file !== undefined) {
+    const [path, name] = [join(project.data, file), `data/${file}`];
+    if (!existsSync(path)) {
+      const help = `put it there, or correct \`seed\` of ${entity.name} in the model`;
+      throw new Failure("input", `${name} is not there`, help);
+    }
+    sources.push({
+      entity,
+      name,
+      remembered: `${entity.name} ${file}`,
+      checksum: await checksumOf(path),
+      whole: false,
+      read: () => readDataFile(path, name),
+    });
+  }
+  // The day of the first seeding, so that rows don't change with the day on which they are looked at.
+  const day = readSeedingRecord(project).today ?? today();
+  const fixed = fixedTable(entity, { today: day, now: `${day}T12:00` });
+  if (fixed) {
+    sources.push({
+      entity,
+      name: `seed of ${entity.name} in the model`,
+      remembered: `${entity.name} fixed`,
+      checksum: createHash("sha256").update(fixedText(entity)).digest("hex"),
+      whole: false,
+      *read() {
+        yield { ...fixed, first: 1, share: 1 };
+      },
+    });
+  }
+  return sources;
+}
+
+/** Whether a project has files with rows of a person's own. */
+export function hasDataFiles(project: Project, model: Model): boolean {
+  return model.entities.some(({ name }) => existsSync(dataFile(project, name)));
+}
+
+/** What a project's database hasn't taken yet, or not as it is now: data files, and rows that the model asks for. */
+export async function pendingData(project: Project, model: Model): Promise<DataSource[]> {
+  const sources: DataSource[] = [];
+  for (const entity of model.entities) {
+    const path = dataFile(project, entity.name);
+    if (existsSync(path)) sources.push(await fileSource(entity, path));
+    sources.push(...(await seedSources(project, entity)));
+  }
+  if (sources.length === 0) return [];
+  const loaded = await withDatabase(project, loadedChecksums);
+  return sources.filter(({ remembered, checksum }) => loaded.get(remembered) !== checksum);
+}
+
+/** The checksum of what was loaded last of each source. */
 export async function loadedChecksums(engine: Engine): Promise<Map<string, string>> {
   return new Map((await engine.loads()).map(({ entity, checksum }) => [entity, checksum]));
 }
@@ -85,29 +155,21 @@ class OnlyLooked extends Error {
   }
 }
 
-/** Loads data files: all of them, or nothing. Rows that were changed in the application stay as they are. */
+/** Loads rows that stand somewhere: all of them, or nothing. Rows that were changed in the application stay as they are. */
 export async function loadData(
   project: Project,
   model: Model,
-  files: readonly DataFile[],
+  sources: readonly DataSource[],
   { deleteMissing = false, dry = false }: LoadOptions,
   report: Report,
 ): Promise<Loaded[]> {
-  if (files.length === 0) return [];
+  if (sources.length === 0) return [];
   configure(model.app);
+  const all = deleteMissing ? await withSeedSources(project, sources) : sources;
   return withDatabase(project, async (engine) => {
     try {
       return await engine.transaction(async () => {
-        const loaded = await loadAll(engine, model, files, deleteMissing, report);
-        const entities = files.map(({ entity }) => entity);
-        const moments = { today: today(), now: now() };
-        await requireRules(
-          engine,
-          model,
-          entities,
-          moments,
-          "correct the data; nothing of it was loaded",
-        );
+        const loaded = await loadSources(engine, model, all, deleteMissing, report);
         if (dry) throw new OnlyLooked(loaded);
         return loaded;
       });
@@ -118,46 +180,82 @@ export async function loadData(
   });
 }
 
+/** Some sources, and what the model asks for of the same entities: so those rows aren't missing. */
+async function withSeedSources(
+  project: Project,
+  sources: readonly DataSource[],
+): Promise<DataSource[]> {
+  const known = new Set(sources.map(({ remembered }) => remembered));
+  const more: DataSource[] = [];
+  for (const entity of new Set(sources.map((source) => source.entity))) {
+    for (const source of await seedSources(project, entity)) {
+      if (!known.has(source.remembered)) more.push(source);
+    }
+  }
+  return [...sources, ...more];
+}
+
+/** Loads rows within a transaction of the caller's, and holds their entities to their rules. */
+export async function loadSources(
+  engine: Engine,
+  model: Model,
+  sources: readonly DataSource[],
+  deleteMissing: boolean,
+  report: Report,
+): Promise<Loaded[]> {
+  const moments = { today: today(), now: now() };
+  const loaded = await loadAll(engine, model, sources, { deleteMissing, moments }, report);
+  const entities = [...new Set(sources.map(({ entity }) => entity))];
+  const help = "correct the data; nothing of it was loaded";
+  await requireRules(engine, model, entities, moments, help);
+  return loaded;
+}
+
 async function loadAll(
   engine: Engine,
   model: Model,
-  files: readonly DataFile[],
-  deleteMissing: boolean,
+  sources: readonly DataSource[],
+  { deleteMissing, moments }: { deleteMissing: boolean; moments: Moment },
   report: Report,
 ): Promise<Loaded[]> {
   const moment = now();
   const loader = engine.loader({ moment, deleteMissing });
   const order = inOrder(model);
-  const sorted = [...files].sort((a, b) => order.indexOf(a.entity) - order.indexOf(b.entity));
-  const rows = new Map<string, number>();
+  const sorted = [...sources].sort((a, b) => order.indexOf(a.entity) - order.indexOf(b.entity));
+  const rows: number[] = [];
   const present = new Set<string>();
-  for (const { entity, path } of sorted) {
+  for (const source of sorted) {
+    const { entity } = source;
     // A reference to what comes later, or to its own table, is settled at the end.
     const later = new Set(
-      sorted.map((file) => file.entity.name).filter((name) => !present.has(name)),
+      sorted.map((each) => each.entity.name).filter((name) => !present.has(name)),
     );
-    const reader = new DataReader(model, entity, path, later);
+    const reader = new DataReader(model, source, later, moments);
     try {
       await loader.take(reader.target, reader.read(report));
     } catch (error) {
       throw reader.explain(engine, error as Error);
     }
-    rows.set(entity.name, reader.rows);
+    rows.push(reader.rows);
     present.add(entity.name);
   }
   const counts = await finished(engine, loader);
-  for (const { entity, checksum } of sorted) {
-    await engine.noteLoad(entity.name, checksum, moment);
+  for (const { remembered, checksum } of sorted) {
+    await engine.noteLoad(remembered, checksum, moment);
   }
-  return sorted.map(({ entity }) => ({
-    entity: entity.name,
-    plural: entity.plural,
-    rows: rows.get(entity.name) ?? 0,
-    ...(counts.get(tableOf(entity.name)) as LoadCounts),
-  }));
+  return sorted.map(({ entity, whole }, at) => {
+    const found = counts[at] as LoadCounts;
+    return {
+      entity: entity.name,
+      plural: entity.plural,
+      rows: rows[at] ?? 0,
+      ...found,
+      missing: whole ? found.missing : 0,
+    };
+  });
 }
 
-async function finished(engine: Engine, loader: Loader): Promise<Map<string, LoadCounts>> {
+async function finished(engine: Engine, loader: Loader): Promise<LoadCounts[]> {
   try {
     return await loader.finish();
   } catch (error) {
@@ -170,31 +268,41 @@ async function finished(engine: Engine, loader: Loader): Promise<Map<string, Loa
   }
 }
 
-/** Reads a data file into rows for the database. */
+/** Reads a source into rows for the database. */
 class DataReader {
   readonly target: LoadTarget;
+  readonly entity: Entity;
   readonly #name: string;
   readonly #header: string[];
   readonly #fields: Field[];
+  readonly #rules: OwnRule[];
   rows = 0;
 
   constructor(
     readonly model: Model,
-    readonly entity: Entity,
-    readonly path: string,
+    readonly source: DataSource,
     later: ReadonlySet<string>,
+    moments: Moment,
   ) {
-    this.#name = `data/${entity.name}.csv`;
-    const [first] = readDataFile(path, this.#name);
+    const { entity } = source;
+    this.entity = entity;
+    this.#name = source.name;
+    const [first] = source.read();
     if (!first)
       throw new Failure("input", `${this.#name} has no header`, "its first line names the fields");
     this.#header = first.header;
     this.#fields = this.#header.map((name, at) => this.#field(name, at));
     const single = this.#fields.filter((field) => !isMany(field));
+    const given = new Set(single.map(columnOf));
+    // What a file doesn't have is in the database; such rules are asked there.
+    this.#rules = ownRules(model, entity, moments).filter(({ columns }) =>
+      columns.every((column) => given.has(column)),
+    );
     const key = keyField(entity);
     const keyAt = key ? single.indexOf(key) : -1;
     this.target = {
       table: tableOf(entity.name),
+      whole: source.whole,
       columns: single.map((field) => ({
         name: columnOf(field),
         ...(isReference(field) && {
@@ -246,7 +354,7 @@ class DataReader {
       isMany(field) ? undefined : storedValue(field, context),
     );
     this.rows = 0;
-    for (const { rows, first, share } of readDataFile(this.path, this.#name)) {
+    for (const { rows, first, share } of this.source.read()) {
       const made: LoadRow[] = [];
       for (const [index, row] of rows.entries()) {
         const values: Value[] = [];
@@ -262,12 +370,28 @@ class DataReader {
             values.push(value);
           }
         }
+        this.#require(values, first + index);
         made.push({ values, links });
       }
       yield made;
       this.rows += rows.length;
       report({ kind: "progress", on: `loading ${this.entity.plural}`, rows: this.rows, share });
     }
+  }
+
+  /** Throws where a row doesn't hold to a rule. */
+  #require(values: readonly Value[], at: number): void {
+    if (this.#rules.length === 0) return;
+    const row = Object.fromEntries(
+      this.target.columns.map(({ name }, index) => [name, values[index] ?? null]),
+    );
+    const broken = this.#rules.find(({ holds }) => !holds(row));
+    if (!broken) return;
+    throw new Failure(
+      "input",
+      `${this.#name}, row ${at}: it would break a rule: ${toldRule(this.entity, broken.rule)}`,
+      "correct the file; nothing of it was loaded",
+    );
   }
 
   #misfit(at: number, row: number, cell: string, reason: string): Failure {
@@ -279,7 +403,15 @@ class DataReader {
   /** An error of the database, where the rows are the reason for it. */
   explain(engine: Engine, error: Error): Error {
     const names = this.target.columns.map(({ name }) => name);
-    const { reason, columns } = engine.refusal(error, names) ?? {};
+    const { reason, columns, check } = engine.refusal(error, names) ?? {};
+    const broken = this.entity.checks?.find(({ name }) => name === check);
+    if (broken) {
+      return new Failure(
+        "input",
+        `${this.#name}: a row would break a rule: ${broken.holds}`,
+        "correct the file; nothing of it was loaded",
+      );
+    }
     if (reason !== "unique") return error;
     return new Failure(
       "input",
@@ -290,7 +422,7 @@ class DataReader {
 }
 
 /** How a cell of a data file is stored: its value, or why it can't be. Texts that come again are read once. */
-function storedValue(
+export function storedValue(
   field: Field,
   context: ValueContext,
 ): (cell: string) => Value | { reason: string } {

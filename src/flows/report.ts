@@ -1,5 +1,6 @@
 import type { MigrationDone } from "../../kit/database/migrations.ts";
 import type { Finding } from "../../kit/database/running.ts";
+import type { Failure } from "../core/failure.ts";
 import type { ConversionCounts } from "../core/tabular/conversion.ts";
 import type { Loaded } from "./load.ts";
 
@@ -14,6 +15,8 @@ export type FlowEvent =
   | { kind: "set aside"; count: number; path: string }
   | ({ kind: "loaded" } & Loaded)
   | { kind: "seeded"; entity: string; rows: number }
+  | { kind: "unseeded"; error: Failure }
+  | { kind: "written"; entity: string; rows: number }
   | { kind: "built"; written: number; kept: string[]; removed: number }
   | { kind: "serving"; address: string; wantedPort: number; port: number }
   | { kind: "restarted"; milliseconds: number }

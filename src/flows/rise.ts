@@ -4,6 +4,7 @@ import { holdBack } from "../core/evolution/hold-back.ts";
 import { describeStep } from "../core/evolution/steps.ts";
 import { Failure } from "../core/failure.ts";
 import { onlyComputable } from "../core/formula/check.ts";
+import { withChecks } from "../core/formula/row-checks.ts";
 import type { Model } from "../core/model/model.ts";
 import { pathOf } from "../core/model/names.ts";
 import { slugOf } from "../core/naming/words.ts";
@@ -23,11 +24,11 @@ import { type Consequence, pendingChanges, standingOf } from "./changes.ts";
 import { buildableProject, type Checked } from "./check.ts";
 import { createDatabase, databaseUrl, dialectOf, withDatabase } from "./database.ts";
 import { nameFor } from "./draft.ts";
-import { loadData, pendingData } from "./load.ts";
+import { type DataSource, hasDataFiles, loadData, pendingData } from "./load.ts";
 import { migrateProject } from "./migrate.ts";
 import type { Report } from "./report.ts";
 import { isUntouched, seedProject } from "./seed.ts";
-import { addressOf, type Listening, portFor, usualPort } from "./serve.ts";
+import { addressOf, type Listening, portFor, startOn, usualPort } from "./serve.ts";
 import { extendApplied, settleSitting } from "./sitting.ts";
 
 /** How long a save is given to be complete, in milliseconds. */
@@ -47,24 +48,27 @@ export interface Risen {
  */
 export async function riseProject(
   folder: string,
-  listening: Listening & { seed: number },
+  listening: Listening,
   report: Report,
   log: (text: string) => void,
 ): Promise<Risen> {
   const first = buildableProject(folder);
-  const port = await portFor(listening);
+  await portFor(listening);
   await createDatabase(first.project);
   await withDatabase(first.project, (engine) => settleSitting(first.project, engine));
   const sitting = new Sitting(first.project, report);
   const model = await sitting.apply(first);
-  await takeData(first.project, model, report);
-  if (await isUntouched(first.project, model))
-    await seedProject(first.project, model, listening.seed, report);
+  const untouched = await isUntouched(first.project, model);
+  // Rows of a person's own are there instead of sample rows, which come beside those that the model asks for.
+  const empty = untouched && !hasDataFiles(first.project, model);
+  if (!empty || !(await fillSamples(first.project, model, report))) {
+    await takeData(first.project, model, report);
+  }
   await buildApplication(first.project, model, report);
-  const runner = new Runner(first.project, listening.host, port, log);
+  const runner = new Runner(first.project, listening.host, log);
   runner.tell(first, sitting.waiting);
   report({ kind: "working", on: "starting the application" });
-  await runner.start();
+  const { port } = await startOn(listening, (free) => runner.begin(free));
   const address = addressOf(listening.host, port);
   report({ kind: "serving", address, wantedPort: listening.port ?? usualPort, port });
   const follower = new Follower(folder, sitting, runner, report);
@@ -81,10 +85,27 @@ export async function riseProject(
   };
 }
 
-/** Loads the data files that the database hasn't taken as they are now. */
-async function takeData(project: Project, model: Model, report: Report): Promise<void> {
-  const files = await pendingData(project, model);
-  for (const loaded of await loadData(project, model, files, {}, report)) {
+/** Fills an empty database with sample rows; false where the model has it that there can be none, which is told. */
+async function fillSamples(project: Project, model: Model, report: Report): Promise<boolean> {
+  try {
+    await seedProject(project, model, {}, report);
+    return true;
+  } catch (error) {
+    if (!(error instanceof Failure) || error.code !== "input") throw error;
+    report({ kind: "unseeded", error });
+    return false;
+  }
+}
+
+/** Loads data files, and rows that the model asks for, that the database hasn't taken as they are now. */
+async function takeData(
+  project: Project,
+  model: Model,
+  report: Report,
+  which: (source: DataSource) => boolean = () => true,
+): Promise<void> {
+  const sources = (await pendingData(project, model)).filter(which);
+  for (const loaded of await loadData(project, model, sources, {}, report)) {
     report({ kind: "loaded", ...loaded });
   }
 }
@@ -109,8 +130,12 @@ class Sitting {
     let waiting = await waitingChanges(project, held);
     this.waiting = waiting.map(waitingSentence);
     // What is held back may lead to other changes, such as a field that is missed where it was.
+    const checks = new Set<string>();
     for (let round = 0; waiting.length > 0 && built && round < 5; round++) {
-      held = holdBack(held, built, waiting);
+      // A check that waits for rows waits alone: the application holds to its rule from now on.
+      for (const { table, check } of waiting) if (check) checks.add(`${table}.${check}`);
+      const others = waiting.filter(({ check }) => !check);
+      held = withChecks(holdBack(held, built, others), checks);
       waiting = await waitingChanges(project, held);
     }
     if (waiting.length > 0) {
@@ -186,6 +211,7 @@ async function waitingChanges(project: Project, model: Model): Promise<Consequen
 class Runner {
   #bundler: Bundler | undefined;
   #server: RunningServer | undefined;
+  #port = usualPort;
   #stopping = false;
   readonly #notes: string;
   #end: (code: number | null) => void = () => undefined;
@@ -196,7 +222,6 @@ class Runner {
   constructor(
     readonly project: Project,
     readonly host: string,
-    readonly port: number,
     readonly log: (text: string) => void,
   ) {
     this.#notes = join(project.run, "notes.json");
@@ -218,6 +243,18 @@ class Runner {
     if (readText(this.#notes) !== text) writeAll([{ path: this.#notes, text }]);
   }
 
+  /** Starts the application for the first time; nothing is left behind where it doesn't start. */
+  async begin(port: number): Promise<void> {
+    this.#port = port;
+    try {
+      await this.start();
+    } catch (error) {
+      await this.#bundler?.close();
+      this.#bundler = undefined;
+      throw error;
+    }
+  }
+
   /** Bundles the application and starts it in the place of the one that runs. */
   async start(): Promise<void> {
     mkdirSync(this.project.run, { recursive: true });
@@ -229,7 +266,7 @@ class Runner {
     if (this.#stopping) return;
     const server = await startServer(this.project, main, {
       host: this.host,
-      port: this.port,
+      port: this.#port,
       database: databaseUrl(this.project),
       notes: this.#notes,
       log: this.log,
@@ -296,6 +333,7 @@ class Follower {
         const checked = buildableProject(this.folder);
         refuseOtherKind(this.sitting.project, checked.project);
         const model = await this.sitting.apply(checked);
+        await takeData(this.sitting.project, model, this.report, ({ whole }) => !whole);
         await buildApplication(this.sitting.project, model, this.report);
         this.runner.tell(checked, this.sitting.waiting);
       }

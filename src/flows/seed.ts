@@ -1,103 +1,243 @@
-import { join } from "node:path";
+import { rmSync } from "node:fs";
+import { configure } from "../../kit/settings.ts";
 import { now, today } from "../../kit/time.ts";
-import { Failure } from "../core/failure.ts";
-import type { Model } from "../core/model/model.ts";
-import { tableOf } from "../core/schema/from-model.ts";
-import { seedEntity, seedingPlan } from "../core/seeding/rows.ts";
+import type { Entity, Model } from "../core/model/model.ts";
+import { columnOf, tableOf } from "../core/schema/from-model.ts";
+import { lifetimeColumns, lifetimesOf } from "../core/seeding/days.ts";
+import { seededFields, Unmakeable } from "../core/seeding/rows.ts";
+import { type EntitySample, type Present, Sampling } from "../core/seeding/sampling.ts";
+import type { Value } from "../core/seeding/values.ts";
 import type { Engine } from "../io/engines/engine.ts";
-import { readText, writeAll } from "../io/project/files.ts";
 import type { Project } from "../io/project/project.ts";
 import { withDatabase } from "./database.ts";
+import { type Emptying, emptyEntities, emptyingOf, requireNamed } from "./emptying.ts";
+import { type Loaded, loadSources, pendingData } from "./load.ts";
 import { requireMigrated } from "./migrate.ts";
 import type { Report } from "./report.ts";
-import { holdsToRules, requireRules } from "./row-rules.ts";
+import { unmakeableRow } from "./seed-failures.ts";
+import {
+  orderOf,
+  requirePossible,
+  type SeedOrder,
+  type SeedRequest,
+  type Standing,
+  standingsOf,
+  usualSeed,
+} from "./seed-order.ts";
+import { holdToRules } from "./seed-rules.ts";
+import { readSeedingRecord, writeSeedingRecord } from "./seeding-record.ts";
 
-/** What was seeded: rows by entity, and those that had rows already. */
+/** What was seeded. */
 export interface Seeded {
   seed: number;
+  /** The day from which days count back. */
+  today: string;
+  /** Sample rows that were made, by entity. */
   rows: Record<string, number>;
+  /** Entities that were left alone, because they have rows already. */
   skipped: string[];
+  /** What was taken from files and from the model. */
+  loaded: Loaded[];
+  /** The folder with people's rows that were thrown away. */
+  kept?: string;
 }
 
-/** Fills every entity that has no rows. All of it is done, or nothing. */
+/** Fills entities with sample rows. All of it is done, or nothing. */
 export async function seedProject(
   project: Project,
   model: Model,
-  seed: number,
+  request: SeedRequest,
   report: Report,
 ): Promise<Seeded> {
   await requireMigrated(project, model);
-  const day = referenceDay(project);
-  return withDatabase(project, (engine) =>
-    engine.transaction(async () => seedAll(engine, model, { seed, today: day }, report)),
-  );
+  configure(model.app);
+  const record = readSeedingRecord(project);
+  const sources = await pendingData(project, model);
+  const day = record.today ?? today();
+  const seed = request.seed ?? record.seed ?? usualSeed;
+  let kept: string | undefined;
+  const seeded = await withDatabase(project, (engine) =>
+    engine.transaction(async () => {
+      if (request.emptyFirst) kept = await emptyFirst(engine, project, model, request);
+      const loaded =
+        sources.length > 0 ? await loadSources(engine, model, sources, false, report) : [];
+      const standings = await standingsOf(engine, model);
+      const order = orderOf(model, standings, request, record, day);
+      const moments = { today: day, now: now() };
+      await fillEntities(engine, model, { seed, ...moments, ...order }, standings, report);
+      report({ kind: "working", on: "writing it all to the disk" });
+      return { ...order, loaded };
+    }),
+  ).catch((error) => {
+    // Nothing went, so that nothing is kept.
+    if (kept) rmSync(kept, { recursive: true, force: true });
+    throw error;
+  });
+  const { counts, skipped, usual, loaded } = seeded;
+  for (const each of loaded) report({ kind: "loaded", ...each });
+  for (const { name, plural } of model.entities) {
+    const count = counts.get(name);
+    if (count) report({ kind: "seeded", entity: plural, rows: count });
+  }
+  writeSeedingRecord(project, { seed, today: day, rows: { ...record.rows, ...usual } });
+  const rows = Object.fromEntries([...counts].filter(([, count]) => count > 0));
+  return { seed, today: day, rows, skipped, loaded, ...(kept && { kept }) };
 }
 
-async function seedAll(
+/** What `emptyFirst` would take away; throws where it may not. */
+export async function emptyingPreview(
+  project: Project,
+  model: Model,
+  request: SeedRequest,
+): Promise<Emptying[]> {
+  await requireMigrated(project, model);
+  return withDatabase(project, (engine) => allowedEmptying(engine, model, request));
+}
+
+async function allowedEmptying(
   engine: Engine,
   model: Model,
-  { seed, today: day }: { seed: number; today: string },
-  report: Report,
-): Promise<Seeded> {
-  const records = new Map<string, readonly number[]>();
-  const seeded: Seeded = { seed, rows: {}, skipped: [] };
-  const moments = { today: day, now: now() };
-  for (const { entity } of seedingPlan(model)) {
-    records.set(entity.name, await engine.ids(tableOf(entity.name)));
-  }
-  for (const { entity, count } of seedingPlan(model)) {
-    if ((records.get(entity.name)?.length ?? 0) > 0) {
-      seeded.skipped.push(entity.name);
-      continue;
-    }
-    report({ kind: "working", on: `seeding ${entity.plural}` });
-    const holds = holdsToRules(model, entity, moments);
-    const { rows, links } = seedEntity(entity, count, { seed, today: day, records, holds });
-    if (rows.length === 0) {
-      throw new Failure(
-        "input",
-        `no row for ${entity.name} could be made that holds to its own rules`,
-        "look at its ranges, and at what it requires",
-      );
-    }
-    const moment = now();
-    const stamped = rows.map((row) => ({ ...row, created_at: moment, updated_at: moment }));
-    const ids = await engine.insert(tableOf(entity.name), stamped);
-    await engine.noteSeeded(tableOf(entity.name), ids[0] ?? 0, ids.at(-1) ?? 0);
-    records.set(entity.name, ids);
-    for (const { table, from, to, pairs } of links) {
-      const numbered = pairs.map(([row, target]) => [ids[row] ?? 0, target] as const);
-      await engine.insertPairs(table, [from, to], numbered);
-    }
-    seeded.rows[entity.name] = rows.length;
-    report({ kind: "seeded", entity: entity.plural, rows: rows.length });
-  }
-  const made = model.entities.filter(({ name }) => seeded.rows[name] !== undefined);
-  // The rows were saved by now, and not a moment later.
-  const saved = { ...moments, now: now() };
-  await requireRules(
-    engine,
-    model,
-    made,
-    saved,
-    "no sample row was kept: give it rows of your own",
-  );
-  return seeded;
+  { entities = [], throwAway = [] }: SeedRequest,
+): Promise<Emptying[]> {
+  const names = entities.length > 0 ? entities : model.entities.map(({ name }) => name);
+  const emptying = await emptyingOf(engine, model, names);
+  requireNamed(emptying, throwAway);
+  return emptying;
 }
 
-/** The day from which sample dates count back: written down the first time, so that the rows stay the same. */
-function referenceDay(project: Project): string {
-  const path = join(project.record, "seeding.json");
-  try {
-    const known = JSON.parse(readText(path) ?? "") as { today?: unknown };
-    if (typeof known.today === "string" && /^\d{4}-\d{2}-\d{2}$/.test(known.today))
-      return known.today;
-  } catch {
-    // There is no such file yet.
+async function emptyFirst(
+  engine: Engine,
+  project: Project,
+  model: Model,
+  request: SeedRequest,
+): Promise<string | undefined> {
+  const emptying = await allowedEmptying(engine, model, request);
+  return emptyEntities(engine, project, model, emptying, request.throwAway ?? []);
+}
+
+interface Filling extends SeedOrder {
+  seed: number;
+  today: string;
+  now: string;
+}
+
+async function fillEntities(
+  engine: Engine,
+  model: Model,
+  { seed, counts, ...moment }: Filling,
+  standings: ReadonlyMap<string, Standing>,
+  report: Report,
+): Promise<void> {
+  requirePossible(model, counts, standings, moment.today);
+  const present = new Map<string, Present>();
+  for (const entity of model.entities) {
+    const standing = standings.get(entity.name);
+    const count = counts.get(entity.name) ?? 0;
+    if (standing) present.set(entity.name, await presentOf(engine, entity, count, standing));
   }
-  const day = today();
-  writeAll([{ path, text: `${JSON.stringify({ today: day })}\n` }]);
-  return day;
+  const sampling = new Sampling(model, { seed, ...moment, counts, present });
+  const filled: EntitySample[] = [];
+  try {
+    for (const sample of sampling.entities()) {
+      if (sample.count === 0) continue;
+      await fillEntity(engine, sample, moment.now, report);
+      filled.push(sample);
+    }
+    for (const sample of filled) await fillReferences(engine, sampling, sample, report);
+    // The rows were saved by now, and not a moment later.
+    await holdToRules(engine, model, sampling, filled, { ...moment, now: now() });
+    for (const { entity } of filled) await engine.filler.goOn(tableOf(entity.name));
+  } catch (error) {
+    if (error instanceof Unmakeable) throw unmakeableRow(error);
+    throw error;
+  }
+}
+
+/** Puts the sample rows of an entity into its table. */
+async function fillEntity(
+  engine: Engine,
+  { entity, count, first, columns, rows }: EntitySample,
+  moment: string,
+  report: Report,
+): Promise<void> {
+  const on = `seeding ${entity.plural}`;
+  report({ kind: "working", on });
+  const table = tableOf(entity.name);
+  await engine.filler.fill({ table, columns, first, moment }, told(rows(), count, on, report));
+  await engine.noteSeeded(table, first, first + count - 1);
+}
+
+/** Fills in what leads to records that are there only now. */
+async function fillReferences(
+  engine: Engine,
+  sampling: Sampling,
+  { entity, count, first }: EntitySample,
+  report: Report,
+): Promise<void> {
+  for (const { table, columns, field, targets } of sampling.linksOf(entity)) {
+    const [from, to] = columns;
+    const pairs = function* () {
+      for (let row = 0; row < count; row++) {
+        for (const target of targets(row)) yield { [from]: first + row, [to]: target };
+      }
+    };
+    const on = `seeding ${field.label} of ${entity.plural}`;
+    report({ kind: "working", on });
+    await engine.filler.fill({ table, columns }, pairs());
+  }
+  for (const { column, value } of sampling.lateOf(entity)) {
+    const values = function* (): Generator<[number, Value]> {
+      for (let row = 0; row < count; row++) {
+        const target = value(row);
+        if (target !== null) yield [first + row, target];
+      }
+    };
+    await engine.filler.set(tableOf(entity.name), column, values());
+  }
+}
+
+/** Tells how far rows are, now and then. */
+export function* told<Row>(
+  rows: Iterable<Row>,
+  count: number,
+  on: string,
+  report: Report,
+): Generator<Row> {
+  let done = 0;
+  for (const row of rows) {
+    yield row;
+    done++;
+    if (done % 1000 === 0) report({ kind: "progress", on, rows: done, share: done / count });
+  }
+}
+
+/** What sample rows of an entity have to know of those that are there. */
+async function presentOf(
+  engine: Engine,
+  entity: Entity,
+  count: number,
+  { all, made }: Standing,
+): Promise<Present> {
+  const table = tableOf(entity.name);
+  const highest = count > 0 ? await engine.filler.highest(table) : 0;
+  if (all === 0) return { ids: [], highest, made };
+  const unique = new Set(entity.unique.flat());
+  const held = seededFields(entity)
+    .filter((field) => count > 0 && (field.unique || unique.has(field.name)))
+    .map(columnOf);
+  const columns = [...new Set([...held, ...lifetimeColumns(entity)])];
+  const { quoted } = engine.dialect;
+  const rows = await engine.migrations.rows<Record<string, Value>>(
+    `select ${["id", ...columns].map(quoted).join(", ")} from ${quoted(table)} order by ${quoted("id")}`,
+  );
+  const lifetime = lifetimesOf(entity);
+  return {
+    ids: rows.map(({ id }) => Number(id)),
+    ...(lifetime && { lifetimes: rows.map(lifetime) }),
+    highest: Math.max(highest, Number(rows.at(-1)?.id ?? 0)),
+    values: new Map(held.map((column) => [column, rows.map((row) => row[column] ?? null)])),
+    made,
+  };
 }
 
 /** Whether no entity has a row or ever had one: a person who deleted all rows wants none invented. */

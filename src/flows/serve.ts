@@ -3,7 +3,7 @@ import { join } from "node:path";
 import { Failure } from "../core/failure.ts";
 import type { Project } from "../io/project/project.ts";
 import { openBundler } from "../io/runner/bundle.ts";
-import { freePort, type RunningServer, startServer } from "../io/runner/server.ts";
+import { freePort, PortTaken, type RunningServer, startServer } from "../io/runner/server.ts";
 import { buildableProject } from "./check.ts";
 import { databaseUrl } from "./database.ts";
 import { requireMigrated } from "./migrate.ts";
@@ -24,6 +24,21 @@ export function portFor({ host, port }: Listening): Promise<number> {
   return freePort(host, port ?? usualPort, port !== undefined);
 }
 
+/** Starts something on the port to take; on the next one, where another program was faster. */
+export async function startOn<Started>(
+  listening: Listening,
+  start: (port: number) => Promise<Started>,
+): Promise<{ port: number; started: Started }> {
+  for (let tries = 1; ; tries++) {
+    const port = await portFor(listening);
+    try {
+      return { port, started: await start(port) };
+    } catch (error) {
+      if (!(error instanceof PortTaken) || listening.port !== undefined || tries === 5) throw error;
+    }
+  }
+}
+
 /** An address for people. */
 export function addressOf(host: string, port: number): string {
   const name = host === "0.0.0.0" || host === "::" ? "127.0.0.1" : host;
@@ -40,13 +55,15 @@ export async function serveProject(
   const { project, model } = buildableProject(folder);
   requireBuilt(project);
   await requireMigrated(project, model);
-  const port = await portFor(listening);
+  await portFor(listening);
   report({ kind: "working", on: "starting the application" });
   const bundler = await openBundler(project);
   try {
     const main = await bundler.bundle();
-    const settings = { host: listening.host, port, database: databaseUrl(project), log };
-    const server = await startServer(project, main, settings);
+    const settings = { host: listening.host, database: databaseUrl(project), log };
+    const { port, started: server } = await startOn(listening, (free) =>
+      startServer(project, main, { ...settings, port: free }),
+    );
     const wantedPort = listening.port ?? usualPort;
     report({ kind: "serving", address: addressOf(listening.host, port), wantedPort, port });
     return server;

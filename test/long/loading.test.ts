@@ -43,6 +43,27 @@ async function load(folder: string, ...args: string[]) {
 }
 
 describe.each(kinds)("data files, on $kind,", (kind) => {
+  it("miss nothing that the model asks for", async () => {
+    const { folder, rows } = await projectWithData(
+      kind,
+      "  Remedy:\n    fields:\n      name: text, required, unique\n    seed: [{name: thymol}, {name: oxalic acid}]\n",
+      { Remedy: "name\nformic acid\nlactic acid\n" },
+    );
+    const names = async () =>
+      (await rows<{ name: string }>("select name from remedy order by name")).map(
+        ({ name }) => name,
+      );
+    await load(folder, "--delete-missing");
+    expect(await names()).toEqual(["formic acid", "lactic acid", "oxalic acid", "thymol"]);
+    writeData(folder, { Remedy: "name\nlactic acid\n" });
+    await load(folder, "--delete-missing");
+    expect(await names()).toEqual(["lactic acid", "oxalic acid", "thymol"]);
+    const path = join(folder, "model.yaml");
+    writeFileSync(path, readFileSync(path, "utf8").replace("{name: thymol}, ", ""));
+    await load(folder, "--delete-missing");
+    expect(await names()).toEqual(["lactic acid", "oxalic acid", "thymol"]);
+  });
+
   it("hold values of every kind, blank ones too", async () => {
     const { folder, rows } = await projectWithData(
       kind,

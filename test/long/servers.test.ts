@@ -148,7 +148,7 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
     );
     expect(await levadura(["seed"], folder, { env })).toMatchObject({ status: 0, err: "" });
     expect((await server.rowsIn(database.url, "select count(*) as n from inspection"))[0]?.n).toBe(
-      72,
+      108,
     );
   });
 

@@ -3,10 +3,12 @@ import { expect } from "vitest";
 import { applyMigrations, type Migration, rewindMigration } from "../../kit/database/migrations.ts";
 import { RowsInTheWay } from "../../kit/database/running.ts";
 import { difference } from "../../src/core/evolution/difference.ts";
-import type { Model } from "../../src/core/model/model.ts";
+import type { Entity, Model } from "../../src/core/model/model.ts";
 import { schemaOf, tableOf } from "../../src/core/schema/from-model.ts";
 import { type Schema, tableNamed } from "../../src/core/schema/schema.ts";
-import { seedEntity, seedingPlan } from "../../src/core/seeding/rows.ts";
+import { usualCounts } from "../../src/core/seeding/plan.ts";
+import { type EntitySample, Sampling } from "../../src/core/seeding/sampling.ts";
+import type { Value } from "../../src/core/seeding/values.ts";
 import { folded, isOrdered, orderColumn } from "../../src/core/sql/sqlite/ordering.ts";
 import type { Catalogue, Engine } from "../../src/io/engines/engine.ts";
 import { migrationOf } from "../../src/io/project/migrations.ts";
@@ -52,32 +54,58 @@ async function expectOrders(engine: Engine, { tables }: Schema, context: string)
   }
 }
 
-async function fillWith(engine: Engine, model: Model, seed: number): Promise<void> {
-  const records = new Map<string, readonly number[]>();
-  const stamp = { created_at: "2026-01-01T00:00:00Z", updated_at: "2026-01-01T00:00:00Z" };
-  for (const { entity, count } of seedingPlan(model)) {
-    const { rows, links } = seedEntity(entity, count, { seed, today: "2026-05-03", records });
+/** Puts sample rows into the tables of a model, as seeding does; `changed` makes another row of each. */
+export async function fillModel(
+  engine: Engine,
+  model: Model,
+  seed: number,
+  changed: (entity: Entity, row: Record<string, Value>, at: number) => Record<string, Value> = (
+    _,
+    row,
+  ) => row,
+): Promise<void> {
+  const moment = "2026-05-03T07:00:00Z";
+  const counts = usualCounts(model, "2026-05-03");
+  const options = { seed, today: "2026-05-03", now: moment, counts, present: new Map() };
+  const sampling = new Sampling(model, options);
+  const samples: EntitySample[] = [];
+  for (const sample of sampling.entities()) {
+    const { entity, columns, first } = sample;
+    const rows = [...sample.rows()].map((row, at) => changed(entity, row, at));
     const table = tableOf(entity.name);
-    const texts = (tableNamed(schemaOf(model), table)?.columns ?? []).filter(
+    if (rows.length > 0) await engine.filler.fill({ table, columns, first, moment }, rows);
+    await engine.filler.goOn(table);
+    samples.push(sample);
+  }
+  for (const { entity, first, count } of samples) {
+    const numbers = Array.from({ length: count }, (_, row) => row);
+    for (const { table, columns, targets } of sampling.linksOf(entity)) {
+      const [from, to] = columns;
+      const pairs = numbers.flatMap((row) =>
+        targets(row).map((target) => ({ [from]: first + row, [to]: target })),
+      );
+      await engine.filler.fill({ table, columns }, pairs);
+    }
+    for (const { column, value } of sampling.lateOf(entity)) {
+      const values = numbers.map((row) => [first + row, value(row)] as const);
+      await engine.filler.set(tableOf(entity.name), column, values);
+    }
+  }
+}
+
+/** The same, with letters beyond ASCII in every text. */
+function fillAccented(engine: Engine, model: Model, seed: number): Promise<void> {
+  const schema = schemaOf(model);
+  return fillModel(engine, model, seed, ({ name }, row, at) => {
+    const texts = (tableNamed(schema, tableOf(name))?.columns ?? []).filter(
       ({ type, checks = [] }) =>
         type.kind === "text" && checks.every(({ kind }) => kind !== "one of"),
     );
-    const ids = await engine.insert(
-      table,
-      rows.map((row, at) => ({
-        ...row,
-        ...Object.fromEntries(
-          texts.flatMap(({ name }) => (name in row ? [[name, accented(row[name], at)]] : [])),
-        ),
-        ...stamp,
-      })),
+    const told = texts.flatMap(({ name }) =>
+      name in row ? [[name, accented(row[name], at) as Value] as const] : [],
     );
-    records.set(entity.name, ids);
-    for (const { table, from, to, pairs } of links) {
-      const numbered = pairs.map(([row, target]) => [ids[row] ?? 0, target] as const);
-      await engine.insertPairs(table, [from, to], numbered);
-    }
-  }
+    return { ...row, ...Object.fromEntries(told) };
+  });
 }
 
 export type Outcome = "moved" | "refused" | "impossible";
@@ -106,7 +134,7 @@ export async function thereAndBack(engine: Engine, folder: string, seed: number)
   const migrations: Migration[] = [begin, next];
   const context = `${texts.join("\n")}\n${next.forward}\n-- BACK\n${next.back}`;
   await applyMigrations(engine.migrations, [begin], options);
-  await fillWith(engine, before, seed);
+  await fillAccented(engine, before, seed);
   await expectOrders(engine, from, context);
   const rows = await contentOf(engine, from);
   const catalogue = sorted(await engine.catalogue());
@@ -125,7 +153,10 @@ export async function thereAndBack(engine: Engine, folder: string, seed: number)
   );
   await expectOrders(engine, schemaOf(after), context);
   for (const { name, was } of after.entities) {
-    const left = after.entities.some((other) => other.was === name);
+    // A name that was another's is taken for that other one, as long as this one was there.
+    const left =
+      after.entities.some((other) => other.was === name) ||
+      (was !== undefined && before.entities.some((other) => other.name === name));
     const old = left ? undefined : tableNamed(from, tableOf(was ?? name));
     if (!old || old.key.length > 1) continue;
     const count = await engine.count(`select 1 from ${engine.dialect.quoted(tableOf(name))}`);

@@ -47,7 +47,10 @@ export function projectOn(
   return {
     folder,
     url,
-    rows: async (statement) => (await server.rowsIn(url, statement)).map(asInFile) as never,
+    rows: async (statement) => {
+      const found: unknown = await server.rowsIn(url, statement);
+      return (Array.isArray(found) ? found.map(asInFile) : []) as never;
+    },
     remove: async () => {
       rmSync(folder, { recursive: true, force: true });
       await administrator(server, `drop database if exists ${name} ${server.drop}`);

@@ -1,3 +1,4 @@
+import { withChecks } from "../../src/core/formula/row-checks.ts";
 import type { Model } from "../../src/core/model/model.ts";
 import { readModel } from "../../src/core/model/read.ts";
 
@@ -8,6 +9,8 @@ interface Sketch {
 
 interface SketchEntity {
   name: string;
+  /** The field that a rule is about, and another one. */
+  ruled: [string, string];
   was?: string;
   fields: SketchField[];
 }
@@ -108,6 +111,7 @@ function sketch(chance: Chance): Sketch {
   return {
     entities: names.map((name) => ({
       name,
+      ruled: [chance.of(fieldNames), chance.of(fieldNames)],
       fields: [
         { name: "name", type: "text", options: chance.happens(40) ? ["unique"] : [] },
         ...[...new Set([0, 1, 2, 3].map(() => chance.of(fieldNames)))].map((each) =>
@@ -127,6 +131,7 @@ function changed(before: Sketch, chance: Chance): Sketch {
     const entity = chance.of(after.entities);
     const each = chance.of(entity.fields);
     const unused = fieldNames.filter((name) => entity.fields.every((other) => other.name !== name));
+    if (chance.happens(25)) entity.ruled = [chance.of(fieldNames), chance.of(fieldNames)];
     switch (chance.below(11)) {
       case 0:
         if (unused[0]) entity.fields.push(field(chance, chance.of(unused), names));
@@ -157,7 +162,11 @@ function changed(before: Sketch, chance: Chance): Sketch {
       case 4: {
         const name = entityNames.find((candidate) => !names.includes(candidate));
         if (name) {
-          after.entities.push({ name, fields: [{ name: "name", type: "text", options: [] }] });
+          after.entities.push({
+            name,
+            ruled: ["code", "code"],
+            fields: [{ name: "name", type: "text", options: [] }],
+          });
         }
         break;
       }
@@ -214,13 +223,34 @@ function rename({ entities }: Sketch, from: string, to: string): void {
   }
 }
 
+/** What a field is held to, by its type. */
+function ruleOf({ name, type, options: words }: SketchField): string[] {
+  const least = words.some((word) => word.startsWith("was")) ? 20 : 10;
+  if (/^(integer|decimal|money)/.test(type))
+    return [`{${name}} is empty or {${name}} * 2 > ${least}`];
+  if (/^date( |$)/.test(type)) return [`{${name}} is empty or year({${name}}) > 2000`];
+  const [, choice] = /^choice (\w+)/.exec(type) ?? [];
+  if (choice) return [`{${name}} is empty or {${name}} <> '${choice}'`];
+  if (/^one/.test(type)) return [`{${name}} is not empty or created_at > updated_at - 1 days`];
+  return [];
+}
+
+/** The rules of an entity as it is: they come and go, and follow the names and the types of their fields. */
+function rules({ ruled: [first, second], fields }: SketchEntity): string {
+  const found = fields.filter(({ name }) => name === first || name === second).flatMap(ruleOf);
+  if (found.length === 0) return "";
+  const lines = found.map((rule, at) => `\n      - Rule ${at}: "= ${rule}"`).join("");
+  return `\n    rules:${lines}`;
+}
+
 function print({ entities }: Sketch): string {
-  const lines = entities.map(({ name, was, fields }) => {
+  const lines = entities.map((entity) => {
+    const { name, was, fields } = entity;
     const own = fields.map(
       ({ name: field, type, options: words }) =>
         `      ${field}: '${[type, ...words].join(", ").replaceAll("'", "''")}'`,
     );
-    return `  ${name}:\n${was ? `    was: ${was}\n` : ""}    fields:\n${own.join("\n")}`;
+    return `  ${name}:\n${was ? `    was: ${was}\n` : ""}    fields:\n${own.join("\n")}${rules(entity)}`;
   });
   return `levadura: 1\nentities:\n${lines.join("\n")}\n`;
 }
@@ -233,6 +263,8 @@ export function pairOfModels(seed: number): { texts: [string, string]; models: [
     const after = changed(before, chance);
     const texts: [string, string] = [print(before), print(after)];
     const [one, other] = texts.map((text) => readModel(text).model);
-    if (one && other && texts[0] !== texts[1]) return { texts, models: [one, other] };
+    if (one && other && texts[0] !== texts[1]) {
+      return { texts, models: [withChecks(one), withChecks(other)] };
+    }
   }
 }

@@ -125,14 +125,19 @@ export class StepJournal implements Journal {
   async #takeBack(entry: Entry, { keptBefore }: Task, options: ApplyOptions): Promise<void> {
     const steps = new Set(entry.steps.split(",").filter(Boolean).map(Number));
     const operations = operationsOf(entry.script).filter(({ step }) => steps.has(step));
-    // What is brought back is what this run kept; what is kept again goes to where it was.
-    const kept = entry.direction === "back" ? (keptBefore ?? entry.kept) : entry.kept;
-    const folders = { begun: kept, folder: kept };
+    const forward = entry.direction === "forward";
+    // What is brought back is what this run kept; what is kept again goes to where it was. What this run had made
+    // itself is kept apart until then, since files of both may be called alike.
+    const kept = forward ? entry.kept : (keptBefore ?? entry.kept);
+    const again = forward ? `${kept}-undone` : kept;
+    const folders = { begun: again, folder: again };
     const named = { ...options, name: entry.migration, keptBefore: kept };
     await this.#proceed(entry, operations, new ScriptRun(this.connection, named, folders), options);
     await this.#sweep();
     await this.close();
-    if (entry.direction === "forward") rmSync(entry.kept, { recursive: true, force: true });
+    for (const folder of forward ? [kept, again] : []) {
+      rmSync(folder, { recursive: true, force: true });
+    }
   }
 
   async #reach(entry: Entry, done: number): Promise<void> {

@@ -1,6 +1,14 @@
-import { Kysely, MysqlAdapter, MysqlDialect, type RawBuilder, type SqlBool, sql } from "kysely";
+import {
+  type Expression,
+  Kysely,
+  MysqlAdapter,
+  MysqlDialect,
+  type RawBuilder,
+  type SqlBool,
+  sql,
+} from "kysely";
 import { createPool } from "mysql2";
-import type { Refusal, WrittenKind } from "../database.ts";
+import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
 import { columnsOfIndex } from "../index-names.ts";
 import { wordPattern } from "../letters.ts";
 import { clientSettings, session } from "./connection.ts";
@@ -31,14 +39,31 @@ export function openTables<Tables>(address: string, moments?: Moments): Kysely<T
   });
 }
 
-/** Whether a column holds a word, whatever the case and the accents of its letters. */
-export function contains(column: string, word: string): RawBuilder<SqlBool> {
-  return sql<SqlBool>`${sql.ref(column)} collate utf8mb4_bin regexp ${wordPattern(word)}`;
+/** Whether a text holds a word, whatever the case and the accents of its letters. */
+export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
+  return sql<SqlBool>`(${text}) collate utf8mb4_bin regexp ${wordPattern(word)}`;
 }
 
 /** A term of an order: what has no value comes first. */
 export function inOrder(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc" : "asc")}`;
+}
+
+const givenTypes: Readonly<Record<GivenKind, string>> = {
+  text: "char",
+  number: "decimal(38, 10)",
+  boolean: "unsigned",
+  date: "date",
+  time: "time",
+  datetime: "datetime",
+  reference: "signed",
+};
+
+/** A value that isn't saved yet, within a formula; a box that nobody saw isn't ticked. */
+export function given(kind: GivenKind, value: unknown): RawBuilder<unknown> {
+  const missing = kind === "boolean" ? false : null;
+  const plain = kind === "datetime" && value ? String(value).slice(0, 19) : (value ?? missing);
+  return sql`cast(${plain} as ${sql.raw(givenTypes[kind])})`;
 }
 
 /** A value within a text. */
@@ -56,22 +81,34 @@ export function written(column: string, kind: WrittenKind): RawBuilder<string> {
   }
 }
 
+/** The number of the error of a check, which the driver takes for another one. */
+const brokenCheck = 4025;
+
 /** What the data did to be refused, by the code of the error. */
 const reasons: Readonly<Record<string, Refusal["reason"]>> = {
   ER_DUP_ENTRY: "unique",
   ER_NO_REFERENCED_ROW_2: "reference",
   ER_ROW_IS_REFERENCED_2: "reference",
-  ER_CONSTRAINT_FAILED: "check",
   ER_BAD_NULL_ERROR: "check",
+  ER_DATETIME_FUNCTION_OVERFLOW: "check",
   ER_DATA_TOO_LONG: "check",
   ER_WARN_DATA_OUT_OF_RANGE: "check",
 };
 
 /** What the data did to be refused; undefined for any other error. `names` are the columns that it may be about. */
 export function refusal(error: unknown, names: readonly string[] = []): Refusal | undefined {
-  const { code = "", sqlMessage = "" } = (error ?? {}) as { code?: string; sqlMessage?: string };
-  const reason = reasons[code];
+  const {
+    code = "",
+    errno,
+    sqlMessage = "",
+  } = (error ?? {}) as {
+    code?: string;
+    errno?: number;
+    sqlMessage?: string;
+  };
+  const reason = errno === brokenCheck ? "check" : reasons[code];
   if (!reason) return undefined;
   const [, index = ""] = (reason === "unique" && /'([^']*)'[^']*$/.exec(sqlMessage)) || [];
-  return { reason, columns: index ? columnsOfIndex(index, names) : [] };
+  const [, check = ""] = /CONSTRAINT `(?:[^`]*`\.`)?([^`]*)` failed/.exec(sqlMessage) ?? [];
+  return { reason, columns: index ? columnsOfIndex(index, names) : [], check };
 }

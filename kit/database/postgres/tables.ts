@@ -1,6 +1,13 @@
-import { Kysely, PostgresDialect, type RawBuilder, type SqlBool, sql } from "kysely";
+import {
+  type Expression,
+  Kysely,
+  PostgresDialect,
+  type RawBuilder,
+  type SqlBool,
+  sql,
+} from "kysely";
 import pg from "pg";
-import type { Refusal, WrittenKind } from "../database.ts";
+import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
 import { wordPattern } from "../letters.ts";
 import { clientSettings } from "./connection.ts";
 
@@ -12,15 +19,30 @@ export function openTables<Tables>(address: string): Kysely<Tables> {
   return new Kysely<Tables>({ dialect: new PostgresDialect({ pool }) });
 }
 
-/** Whether a column holds a word, whatever the case and the accents of its letters. */
-export function contains(column: string, word: string): RawBuilder<SqlBool> {
+/** Whether a text holds a word, whatever the case and the accents of its letters. */
+export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
   // Patterns refuse the collation of texts.
-  return sql<SqlBool>`${sql.ref(column)} collate "C" ~ ${wordPattern(word)}`;
+  return sql<SqlBool>`(${text}) collate "C" ~ ${wordPattern(word)}`;
 }
 
 /** A term of an order: what has no value comes first, as in the indexes. */
 export function inOrder(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc nulls last" : "asc nulls first")}`;
+}
+
+const givenTypes: Readonly<Record<GivenKind, string>> = {
+  text: "text",
+  number: "numeric",
+  boolean: "boolean",
+  date: "date",
+  time: "time",
+  datetime: "timestamptz",
+  reference: "bigint",
+};
+
+/** A value that isn't saved yet, within a formula; a box that nobody saw isn't ticked. */
+export function given(kind: GivenKind, value: unknown): RawBuilder<unknown> {
+  return sql`cast(${value ?? (kind === "boolean" ? false : null)} as ${sql.raw(givenTypes[kind])})`;
 }
 
 /** A value within a text. */
@@ -53,7 +75,15 @@ const reasons: Readonly<Record<string, Refusal["reason"]>> = {
 
 /** What the data did to be refused; undefined for any other error. */
 export function refusal(error: unknown, _names?: readonly string[]): Refusal | undefined {
-  const { code = "", detail = "" } = (error ?? {}) as { code?: string; detail?: string };
+  const {
+    code = "",
+    detail = "",
+    constraint,
+  } = (error ?? {}) as {
+    code?: string;
+    detail?: string;
+    constraint?: string;
+  };
   const reason = reasons[code];
   if (!reason) return undefined;
   // Whatever the language of the server, it says `… (code, town)=(B-07, Alderbrook) …`.
@@ -61,5 +91,5 @@ export function refusal(error: unknown, _names?: readonly string[]): Refusal | u
   const columns = [...named.matchAll(/"((?:[^"]|"")*)"|[^\s,]+/g)].map(([whole, quoted]) =>
     quoted === undefined ? whole : quoted.replaceAll('""', '"'),
   );
-  return { reason, columns };
+  return { reason, columns, ...(constraint !== undefined && { check: constraint }) };
 }

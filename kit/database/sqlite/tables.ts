@@ -1,6 +1,6 @@
-import { Kysely, type RawBuilder, type SqlBool, SqliteDialect, sql } from "kysely";
+import { type Expression, Kysely, type RawBuilder, type SqlBool, SqliteDialect, sql } from "kysely";
 import type Driver from "libsql";
-import type { Refusal, WrittenKind } from "../database.ts";
+import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
 import { columnsOfIndex } from "../index-names.ts";
 import { lettersOf } from "../letters.ts";
 import { encode, fileOf, openFile } from "./connection.ts";
@@ -47,12 +47,12 @@ function coded(statement: Driver.Statement) {
   };
 }
 
-/** Whether a column holds a word, whatever the case and the accents of its letters. */
-export function contains(column: string, word: string): RawBuilder<SqlBool> {
+/** Whether a text holds a word, whatever the case and the accents of its letters. */
+export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
   const pattern = lettersOf(word).map((letters) =>
     letters.length > 1 || "*?[".includes(letters) ? `[${letters}]` : letters,
   );
-  return sql<SqlBool>`${sql.ref(column)} glob ${`*${pattern.join("")}*`}`;
+  return sql<SqlBool>`(${text}) glob ${`*${pattern.join("")}*`}`;
 }
 
 /**
@@ -65,6 +65,11 @@ export function inOrder(column: string, descending = false, text = false): RawBu
   return column.includes(".")
     ? sql`coalesce(${sql.ref(`${column}__order`)}, lower(${sql.ref(column)})) ${direction}`
     : sql`${sql.raw(folded(`"${column.replaceAll('"', '""')}"`))} ${direction}`;
+}
+
+/** A value that isn't saved yet, within a formula; a box that nobody saw isn't ticked. */
+export function given(kind: GivenKind, value: unknown): RawBuilder<unknown> {
+  return sql`${value ?? (kind === "boolean" ? false : null)}`;
 }
 
 /** A value within a text. */
@@ -85,6 +90,9 @@ export function refusal(error: unknown, names: readonly string[] = []): Refusal 
   }
   // A refusal on the way of a cascade comes as SQLITE_CONSTRAINT_TRIGGER.
   if (error.message.includes("FOREIGN KEY")) return { reason: "reference", columns: [] };
-  if (error.code === "SQLITE_CONSTRAINT_CHECK") return { reason: "check", columns: [] };
+  if (error.code === "SQLITE_CONSTRAINT_CHECK") {
+    const [, check = ""] = /CHECK constraint failed: (\S+)$/.exec(error.message) ?? [];
+    return { reason: "check", columns: [], check };
+  }
   return undefined;
 }

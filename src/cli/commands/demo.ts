@@ -4,7 +4,6 @@ import { prepareDemo } from "../../flows/demo.ts";
 import { riseProject } from "../../flows/rise.ts";
 import { LevaduraCommand } from "../command.ts";
 import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
-import { usualSeed } from "./seed.ts";
 
 export default class Demo extends LevaduraCommand {
   static override description =
@@ -24,7 +23,7 @@ export default class Demo extends LevaduraCommand {
   async run() {
     const { flags } = await this.parse(Demo);
     await prepareDemo(flags.into, flags.database, this.report);
-    const listening = { host: flags.host, port: flags.port, seed: usualSeed };
+    const listening = { host: flags.host, port: flags.port };
     await runUntilStopped(() => riseProject(flags.into, listening, this.report, passOn));
   }
 }

@@ -1,7 +1,6 @@
 import { riseProject } from "../../flows/rise.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
-import { usualSeed } from "./seed.ts";
 
 export default class Rise extends LevaduraCommand {
   static override description =
@@ -10,7 +9,7 @@ export default class Rise extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Rise);
-    const listening = { host: flags.host, port: flags.port, seed: usualSeed };
+    const listening = { host: flags.host, port: flags.port };
     await runUntilStopped(() => riseProject(flags.project, listening, this.report, passOn));
   }
 }

@@ -1,31 +1,115 @@
 import { Flags } from "@oclif/core";
-import { buildableProject } from "../../flows/check.ts";
-import { seedProject } from "../../flows/seed.ts";
+import { Failure } from "../../core/failure.ts";
+import { buildableProject, type Checked, checkProject } from "../../flows/check.ts";
+import { emptyingPreview, seedProject } from "../../flows/seed.ts";
+import { seedFiles } from "../../flows/seed-files.ts";
+import { entitiesNamed, type SeedRequest } from "../../flows/seed-order.ts";
+import { fileFormats } from "../../flows/seed-writers.ts";
+import { agreed, canAsk } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
-import { done, next } from "../words.ts";
-
-/** The seed that is used when nobody asks for another. */
-export const usualSeed = 1;
+import { count, done, next } from "../words.ts";
 
 export default class Seed extends LevaduraCommand {
   static override description =
-    "Fills the entities that have no rows with sample rows, the same ones for the same number.";
+    "Fills the entities with sample rows that hold to the model, the same ones every time. Without names, all that have no rows of people's own.";
+  static override usage = "seed [ENTITY…] [--rows N] [--empty-first] [--to DIR]";
+  static override examples = [
+    "levadura seed",
+    "levadura seed Hive --rows 5000",
+    "levadura seed --to samples --as json",
+  ];
+  static override strict = false;
   static override flags = {
     ...projectFlag,
+    rows: Flags.integer({
+      description: "how many sample rows each named entity has then; without names, all in all",
+      min: 0,
+      max: 100_000_000,
+      helpValue: "N",
+    }),
     seed: Flags.integer({
-      description: "the number that the rows follow from",
-      default: usualSeed,
+      description: "the number that the rows follow from; 1, or the one of the first time",
+      helpValue: "N",
+    }),
+    "empty-first": Flags.boolean({
+      description: "first deletes the sample rows that are there; asks",
+      exclusive: ["to"],
+    }),
+    "throw-away": Flags.string({
+      description:
+        "with --empty-first: the rows that people made of this entity may go too; they are kept in a file",
+      dependsOn: ["empty-first"],
+      multiple: true,
+      multipleNonGreedy: true,
+      helpValue: "ENTITY",
+    }),
+    yes: Flags.boolean({ char: "y", description: "doesn't ask" }),
+    to: Flags.string({
+      description: "writes the rows into files in this folder, and needs no database",
+      helpValue: "DIR",
+    }),
+    as: Flags.option({ options: fileFormats })({
+      description:
+        "with --to: as data files (csv, unless said), as JSON, or as SQL for the database of the model",
+      dependsOn: ["to"],
     }),
   };
 
   async run() {
-    const { flags } = await this.parse(Seed);
-    const { project, model } = buildableProject(flags.project);
-    const seeded = await seedProject(project, model, flags.seed, this.report);
+    const { flags, argv } = await this.parse(Seed);
+    const checked = flags.to ? checkProject(flags.project) : buildableProject(flags.project);
+    const { project, model } = checked;
+    const request: SeedRequest = {
+      entities: entitiesNamed(model, argv.map(String)),
+      rows: flags.rows,
+      seed: flags.seed,
+      emptyFirst: flags["empty-first"],
+      throwAway: entitiesNamed(model, flags["throw-away"] ?? []),
+    };
+    if (flags.to) {
+      const written = await seedFiles(
+        project,
+        model,
+        request,
+        flags.to,
+        flags.as ?? "csv",
+        this.report,
+      );
+      for (const name of written.empty)
+        this.say(`! ${name} stays empty: its type can't be filled yet`);
+      this.say(next(`ls ${flags.to}`, "shows them"));
+      return written;
+    }
+    if (request.emptyFirst && !flags.yes) await this.#ask(checked, request);
+    const seeded = await seedProject(project, model, request, this.report);
+    if (seeded.kept) this.say(done("Kept what people had made", `in ${seeded.kept}`));
     if (seeded.skipped.length > 0) {
       this.say(done("Left alone, because there are rows", seeded.skipped.join(", ")));
     }
     this.say(next("levadura rise", "shows the rows in the application"));
     return seeded;
+  }
+
+  async #ask({ project, model }: Checked, request: SeedRequest): Promise<void> {
+    const emptying = await emptyingPreview(project, model, request);
+    const samples = emptying.reduce((sum, each) => sum + each.samples, 0);
+    const own = emptying
+      .filter(({ entity }) => request.throwAway?.includes(entity.name))
+      .reduce((sum, each) => sum + each.own, 0);
+    if (samples + own === 0) return;
+    const what = [
+      ...(samples > 0 ? [count(samples, "sample row")] : []),
+      ...(own > 0 ? [`${count(own, "row")} that people made`] : []),
+    ].join(" and ");
+    if (!canAsk() || this.jsonEnabled()) {
+      throw new Failure(
+        "usage",
+        `nothing was changed: --empty-first would delete ${what}`,
+        "--yes does it without asking",
+      );
+    }
+    if (!(await agreed(`Delete ${what}, and make new ones?`))) {
+      throw new Failure("usage", "nothing was changed");
+    }
   }
 }

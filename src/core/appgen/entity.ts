@@ -123,7 +123,7 @@ function defaults(module: Module, fields: readonly Field[]): [string, string][] 
 /** A field's default as an expression; undefined where it has none. */
 export function defaultValue(module: Module, field: Field): string | undefined {
   const start = field.default;
-  if (!start) return undefined;
+  if (!start || "formula" in start) return undefined;
   return "moment" in start
     ? `${module.use(start.moment, "../../kit/time.ts")}()`
     : JSON.stringify(start.value);

@@ -36,7 +36,7 @@ export function pagesModule(model: Model, subject: Subject): string {
 
 function listPage(module: Module, subject: Subject): void {
   const { entity, pascal, path, one, many } = subject;
-  const searchable = entity.fields.some(isSearched);
+  const searchable = entity.fields.some((field) => isSearched(subject, field));
   const listed = module.type(`Listed${pascal}`, `./${subject.file}.queries.ts`);
   module.add(`export function ${pascal}ListPage({ page }: { page: ${module.type("ListPage", "../../kit/lists.ts")}<${listed}> }) {
   return (

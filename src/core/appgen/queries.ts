@@ -1,19 +1,11 @@
-import { namedFields } from "../formula/calculation.ts";
-import { ruleCondition } from "../formula/check.ts";
-import type { ValueType } from "../formula/functions.ts";
-import { formulaSql, nameIn, readFormulaSql } from "../formula/sql/sql.ts";
-import {
-  type DatabaseKind,
-  type Field,
-  isComputed,
-  isMany,
-  isReference,
-  type Model,
-} from "../model/model.ts";
+import { nameIn } from "../formula/sql/sql.ts";
+import { type Field, isComputed, isMany, isReference, type Model } from "../model/model.ts";
 import { pascalCase } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
+import { answers, conditions, hiddenDefaults } from "./answers.ts";
 import { defaultValue, docText } from "./entity.ts";
 import { Module, object, quote } from "./module.ts";
+import { computedTypes, statementOf } from "./statements.ts";
 import {
   inputName,
   isFreeVariable,
@@ -38,8 +30,9 @@ export function queriesModule(model: Model, subject: Subject): string {
   reading(module, model, subject);
   options(module, model, subject);
   relations(module, model, subject);
-  writing(module, subject);
+  writing(module, model, subject);
   conditions(module, model, subject);
+  answers(module, model, subject);
   return module.print();
 }
 
@@ -107,74 +100,17 @@ function title(module: Module, model: Model, subject: Subject): void {
 export const ${camel}Title = (row: string): ${type}<string> => ${expression};`);
 }
 
-/** What the values of formulas are in TypeScript. */
-const computedTypes: Readonly<Record<ValueType, string>> = {
-  number: "number",
-  span: "number",
-  text: "string",
-  date: "string",
-  time: "string",
-  moment: "string",
-  boolean: "boolean",
-};
-
-/** Where this day and this moment are filled in, and how each database takes them. */
-const moments: Readonly<Record<DatabaseKind, { today: string; now: string }>> = {
-  sqlite: { today: "\0today()\0", now: "\0now()\0" },
-  postgres: { today: "\0today()\0::date", now: "\0now()\0::timestamptz" },
-  mariadb: {
-    today: "cast(\0today()\0 as date)",
-    now: "cast(\0now().slice(0, 19)\0 as datetime)",
-  },
-};
-
 /** A statement for each computed field. */
 function formulas(module: Module, model: Model, subject: Subject): void {
   const { database } = model.app;
   for (const [field, calculation] of subject.computed) {
     if (!isComputed(field)) continue;
     const row = nameIn(database, subject.table);
-    const text = readFormulaSql(calculation, database, { row, ...moments[database] });
-    const statement = templateOf(module, text);
+    const statement = statementOf(module, database, calculation, { row }, "to read");
     const type = `${computedTypes[calculation.type]}${calculation.optional ? " | null" : ""}`;
     module.add(`/** “${docText(field.label)}”: \`${docText(field.type.formula)}\` */
-const ${formulaName(subject, field)} = () => ${module.use("sql", "kysely")}<${type}>\`${statement}\`;`);
+const ${formulaName(subject, field)} = () => ${module.use("sql", "kysely")}<${type}>${statement};`);
   }
-}
-
-/** SQL within a template, with this day and this moment filled in. */
-function templateOf(module: Module, text: string): string {
-  return text
-    .replace(/[\\`]|\$\{/g, "\\$&")
-    .replace(/\0((today|now)\(\)[^\0]*)\0/g, (_, call: string, name: string) => {
-      module.use(name, "../../kit/time.ts");
-      return `\${${call}}`;
-    });
-}
-
-/** What has to hold for every record. */
-function conditions(module: Module, model: Model, subject: Subject): void {
-  const { entity, camel, table, one, inForm } = subject;
-  if (entity.rules.length === 0) return;
-  const { database } = model.app;
-  const inputs = new Set(inForm.map(inputName));
-  const made = entity.rules.map((rule) => {
-    const calculation = ruleCondition(model, entity, rule);
-    const row = nameIn(database, table);
-    const text = formulaSql(calculation, database, { row, ...moments[database] });
-    const about = namedFields(calculation).find((name) => inputs.has(name)) ?? "";
-    return `// ${rule.formula.replace(/\s+/g, " ")}
-  ${object([
-    ["holds", `${module.use("sql", "kysely")}\`${templateOf(module, text)}\``],
-    ["sentence", quote(rule.sentence)],
-    ["about", quote(about)],
-  ])}`;
-  });
-  const source = "../../kit/conditions.ts";
-  module.add(`/** What a ${docText(one)} doesn't hold to, of what has to hold for every one. */
-export const ${camel}Broken = (db: Database, id: number) => ${module.use("brokenConditions", source)}(db, "${table}", id, [
-  ${made.join(",\n  ")}
-]);`);
 }
 
 function formulaName({ camel }: Subject, field: Field): string {
@@ -302,8 +238,10 @@ function listOptions(subject: Subject): string {
     [
       "search",
       `[${entity.fields
-        .filter(isSearched)
-        .map((field) => quote(`${table}.${columnOf(field)}`))
+        .filter((field) => isSearched(subject, field))
+        .map((field) =>
+          isComputed(field) ? formulaName(subject, field) : quote(`${table}.${columnOf(field)}`),
+        )
         .join(", ")}]`,
     ],
     ["sort", object(sort)],
@@ -364,7 +302,7 @@ export const ${camel}Uses = ${
   }`);
 }
 
-function writing(module: Module, subject: Subject): void {
+function writing(module: Module, model: Model, subject: Subject): void {
   const { entity, table, pascal, inForm, one } = subject;
   const many = inForm.filter(isMany);
   const names = many.map((field) =>
@@ -383,6 +321,7 @@ function writing(module: Module, subject: Subject): void {
   );
   const extra = hidden
     .map((field) => `${columnOf(field)}: ${defaultValue(module, field)}, `)
+    .concat(hiddenDefaults(module, model, subject))
     .join("");
   module.add(`/** Adds a ${one}, and gives its number. */
 export async function create${pascal}(db: Database, ${given}: ${pascal}Input): Promise<number> {

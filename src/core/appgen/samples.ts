@@ -1,7 +1,6 @@
 import { isMany, isReference, type Model } from "../model/model.ts";
-import { inOrder } from "../schema/from-model.ts";
-import { randomFor } from "../seeding/random.ts";
-import { personFor, valueFor } from "../seeding/values.ts";
+import { columnOf, inOrder } from "../schema/from-model.ts";
+import { sampleRecord } from "../seeding/sample.ts";
 import { Module, object } from "./module.ts";
 import { inputName, type Subject, subjectOf, targetOf } from "./subject.ts";
 
@@ -15,25 +14,19 @@ export function samplesModule(model: Model): string {
   for (const entity of inOrder(model)) {
     const subject = subjectOf(model, entity);
     const { file, pascal } = subject;
-    const person = personFor(randomFor(0, entity.name));
+    const sample = sampleRecord(model, entity, today);
     const entries = subject.inForm.map((field): [string, string] => {
       const name = inputName(field);
       if (isMany(field)) {
         const target = targetOf(model, field);
         return [name, field.required ? `[await sample${target.pascal}(db)]` : "[]"];
       }
-      if (isReference(field)) {
-        const needed = field.required ? `await sample${targetOf(model, field).pascal}(db)` : "null";
-        return [name, needed];
+      const value = sample[columnOf(field)] ?? null;
+      // None needs another one of its own kind.
+      if (isReference(field) && value !== null && field.type.entity !== entity.name) {
+        return [name, `await sample${targetOf(model, field).pascal}(db)`];
       }
-      if (!field.required) return [name, "null"];
-      const random = randomFor(0, entity.name, field.name);
-      return [
-        name,
-        JSON.stringify(
-          valueFor(field, { entity, row: 0, attempt: 0, made: {}, today, random, person }),
-        ),
-      ];
+      return [name, isReference(field) ? "null" : JSON.stringify(value)];
     });
     const create = module.use(`create${pascal}`, `../src/entities/${file}/${file}.queries.ts`);
     module.add(`/** The number of ${subject.one} number one, which is made when there is none yet. */
@@ -86,7 +79,8 @@ export async function openFixture() {
 export function entityTest(subject: Subject): string {
   const { pascal, path, one, many, inForm } = subject;
   const needed = inForm.filter(
-    (field) => field.required && field.type.kind !== "boolean" && field.type.kind !== "many",
+    ({ required, type, default: start }) =>
+      required && type.kind !== "boolean" && type.kind !== "many" && !(start && "formula" in start),
   );
   const missing =
     needed.length === 0

@@ -1,5 +1,5 @@
 import type { Calculation } from "../formula/calculation.ts";
-import { computedField } from "../formula/check.ts";
+import { computedField } from "../formula/ready.ts";
 import {
   type Entity,
   entityNamed,
@@ -120,8 +120,11 @@ function referrersOf(model: Model, target: Entity): Referrer[] {
 }
 
 /** Whether the search box of a list looks into a field. */
-export function isSearched({ type }: Field): boolean {
-  return ["text", "long text", "email", "url", "phone", "choice"].includes(type.kind);
+export function isSearched({ computed }: Subject, field: Field): boolean {
+  return (
+    computed.get(field)?.type === "text" ||
+    ["text", "long text", "email", "url", "phone", "choice"].includes(field.type.kind)
+  );
 }
 
 /** The name of a field in forms and addresses. */

@@ -1,13 +1,15 @@
+import { rulesOf } from "../formula/rules.ts";
 import { isMany, type Model } from "../model/model.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf, linkOf } from "../schema/from-model.ts";
+import { hasAnswers } from "./answers.ts";
 import { Module, object, quote } from "./module.ts";
 import type { Subject } from "./subject.ts";
 
 /** `hive.routes.ts`: the queries and pages of an entity under its addresses. */
 export function routesModule(subject: Subject): string {
   const module = new Module();
-  const { entity, camel, pascal, pascalPlural, path, one, many, file } = subject;
+  const { entity, camel, pascal, pascalPlural, path, one, many, file, table } = subject;
   const own = (name: string) => module.use(name, `./${file}.ts`);
   const query = (name: string) => module.use(name, `./${file}.queries.ts`);
   const page = (name: string) => module.use(name, `./${file}.pages.tsx`);
@@ -29,7 +31,11 @@ export const ${camel}Routes = (db: ${module.type("Database", "../../database.ts"
     ["create", query(`create${pascal}`)],
     ["update", query(`update${pascal}`)],
     ["remove", query(`remove${pascal}`)],
-    ...(entity.rules.length > 0 ? [["broken", query(`${camel}Broken`)] as [string, string]] : []),
+    ["table", quote(table)],
+    ...(rulesOf(entity).length > 0
+      ? [["conditions", query(`${camel}Conditions`)] as [string, string]]
+      : []),
+    ...(hasAnswers(subject) ? [["answers", query(`${camel}Answers`)] as [string, string]] : []),
     ["ListPage", page(`${pascal}ListPage`)],
     ["DetailPage", page(`${pascal}DetailPage`)],
     ["FormPage", page(`${pascal}FormPage`)],

@@ -5,6 +5,8 @@ export interface Change {
   /** The table and the column that are concerned: as the model has them now, or had them if they go. */
   table: string;
   column?: string;
+  /** The check that comes, where it is about one. */
+  check?: string;
   /** What happens, in a sentence without a full stop. */
   sentence: string;
   steps: Step[];

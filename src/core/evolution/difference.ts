@@ -10,6 +10,7 @@ import { snakeCase } from "../naming/words.ts";
 import { columnOf, linkOf, schemaOf, tableOf } from "../schema/from-model.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import type { Change, Decisions, Difference } from "./change.ts";
+import { checkChanges } from "./checks.ts";
 import {
   automatic,
   choicesOf,
@@ -41,6 +42,7 @@ export function difference(from: Schema, model: Model, decisions: Decisions = {}
 }
 
 class Comparison {
+  readonly #from: Schema;
   readonly #to: Schema;
   /** The schema with the renames that were found taken already. */
   #now: Schema;
@@ -54,6 +56,7 @@ class Comparison {
     readonly model: Model,
     readonly decisions: Decisions,
   ) {
+    this.#from = from;
     this.#now = from;
     this.#to = schemaOf(model);
   }
@@ -75,6 +78,7 @@ class Comparison {
       if (!before || this.#anew.has(table.name)) continue;
       const isAnew = (column: string) => this.#anew.has(`${table.name}.${column}`);
       const meeting = mayMeet(table.name, this.#changes);
+      for (const change of checkChanges(this.#from, table, this.#changes)) this.#change(change);
       for (const change of indexChanges(before, table, isAnew, (name) => meeting.has(name))) {
         this.#change(change);
       }
@@ -245,6 +249,15 @@ class Comparison {
       }),
     );
     const missing = lacking?.find(({ name }) => !(name in others));
+    const alike = goal?.indexes.find(
+      ({ unique, columns }) =>
+        unique &&
+        columns.every(
+          (name) =>
+            name in others ||
+            goal.columns.some((each) => each.name === name && each.default !== undefined),
+        ),
+    );
     const impossible =
       key === undefined
         ? `${target} has no text that tells its rows apart`
@@ -252,7 +265,9 @@ class Comparison {
           ? `${table}.${text.name} holds no texts`
           : missing
             ? `new rows of ${target} need a value for ${missing.name}: give it \`fill\``
-            : undefined;
+            : alike
+              ? `new rows of ${target} would all have the same ${alike.columns.join(" and ")}, which is unique`
+              : undefined;
     const flow: Step = {
       kind: "texts to rows",
       table,

@@ -35,12 +35,24 @@ const index = z.strictObject({
   columns: z.array(z.string()),
   unique: z.boolean(),
 });
+const sql = z.strictObject({
+  sqlite: z.string().optional(),
+  postgres: z.string().optional(),
+  mariadb: z.string().optional(),
+});
+const rowCheck = z.strictObject({
+  name: z.string(),
+  holds: z.string(),
+  columns: z.array(z.string()),
+  sql,
+});
 const table = z.strictObject({
   name: z.string(),
   label: z.string(),
   columns: z.array(column),
   key: z.array(z.string()),
   indexes: z.array(index),
+  checks: z.array(rowCheck).optional(),
 });
 const place = z.strictObject({ table: z.string(), column: z.string() });
 const fill = z.union([
@@ -50,11 +62,6 @@ const fill = z.union([
 ]);
 const isTrue = z.literal(true).optional();
 const file = z.string().regex(/^[^/\\]+$/);
-const sql = z.strictObject({
-  sqlite: z.string().optional(),
-  postgres: z.string().optional(),
-  mariadb: z.string().optional(),
-});
 
 /** A step of a kind, with what belongs to it. */
 const step = <Kind extends string, Shape extends z.ZodRawShape>(kind: Kind, shape: Shape) =>
@@ -104,6 +111,8 @@ const steps = z.discriminatedUnion("kind", [
   }),
   step("add index", { table: z.string(), index }),
   step("drop index", { table: z.string(), index }),
+  step("add check", { table: z.string(), check: rowCheck }),
+  step("drop check", { table: z.string(), check: rowCheck }),
   step("texts to rows", textsAndRows),
   step("rows to texts", textsAndRows),
   step("reference to links", referenceAndLinks),

@@ -3,6 +3,7 @@ import { alike, type Step } from "./steps.ts";
 
 /** When each kind of step has its turn. */
 const turns: Readonly<Record<Step["kind"], number>> = {
+  "drop check": -1,
   "rename table": 0,
   "rename column": 0,
   "drop index": 2,
@@ -17,6 +18,7 @@ const turns: Readonly<Record<Step["kind"], number>> = {
   "change column": 7,
   "drop column": 8,
   "drop table": 9,
+  "add check": 9.5,
   "add index": 10,
 };
 
@@ -62,8 +64,18 @@ function makesRoom(step: Step, steps: readonly Step[]): boolean {
 export function inOrder(steps: readonly Step[], to: Schema): Step[] {
   const flows = steps.filter(({ kind }) => turns[kind] === 6);
   const position = new Map(to.tables.map(({ name }, at) => [name, at]));
+  /** Whether nothing moves, so that what happens to the table of a check can stand together. */
+  const isStill = (step: Step) =>
+    (step.kind === "drop check" || step.kind === "add check") &&
+    flows.length === 0 &&
+    !steps.some(
+      (other) =>
+        ((other.kind === "rename table" || other.kind === "rename column") &&
+          [other.table, other.to].includes(step.table)) ||
+        (other.kind === "drop column" && other.table === step.table && makesRoom(other, steps)),
+    );
   const turn = (step: Step): number => {
-    const usual = turns[step.kind];
+    const usual = isStill(step) ? 7 : turns[step.kind];
     if (makesRoom(step, steps)) return 2.5;
     // An index that only gets another name is there all the time, for what follows.
     if (step.kind === "add index" && isRenamed(step, steps)) return 2.2;
@@ -81,7 +93,10 @@ export function inOrder(steps: readonly Step[], to: Schema): Step[] {
   const place = (step: Step): number => {
     if (step.kind === "add table") return position.get(step.table.name) ?? 0;
     if (step.kind === "drop table") return step.table.key.length > 1 ? -1 : 0;
-    if (turn(step) === 7 && "table" in step) return position.get(step.table as string) ?? 0;
+    if (turn(step) === 7 && "table" in step) {
+      const at = position.get(step.table as string) ?? 0;
+      return step.kind === "drop check" ? at - 0.1 : step.kind === "add check" ? at + 0.1 : at;
+    }
     // Rows that references are to lead to come before what goes along them.
     return step.kind === "carry" ? 1 : 0;
   };

@@ -32,6 +32,7 @@ export function inNamesBefore(step: Step, earlier: readonly Step[]): Step | unde
         ? undefined
         : { ...step, table: at, from: { ...step.from, name }, to: { ...step.to, name } };
     }
+    case "add check":
     case "add column":
       return all({ table: table(step.table) });
     case "add index": {

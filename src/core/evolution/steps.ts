@@ -1,3 +1,4 @@
+import type { RowCheck } from "../model/model.ts";
 import type { Check, Column, Index, Schema, Table } from "../schema/schema.ts";
 
 /** A value that rows get which have none: a constant, this moment, or the number of a row found by its text. */
@@ -24,6 +25,8 @@ export type Step =
   | ChangeColumn
   | { kind: "add index"; table: string; index: Index }
   | { kind: "drop index"; table: string; index: Index }
+  | { kind: "add check"; table: string; check: RowCheck }
+  | { kind: "drop check"; table: string; check: RowCheck }
   | TextsAndRows
   | ReferenceAndLinks
   | Carry
@@ -105,6 +108,10 @@ export function describeStep(step: Step): string {
       return `adds ${step.index.unique ? "a unique" : "an"} index on ${step.table} (${step.index.columns.join(", ")})`;
     case "drop index":
       return `drops the index on ${step.table} (${step.index.columns.join(", ")})`;
+    case "add check":
+      return `holds rows of ${step.table} to: ${step.check.holds}`;
+    case "drop check":
+      return `no longer holds rows of ${step.table} to: ${step.check.holds}`;
     case "texts to rows":
       return `makes rows of ${step.target} from the texts in ${step.table}.${step.column}`;
     case "rows to texts":
@@ -233,6 +240,9 @@ function wordsOf(step: Step): string[] {
     case "add index":
     case "drop index":
       return ["index", step.table];
+    case "add check":
+    case "drop check":
+      return ["check", step.table];
   }
 }
 
@@ -285,9 +295,25 @@ export function takeStep(schema: Schema, step: Step): Schema {
         ...table,
         indexes: table.indexes.filter(({ name }) => name !== step.index.name),
       }));
+    case "add check":
+      return inTable(step.table, (table) =>
+        withChecks(table, [...(table.checks ?? []), step.check]),
+      );
+    case "drop check":
+      return inTable(step.table, ({ checks = [], ...table }) =>
+        withChecks(
+          table,
+          checks.filter(({ name }) => name !== step.check.name),
+        ),
+      );
     default:
       return schema;
   }
+}
+
+/** The table with other checks; the property is there only where there are any. */
+function withChecks({ checks: _, ...table }: Table, checks: RowCheck[]): Table {
+  return { ...table, ...(checks.length > 0 && { checks }) };
 }
 
 function renameColumn(table: Table, column: string, to: string): Table {
@@ -338,6 +364,10 @@ export function inverse(step: Step): Step {
       return { ...step, kind: "drop index" };
     case "drop index":
       return { ...step, kind: "add index" };
+    case "add check":
+      return { ...step, kind: "drop check" };
+    case "drop check":
+      return { ...step, kind: "add check" };
     case "texts to rows":
     case "rows to texts": {
       const { keep, restore: _, ...rest } = step;

@@ -50,6 +50,10 @@ export type Calculation = Result &
         field: string;
         /** Whether it is a text that has a column beside it where the database needs one to order it. */
         ordered: boolean;
+        /** What a text is known to be made of: ASCII, or ASCII without capitals. */
+        letters?: "ascii" | "small";
+        /** Whether it holds the number of another record. */
+        refers: boolean;
       }
     /** A value of the record that a reference leads to, which is row `row`. */
     | { kind: "through"; reference: Calculation; table: string; row: number; value: Calculation }
@@ -91,6 +95,23 @@ export interface Result {
   most: number;
   /** Whether a number is an amount of money. */
   money: boolean;
+}
+
+/** Whether a formula looks at the records that refer to its own, or at those that a field of it holds. */
+export function looksAtLists(calculation: Calculation): boolean {
+  switch (calculation.kind) {
+    case "operation":
+      return calculation.given.some(looksAtLists);
+    case "through":
+      return looksAtLists(calculation.value);
+    case "over":
+      return (
+        calculation.of === 0 ||
+        [calculation.value, calculation.condition].some((each) => each && looksAtLists(each))
+      );
+    default:
+      return false;
+  }
 }
 
 /** Whether a formula looks at other records than its own. */

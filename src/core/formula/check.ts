@@ -3,20 +3,17 @@ import type { Diagnostic, Span } from "../model/diagnostics.ts";
 import {
   automaticFields,
   type Entity,
-  entityNamed,
   type Field,
+  type Formula,
   isComputed,
   type Model,
-  type RowRule,
 } from "../model/model.ts";
-import type { Calculation } from "./calculation.ts";
-import type { ValueType } from "./functions.ts";
-import { roundedTo } from "./operations.ts";
-import { type Complaint, parseFormula } from "./parse.ts";
-import { printName } from "./print.ts";
-import { formerList, referringTo } from "./referring.ts";
-import { calculationOf, valueTypes } from "./resolve.ts";
-import { type Meaning, type Scope, typeFormula } from "./typing.ts";
+import { type Calculation, looksAtLists, namedFields } from "./calculation.ts";
+import type { Complaint } from "./parse.ts";
+import { computedDefaults } from "./ready.ts";
+import { valueTypes } from "./resolve.ts";
+import { FormulaScope, formulaOf } from "./scope.ts";
+import { typeWords } from "./typing.ts";
 
 /** What is wrong with the formulas of a model, each thing at its place. */
 export function checkFormulas(model: Model): Diagnostic[] {
@@ -25,53 +22,152 @@ export function checkFormulas(model: Model): Diagnostic[] {
   );
 }
 
+/**
+ * Names and choices in the formulas of a model that are called something else by now, the first of each formula,
+ * as it is to be written.
+ */
+export function renamedInFormulas(model: Model): { at: Span; name: string }[] {
+  return troubles(model).flatMap(({ at, renamed }) =>
+    renamed === undefined ? [] : [{ at, name: renamed }],
+  );
+}
+
+/** A model without the formulas that it lacks something for. */
+export function onlyComputable(model: Model): Model {
+  const checking = new Checking(model);
+  const entities = model.entities.map((entity) => {
+    const rules = entity.rules.filter((rule) => !checking.condition(entity, rule));
+    const fields = entity.fields.map((field) => checking.withoutUnusable(entity, field));
+    return entity.fields
+      .filter((field) => isComputed(field) && checking.computed(entity, field))
+      .reduce((left, field) => withoutField(left, field), { ...entity, fields, rules });
+  });
+  return { ...model, entities };
+}
+
 /** Something that is wrong with a formula, at its place in the file. */
 interface Trouble extends Omit<Diagnostic, "severity"> {
   renamed?: string;
 }
 
 function troubles(model: Model): Trouble[] {
-  const formulas = new FormulaScope(model);
-  return model.entities.flatMap((entity) => {
-    const fields = entity.fields.map((field) =>
-      field.type.kind === "formula" ? formulas.trouble(entity, field) : undefined,
-    );
-    const rules = entity.rules.map((rule) => ruleTrouble(model, entity, rule));
-    return [...fields, ...rules].filter((trouble) => trouble !== undefined);
-  });
-}
-
-/** Names in the formulas of a model that mean something under another name by now, the first of each formula. */
-export function renamedInFormulas(model: Model): { at: Span; name: string }[] {
-  return troubles(model).flatMap(({ at, renamed }) =>
-    renamed === undefined ? [] : [{ at, name: printName(renamed) }],
+  const checking = new Checking(model);
+  return model.entities.flatMap((entity) =>
+    [
+      ...entity.fields.flatMap((field) => checking.field(entity, field)),
+      ...entity.rules.map((rule) => checking.condition(entity, rule)),
+    ].filter((trouble) => trouble !== undefined),
   );
 }
 
-/** A model without the formulas that it lacks something for, and without the rules. */
-export function onlyComputable(model: Model): Model {
-  const formulas = new FormulaScope(model);
-  const entities = model.entities.map((entity) => {
-    const rules = entity.rules.filter((rule) => !ruleTrouble(model, entity, rule));
-    return entity.fields
-      .filter((field) => isComputed(field) && formulas.trouble(entity, field))
-      .reduce((left, field) => withoutField(left, field), { ...entity, rules });
-  });
-  return { ...model, entities };
+class Checking {
+  readonly #scope: FormulaScope;
+
+  constructor(readonly model: Model) {
+    this.#scope = new FormulaScope(model);
+  }
+
+  field(entity: Entity, field: Field): (Trouble | undefined)[] {
+    return [
+      isComputed(field) ? this.computed(entity, field) : undefined,
+      this.default(entity, field),
+      // What is required where it is shown has one condition, which is told once.
+      field.requiredWhen !== field.shownWhen
+        ? field.requiredWhen && this.condition(entity, field.requiredWhen)
+        : undefined,
+      this.shownWhen(entity, field),
+    ];
+  }
+
+  /** The field without a default or a condition that can't be computed. */
+  withoutUnusable(entity: Entity, field: Field): Field {
+    const { default: start, requiredWhen, shownWhen, ...rest } = field;
+    return {
+      ...rest,
+      ...(start && !this.default(entity, field) && { default: start }),
+      ...(requiredWhen && !this.condition(entity, requiredWhen) && { requiredWhen }),
+      ...(shownWhen && !this.shownWhen(entity, field) && { shownWhen }),
+    };
+  }
+
+  computed(entity: Entity, field: Field): Trouble | undefined {
+    if (!isComputed(field)) return undefined;
+    const found = this.#scope.computed(entity, field);
+    return "complaint" in found
+      ? troubleOf(found.complaint, { ...field.type, at: field.at })
+      : undefined;
+  }
+
+  condition(entity: Entity, formula: Formula): Trouble | undefined {
+    return this.#trouble(entity, formula, ({ type }) =>
+      type === "boolean"
+        ? undefined
+        : {
+            message: "this gives a value, and a condition was expected",
+            help: "a condition holds or doesn't, as in `= removed is empty or removed >= installed`",
+          },
+    );
+  }
+
+  shownWhen(entity: Entity, { shownWhen }: Field): Trouble | undefined {
+    return (
+      shownWhen &&
+      (this.condition(entity, shownWhen) ?? this.#trouble(entity, shownWhen, unknownBefore))
+    );
+  }
+
+  default(entity: Entity, field: Field): Trouble | undefined {
+    const { default: start, type, name } = field;
+    if (!start || !("formula" in start)) return undefined;
+    const wanted = valueTypes[type.kind];
+    return this.#trouble(entity, start, (calculation) => {
+      if (wanted !== undefined && calculation.type !== wanted) {
+        const help =
+          calculation.type === "span" && wanted === "number"
+            ? "take the number of days with `days(from, to)`"
+            : undefined;
+        return {
+          message: `this gives ${typeWords[calculation.type]}, and \`${name}\` holds ${typeWords[wanted]}`,
+          ...(help && { help }),
+        };
+      }
+      const { circle } = computedDefaults(this.model, entity);
+      if (circle.some((each) => each.field === field)) {
+        const names = circle.map((each) => `\`${each.field.name}\``).join(", ");
+        return {
+          message:
+            circle.length === 1
+              ? "this default looks at the field itself"
+              : `the defaults of ${names} are each computed of another one of them`,
+          help: "let one of them begin with something that is typed in",
+        };
+      }
+      return unknownBefore(calculation);
+    });
+  }
+
+  #trouble(
+    entity: Entity,
+    formula: Formula,
+    unfit: (calculation: Calculation) => Omit<Complaint, "at"> | undefined,
+  ): Trouble | undefined {
+    const found = formulaOf(this.model, entity, formula.formula, this.#scope);
+    if ("complaint" in found) return troubleOf(found.complaint, formula);
+    const trouble = unfit(found.calculation);
+    return trouble && { ...trouble, at: formula.at };
+  }
 }
 
-function ruleTrouble(model: Model, entity: Entity, rule: RowRule): Trouble | undefined {
-  const found = formulaOf(model, entity, rule.formula);
-  if ("calculation" in found) {
-    return found.calculation.type === "boolean"
-      ? undefined
-      : {
-          message: "this gives a value, and a condition was expected",
-          at: rule.at,
-          help: "a condition holds or doesn't, as in `= removed is empty or removed >= installed`",
-        };
+/** What a form can't know of a record that isn't saved yet. */
+function unknownBefore(calculation: Calculation): Omit<Complaint, "at"> | undefined {
+  if (looksAtLists(calculation)) {
+    return {
+      message: "this looks at records that refer to this one, and a new one has none yet",
+      help: "it can look at the fields of the form, and along references, as in `apiary.town`",
+    };
   }
-  return troubleOf(found.complaint, rule);
+  const known = automaticFields.find((name) => namedFields(calculation).includes(name));
+  return known && { message: `a record gets its \`${known}\` only when it is saved` };
 }
 
 /** What is wrong with a formula, seen from the file: at its place, or at the whole where that isn't known. */
@@ -86,119 +182,4 @@ function troubleOf(
         at: { start: origin + place.start, end: origin + place.end },
         ...(renamed !== undefined && { renamed }),
       };
-}
-
-/** A rule of an entity; the model's formulas must have been checked. */
-export function ruleCondition(model: Model, entity: Entity, { formula }: RowRule): Calculation {
-  const found = formulaOf(model, entity, formula);
-  if ("complaint" in found) throw new Error(`a rule of ${entity.name} is no condition`);
-  return found.calculation;
-}
-
-/** A formula of an entity, ready to be computed; or what is wrong with it, at its place in the text. */
-export function formulaOf(
-  model: Model,
-  entity: Entity,
-  text: string,
-): { calculation: Calculation } | { complaint: Complaint } {
-  const parsed = parseFormula(text);
-  if ("complaint" in parsed) return parsed;
-  const typed = typeFormula(parsed.expression, entity.name, new FormulaScope(model));
-  return "complaint" in typed ? typed : calculationOf(parsed.expression, entity, model);
-}
-
-/** What a computed field comes to; the model's formulas must have been checked. */
-export function computedField(model: Model, entity: Entity, { name, type }: Field): Calculation {
-  const found = type.kind === "formula" && formulaOf(model, entity, type.formula);
-  if (!found || "complaint" in found) throw new Error(`${entity.name}.${name} isn't computed`);
-  const { rounded } = type;
-  return rounded === undefined ? found.calculation : roundedTo(found.calculation, rounded);
-}
-
-type Outcome = { type: ValueType } | { trouble: Trouble };
-
-/** The names that formulas of a model know; what a computed field gives is found out when it is asked for. */
-class FormulaScope implements Scope {
-  readonly #found = new Map<Field, Outcome>();
-  readonly #open: { entity: Entity; field: Field }[] = [];
-
-  constructor(readonly model: Model) {}
-
-  trouble(entity: Entity, field: Field): Trouble | undefined {
-    const outcome = this.#outcome(entity, field);
-    return "trouble" in outcome ? outcome.trouble : undefined;
-  }
-
-  names(name: string): string[] {
-    const entity = entityNamed(this.model, name);
-    return [...entity.fields.map((field) => field.name), ...referringTo(this.model, entity).keys()];
-  }
-
-  renamed(entityName: string, name: string): string | undefined {
-    const entity = entityNamed(this.model, entityName);
-    const field = entity.fields.find(({ was }) => was === name);
-    return field?.name ?? formerList(this.model, entity, name);
-  }
-
-  meaning(entityName: string, name: string): Meaning | undefined {
-    const entity = entityNamed(this.model, entityName);
-    const field = entity.fields.find((each) => each.name === name);
-    if (field) return this.#fieldMeaning(entity, field);
-    if ((automaticFields as readonly string[]).includes(name)) {
-      return { kind: "value", type: name === "id" || name === "version" ? "number" : "moment" };
-    }
-    const rows = referringTo(this.model, entity).get(name);
-    return rows && { kind: "rows", entity: rows.entity.name };
-  }
-
-  #fieldMeaning(entity: Entity, field: Field): Meaning {
-    const { type, name } = field;
-    if (type.kind === "one" || type.kind === "part of")
-      return { kind: "record", entity: type.entity };
-    if (type.kind === "many") return { kind: "rows", entity: type.entity };
-    if (type.kind === "formula") {
-      const circle = this.#open.findIndex((each) => each.field === field);
-      if (circle >= 0) {
-        const path = [...this.#open.slice(circle), { entity, field }];
-        const names = path.map((each) => `${each.entity.name}.${each.field.name}`);
-        return { kind: "nothing", reason: `${names.join(" → ")}: each is computed from the next` };
-      }
-      const outcome = this.#outcome(entity, field);
-      return "type" in outcome
-        ? { kind: "value", type: outcome.type }
-        : { kind: "nothing", reason: `the formula of ${entity.name}.${name} is wrong itself` };
-    }
-    const found = valueTypes[type.kind];
-    return found
-      ? { kind: "value", type: found }
-      : {
-          kind: "nothing",
-          reason: `nothing is computed from a field of the type \`${type.kind}\``,
-        };
-  }
-
-  #outcome(entity: Entity, field: Field): Outcome {
-    const known = this.#found.get(field);
-    if (known) return known;
-    this.#open.push({ entity, field });
-    const outcome = this.#read(entity, field);
-    this.#open.pop();
-    this.#found.set(field, outcome);
-    return outcome;
-  }
-
-  #read(entity: Entity, { type, at }: Field): Outcome {
-    if (type.kind !== "formula") throw new Error("no formula");
-    const parsed = parseFormula(type.formula);
-    const typed =
-      "complaint" in parsed ? parsed : typeFormula(parsed.expression, entity.name, this);
-    const found =
-      "complaint" in parsed || "complaint" in typed
-        ? typed
-        : calculationOf(parsed.expression, entity, this.model);
-    if ("type" in typed && "calculation" in found) return typed;
-    const { origin } = type;
-    const { complaint } = found as { complaint: Complaint };
-    return { trouble: troubleOf(complaint, { at, ...(origin !== undefined && { origin }) }) };
-  }
 }

@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
 import { entityNamed } from "../model/model.ts";
 import { readModel } from "../model/read.ts";
-import { formulaOf } from "./check.ts";
 import { evaluation, type Row, type Surroundings } from "./evaluate.ts";
 import { functions, rowFunctions } from "./functions.ts";
+import { formulaOf } from "./scope.ts";
 
 const { model } = readModel(`levadura: 1
 entities:

@@ -189,6 +189,7 @@ entities:
       seen: datetime
       sunny: boolean
       photo: image
+      state: choice strong | weak
       found: ${JSON.stringify(formula)}
 ${more}  Harvest:
     fields: {hive: part of Hive, weight: decimal, date: date, year: integer}
@@ -235,7 +236,7 @@ describe("the names and types of a formula", () => {
     ["weight and sunny", "weight: this is a number, and true or false was expected beside `and`"],
     [
       "apiary & ''",
-      "apiary: `apiary` is a record, Apiary (name one of its fields, as in `apiary.name`)",
+      "apiary: `apiary` is a record, Apiary (ask whether it `is empty`, or name one of its fields, as in `apiary.name`)",
     ],
     ["apiary.twon", "twon: Apiary has no field `twon` (did you mean `town`?)"],
     ["weight.x", "weight: nothing can follow behind `weight`, which is a number"],
@@ -263,6 +264,8 @@ describe("the names and types of a formula", () => {
       "latest(harvests.weight)",
       "harvests.weight: `latest` doesn't take a number (it takes a date or a moment)",
     ],
+    ["state = 'weka'", "'weka': `state` has no choice `weka` (did you mean `weak`?)"],
+    ["state in ('WEAK', 'x')", "'x': `state` has no choice `x` (its choices are strong, weak)"],
     ["photo is empty", "photo: nothing is computed from a field of the type `image`"],
     ["found + 1", "found: Hive.found → Hive.found: each is computed from the next"],
     [
@@ -271,6 +274,48 @@ describe("the names and types of a formula", () => {
     ],
   ])("are pointed at in %s", (formula, expected) => {
     expect(said(`= ${formula}`)).toEqual([expected]);
+  });
+
+  it.each([
+    ["text, default = upper(code)", []],
+    ["integer, default = weight * 2", []],
+    ["text, shown when apiary is not empty and apiary.town is empty", []],
+    ["date, required when count(harvests) > 2", []],
+    ["date, default = code", ["code: this gives a text, and `more` holds a date"]],
+    [
+      "integer, default = today - installed",
+      [
+        "today - installed: this gives a number of days, and `more` holds a number (take the number of days with `days(from, to)`)",
+      ],
+    ],
+    [
+      "text, shown when weight",
+      [
+        "weight: this gives a value, and a condition was expected (a condition holds or doesn't, as in `= removed is empty or removed >= installed`)",
+      ],
+    ],
+    [
+      "text, shown when count(harvests) > 1",
+      [
+        "count(harvests) > 1: this looks at records that refer to this one, and a new one has none yet (it can look at the fields of the form, and along references, as in `apiary.town`)",
+      ],
+    ],
+    ["integer, default = id", ["id: a record gets its `id` only when it is saved"]],
+    [
+      "integer, default = more + 1",
+      [
+        "more + 1: this default looks at the field itself (let one of them begin with something that is typed in)",
+      ],
+    ],
+    [
+      "text, default = other & 'x'\n      other: text, default = more",
+      [
+        "other & 'x': the defaults of `more`, `other` are each computed of another one of them (let one of them begin with something that is typed in)",
+        "more: the defaults of `more`, `other` are each computed of another one of them (let one of them begin with something that is typed in)",
+      ],
+    ],
+  ])("fit what they are for: %s", (definition, expected) => {
+    expect(said("= 1", `      more: ${definition}\n`)).toEqual(expected);
   });
 
   it("are followed through other computed fields, and round a corner", () => {

@@ -13,7 +13,7 @@ export interface Complaint {
   at: Span;
   message: string;
   help?: string;
-  /** The name that what stands there has by now. */
+  /** What is to be written for what stands there, which has another name by now. */
   renamed?: string;
 }
 

@@ -31,7 +31,7 @@ function plain(expression: Expression): string {
     case "number":
       return expression.text;
     case "text":
-      return `'${expression.value.replaceAll("'", "''")}'`;
+      return printText(expression.value);
     case "boolean":
       return String(expression.value);
     case "span":
@@ -56,6 +56,11 @@ function plain(expression: Expression): string {
     case "in":
       return `${print(expression.operand, comparing + 1)} ${expression.negated ? "not " : ""}in (${expression.among.map((each) => print(each, 0)).join(", ")})`;
   }
+}
+
+/** A text in quotes. */
+export function printText(text: string): string {
+  return `'${text.replaceAll("'", "''")}'`;
 }
 
 /** A name, in braces where it is a word of the language. */

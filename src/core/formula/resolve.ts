@@ -343,7 +343,16 @@ function column(field: Field, row: number): Calculation {
     column: columnOf(field),
     field: field.name,
     ordered: isText(type.kind) && type.kind !== "long text",
+    refers: isReference(field),
+    ...lettersOf(field),
   };
+}
+
+/** Of a choice it is known what it can be. */
+function lettersOf({ type }: Field): { letters?: "ascii" | "small" } {
+  if (type.kind !== "choice" || !type.choices.every((choice) => /^[ -~]*$/.test(choice))) return {};
+  const small = type.choices.every((choice) => choice === choice.toLowerCase());
+  return { letters: small ? "small" : "ascii" };
 }
 
 function automatic(name: string, row: number): Calculation {
@@ -357,6 +366,7 @@ function automatic(name: string, row: number): Calculation {
     column: name,
     field: name,
     ordered: false,
+    refers: false,
   };
 }
 

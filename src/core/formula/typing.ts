@@ -2,17 +2,24 @@ import type { Span } from "../model/diagnostics.ts";
 import { nearest } from "../naming/nearest.ts";
 import { type FunctionRule, functions, rowFunctions, type ValueType } from "./functions.ts";
 import type { Complaint } from "./parse.ts";
+import { printName, printText } from "./print.ts";
 import { type BinaryOperator, comparing, type Expression, type Name, precedence } from "./tree.ts";
 
 /** What a name means where a formula stands. */
 export type Meaning =
-  | { kind: "value"; type: ValueType }
+  | { kind: "value"; type: ValueType; choices?: Choices }
   /** A record of another kind, whose fields can follow behind a point. */
   | { kind: "record"; entity: string }
   /** Records that refer to this one. */
   | { kind: "rows"; entity: string }
   /** Something that formulas can't use, and why. */
   | { kind: "nothing"; reason: string };
+
+/** The texts that a value is one of, and what some of them were before. */
+export interface Choices {
+  now: readonly string[];
+  formerly?: Readonly<Record<string, string>>;
+}
 
 /** What formulas can look at. */
 export interface Scope {
@@ -51,7 +58,7 @@ export function typeFormula(
   }
 }
 
-const typeWords: Readonly<Record<ValueType, string>> = {
+export const typeWords: Readonly<Record<ValueType, string>> = {
   number: "a number",
   text: "a text",
   boolean: "true or false",
@@ -85,11 +92,14 @@ class Typing {
       case "binary":
         return this.#binary(expression, entity);
       case "empty":
-        this.of(expression.operand, entity);
+        if (!this.#isRecord(expression.operand, entity)) this.of(expression.operand, entity);
         return "boolean";
       case "in": {
         const type = this.of(expression.operand, entity);
-        for (const each of expression.among) this.#expect(each, entity, [type], "as before `in`");
+        for (const each of expression.among) {
+          this.#expect(each, entity, [type], "as before `in`");
+          this.#chosen(expression.operand, each, entity);
+        }
         return "boolean";
       }
     }
@@ -107,6 +117,17 @@ class Typing {
       `this is ${typeWords[type]}, and ${wanted.map((each) => typeWords[each]).join(" or ")} was expected ${place}`,
       expression.at,
     );
+  }
+
+  /** Whether a path ends with a reference, of which no more can be said than whether it is empty. */
+  #isRecord(expression: Expression, entity: string): boolean {
+    if (expression.kind !== "path") return false;
+    let place = entity;
+    return expression.names.every(({ text }) => {
+      const meaning = this.scope.meaning(place, text);
+      if (meaning?.kind === "record") place = meaning.entity;
+      return meaning?.kind === "record";
+    });
   }
 
   #path(names: readonly Name[], entity: string): ValueType {
@@ -132,7 +153,7 @@ class Typing {
         return new Mistyped(
           `\`${text}\` is a record, ${meaning.entity}`,
           at,
-          `name one of its fields, as in \`${text}.${this.scope.names(meaning.entity)[0] ?? "name"}\``,
+          `ask whether it \`is empty\`, or name one of its fields, as in \`${text}.${this.scope.names(meaning.entity)[0] ?? "name"}\``,
         );
       case "rows":
         return new Mistyped(
@@ -156,7 +177,7 @@ class Typing {
         `\`${text}\` is called \`${renamed}\` now`,
         at,
         "write the new name; `levadura check --mend` does it in all formulas",
-        renamed,
+        printName(renamed),
       );
     }
     const close = nearest(text, this.scope.names(entity));
@@ -180,6 +201,10 @@ class Typing {
     }
     const types = [this.of(left, entity), this.of(right, entity)] as const;
     if (precedence(operator) === comparing) {
+      if (operator === "=" || operator === "<>") {
+        this.#chosen(left, right, entity);
+        this.#chosen(right, left, entity);
+      }
       if (types[0] === types[1]) return "boolean";
       throw new Mistyped(
         `${typeWords[types[0]]} can't be compared with ${typeWords[types[1]]}`,
@@ -192,6 +217,37 @@ class Typing {
       `\`${operator}\` doesn't go between ${typeWords[types[0]]} and ${typeWords[types[1]]}`,
       at,
       types.includes("text") && operator === "+" ? "texts are joined with `&`" : undefined,
+    );
+  }
+
+  /** A text that a choice is compared with has to be one of its own. */
+  #chosen(value: Expression, text: Expression, entity: string): void {
+    if (value.kind !== "path" || text.kind !== "text" || text.value === "") return;
+    let place = entity;
+    let choices: Choices | undefined;
+    for (const { text: name } of value.names) {
+      const meaning = this.scope.meaning(place, name);
+      if (meaning?.kind === "record") place = meaning.entity;
+      choices = meaning?.kind === "value" ? meaning.choices : undefined;
+    }
+    const { now = [], formerly = {} } = choices ?? {};
+    const same = (choice: string) => choice.toLowerCase() === text.value.toLowerCase();
+    if (!choices || now.some(same)) return;
+    const name = value.names.at(-1)?.text;
+    const [renamed] = Object.entries(formerly).find(([, before]) => same(before)) ?? [];
+    if (renamed !== undefined) {
+      throw new Mistyped(
+        `the choice \`${text.value}\` of \`${name}\` is called \`${renamed}\` now`,
+        text.at,
+        "write the new one; `levadura check --mend` does it in all formulas",
+        printText(renamed),
+      );
+    }
+    const close = nearest(text.value, now);
+    throw new Mistyped(
+      `\`${name}\` has no choice \`${text.value}\``,
+      text.at,
+      close ? `did you mean \`${close}\`?` : `its choices are ${now.join(", ")}`,
     );
   }
 

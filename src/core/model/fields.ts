@@ -1,11 +1,12 @@
 import { nearest } from "../naming/nearest.ts";
 import { labelOf } from "../naming/words.ts";
 import type { Diagnostics } from "./diagnostics.ts";
-import type { Default, Field, FieldType, Kind } from "./model.ts";
+import type { Default, Field, FieldType, Formula, Kind } from "./model.ts";
 import {
   type ChoiceWord,
   type Definition,
   type OptionName,
+  type OptionWord,
   optionNames,
   type Word,
 } from "./notation.ts";
@@ -28,7 +29,7 @@ export function interpretField(
   const type = interpretType(name, definition, entityNames, diagnostics);
   if (!type) return undefined;
   const rule = typeRules[type.kind];
-  const option = (wanted: OptionName): Word | undefined => {
+  const option = (wanted: OptionName): OptionWord | undefined => {
     const found = definition.options.get(wanted);
     const special = !everywhere.has(wanted);
     if (found && special && !rule.options.includes(wanted as SpecialOption)) {
@@ -55,15 +56,38 @@ export function interpretField(
   });
   option("places");
   const fallback = option("default");
-  const start = fallback && interpretDefault("default", fallback, type, diagnostics);
+  const start =
+    fallback &&
+    (fallback.formula
+      ? formulaDefault(fallback, type, diagnostics)
+      : interpretDefault("default", fallback, type, diagnostics));
+  const needed = conditionOf(option("required when"));
+  const shownWhen = conditionOf(option("shown when"));
+  const always = definition.options.get("required");
+  if (needed && always) {
+    diagnostics.error(
+      always.at,
+      "`required` stands beside `required when`",
+      "take one of them out",
+    );
+  }
+  if (shownWhen && type.kind === "part of") {
+    const help = "a part always belongs to something: take `shown when` out";
+    diagnostics.error(shownWhen.at, "`shown when` doesn't go with a `part of`", help);
+  }
+  // What isn't always asked for is required where it is.
+  const requiredWhen = needed ?? (flag("required") ? shownWhen : undefined);
   const filling = option("fill");
   const fill = filling && interpretDefault("fill", filling, type, diagnostics);
   return {
     name: name.text,
     label: label ?? labelOf(name.text),
     type,
-    required: flag("required") || type.kind === "part of" || type.kind === "boolean",
+    required:
+      (flag("required") && !requiredWhen) || type.kind === "part of" || type.kind === "boolean",
     unique: flag("unique"),
+    ...(requiredWhen && type.kind !== "boolean" && { requiredWhen }),
+    ...(shownWhen && { shownWhen }),
     ...(start && { default: start }),
     ...(hint && { hint }),
     ...(placeholder && { placeholder }),
@@ -74,12 +98,38 @@ export function interpretField(
   };
 }
 
+/** A formula behind an option. */
+function conditionOf(word: OptionWord | undefined): Formula | undefined {
+  if (!word) return undefined;
+  const { text, at } = word;
+  // Where what was typed isn't what it means, `at` is the whole of it.
+  const exact = at.end - at.start === text.length;
+  return { formula: `=${text}`, ...(exact && { origin: at.start - 1 }), at };
+}
+
+function formulaDefault(
+  word: OptionWord,
+  type: FieldType,
+  diagnostics: Diagnostics,
+): Formula | undefined {
+  if (type.kind !== "boolean") return conditionOf(word);
+  const help = "a box is ticked or it isn't: write `default yes`, or compute the whole field";
+  diagnostics.error(word.at, "the default of a `boolean` can't be a formula", help);
+  return undefined;
+}
+
 /** Options that go with every type. */
-const everywhere: ReadonlySet<OptionName> = new Set(["label", "hint", "was"]);
+const everywhere: ReadonlySet<OptionName> = new Set(["label", "hint", "shown when", "was"]);
 
 const unfit: Partial<Record<Kind, Partial<Record<OptionName, string>>>> = {
-  "part of": { required: "it is always required: take `required` out" },
-  boolean: { unique: "at most two records could have it" },
+  "part of": {
+    required: "it is always required: take `required` out",
+    "required when": "it is always required: take `required when` out",
+  },
+  boolean: {
+    unique: "at most two records could have it",
+    "required when": "a box is ticked or it isn't, and has a value in any case",
+  },
   integer: { places: "use `decimal`" },
 };
 

@@ -37,19 +37,54 @@ export interface Entity {
   unique: string[][];
   /** What has to hold for every record. */
   rules: RowRule[];
+  /** As much of that as its table can hold to by itself; it is made of the formulas. */
+  checks?: RowCheck[];
+  /** What it is filled with, if the model says so. */
+  seed?: SeedRows;
   /** The name it had before. */
   was?: string;
   /** Where its name stands in the model file. */
   at: Span;
 }
 
-/** A condition, and what people read where a record doesn't hold to it. */
-export interface RowRule {
-  sentence: string;
+/** A formula as it is written, with its `=`. */
+export interface Formula {
   formula: string;
   /** Where the formula begins in the file; undefined where what was typed isn't what it means. */
   origin?: number;
   at: Span;
+}
+
+/** A condition, and what people read where a record doesn't hold to it. */
+export interface RowRule extends Formula {
+  sentence: string;
+}
+
+/** Where the rows of an entity come from, besides people. */
+export interface SeedRows {
+  /** How many sample rows are made; undefined for as many as seem right where nothing else is given. */
+  rows?: number;
+  /** Rows that the application needs. */
+  fixed: FixedRow[];
+  /** The name of a CSV file in `data/`. */
+  file?: string;
+}
+
+/** A row that stands in the model: what is written for each of its fields; of several, one a line. */
+export interface FixedRow {
+  values: ReadonlyMap<string, { text: string; at: Span }>;
+  at: Span;
+}
+
+/** A condition on a row of a table, which looks at nothing else. */
+export interface RowCheck {
+  name: string;
+  /** The condition, as people read it. */
+  holds: string;
+  /** The columns that it looks at. */
+  columns: string[];
+  /** The same in SQL, for the databases that can express it. */
+  sql: Partial<Record<DatabaseKind, string>>;
 }
 
 export type TitlePart = { words: string } | { field: string };
@@ -72,7 +107,12 @@ export interface Field {
   type: FieldType;
   required: boolean;
   unique: boolean;
-  default?: Default;
+  /** What a new record gets where nothing else is given: a constant, or what is computed of its other values. */
+  default?: Default | Formula;
+  /** Where a value is needed, if it isn't everywhere. */
+  requiredWhen?: Formula;
+  /** Where forms ask for it, if they don't always. */
+  shownWhen?: Formula;
   hint?: string;
   placeholder?: string;
   /** What a number counts: `kg`. */
@@ -105,7 +145,7 @@ export type FieldType =
   | {
       kind: "formula";
       formula: string;
-      /** Where its text begins in the file; undefined where what was typed isn't what it means. */
+      /** Where its text begins in the file, as of any formula. */
       origin?: number;
       /** The places that a number is rounded to. */
       rounded?: number;

@@ -91,6 +91,23 @@ export function checkMeetings(model: Model, diagnostics: Diagnostics): void {
       tables.add(table, `\`${entity.name}.${field.name}\``, field.at);
     }
   }
+  checkFormerNames(model, diagnostics);
+}
+
+/** The records of an entity can move along to one other only. */
+function checkFormerNames({ entities }: Model, diagnostics: Diagnostics): void {
+  const taken = new Map<string, string>();
+  for (const { name, was, at } of entities) {
+    if (was === undefined) continue;
+    const other = taken.get(was);
+    if (other) {
+      diagnostics.error(
+        at,
+        `\`${other}\` and \`${name}\` both were \`${was}\``,
+        "its records move along once: take `was` out of the one that is new",
+      );
+    } else taken.set(was, name);
+  }
 }
 
 /** The address under which the pages of an entity are: `/queen-lines`. */

@@ -53,6 +53,16 @@ const text = fc
   .map((parts) => parts.join("").trim())
   .filter((made) => made !== "");
 
+/** Formulas with what means something else in the notation around them. */
+const formula = fc.constantFrom(
+  "status = 'retired'",
+  "if(a, 'b, c', \"d|e\") is empty",
+  "(a, (b, c)) and d",
+  "''",
+  "installed + 90 days",
+  "{in} <> 'it''s'",
+);
+
 const bound = fc.oneof(
   fc.integer({ min: 0, max: 99 }).map(String),
   fc.constant("today"),
@@ -69,10 +79,10 @@ const definition: fc.Arbitrary<Definition> = fc
     }),
     min: fc.option(bound, { nil: undefined }),
     max: fc.option(bound, { nil: undefined }),
-    options: fc.uniqueArray(fc.tuple(fc.constantFrom(...optionNames), text), {
-      selector: ([name]) => name,
-      maxLength: 4,
-    }),
+    options: fc.uniqueArray(
+      fc.tuple(fc.constantFrom(...optionNames), text, formula, fc.boolean()),
+      { selector: ([name]) => name, maxLength: 4 },
+    ),
   })
   .map(({ type, choices, min, max, options }) => ({
     type: word(type),
@@ -86,10 +96,11 @@ const definition: fc.Arbitrary<Definition> = fc
     ...(type !== "choice" && min !== undefined && { min: word(min) }),
     ...(type !== "choice" && max !== undefined && { max: word(max) }),
     options: new Map(
-      options.map(([name, value]) => [
-        name,
-        word(optionValues[name] === "nothing" ? "yes" : value),
-      ]),
+      options.map(([name, value, computed, isComputed]) => {
+        if (optionValues[name] === "nothing") return [name, word("yes")];
+        const takes = optionValues[name] === "a condition" || (name === "default" && isComputed);
+        return [name, takes ? { ...word(computed), formula: true as const } : word(value)];
+      }),
     ),
   }));
 
@@ -131,6 +142,30 @@ describe("the short notation", () => {
         expect(model?.entities[0]?.fields[0]).toMatchObject({ label, hint });
       }),
       { numRuns: 500 },
+    );
+  });
+
+  it("says which formula is missing, and points into those that are wrong", () => {
+    const said = (definition: string) => {
+      const text = `levadura: 1\nentities:\n  Hive:\n    fields:\n      x: ${definition}`;
+      return readModel(text).diagnostics.map(({ message }) => message);
+    };
+    expect(said("text, shown when")).toEqual(["`shown when` needs a formula behind it"]);
+    expect(said("text, default =")).toEqual(["`default` needs a formula behind it"]);
+    expect(said("date, required when a, required when b")).toEqual([
+      "`required when` stands here twice",
+    ]);
+    expect(said("text, required, required when x is empty")).toEqual([
+      "`required` stands beside `required when`",
+    ]);
+    expect(said("boolean, required when x")).toEqual([
+      "`required when` doesn't go with a `boolean`",
+    ]);
+    expect(said("boolean, default = not x")).toEqual([
+      "the default of a `boolean` can't be a formula",
+    ]);
+    expect(said("part of Hive, shown when x is empty")).toContain(
+      "`shown when` doesn't go with a `part of`",
     );
   });
 

@@ -6,6 +6,12 @@ export interface Word {
   at: Span;
 }
 
+/** What follows an option. */
+export interface OptionWord extends Word {
+  /** Whether it is a formula, written without its `=` here. */
+  formula?: true;
+}
+
 /** One value of a choice, with the one that it stands for now. */
 export interface ChoiceWord extends Word {
   was?: Word;
@@ -20,12 +26,14 @@ export interface Definition {
   choices?: ChoiceWord[];
   min?: Word;
   max?: Word;
-  options: Map<OptionName, Word>;
+  options: Map<OptionName, OptionWord>;
 }
 
 /** The options, and what follows each: nothing, or a value. */
 export const optionValues = {
   required: "nothing",
+  "required when": "a condition",
+  "shown when": "a condition",
   unique: "nothing",
   default: "a value",
   label: "a text",
@@ -47,9 +55,11 @@ type       = word { word }
 range      = [ bound ] ".." [ bound ] ;
 bound      = number | date | "today" ;
 option     = "required" | "unique"
-           | "default" value | "label" value | "hint" value | "placeholder" value
+           | "required when" formula | "shown when" formula
+           | "default" ( value | "=" formula ) | "label" value | "hint" value | "placeholder" value
            | "unit" value | "places" number | "was" name | "fill" value ;
 choice     = value [ "was" value ] ;
+formula    = text without "," outside of brackets and quotes ;
 value      = text without "," "|" and quotes | '"' text '"' | "'" text "'" ;
 number     = [ "-" ] digit { digit } [ "." digit { digit } ] ;
 date       = year "-" month "-" day ;`;
@@ -76,7 +86,8 @@ export function parseDefinition(
   const complaints: Complaint[] = [];
   const complain = (at: Span, message: string, help?: string) =>
     complaints.push({ at: place(at), message, ...(help && { help }) });
-  const tokens = tokenize(text, complain);
+  const { rest, formulas } = takeFormulas(text);
+  const tokens = tokenize(rest, complain);
   const definition: Definition = { options: new Map() };
   const segments = split(tokens);
   segments.forEach((segment, index) => {
@@ -86,7 +97,7 @@ export function parseDefinition(
     } else if (index === 0) {
       readType(segment.tokens, text, definition, place, complain);
     } else {
-      readOption(segment.tokens, text, definition, place, complain);
+      readOption(segment.tokens, text, formulas, definition, place, complain);
     }
   });
   return { definition, complaints };
@@ -120,6 +131,54 @@ function split(tokens: Token[]): { tokens: Token[]; at: Span }[] {
     else segments.at(-1)?.tokens.push(token);
   }
   return segments;
+}
+
+/**
+ * The formulas of a definition, by where their option begins, and the text with blanks in their place:
+ * commas and quotes mean something else in them.
+ */
+function takeFormulas(text: string): { rest: string; formulas: Map<number, Word> } {
+  const formulas = new Map<number, Word>();
+  let rest = text;
+  for (;;) {
+    const [, ...segments] = split(tokenize(rest, () => undefined));
+    const head = segments
+      .map(
+        ({ tokens: [first, second] }) => first && second && { first, begin: begin(first, second) },
+      )
+      .find((found) => found?.begin !== undefined && !formulas.has(found.first.at.start));
+    if (head?.begin === undefined) return { rest, formulas };
+    const end = formulaEnd(rest, head.begin);
+    const body = text.slice(head.begin, end);
+    const start = head.begin + (/\S/.exec(body)?.index ?? 0);
+    formulas.set(head.first.at.start, {
+      text: body.trim(),
+      at: { start, end: start + body.trim().length },
+    });
+    // The `=` goes too, so that nothing is left behind `default`.
+    const from = text[head.begin - 1] === "=" ? head.begin - 1 : head.begin;
+    rest = `${rest.slice(0, from)}${" ".repeat(end - from)}${rest.slice(end)}`;
+  }
+}
+
+/** Where the formula of an option begins; undefined where it has none. */
+function begin(first: Token, second: Token): number | undefined {
+  if (first.kind !== "word" || second.kind !== "word") return undefined;
+  if (/^(required|shown)$/.test(first.text) && second.text === "when") return second.at.end;
+  return first.text === "default" && second.text.startsWith("=") ? second.at.start + 1 : undefined;
+}
+
+/** Where a formula ends: at a comma that is in no brackets and no quotes, or with the text. */
+function formulaEnd(text: string, from: number): number {
+  const marks = /'[^']*('|$)|"[^"]*("|$)|[(),]/g;
+  marks.lastIndex = from;
+  let depth = 0;
+  for (let mark = marks.exec(text); mark; mark = marks.exec(text)) {
+    if (mark[0] === "(") depth++;
+    else if (mark[0] === ")") depth--;
+    else if (mark[0] === "," && depth <= 0) return mark.index;
+  }
+  return text.length;
 }
 
 const relations = /^(one|many|part)$/;
@@ -273,13 +332,17 @@ function readValue(
 function readOption(
   tokens: Token[],
   text: string,
+  formulas: ReadonlyMap<number, Word>,
   definition: Definition,
   place: (span: Span) => Span,
   complain: Complain,
 ): void {
   const [first, ...rest] = tokens;
   if (!first) return;
-  const name = first.text as OptionName;
+  const formula = formulas.get(first.at.start);
+  const name = (
+    formula && first.text !== "default" ? `${first.text} when` : first.text
+  ) as OptionName;
   if (first.kind !== "word" || !Object.hasOwn(optionValues, name)) {
     if (first.kind === "word" && first.text.includes("..")) {
       complain(
@@ -295,6 +358,11 @@ function readOption(
   }
   if (definition.options.has(name)) {
     complain(first.at, `\`${name}\` stands here twice`, "take one out");
+    return;
+  }
+  if (formula) {
+    if (formula.text === "") complain(first.at, `\`${name}\` needs a formula behind it`);
+    else definition.options.set(name, { ...formula, at: place(formula.at), formula: true });
     return;
   }
   const value = readValue(rest, text, place, complain);
@@ -322,9 +390,11 @@ export function printDefinition(definition: Definition): string {
     choices?.map(printChoice).join(" | "),
     min || max ? `${min?.text ?? ""}..${max?.text ?? ""}` : undefined,
   ];
-  const tail = [...options].map(([name, { text }]) =>
-    optionValues[name] === "nothing" ? name : `${name} ${printValue(text)}`,
-  );
+  const tail = [...options].map(([name, { text, formula }]) => {
+    if (optionValues[name] === "nothing") return name;
+    if (formula) return `${name} ${name === "default" ? "= " : ""}${text}`;
+    return `${name} ${printValue(text)}`;
+  });
   return [head.filter(Boolean).join(" "), ...tail].join(", ");
 }
 

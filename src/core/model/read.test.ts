@@ -324,6 +324,13 @@ describe("a mistake", () => {
     expect(complaints(text)[0]).toContain("the required field `x` is in no section of this form");
   });
 
+  it("of two entities that both were the same one is noticed", () => {
+    const entity = (name: string) => `  ${name}: {was: Hive, fields: {code: text}}\n`;
+    expect(complaints(`levadura: 1\nentities:\n${entity("Colony")}${entity("Box")}`)).toEqual([
+      "4:3 `Colony` and `Box` both were `Hive` (its records move along once: take `was` out of the one that is new)",
+    ]);
+  });
+
   it("shows a long line around its place", () => {
     const text = hive(`x: text, hint ${"long ".repeat(60)}, requird`);
     const [diagnostic] = readModel(text).diagnostics;

@@ -1,21 +1,37 @@
-import type { z } from "zod";
-import { nearest } from "../naming/nearest.ts";
 import { inSentence, labelOf, pluralOf } from "../naming/words.ts";
 import { type Diagnostic, Diagnostics, type Span } from "./diagnostics.ts";
 import { interpretField } from "./fields.ts";
+import {
+  checkShape,
+  entryAt,
+  inOneForm,
+  mapOf,
+  textAt,
+  uniqueEntries,
+  valueAt,
+} from "./mappings.ts";
 import type { AppSettings, Entity, Field, Model } from "./model.ts";
 import { checkEntityName, checkFieldName, checkMeetings } from "./names.ts";
 import {
   type ChoiceWord,
   type Definition,
   type OptionName,
+  type OptionWord,
+  optionValues,
   parseDefinition,
   type Word,
 } from "./notation.ts";
 import { interpretPresentation } from "./presentation.ts";
 import { checkRelations } from "./relations.ts";
+import { interpretSeed } from "./seed.ts";
 import { appShape, entityShape, fieldShape, fileShape } from "./shapes.ts";
-import { readSource, type SourceEntry, type SourceMap, type SourceNode } from "./source.ts";
+import {
+  readSource,
+  type SourceEntry,
+  type SourceMap,
+  type SourceNode,
+  type SourceScalar,
+} from "./source.ts";
 
 /** What reading a model gives: the model when it has no errors, and everything there is to say. */
 export interface Reading {
@@ -63,18 +79,18 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
   }
   const unique = uniqueEntries(entities, "entity", diagnostics);
   const names = new Set(
-    unique.filter(({ key }) => checkEntityName(key, diagnostics)).map(({ key }) => nfc(key.text)),
+    unique
+      .filter(({ key }) => checkEntityName(key, diagnostics))
+      .map(({ key }) => inOneForm(key.text)),
   );
   const found = unique
-    .filter(({ key }) => names.has(nfc(key.text)))
+    .filter(({ key }) => names.has(inOneForm(key.text)))
     .flatMap((entry) => interpretEntity(entry, names, diagnostics) ?? []);
   const model = { app, entities: found };
   checkMeetings(model, diagnostics);
   checkRelations(model, diagnostics);
   return model;
 }
-
-const nfc = (text: string) => text.normalize("NFC");
 
 function interpretApp(node: SourceNode | undefined, diagnostics: Diagnostics): AppSettings {
   const settings: AppSettings = {
@@ -141,7 +157,7 @@ function interpretEntity(
     checkFieldName(entry.key, diagnostics) ? (interpretEntry(entry, names, diagnostics) ?? []) : [],
   );
   const entity: Entity = {
-    name: nfc(key.text),
+    name: inOneForm(key.text),
     label,
     plural: textAt(body, "plural") ?? pluralOf(label),
     fields,
@@ -153,9 +169,12 @@ function interpretEntity(
     ...(was !== undefined && { was }),
     at: key.at,
   };
-  const broken = new Set((list?.entries ?? []).map((entry) => nfc(entry.key.text)));
+  const broken = new Set((list?.entries ?? []).map((entry) => inOneForm(entry.key.text)));
   for (const field of fields) broken.delete(field.name);
   interpretPresentation(entity, body, broken, diagnostics);
+  const seed = valueAt(body, "seed");
+  const rows = seed && interpretSeed(seed, entity, broken, diagnostics);
+  if (rows) entity.seed = rows;
   return entity;
 }
 
@@ -164,7 +183,7 @@ function interpretEntry(
   names: ReadonlySet<string>,
   diagnostics: Diagnostics,
 ): Field | undefined {
-  const name = { text: nfc(key.text), at: key.at };
+  const name = { text: inOneForm(key.text), at: key.at };
   if (!value) return interpretField(name, { options: new Map() }, names, diagnostics);
   if (value.kind === "list") {
     diagnostics.error(
@@ -278,6 +297,8 @@ function longDefinition(body: SourceMap, diagnostics: Diagnostics): Definition |
           'as in `value: "= weight * price"`',
         );
       }
+    } else if (isFormulaOption(key.text, value.text)) {
+      definition.options.set(key.text as OptionName, formulaWord(value));
     } else if (value.text !== "no" && value.text !== "false") {
       definition.options.set(key.text as OptionName, { text: value.text, at: value.at });
     } else if (key.text === "default") {
@@ -287,98 +308,27 @@ function longDefinition(body: SourceMap, diagnostics: Diagnostics): Definition |
   return definition;
 }
 
+function isFormulaOption(name: string, text: string): boolean {
+  return Object.hasOwn(optionValues, name) && optionValues[name as OptionName] === "a condition"
+    ? true
+    : name === "default" && text.startsWith("=");
+}
+
+/** A formula behind a word of the long notation, with or without its `=`. */
+function formulaWord({ text, origin, at }: SourceScalar): OptionWord {
+  const body = text.replace(/^=\s*/, "");
+  const start = origin === undefined ? undefined : origin + text.length - body.length;
+  return {
+    text: body,
+    at: start === undefined ? at : { start, end: start + body.length },
+    formula: true,
+  };
+}
+
 /** A value of a list of choices: `gone was retired` in one piece, unless it is in quotes. */
 function choiceWord({ text, at, quoted }: Extract<SourceNode, { kind: "scalar" }>): ChoiceWord {
   const parts = quoted ? null : /^(.+?)\s+was\s+(.+)$/u.exec(text);
   return parts ? { text: parts[1] ?? "", at, was: { text: parts[2] ?? "", at } } : { text, at };
-}
-
-/** Holds a mapping against its Zod shape, and turns what the shape finds into words at their places. */
-function checkShape(shape: z.ZodObject, body: SourceMap, diagnostics: Diagnostics): void {
-  const data: Record<string, unknown> = {};
-  for (const { key, value } of body.entries) {
-    if (key.text !== "__proto__") data[key.text] = plain(value);
-  }
-  const result = shape.safeParse(data);
-  if (result.success) return;
-  for (const issue of result.error.issues) {
-    if (issue.code === "unrecognized_keys") {
-      for (const name of issue.keys) {
-        const at = entryAt(body, name)?.key.at ?? body.at;
-        const known = Object.keys(shape.shape);
-        const close = nearest(name, known);
-        const help = close
-          ? `did you mean \`${close}\`?`
-          : `what can stand here: ${known.join(", ")}`;
-        diagnostics.error(at, `\`${name}\` is not known here`, help);
-      }
-      continue;
-    }
-    const entry = entryAt(body, String(issue.path[0]));
-    const missing = entry ? undefined : "the first line of a model is `levadura: 1`";
-    const at = entry?.value?.at ??
-      entry?.key.at ?? { start: body.at.start, end: body.at.start + 1 };
-    diagnostics.error(
-      at,
-      missing ? "the version of the language is missing" : wordsOf(issue),
-      missing,
-    );
-  }
-}
-
-function wordsOf(issue: z.core.$ZodIssue): string {
-  return /^(expected|Invalid)/.test(issue.message) && !issue.message.startsWith("expected")
-    ? "a text was expected"
-    : `${issue.message} here`;
-}
-
-function plain(node: SourceNode | undefined): unknown {
-  if (!node) return undefined;
-  if (node.kind === "scalar") return node.text;
-  if (node.kind === "list") return node.items.map(plain);
-  return Object.fromEntries(node.entries.map(({ key, value }) => [key.text, plain(value)]));
-}
-
-function mapOf(node: SourceNode, what: string, diagnostics: Diagnostics): SourceMap | undefined {
-  if (node.kind === "map") return node;
-  const at = { start: node.at.start, end: Math.min(node.at.end, node.at.start + 40) };
-  diagnostics.error(
-    at,
-    `${what} is a list of names with something behind each`,
-    "write `name: …`, one a line, indented with spaces",
-  );
-  return undefined;
-}
-
-/** The entries of a mapping, each name once; a name that comes again is an error at its second place. */
-function uniqueEntries(
-  body: SourceMap | undefined,
-  what: string,
-  diagnostics: Diagnostics,
-): SourceEntry[] {
-  const seen = new Set<string>();
-  return (body?.entries ?? []).filter(({ key }) => {
-    if (!seen.has(nfc(key.text))) return seen.add(nfc(key.text));
-    diagnostics.error(
-      key.at,
-      `the ${what} \`${key.text}\` stands here twice`,
-      "rename one, or take one out",
-    );
-    return false;
-  });
-}
-
-function entryAt(body: SourceMap, name: string): SourceEntry | undefined {
-  return body.entries.find(({ key }) => key.text === name);
-}
-
-function valueAt(body: SourceMap, name: string): SourceNode | undefined {
-  return entryAt(body, name)?.value;
-}
-
-function textAt(body: SourceMap, name: string): string | undefined {
-  const node = valueAt(body, name);
-  return node?.kind === "scalar" && node.text.trim() !== "" ? node.text : undefined;
 }
 
 /** A label as it stands within a sentence, and the same of several. */

@@ -34,8 +34,12 @@ export const fieldShape = z.strictObject({
   min: bound.optional().describe("The least length, number or date."),
   max: bound.optional().describe("The largest length, number or date."),
   required: yesOrNo.optional().describe("Whether every record must have a value."),
+  "required when": text.optional().describe("The condition on which a record must have a value."),
+  "shown when": text.optional().describe("The condition on which forms ask for it."),
   unique: yesOrNo.optional().describe("Whether no two records may have the same value."),
-  default: text.optional().describe("What a new record starts with; today and now too."),
+  default: text
+    .optional()
+    .describe("What a new record starts with; today and now too, or a formula."),
   label: text.optional().describe("What people see instead of the name."),
   hint: text.optional().describe("A sentence below the input."),
   placeholder: text.optional().describe("A pale example within the empty input."),
@@ -54,6 +58,21 @@ const fieldDefinition = z
     "A definition on one line, such as: text 2..60, required; or a mapping of the same words.",
   );
 
+/** Where the rows of an entity come from, in long. */
+export const seedShape = z.strictObject({
+  rows: z
+    .union([z.number(), z.string().regex(/^\d{1,9}$/)], "expected a number of rows")
+    .optional()
+    .describe("How many sample rows are made."),
+  fixed: z
+    .array(z.unknown(), "expected a list of rows, each as {name: thymol}")
+    .optional()
+    .describe("Rows that the application needs, each as {name: thymol}."),
+  file: text
+    .optional()
+    .describe("A CSV file in data/, with the names of fields in its first line."),
+});
+
 /** One entity, apart from its fields. */
 export const entityShape = z.strictObject({
   label: text.optional().describe("What people see instead of the name."),
@@ -71,6 +90,12 @@ export const entityShape = z.strictObject({
     .array(z.unknown(), "expected a list of fields, as [one, other]")
     .optional()
     .describe("Fields that no two records have alike: [hive, date]; or a list of such lists."),
+  seed: z
+    .unknown()
+    .optional()
+    .describe(
+      "What it is filled with: a number of sample rows, the name of a file in data/, rows that it needs, or a mapping of these.",
+    ),
   rules: z
     .array(z.unknown(), 'expected a list of rules, each as - Sentence: "= condition"')
     .optional()
@@ -101,6 +126,7 @@ export const fileShape = z.strictObject({
 /** The JSON Schema (draft 2020-12) by which editors complete and check a model file. */
 export function modelJsonSchema(): object {
   const section = z.record(z.string(), z.array(z.string()));
+  const fixedRow = z.record(z.string(), z.union([text, z.array(text)]));
   const file = fileShape.extend({
     app: appShape.optional(),
     entities: z.record(
@@ -109,6 +135,14 @@ export function modelJsonSchema(): object {
         fields: z.record(z.string(), fieldDefinition),
         form: z.array(section).optional(),
         unique: z.union([z.array(z.string()), z.array(z.array(z.string()))]).optional(),
+        seed: z
+          .union([
+            z.number(),
+            z.string(),
+            z.array(fixedRow),
+            seedShape.extend({ fixed: z.array(fixedRow).optional() }),
+          ])
+          .optional(),
       }),
     ),
   });

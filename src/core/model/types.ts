@@ -3,9 +3,10 @@ import type { Kind } from "./model.ts";
 /** What the range of a type limits. */
 export type RangeMeaning = "length" | "integer" | "decimal" | "date" | "none";
 
-/** The options that only some types take. `label`, `hint` and `was` go with all. */
+/** The options that only some types take. `label`, `hint`, `shown when` and `was` go with all. */
 export type SpecialOption =
   | "required"
+  | "required when"
   | "unique"
   | "default"
   | "placeholder"
@@ -23,7 +24,7 @@ export interface TypeRule {
   works: boolean;
 }
 
-const typed = ["required", "unique", "default", "fill", "placeholder"] as const;
+const typed = ["required", "required when", "unique", "default", "fill", "placeholder"] as const;
 
 /** All types, by the words that name them. */
 export const typeRules: Readonly<Record<Kind, TypeRule>> = {
@@ -35,7 +36,7 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
   },
   "long text": {
     range: "length",
-    options: ["required", "placeholder", "default", "fill"],
+    options: ["required", "required when", "placeholder", "default", "fill"],
     works: true,
     holds: "Text of several lines.",
   },
@@ -66,19 +67,19 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
   },
   date: {
     range: "date",
-    options: ["required", "unique", "default", "fill"],
+    options: ["required", "required when", "unique", "default", "fill"],
     works: true,
     holds: "A day.",
   },
   time: {
     range: "none",
-    options: ["required", "unique", "default", "fill"],
+    options: ["required", "required when", "unique", "default", "fill"],
     works: true,
     holds: "A time of the day, to the minute.",
   },
   datetime: {
     range: "none",
-    options: ["required", "unique", "default", "fill"],
+    options: ["required", "required when", "unique", "default", "fill"],
     works: true,
     holds: "A moment: kept in UTC, shown in the time zone of the application.",
   },
@@ -92,22 +93,37 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
   },
   color: {
     range: "none",
-    options: ["required", "unique", "default", "fill"],
+    options: ["required", "required when", "unique", "default", "fill"],
     works: true,
     holds: "A colour, as `#ffcc00`.",
   },
-  image: { range: "none", options: ["required"], works: false, holds: "A picture." },
-  file: { range: "none", options: ["required"], works: false, holds: "A file of any kind." },
+  image: {
+    range: "none",
+    options: ["required", "required when"],
+    works: false,
+    holds: "A picture.",
+  },
+  file: {
+    range: "none",
+    options: ["required", "required when"],
+    works: false,
+    holds: "A file of any kind.",
+  },
   choice: {
     range: "none",
-    options: ["required", "unique", "default", "fill"],
+    options: ["required", "required when", "unique", "default", "fill"],
     works: true,
     holds: "One of a few texts: `choice active | weak | retired`.",
   },
-  tags: { range: "none", options: ["required"], works: false, holds: "Any number of short words." },
+  tags: {
+    range: "none",
+    options: ["required", "required when"],
+    works: false,
+    holds: "Any number of short words.",
+  },
   person: {
     range: "none",
-    options: ["required", "unique"],
+    options: ["required", "required when", "unique"],
     works: false,
     holds: "A user of the application.",
   },
@@ -119,14 +135,14 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
   },
   one: {
     range: "none",
-    options: ["required", "unique", "fill"],
+    options: ["required", "required when", "unique", "fill"],
     works: true,
     holds:
       "A record of another entity: `one Apiary`. With `unique`, no two records have the same one.",
   },
   many: {
     range: "none",
-    options: ["required"],
+    options: ["required", "required when"],
     works: true,
     holds: "Any number of records of another entity: `many Keeper`.",
   },

@@ -29,8 +29,8 @@ export function inOrder(model: Model): Entity[] {
   const begun = new Set<Entity>();
   const targets = (entity: Entity, required: boolean): Entity[] =>
     entity.fields
-      .filter(isReference)
-      .filter((field) => field.required === required)
+      .filter((field) => isReference(field) || isMany(field))
+      .filter((field) => (isReference(field) && field.required) === required)
       .map((field) => entityNamed(model, field.type.entity));
   /** Whether something that is begun but not in order yet has to come before this. */
   const mustWait = (entity: Entity, seen = new Set<Entity>()): boolean =>
@@ -87,6 +87,7 @@ function entityTable(entity: Entity): Table {
     columns: [...automatic.slice(0, 1), ...columns, ...automatic.slice(1)],
     key: ["id"],
     indexes: indexesOf(entity, name),
+    ...(entity.checks && entity.checks.length > 0 && { checks: entity.checks }),
   };
 }
 

@@ -1,3 +1,5 @@
+import type { RowCheck } from "../model/model.ts";
+
 /** A database schema, in terms that every database has. */
 export interface Schema {
   tables: Table[];
@@ -11,6 +13,8 @@ export interface Table {
   /** The columns of the primary key: `id`, but for tables of links. */
   key: string[];
   indexes: Index[];
+  /** What its rows have to hold to, besides what their columns do. */
+  checks?: RowCheck[];
 }
 
 export type ColumnType =

@@ -1,3 +1,4 @@
+import type { OwnRule } from "../formula/own-rules.ts";
 import {
   type Entity,
   type Field,
@@ -6,138 +7,353 @@ import {
   isReference,
   type Model,
 } from "../model/model.ts";
-import { columnOf, inOrder, linkOf } from "../schema/from-model.ts";
-import { randomFor } from "./random.ts";
-import { type Occasion, personFor, seldomFilled, type Value, valueFor } from "./values.ts";
+import { typeRules } from "../model/types.ts";
+import { columnOf } from "../schema/from-model.ts";
+import { conditionsOf, type RowConditions, settle } from "./conditions.ts";
+import { always, dayOf, dayText, isDay, type Lifetime, lifetimesOf } from "./days.ts";
+import { type FieldMaker, fieldMakers, narrowed } from "./fields.ts";
+import type { Records } from "./parents.ts";
+import { Draw } from "./random.ts";
+import { SeenKeys } from "./seen.ts";
+import { makingOf, type Value } from "./values.ts";
 
-/** Rows for one entity, ready to be inserted. */
-export interface SeededEntity {
-  /** One record a row: its columns, apart from the automatic ones. */
-  rows: Record<string, Value>[];
-  /** What the fields with many records hold: for each link table, the row's place in `rows` and the other's number. */
-  links: { table: string; from: string; to: string; pairs: [row: number, target: number][] }[];
-}
-
-/** What rows are made from. */
+/** What sample rows are made from. */
 export interface SeedSource {
+  /** The number that they follow from. */
   seed: number;
-  /** The day that counts as today, as `2026-05-03`. */
+  /** The day from which days count back, as `2026-05-03`; and the moment of saving. */
   today: string;
-  /** The numbers of the records there are, by entity. */
-  records: ReadonlyMap<string, readonly number[]>;
-  /** Whether a row holds to the rules of its entity. */
-  holds?(row: Readonly<Record<string, Value>>): boolean;
+  now: string;
+  /** What rows can refer to, by entity; those of entities that come later are missing. */
+  records: ReadonlyMap<string, Records>;
+  /** What rows that are there have, by column: that must not come again where it is unique, and codes look like it. */
+  there?: ReadonlyMap<string, readonly Value[]>;
 }
 
-/** How often another value is tried for a row that came out like an earlier one. */
-const mostTries = 60;
+/** Why a row couldn't be made. */
+export type Trouble =
+  | { kind: "rule"; rule: OwnRule }
+  | { kind: "used up"; columns: string[]; capacity: number }
+  | { kind: "missing"; column: string };
 
-/** How many rows each entity gets, in the order in which they can be made: few parents, more children. */
-export function seedingPlan(model: Model): { entity: Entity; count: number }[] {
-  const counts = new Map<string, number>();
-  return inOrder(model).map((entity) => {
-    const parents = entity.fields
-      .filter(isReference)
-      .filter(({ required, type }) => required && type.entity !== entity.name)
-      .map(({ type }) => counts.get(type.entity) ?? 8);
-    const count = Math.min(240, parents.length > 0 ? Math.max(...parents) * 3 : 8);
-    counts.set(entity.name, count);
-    return { entity, count };
-  });
-}
-
-/**
- * Makes rows for an entity: the same ones for the same seed, day and records. There are fewer than
- * `count` where no more exist that differ in what is unique.
- */
-export function seedEntity(entity: Entity, count: number, source: SeedSource): SeededEntity {
-  const rows: Record<string, Value>[] = [];
-  const taken = uniqueGroups(entity).map((columns) => ({ columns, seen: new Set<string>() }));
-  for (let row = 0; row < count; row++) {
-    const made = tryRow(entity, row, source, taken);
-    if (!made) break;
-    rows.push(made);
+/** Ends seeding where no row can be made that holds to everything. */
+export class Unmakeable extends Error {
+  constructor(
+    readonly entity: Entity,
+    readonly row: number,
+    readonly trouble: Trouble,
+    readonly tries: number,
+  ) {
+    super(`no row for ${entity.name} could be made`);
   }
-  return { rows, links: linksFor(entity, rows.length, source) };
 }
 
-interface Taken {
-  columns: string[];
-  seen: Set<string>;
+/** How often another row is tried in the place of one that breaks a rule or comes again. */
+export const mostTries = 400;
+/** How often references are drawn again so that days fit what the record belongs to. */
+const dayTries = 8;
+/** The most combinations of values that are gone through one by one. */
+const mostCombinations = 4_000_000;
+
+type Row = Record<string, Value>;
+
+/** Fields that together may come once only. */
+interface Group {
+  makers: FieldMaker[];
+  seen: SeenKeys;
+  /** The number of the combination that is looked at next, where they are gone through. */
+  next: number;
 }
 
-function tryRow(entity: Entity, row: number, source: SeedSource, taken: Taken[]) {
-  for (let attempt = 0; attempt < mostTries; attempt++) {
-    const made = makeRow(entity, row, attempt, source);
-    if (!made) return undefined;
-    if (source.holds && !source.holds(made)) continue;
-    const keys = taken.map(({ columns }) =>
-      columns.some((column) => made[column] === null)
-        ? undefined
-        : JSON.stringify(columns.map((column) => String(made[column]).toLowerCase())),
+/** The fields of an entity for which rows get values, in the order of the model. */
+export function seededFields(entity: Entity): Field[] {
+  return entity.fields.filter(
+    (field) => !isMany(field) && !isComputed(field) && typeRules[field.type.kind].works,
+  );
+}
+
+/** Makes the rows of an entity, one after the other; each is the same for the same source. */
+export class RowMaker {
+  /** The columns that rows have values for. */
+  readonly columns: string[];
+  /** References to records that are only made later: empty so far. */
+  readonly late: (Field & { type: { entity: string } })[];
+  readonly #makers: FieldMaker[];
+  readonly #conditions: RowConditions;
+  /** By which defaults that are computed are taken as computed, in most rows. */
+  readonly #asComputed: ReadonlyMap<Field, Draw>;
+  readonly #groups: Group[] = [];
+  /** What unique fields have had, where that isn't told by their numbers. */
+  readonly #seen = new Map<FieldMaker, SeenKeys>();
+  /** How many numbers of a unique field were passed over, by its place. */
+  readonly #shifts: number[];
+  readonly #turns: number[];
+  readonly #within: Lifetime = { ...always };
+  readonly #lifetime: ReturnType<typeof lifetimesOf>;
+  readonly #records: Records | undefined;
+
+  constructor(
+    model: Model,
+    readonly entity: Entity,
+    readonly source: SeedSource,
+    wanted: number,
+  ) {
+    const { seed, today, now, records, there } = source;
+    const examples = new Map(
+      entity.fields.flatMap((field) => {
+        const value = there?.get(columnOf(field))?.at(-1);
+        return typeof value === "string" ? [[field.name, value] as const] : [];
+      }),
     );
-    if (keys.some((key, index) => key !== undefined && taken[index]?.seen.has(key))) continue;
-    for (const [index, key] of keys.entries()) if (key) taken[index]?.seen.add(key);
+    const making = makingOf(model, entity, {
+      seed,
+      today: dayOf(today),
+      wanted,
+      ...(examples.size > 0 && { examples }),
+    });
+    const fields = seededFields(entity);
+    this.columns = fields.map(columnOf);
+    this.#makers = fieldMakers(fields, making, records);
+    this.late = this.#makers.flatMap(({ field, late }) =>
+      late && isReference(field) ? [field] : [],
+    );
+    this.#conditions = conditionsOf(model, entity, { today, now });
+    this.#asComputed = new Map(
+      this.#conditions.computed.map(({ field }) => [
+        field,
+        new Draw(seed, entity.name, field.name, "computed"),
+      ]),
+    );
+    this.#shifts = this.#makers.map(() => 0);
+    this.#turns = this.#makers.map(() => 0);
+    this.#records = records.get(entity.name);
+    this.#lifetime = this.#records && lifetimesOf(entity);
+    for (const maker of this.#makers) {
+      const taken = there?.get(maker.column);
+      if (!maker.field.unique || !(taken || maker.unsure || !maker.nth)) continue;
+      const seen = new SeenKeys();
+      for (const value of taken ?? []) if (value !== null) seen.add(keyOf(value));
+      this.#seen.set(maker, seen);
+    }
+    for (const names of entity.unique) {
+      const makers = this.#makers.filter(({ field }) => names.includes(field.name));
+      // One that stays empty leaves the others free.
+      if (makers.length < names.length) continue;
+      const group: Group = { makers, seen: new SeenKeys(), next: 0 };
+      const columns = makers.map(({ column }) => there?.get(column) ?? []);
+      for (const at of columns[0]?.keys() ?? []) {
+        const key = groupKey(columns.map((values) => values[at] ?? null));
+        if (key !== undefined) group.seen.add(key);
+      }
+      this.#groups.push(group);
+    }
+  }
+
+  /** The row with a number, counted from 0. Rows are made in their order. */
+  make(row: number): Row {
+    this.#turns.fill(0);
+    const made = this.#search(row);
+    this.#remember(made);
+    this.#records?.add(this.#lifetime?.(made));
     return made;
   }
-  return undefined;
-}
 
-function uniqueGroups(entity: Entity): string[][] {
-  const column = (name: string) => {
-    const field = entity.fields.find((candidate) => candidate.name === name);
-    return field ? columnOf(field) : name;
-  };
-  const single = entity.fields.filter(({ unique }) => unique).map((field) => [columnOf(field)]);
-  return [...single, ...entity.unique.map((group) => group.map(column))];
-}
-
-function makeRow(entity: Entity, row: number, attempt: number, source: SeedSource) {
-  const person = personFor(randomFor(source.seed, entity.name, "person", row));
-  const made: Record<string, Value> = {};
-  for (const field of entity.fields) {
-    if (isMany(field) || isComputed(field)) continue;
-    const random = randomFor(source.seed, entity.name, field.name, row, attempt);
-    const value = fieldValue(field, source, {
-      entity,
-      row,
-      attempt,
-      made,
-      today: source.today,
-      random,
-      person,
-    });
-    if (value === null && field.required) return undefined;
-    made[columnOf(field)] = value;
-  }
-  return made;
-}
-
-function fieldValue(field: Field, source: SeedSource, occasion: Occasion): Value {
-  const { random, row } = occasion;
-  if (isReference(field)) {
-    const records = source.records.get(field.type.entity) ?? [];
-    if (records.length === 0 || (!field.required && random.next() < 0.15)) return null;
-    if (field.unique) return records[row] ?? null;
-    // Some records have many that refer to them, and some have few.
-    return records[Math.floor(random.next() ** 1.6 * records.length)] ?? null;
-  }
-  const blank = field.type.kind === "choice" ? 0 : seldomFilled(field) ? 0.85 : 0.2;
-  return !field.required && random.next() < blank ? null : valueFor(field, occasion);
-}
-
-function linksFor(entity: Entity, count: number, source: SeedSource): SeededEntity["links"] {
-  return entity.fields.filter(isMany).map((field) => {
-    const records = source.records.get(field.type.entity) ?? [];
-    const pairs: [number, number][] = [];
-    for (let row = 0; row < count && records.length > 0; row++) {
-      const random = randomFor(source.seed, entity.name, field.name, row);
-      const least = field.required ? 1 : 0;
-      const wanted = Math.min(records.length, random.whole(least, 3));
-      const chosen = new Set<number>();
-      while (chosen.size < wanted) chosen.add(random.pick(records));
-      for (const target of chosen) pairs.push([row, target]);
+  /**
+   * Another row in the place of one that was made: some columns begin with another turn. What is unique, and what
+   * refers to the same entity, stays as it was and is left out.
+   */
+  remake(row: number, turn: number, columns: readonly string[]): Row {
+    for (const [at, { column }] of this.#makers.entries()) {
+      this.#turns[at] = columns.includes(column) ? turn * mostTries : 0;
     }
-    return { ...linkOf(entity, field), pairs };
-  });
+    const made = this.#search(row);
+    this.#remember(made);
+    const kept = this.#makers.filter(
+      ({ field, late }) =>
+        !field.unique && !late && !(isReference(field) && field.type.entity === this.entity.name),
+    );
+    return Object.fromEntries(kept.map(({ column }) => [column, made[column] ?? null]));
+  }
+
+  #search(row: number): Row {
+    let trouble: Trouble | undefined;
+    for (let tries = 0; tries < mostTries; tries++) {
+      const made = this.#draft(row);
+      if (tries < dayTries && this.#isStrained(made)) {
+        this.#again(
+          ({ field }) => isReference(field) && !field.unique && field.type.kind === "one",
+        );
+        continue;
+      }
+      trouble = this.#trouble(made, tries);
+      if (!trouble) return made;
+    }
+    throw new Unmakeable(this.entity, row, trouble ?? { kind: "missing", column: "" }, mostTries);
+  }
+
+  /** Values of a row, one after the other; each in its turn. */
+  #draft(row: number): Row {
+    const made: Row = {};
+    for (const column of this.columns) made[column] = null;
+    this.#within.begin = -Infinity;
+    this.#within.end = Infinity;
+    let referring = true;
+    for (let at = 0; at < this.#makers.length; at++) {
+      const maker = this.#makers[at] as FieldMaker;
+      if (referring && !isReference(maker.field)) {
+        referring = false;
+        narrowed(this.#makers, made, this.source.records, this.#within);
+      }
+      made[maker.column] = this.#value(at, maker, row, made);
+    }
+    settle(made, this.#conditions, this.source.today, {
+      made: (field) => {
+        const at = this.#makers.findIndex((maker) => maker.field === field);
+        const maker = this.#makers[at] as FieldMaker;
+        return maker.filled(row, this.#turns[at] ?? 0, made, this.#within);
+      },
+      asComputed: (field) => (this.#asComputed.get(field)?.at(row).next() ?? 1) < 0.8,
+    });
+    return made;
+  }
+
+  #value(at: number, maker: FieldMaker, row: number, made: Row): Value {
+    const { field, nth } = maker;
+    if (maker.late) return null;
+    const turn = this.#turns[at] ?? 0;
+    const plain = maker.value(row, turn, made, this.#within);
+    if (!field.unique || plain === null) return plain;
+    const seen = this.#seen.get(maker);
+    if (!nth) {
+      let value: Value = plain;
+      for (let more = turn; seen?.has(keyOf(value)) && more < turn + mostTries; more++) {
+        value = maker.value(row, more + 1, made, this.#within);
+        if (value === null) return value;
+      }
+      return value;
+    }
+    for (;;) {
+      const number = row + (this.#shifts[at] ?? 0);
+      if (number >= maker.capacity) {
+        if (!field.required) return null;
+        const trouble: Trouble = {
+          kind: "used up",
+          columns: [maker.column],
+          capacity: maker.capacity,
+        };
+        throw new Unmakeable(this.entity, row, trouble, 1);
+      }
+      const value = nth(number);
+      if (!seen?.has(keyOf(value))) return value;
+      this.#shifts[at] = (this.#shifts[at] ?? 0) + 1;
+    }
+  }
+
+  /** Gives some fields another turn; of those whose values are numbered, the next number. */
+  #again(which: (maker: FieldMaker) => boolean): void {
+    for (const [at, maker] of this.#makers.entries()) {
+      if (!which(maker)) continue;
+      const steps = maker.field.unique && maker.nth ? this.#shifts : this.#turns;
+      steps[at] = (steps[at] ?? 0) + 1;
+    }
+  }
+
+  /** Whether days lie outside of the lifetimes of what the row belongs to. */
+  #isStrained(made: Row): boolean {
+    const { begin, end } = this.#within;
+    if (begin === -Infinity && end === Infinity) return false;
+    return this.#makers.some(({ field, column }) => {
+      const value = made[column];
+      if (typeof value !== "string" || !isDay(field)) return false;
+      return (
+        (begin !== -Infinity && value.slice(0, 10) < dayText(begin)) ||
+        (end !== Infinity && value.slice(0, 10) > dayText(end))
+      );
+    });
+  }
+
+  /** What keeps a row from being taken; the fields that it comes of get another turn. */
+  #trouble(made: Row, tries: number): Trouble | undefined {
+    const empty = this.#makers.find(({ field, column }) => field.required && made[column] === null);
+    if (empty) return { kind: "missing", column: empty.column };
+    for (const group of this.#groups) {
+      if (!this.#isNew(group, made) && !(tries > 40 && this.#goThrough(group, made))) {
+        const free = group.makers.filter(({ field }) => !field.unique);
+        const plain = free.filter(({ field }) => !isReference(field));
+        const again = tries < 20 && plain.length > 0 ? plain : free;
+        this.#again((maker) => again.includes(maker));
+        const capacity = combinations(group);
+        return { kind: "used up", columns: group.makers.map(({ column }) => column), capacity };
+      }
+    }
+    const rule = this.#conditions.broken(made);
+    if (!rule) return undefined;
+    const named = this.#makers.filter(({ column }) => rule.columns.includes(column));
+    const free = named.filter(({ field }) => !field.unique);
+    const again = free.length > 0 ? free : named;
+    this.#again((maker) => again.includes(maker));
+    return { kind: "rule", rule };
+  }
+
+  #isNew({ makers, seen }: Group, made: Row): boolean {
+    const key = groupKey(makers.map(({ column }) => made[column] ?? null));
+    return key === undefined || !seen.has(key);
+  }
+
+  /** Takes the next combination of values that no row has, where there are few in all. */
+  #goThrough(group: Group, made: Row): boolean {
+    const all = combinations(group);
+    if (all > mostCombinations) return false;
+    while (group.next < all) {
+      let rest = group.next++;
+      for (const maker of group.makers) {
+        made[maker.column] =
+          maker.nth?.(rest % maker.capacity) ??
+          nthReference(maker, rest % maker.capacity, this.source.records);
+        rest = Math.floor(rest / maker.capacity);
+      }
+      if (this.#isNew(group, made)) return true;
+    }
+    return false;
+  }
+
+  /** Remembers what must not come again. */
+  #remember(made: Row): void {
+    for (const [maker, seen] of this.#seen) {
+      const value = made[maker.column] ?? null;
+      if (value !== null) seen.add(keyOf(value));
+    }
+    for (const { makers, seen } of this.#groups) {
+      const key = groupKey(makers.map(({ column }) => made[column] ?? null));
+      if (key !== undefined) seen.add(key);
+    }
+  }
+}
+
+function nthReference(
+  { field }: FieldMaker,
+  index: number,
+  records: ReadonlyMap<string, Records>,
+): Value {
+  return isReference(field) ? (records.get(field.type.entity)?.id(index) ?? null) : null;
+}
+
+/** How many combinations of values some fields have. */
+function combinations({ makers }: Group): number {
+  return makers.reduce((product, { capacity }) => product * capacity, 1);
+}
+
+/** Whatever its case, a text is the same where it has to be unique. */
+function keyOf(value: Value): string {
+  return typeof value === "string" ? value.toLowerCase() : String(Number(value));
+}
+
+/** The key of a combination; undefined where something is missing, which may come any number of times. */
+function groupKey(values: readonly Value[]): string | undefined {
+  let key = "";
+  for (const value of values) {
+    if (value === null) return undefined;
+    key += `${keyOf(value)}\u0001`;
+  }
+  return key;
 }

@@ -1,193 +1,320 @@
-import type { Entity, Field } from "../model/model.ts";
+import { type Entity, type Field, isReference, type Model, targetsOf } from "../model/model.ts";
 import { slugOf } from "../naming/words.ts";
-import type { Random } from "./random.ts";
-import {
-  familyNames,
-  givenNames,
-  phrases,
-  placeEnds,
-  placeStarts,
-  remarks,
-  townEnds,
-  townStarts,
-} from "./words.ts";
-
-/** What a value is made for: the row, counted from 0, and the day that counts as today. */
-export interface Occasion {
-  entity: Entity;
-  row: number;
-  /** How many values for this row came out like an earlier row's. */
-  attempt: number;
-  /** The values that the row has so far. */
-  made: Readonly<Record<string, Value>>;
-  /** As `2026-05-03`. */
-  today: string;
-  random: Random;
-  /** The given and family name that belong to this row. */
-  person: { given: string; family: string };
-}
+import { columnOf } from "../schema/from-model.ts";
+import { dayMaker, dayText, type Lifetime, type Standing } from "./days.ts";
+import { isRest, natureOf, subjectOf, usualAmounts } from "./meaning.ts";
+import { Draw, Shuffle } from "./random.ts";
+import { entitySlug, lengthOf, People, textMaker } from "./texts.ts";
+import { type Vocabulary, vocabularyOf } from "./vocabulary.ts";
 
 export type Value = string | number | boolean | null;
 
-const personal =
-  /keeper|person|people|member|owner|user|student|patient|teacher|doctor|author|farmer|helper/i;
-const placed =
-  /apiary|apiaries|site|place|farm|station|garden|field|location|town|city|village|building|yard|region|area|room/i;
-const days = 86_400_000;
-
-/** The person that a row's names and addresses are about. */
-export function personFor(random: Random): { given: string; family: string } {
-  return { given: random.pick(givenNames), family: random.pick(familyNames) };
+/** What the values of an entity are made with. */
+export interface Making {
+  entity: Entity;
+  seed: number;
+  /** The number of the day from which days count back. */
+  today: number;
+  /** How many rows there will be. */
+  wanted: number;
+  standing: Standing;
+  vocabulary: Vocabulary;
+  /** The person that a row is about, by its number. */
+  people: People;
+  /** Values that rows have already, by field: codes take their shape. */
+  examples?: ReadonlyMap<string, string>;
 }
 
-/** A believable value for a field that isn't a relationship: by its name first, by its type else. */
-export function valueFor(field: Field, occasion: Occasion): Value {
-  const { random, row, today, person } = occasion;
+/** What the values of an entity are made with, for one seed. */
+export function makingOf(
+  model: Model,
+  entity: Entity,
+  rest: Pick<Making, "seed" | "today" | "wanted" | "examples">,
+): Making {
+  const vocabulary = vocabularyOf(model.app.language);
+  const making = { entity, vocabulary, standing: standingOf(model, entity), ...rest };
+  return { ...making, people: new People(making as Making, rest.seed, entity.name, "person") };
+}
+
+/** Whether other records hang on those of an entity: on all that there is, on much of it, or on nothing. */
+function standingOf(model: Model, entity: Entity): Standing {
+  const others = model.entities.filter((other) => other !== entity);
+  if (!others.some((other) => targetsOf(other).has(entity.name))) return "last";
+  const needs = entity.fields.some((field) => isReference(field) && field.required);
+  return needs ? "between" : "first";
+}
+
+/** The values of a field. */
+export interface ValueMaker {
+  /** The value of a row, which may have others so far; another turn gives another value, if there is one. */
+  value(row: number, turn: number, made: Readonly<Record<string, Value>>, within: Lifetime): Value;
+  /** How many different values there are, in all. */
+  capacity: number;
+  /**
+   * The value with a number from 0 to the capacity; no two are alike. Where there is none, the values of a row
+   * differ from those of others by their turn.
+   */
+  nth?(index: number): Value;
+  /** Whether two values may be alike all the same, as where texts are cut. */
+  unsure?: boolean;
+}
+
+/** Values of a field that isn't a relationship, as they would be in real rows. */
+export function valueMaker(field: Field, making: Making): ValueMaker {
   const { type } = field;
+  const { entity, seed } = making;
+  const key = [seed, entity.name, field.name] as const;
+  const draw = new Draw(...key);
   switch (type.kind) {
     case "text":
-    case "long text":
-      return fitted(field, type.kind === "text" ? line(field, occasion) : note(random), occasion);
-    case "email": {
-      const name = `${slugOf(person.given)}.${slugOf(person.family)}`;
-      return `${name}${row + 1}@example.org`;
+    case "long text": {
+      const { text, nth } = textMaker(field, making);
+      const { max } = lengthOf(field);
+      return { value: text, nth, capacity: max < 8 ? 36 ** max : Infinity, unsure: true };
     }
-    case "phone":
-      return `+00 555 ${String(100 + random.whole(0, 899))} ${String(1000 + (row % 9000)).padStart(4, "0")}`;
-    case "url":
-      return `https://${slugOf(random.pick(placeStarts))}.example.org/${row + 1}`;
-    case "color":
-      return `#${random.whole(0, 0xffffff).toString(16).padStart(6, "0")}`;
+    case "email":
+      return addressMaker(field, making);
+    case "url": {
+      const named = namingColumn(making);
+      const slug = entitySlug(entity);
+      const value = (row: number, made: Readonly<Record<string, Value>>, again: string) => {
+        const name = named && typeof made[named] === "string" ? slugOf(made[named]) : "";
+        return name
+          ? `https://www.example.org/${name}${again}`
+          : `https://www.example.org/${slug}/${row + 1}`;
+      };
+      return {
+        value: (row, turn, made) => value(row, made, turn > 0 ? `-${row + 1}` : ""),
+        capacity: Infinity,
+      };
+    }
+    case "phone": {
+      const numbers = new Shuffle(10_000_000, ...key);
+      const nth = (index: number) => {
+        const digits = String(numbers.at(index % numbers.size)).padStart(7, "0");
+        const again = Math.floor(index / numbers.size);
+        return `+00 555 ${digits.slice(0, 3)} ${digits.slice(3)}${again > 0 ? ` ${again}` : ""}`;
+      };
+      return { value: nth, nth, capacity: Infinity };
+    }
+    case "color": {
+      const all = new Shuffle(0x1000000, ...key);
+      const hex = (number: number) => `#${number.toString(16).padStart(6, "0")}`;
+      return {
+        value: (row, turn) => draw.at(row, turn).pick(paints),
+        nth: (index) => hex(all.at(index)),
+        capacity: all.size,
+      };
+    }
     case "integer":
     case "decimal":
     case "money":
     case "percent":
-      return numeric(field, occasion);
-    case "boolean":
-      return random.next() < 0.5;
+      return numberMaker(field, making);
+    case "boolean": {
+      const start = field.default && "value" in field.default ? field.default.value : undefined;
+      const share = start === true ? 0.85 : start === false ? 0.2 : 0.55;
+      return {
+        value: (row, turn) => draw.at(row, turn).next() < share,
+        nth: (index) => index === 1,
+        capacity: 2,
+      };
+    }
     case "date":
-      return dateWithin(field, occasion);
-    case "time":
-      return `${String(random.whole(7, 19)).padStart(2, "0")}:${random.pick(["00", "15", "30", "45"])}`;
     case "datetime": {
-      const time = Date.parse(`${today}T00:00:00Z`) - random.whole(1, 700) * days;
-      return `${new Date(time + random.whole(7 * 60, 19 * 60) * 60_000).toISOString().slice(0, 19)}Z`;
+      const persons = natureOf(entity) === "person";
+      const { seed, wanted, standing } = making;
+      // A moment of today may not have come yet.
+      const today = type.kind === "datetime" ? making.today - 1 : making.today;
+      const { day, nth, capacity } = dayMaker(entity, field, {
+        seed,
+        today,
+        wanted,
+        persons,
+        standing,
+      });
+      if (type.kind === "date") {
+        return {
+          value: (row, turn, made, within) => dayText(day(row, turn, made, within)),
+          nth: (index) => dayText(nth(index)),
+          capacity,
+        };
+      }
+      const clock = new Draw(...key, "clock");
+      const time = (minutes: number) =>
+        `${String(Math.floor(minutes / 60)).padStart(2, "0")}:${String(minutes % 60).padStart(2, "0")}:00Z`;
+      const hours = 12 * 12;
+      return {
+        value: (row, turn, made, within) =>
+          `${dayText(day(row, turn, made, within))}T${time(420 + 5 * clock.at(row, turn).whole(0, hours - 1))}`,
+        nth: (index) =>
+          `${dayText(nth(Math.floor(index / hours)))}T${time(420 + 5 * (index % hours))}`,
+        capacity: capacity * hours,
+      };
+    }
+    case "time": {
+      const minutes = new Shuffle(1440, ...key);
+      const time = (minute: number) =>
+        `${String(Math.floor(minute / 60)).padStart(2, "0")}:${String(minute % 60).padStart(2, "0")}`;
+      return {
+        value: (row, turn) => time(420 + 15 * Math.floor(draw.at(row, turn).middling() * 49)),
+        nth: (index) => time(minutes.at(index)),
+        capacity: 1440,
+      };
     }
     case "choice":
-      return random.pick(type.choices);
+      return choiceMaker(field, type.choices, making);
     default:
-      return null;
+      return { value: () => null, capacity: 0 };
   }
 }
 
-function line(field: Field, { entity, random, row, person }: Occasion): string {
-  const name = field.name;
-  const shape = field.placeholder ?? field.hint?.match(/\b[A-Z]+-?\d+\b/)?.[0];
-  if (/(^|_)(code|number|reference|serial|tag|mark)$/.test(name)) return coded(shape, entity, row);
-  if (/^(first|given)_?name$/.test(name)) return person.given;
-  if (/^(last|family)_?name$|^surname$/.test(name)) return person.family;
-  if (
-    /(^|_)name$/.test(name) &&
-    (personal.test(entity.name) || /person|owner|contact/.test(name))
-  ) {
-    return `${person.given} ${person.family}`;
-  }
-  if (/(^|_)(town|city|village|place|location)$/.test(name))
-    return random.pick(townStarts) + random.pick(townEnds);
-  if (/(^|_)(street|address)$/.test(name)) {
-    return `${random.whole(1, 120)} ${random.pick(placeStarts)} ${random.pick(["Lane", "Road", "Row"])}`;
-  }
-  if (/(^|_)(postcode|postal_code|zip)$/.test(name)) return String(10000 + random.whole(0, 89999));
-  if (/(^|_)(name|title)$/.test(name)) {
-    const place = `${random.pick(placeStarts)} ${random.pick(placeEnds)}`;
-    return placed.test(entity.name) ? place : `${entity.label} ${row + 1}`;
-  }
-  return random.pick(phrases);
-}
+/** Colours that things are painted in. */
+const paints = [
+  "#f4f1e8",
+  "#e8c547",
+  "#d98e2b",
+  "#b5482f",
+  "#7a3b2e",
+  "#5b7f4b",
+  "#2f6f73",
+  "#3d6fa8",
+  "#7d9cc4",
+  "#8a6f9e",
+  "#9a9a92",
+  "#3a3a38",
+] as const;
 
-/** A code in the shape of an example such as `B-07`, counted up; else of the entity's first letter. */
-function coded(shape: string | undefined, entity: Entity, row: number): string {
-  const [, start, digits] = /^(.*?)(\d+)\D*$/.exec(shape ?? "") ?? [];
-  if (start === undefined || digits === undefined) {
-    return `${entity.name.charAt(0)}-${String(row + 1).padStart(3, "0")}`;
-  }
-  return start + String(row + 1).padStart(digits.length, "0");
-}
-
-function note(random: Random): string {
-  const first = random.pick(remarks);
-  const second = random.pick(remarks);
-  return random.next() < 0.5 || first === second ? first : `${first} ${second}`;
-}
-
-/** A text within its range. A unique one gets the row's number when it keeps coming out like another. */
-function fitted(field: Field, text: string, { row, attempt }: Occasion): string {
-  if (!("min" in field.type || "max" in field.type || field.unique)) return text;
-  const { min = 1, max = 255 } = field.type as { min?: number; max?: number };
-  const numbered = field.unique && attempt > 20;
-  const marked = numbered && !/\d$/.test(text) ? `${text} ${row + 1}` : text;
-  const tail = numbered ? String(row + 1) : "";
-  const characters = [...marked];
-  if (characters.length > max) {
-    return (
-      characters
-        .slice(0, Math.max(0, max - tail.length))
-        .join("")
-        .trimEnd() + tail.slice(-max)
+/** An address that goes by the person of the row, or by the name of what it is about. */
+function addressMaker(field: Field, making: Making): ValueMaker {
+  const { max } = lengthOf(field);
+  const most = Math.min(max, 254);
+  const named = namingColumn(making);
+  const ofPerson =
+    natureOf(making.entity) === "person" ||
+    making.entity.fields.some(
+      (other) => other.type.kind === "text" && subjectOf(making.entity, other) === "given name",
     );
-  }
-  return characters.length < min ? marked + "x".repeat(min - characters.length) : marked;
+  const address = (row: number, made: Readonly<Record<string, Value>>, again: string) => {
+    const name = named && typeof made[named] === "string" ? slugOf(made[named]) : "";
+    const start = ofPerson
+      ? making.people.address(row)
+      : name || (named ? "" : `${entitySlug(making.entity)}${row + 1}`) || `info${row + 1}`;
+    const whole = `${start}${again}@example.org`;
+    return whole.length <= most ? whole : `${row.toString(36)}@example.org`.slice(-most);
+  };
+  return {
+    // Who is called alike has the same address but for a number.
+    value: (row, turn, made) => address(row, made, turn > 0 ? `.${row + 1}` : ""),
+    capacity: Infinity,
+  };
 }
 
-const usual: readonly (readonly [RegExp, number, number])[] = [
-  [/year/, 2015, 2026],
-  [/age/, 1, 80],
-  [/temperature/, -5, 35],
-  [/weight/, 4, 60],
-  [/elevation|altitude|height/, 50, 1500],
-  [/frames|count|quantity|number/, 1, 20],
-];
-
-function numeric(field: Field, { random, row }: Occasion): number {
-  const type = field.type as { kind: string; places?: number; min?: number; max?: number };
-  const [, low, high] = usual.find(([name]) => name.test(field.name)) ?? [undefined, 0, 100];
-  const fallback =
-    type.kind === "money" ? [5, 250] : type.kind === "percent" ? [0, 100] : [low, high];
-  const min = type.min ?? Math.min(fallback[0] ?? 0, type.max ?? fallback[0] ?? 0);
-  const max = type.max ?? Math.max(fallback[1] ?? 100, min + 100);
-  const places = type.places ?? 0;
-  const scale = 10 ** places;
-  if (field.unique) return Math.min(max, Math.ceil(min * scale) / scale + row / scale);
-  const middle = min + ((max - min) * (random.next() + random.next())) / 2;
-  const value =
-    type.kind === "money" ? Math.round(middle * 2) / 2 : Math.round(middle * scale) / scale;
-  const inside = Math.min(
-    Math.floor(max * scale) / scale,
-    Math.max(Math.ceil(min * scale) / scale, value),
+/** The column with the name of what a row is about, if it has one. */
+function namingColumn({ entity }: Making): string | undefined {
+  const naming = entity.fields.find(
+    (field) =>
+      field.type.kind === "text" && ["name", "full name"].includes(subjectOf(entity, field)),
   );
-  return Number(inside.toFixed(places));
+  return naming && columnOf(naming);
 }
 
-/** Fields whose date comes after the other dates of a row. */
-const lastDates = /(^|_)(removed|ended|end|closed|left|returned|finished|retired|until|due)(_|$)/;
-
-function dateWithin({ name, type, unique }: Field, { today, random, row, made }: Occasion): string {
-  const bounds = type as { min?: string; max?: string };
-  const day = (bound: string | undefined) =>
-    bound === undefined ? undefined : Date.parse(`${bound === "today" ? today : bound}T00:00:00Z`);
-  const now = Date.parse(`${today}T00:00:00Z`);
-  const dates = Object.values(made).filter((value) => /^\d{4}-\d{2}-\d{2}$/.test(String(value)));
-  const before = lastDates.test(name) ? dates.map(String).sort().at(-1) : undefined;
-  const low = Math.max(day(bounds.min) ?? -Infinity, day(before) ?? -Infinity);
-  const high = day(bounds.max) ?? Infinity;
-  const last = Math.min(high, Math.max(now, low === -Infinity ? now : low));
-  const first = Math.min(last, Math.max(low, last - 730 * days));
-  const span = Math.floor((last - first) / days);
-  const back = unique ? row % (span + 1) : Math.floor(random.next() ** 2 * (span + 1));
-  return new Date(last - back * days).toISOString().slice(0, 10);
+/** The first choices come more often than the last, the default most often, and what says that nothing fits seldom. */
+function choiceMaker(
+  field: Field,
+  choices: readonly string[],
+  { entity, seed }: Making,
+): ValueMaker {
+  const start = field.default && "value" in field.default ? field.default.value : undefined;
+  const plain = choices.map((choice, at) => (isRest(choice) ? 0.15 : 1 / (at + 2)));
+  const others = plain.reduce((sum, each, at) => sum + (choices[at] === start ? 0 : each), 0);
+  const weights = plain.map((each, at) =>
+    choices[at] === start && !isRest(String(start)) ? Math.max(each, 1.5 * others) : each,
+  );
+  const sum = weights.reduce((total, each) => total + each, 0);
+  let reached = 0;
+  const limits = weights.map((each) => {
+    reached += each / sum;
+    return reached;
+  });
+  const draw = new Draw(seed, entity.name, field.name);
+  return {
+    value: (row, turn) => {
+      const at = draw.at(row, turn).next();
+      const found = limits.findIndex((limit) => at < limit);
+      return choices[found < 0 ? choices.length - 1 : found] ?? null;
+    },
+    nth: (index) => choices[index] ?? null,
+    capacity: choices.length,
+  };
 }
 
-/** Whether a field is filled in few rows only: most things are still there. */
-export function seldomFilled({ name, type }: Field): boolean {
-  return type.kind === "date" && lastDates.test(name);
+/** Numbers round the middle of their range; amounts of money as prices are. */
+function numberMaker(field: Field, making: Making): ValueMaker {
+  const {
+    kind,
+    places = 0,
+    min,
+    max,
+  } = field.type as {
+    kind: string;
+    places?: number;
+    min?: number;
+    max?: number;
+  };
+  const scale = 10 ** places;
+  const [low, high] = usualRange(field, making, { kind, min, max });
+  const least = Math.ceil(low * scale - 1e-9);
+  const most = Math.max(least, Math.floor(high * scale + 1e-9));
+  // The quotient of two whole numbers is the number nearest to what is meant.
+  const exact = (scaled: number) => scaled / scale;
+  const draw = new Draw(making.seed, making.entity.name, field.name);
+  const bottom = Math.ceil(
+    (min ?? (max === undefined ? 1 : Math.min(1, max - making.wanted))) * scale - 1e-9,
+  );
+  const top = max === undefined ? Infinity : Math.floor(max * scale + 1e-9);
+  const whole = (top - bottom) / scale + 1 >= making.wanted ? scale : 1;
+  return {
+    value: (row, turn) => {
+      const scaled = least + Math.floor(draw.at(row, turn).middling() * (most - least + 1));
+      if (kind !== "money") return exact(scaled);
+      const price = Math.round(asPrice(scaled / scale, draw) * scale);
+      return exact(price >= least && price <= most ? price : scaled);
+    },
+    nth: (index) => exact(bottom + index * whole),
+    capacity: Math.floor((top - bottom) / whole) + 1,
+  };
+}
+
+/** Where the numbers of a field lie: within its range, and about where they usually do. */
+function usualRange(
+  field: Field,
+  { today }: Making,
+  { kind, min, max }: { kind: string; min?: number | undefined; max?: number | undefined },
+): [number, number] {
+  const year = Number(dayText(today).slice(0, 4));
+  const usual =
+    kind === "money"
+      ? ([5, 250] as const)
+      : kind === "percent"
+        ? ([0, 100] as const)
+        : usualAmounts(field, year);
+  if (usual) {
+    const low = Math.max(usual[0], min ?? -Infinity);
+    const high = Math.min(usual[1], max ?? Infinity);
+    if (low < high) return [low, high];
+  }
+  if (min !== undefined) return [min, max ?? min + 100];
+  return max === undefined ? [kind === "integer" ? 1 : 0, 100] : [max >= 0 ? 0 : max - 100, max];
+}
+
+/** The nearest amount that somebody would ask for. */
+function asPrice(amount: number, draw: Draw): number {
+  if (amount < 1) return amount;
+  if (amount < 20) {
+    const ends = [0, 0, 0.5, 0.5, 0.8, 0.9];
+    return Math.floor(amount) + draw.pick(ends);
+  }
+  const step = amount < 100 ? 1 : amount < 1000 ? 5 : amount < 10_000 ? 50 : 500;
+  return Math.round(amount / step) * step;
 }

@@ -3,12 +3,14 @@ import type { ColumnType, Schema, Table } from "../schema/schema.ts";
 import type { Dialect } from "./dialect.ts";
 import * as flows from "./flows.ts";
 import type { Idiom } from "./idiom.ts";
+import { changeCheck, isCheck } from "./row-checks.ts";
 import type { Part } from "./script.ts";
 
 type Of<Kind extends Step["kind"]> = Extract<Step, { kind: Kind }>;
 
 /** What a database that alters tables where they are does for each kind of step that concerns one. */
-export interface Alterations extends Pick<Dialect, "name" | "transactional" | "limits"> {
+export interface Alterations
+  extends Pick<Dialect, "name" | "transactional" | "limits" | "numbersGoOn"> {
   idiom: Idiom;
   typeSql(type: ColumnType): string;
   renameTable(step: Of<"rename table">, before: Schema): Part[];
@@ -34,15 +36,20 @@ export function alteringDialect(own: Alterations): Dialect {
     transactional,
     limits,
     quoted: idiom.quoted,
+    literal: idiom.literal,
+    ...(own.numbersGoOn && { numbersGoOn: own.numbersGoOn }),
     risks,
     sections: (steps, before) => {
       let schema = before;
-      return steps.map((step) => {
+      return steps.flatMap((step) => {
         // A change of a column says itself where in it rows are looked at.
         const refused = step.kind === "change column" ? [] : flows.refusals(risks(step, schema));
         const parts = [...refused, ...alter(own, step, schema)];
         schema = takeStep(schema, step);
-        return { sentences: [describeStep(step)], parts };
+        // What the database can't check, it isn't asked to.
+        return parts.length === 0 && isCheck(step)
+          ? []
+          : [{ sentences: [describeStep(step)], parts }];
       });
     },
     rewritten: (steps) => {
@@ -75,6 +82,9 @@ function alter(own: Alterations, step: Step, before: Schema): Part[] {
     case "add index":
     case "drop index":
       return own.changeIndex(step, before);
+    case "add check":
+    case "drop check":
+      return changeCheck(own.idiom, step);
     default:
       return flows.flow(own.idiom, own.name, step, before);
   }

@@ -1,4 +1,5 @@
 import type { Change } from "../evolution/change.ts";
+import { columnsTouched } from "../evolution/checks.ts";
 import { inNamesBefore, tableBefore } from "../evolution/origins.ts";
 import { type ChangeColumn, replay, type Step, type TextsAndRows } from "../evolution/steps.ts";
 import type { Schema } from "../schema/schema.ts";
@@ -33,6 +34,7 @@ export function outlookOf(
     // What flows into a required column was looked at before it flows.
     if (step.kind === "change column" && isFilled(step, all)) return [];
     if (step.kind === "add index" && isOverNothing(step, all)) return [];
+    if (step.kind === "add check" && isOverMoving(step, all)) return [];
     const at = all.indexOf(step);
     const earlier = all.slice(0, Math.max(0, at));
     const then = dialect.risks(step, replay(earlier, before));
@@ -71,6 +73,15 @@ function isOverNothing(
       !step.restore &&
       !all.some((other) => flowsInto(other, table, step.column.name)),
   );
+}
+
+/** Whether a check looks at columns that change: its rows are only known then, and the script looks at them. */
+function isOverMoving(
+  { table, check }: Extract<Step, { kind: "add check" }>,
+  all: readonly Step[],
+): boolean {
+  const touched = columnsTouched(all, new Set([table, tableBefore(table, all) ?? table]));
+  return check.columns.some((name) => touched.has(name));
 }
 
 function flowsInto(step: Step, table: string, column: string): boolean {

@@ -22,6 +22,9 @@ export interface Dialect {
   limits: Limits;
   /** A name in quotes. */
   quoted(name: string): string;
+  literal(value: string | number | boolean): string;
+  /** What makes a table go on after the numbers that were inserted into it, where it doesn't by itself. */
+  numbersGoOn?(table: string): string;
 }
 
 /** Rows that stand in the way of a step, or of which it throws something away. */

@@ -9,6 +9,7 @@ import type {
 import { type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import type { Risk } from "./dialect.ts";
 import { type Idiom, keptTable } from "./idiom.ts";
+import { checkRisks } from "./row-checks.ts";
 import type { Part } from "./script.ts";
 
 /** The steps in which data flows from one place into another: what they run, and what they risk. */
@@ -319,6 +320,8 @@ export function plainRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
   switch (step.kind) {
     case "add index":
       return step.index.unique ? [repeats(idiom, step, before)] : [];
+    case "add check":
+      return checkRisks(idiom, step);
     case "texts to rows":
       return textRisks(idiom, step, before);
     case "rows to texts":

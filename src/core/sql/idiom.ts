@@ -1,9 +1,11 @@
-import type { Fill } from "../evolution/steps.ts";
+import type { Fill, SqlByDatabase } from "../evolution/steps.ts";
 import type { Check, Column, ColumnType, Table } from "../schema/schema.ts";
 import type { Part } from "./script.ts";
 
 /** How a database says what all of them can say: what the parts that dialects share are written in. */
 export interface Idiom {
+  /** The word by which steps know the database. */
+  database: keyof SqlByDatabase;
   /** A name in quotes. */
   quoted(name: string): string;
   /** A made-up name, cut to what the database takes. */

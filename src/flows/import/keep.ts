@@ -14,7 +14,8 @@ import { pendingChanges } from "../changes.ts";
 import { hasDatabase, withDatabase } from "../database.ts";
 import {
   checksumOf,
-  type DataFile,
+  type DataSource,
+  fileSource,
   type Loaded,
   type LoadOptions,
   loadData,
@@ -55,12 +56,8 @@ async function isReady({ project, model, existing }: PreparedImport): Promise<bo
 async function dataFiles(
   data: readonly { entity: string; path: string }[],
   model: Model,
-): Promise<DataFile[]> {
-  const files: DataFile[] = [];
-  for (const { entity, path } of data) {
-    files.push({ entity: entityNamed(model, entity), path, checksum: await checksumOf(path) });
-  }
-  return files;
+): Promise<DataSource[]> {
+  return Promise.all(data.map(({ entity, path }) => fileSource(entityNamed(model, entity), path)));
 }
 
 /** Writes model, data, what was set aside, and the plan: all of it, or nothing. Loads the rows where the database is ready. */

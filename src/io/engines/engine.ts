@@ -4,6 +4,7 @@ import type { Failure } from "../../core/failure.ts";
 import type { Schema } from "../../core/schema/schema.ts";
 import type { Value } from "../../core/seeding/values.ts";
 import type { Dialect } from "../../core/sql/dialect.ts";
+import type { Filler } from "./filling.ts";
 import type { Loader, LoadSettings } from "./loading.ts";
 
 /** Tables by name, as a database itself describes them. */
@@ -40,16 +41,10 @@ export interface Engine {
   ids(table: string): Promise<number[]>;
   /** What a column holds; nothing where there is no such column. */
   values(table: string, column: string): Promise<Value[]>;
-  /** Inserts rows, all of the same columns, and gives the numbers that they got. */
-  insert(table: string, rows: readonly Readonly<Record<string, Value>>[]): Promise<number[]>;
   /** Remembers that seeding made the rows of these numbers. */
   noteSeeded(table: string, first: number, last: number): Promise<void>;
-  /** Inserts into a table without numbers of its own. */
-  insertPairs(
-    table: string,
-    columns: readonly [string, string],
-    pairs: readonly (readonly [number, number])[],
-  ): Promise<void>;
+  /** Puts ready rows into tables, at the speed of the database. */
+  filler: Filler;
   /** The entities whose data files were loaded, with the checksum of each, oldest first. */
   loads(): Promise<{ entity: string; checksum: string }[]>;
   /** Remembers that a data file was loaded at a moment. */

@@ -7,6 +7,8 @@ export interface LoadTarget {
   columns: LoadColumn[];
   /** The place of the column by which rows are matched; undefined to match whole rows. */
   key: number | undefined;
+  /** Whether rows of the table that it doesn't have are missing in it. */
+  whole: boolean;
   /** The tables of links that the file has values for. */
   links: { table: string; from: string; to: string; target: KeyedTable }[];
 }
@@ -58,8 +60,8 @@ export interface LoadConflict {
 export interface Loader {
   /** Takes the rows of a table. Tables come after those that their required references lead to. */
   take(target: LoadTarget, batches: Iterable<readonly LoadRow[]>): Promise<void>;
-  /** Settles what refers to rows that came later, and gives the counts, by table. */
-  finish(): Promise<Map<string, LoadCounts>>;
+  /** Settles what refers to rows that came later, and gives the counts of all that was taken, in its order. */
+  finish(): Promise<LoadCounts[]>;
 }
 
 export interface LoadSettings {

@@ -20,7 +20,7 @@ interface Taken {
 }
 
 /** Whether nobody changed row `t` since a load wrote it. */
-const untouched =
+export const untouched =
   "(t.updated_at in (select loaded_at from levadura_loads) and (t.version = 1 or t.updated_at <> t.created_at))";
 
 /** Loads rows by way of temporary tables, in which they are compared with those that are there. */
@@ -47,11 +47,11 @@ export function stagedLoader(place: LoadPlace, settings: LoadSettings): Loader {
       // What others still refer to can only go after them.
       const gone = new Map<Taken, number>();
       for (const each of settings.deleteMissing ? [...taken].reverse() : []) {
-        gone.set(each, await deleteMissing(place, each));
+        if (each.target.whole) gone.set(each, await deleteMissing(place, each, taken));
       }
-      const counts = new Map<string, LoadCounts>();
+      const counts: LoadCounts[] = [];
       for (const each of taken) {
-        counts.set(each.target.table, await countsOf(place, each, gone.get(each) ?? 0));
+        counts.push(await countsOf(place, each, gone.get(each) ?? 0));
         for (const table of [...each.late.columns.values(), ...each.late.links])
           await place.drop(table);
         if (each.staged) await place.drop(each.staged);
@@ -230,13 +230,22 @@ async function refuseStrangers(
   if (lost > 0) throw strangers(target, column, other, lost);
 }
 
-/** Deletes the rows that a file doesn't have and nobody changed. Gives their number. */
-async function deleteMissing(place: LoadPlace, { target, staged }: Taken): Promise<number> {
+/** Deletes the rows that neither a file nor another source has, and nobody changed. Gives their number. */
+async function deleteMissing(
+  place: LoadPlace,
+  { target, staged }: Taken,
+  taken: readonly Taken[],
+): Promise<number> {
   if (!staged) return 0;
   const gone = `${staged}_gone`;
+  const absent = taken.flatMap((other) =>
+    other.target.table === target.table && other.staged
+      ? [`t.id not in (select id from ${other.staged})`]
+      : [],
+  );
   await place.aside(
     gone,
-    `select t.id from ${place.quoted(target.table)} t where t.id not in (select id from ${staged}) and ${untouched}`,
+    `select t.id from ${place.quoted(target.table)} t where ${absent.join(" and ")} and ${untouched}`,
   );
   await place.run(`delete from ${place.quoted(target.table)} where id in (select id from ${gone})`);
   const count = await countIn(place, gone);

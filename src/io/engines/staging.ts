@@ -138,6 +138,6 @@ export function strangers(
   return new Failure(
     "input",
     `${count} ${count === 1 ? "row" : "rows"} for ${table} refer in ${column} to a row of ${other} that is not there`,
-    `they are found by ${key}: correct the data file, or import the rows that they refer to as well`,
+    `they are found by ${key}: correct the data, or import the rows that they refer to as well`,
   );
 }

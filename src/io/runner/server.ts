@@ -40,22 +40,38 @@ export async function startServer(
     },
   });
   let said = "";
+  let answers = false;
   child.stderr?.on("data", (chunk: Buffer) => {
     said = (said + chunk.toString()).slice(-4000);
-    settings.log(chunk.toString());
+    if (answers) settings.log(chunk.toString());
   });
   const ended = new Promise<number | null>((resolve) =>
     child.once("exit", (code) => resolve(code)),
   );
   const ready = new Promise<"ready">((resolve) => child.once("message", () => resolve("ready")));
   if ((await Promise.race([ready, ended])) !== "ready") {
+    if (/^Port \d+ is in use/m.test(said)) throw new PortTaken(settings.port);
+    settings.log(said);
     const first = said.split("\n").find((line) => /error/i.test(line)) ?? said.split("\n")[0];
     throw new Failure(
       "outside",
       `the application ended before it could answer${first ? `: ${first.trim()}` : ""}`,
     );
   }
+  answers = true;
+  if (said) settings.log(said);
   return { ended, stop: () => stop(child, ended) };
+}
+
+/** Something else began to listen where an application was about to. */
+export class PortTaken extends Failure {
+  constructor(port: number) {
+    super(
+      "outside",
+      `port ${port} is in use`,
+      "end what uses it, or leave --port out to take the next free one",
+    );
+  }
 }
 
 async function stop(child: ChildProcess, ended: Promise<unknown>): Promise<void> {
@@ -78,13 +94,7 @@ export async function freePort(host: string, port: number, exactly: boolean): Pr
         "choose another --host or --port",
       );
     }
-    if (exactly) {
-      throw new Failure(
-        "outside",
-        `port ${candidate} is in use`,
-        "end what uses it, or leave --port out to take the next free one",
-      );
-    }
+    if (exactly) throw new PortTaken(candidate);
   }
   throw new Failure("outside", `no port from ${port} on is free`);
 }

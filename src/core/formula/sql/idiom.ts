@@ -36,6 +36,11 @@ export interface FormulaIdiom {
   read(value: string, type: ValueType): string;
 }
 
+/** A column of a row that has an alias, or of the table that is spoken of. */
+export function columnOf(alias: string, name: string): string {
+  return alias === "" ? name : `${alias}.${name}`;
+}
+
 export type DatabaseOperation = Exclude<
   Operation,
   | "divided by"

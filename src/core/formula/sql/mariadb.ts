@@ -1,6 +1,6 @@
 import { collation, literal, quoted } from "../../sql/mariadb/columns.ts";
 import type { Calculation } from "../calculation.ts";
-import { extreme, type FormulaIdiom, type Part } from "./idiom.ts";
+import { columnOf, extreme, type FormulaIdiom, type Part } from "./idiom.ts";
 
 /** A whole number as a decimal, which doesn't run over. */
 const whole = (value: string) => `cast(${value} as decimal(30, 0))`;
@@ -17,7 +17,7 @@ export const mariadbFormulas: FormulaIdiom = {
           ? whole(String(value))
           : literal(value),
   column: (alias, { column, type, places }) => {
-    const name = `${alias}.${quoted(column)}`;
+    const name = columnOf(alias, quoted(column));
     return type === "number" && places === 0 ? whole(name) : name;
   },
   compared: ({ sql }) => `${sql} collate ${collation}`,

@@ -1,6 +1,6 @@
 import { collation, literal, quoted } from "../../sql/postgres/columns.ts";
 import type { Calculation } from "../calculation.ts";
-import type { FormulaIdiom, Part } from "./idiom.ts";
+import { columnOf, type FormulaIdiom, type Part } from "./idiom.ts";
 
 /** PostgreSQL computes with decimals of any length. */
 export const postgresFormulas: FormulaIdiom = {
@@ -12,7 +12,7 @@ export const postgresFormulas: FormulaIdiom = {
         ? `${value}::numeric`
         : `${literal(value)}${type === "text" || type === "date" ? `::${type}` : ""}`,
   column: (alias, { column, type, places }) =>
-    `${alias}.${quoted(column)}${type === "number" && places === 0 ? "::numeric" : ""}`,
+    `${columnOf(alias, quoted(column))}${type === "number" && places === 0 ? "::numeric" : ""}`,
   compared: ({ sql }) => `${sql} collate ${quoted(collation)}`,
   below,
   same: (one, other) => `${one} is not distinct from ${other}`,

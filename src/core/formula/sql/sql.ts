@@ -15,10 +15,16 @@ const idioms: Readonly<Record<DatabaseKind, FormulaIdiom>> = {
 export interface FormulaContext {
   /** The alias or the table of the record that the formula belongs to, as it stands in the statement. */
   row: string;
+  /** Whether it has to be one expression, without parts that are named before it, however deep that is. */
+  single?: boolean;
+  /** What stands for its columns, where it isn't saved yet. */
+  given?: (column: ColumnOf) => string;
   /** The expressions of this day and of this moment. */
   today: string;
   now: string;
 }
+
+export type ColumnOf = Extract<Calculation, { kind: "column" }>;
 
 /** A formula as an expression of a database; conditions are never null in it. */
 export function formulaSql(
@@ -83,7 +89,7 @@ class Writing {
   #within(calculation: Calculation): string {
     const sql = this.of(calculation);
     const { deepest } = this.idiom;
-    if (deepest === undefined || depthOf(sql) <= deepest) return sql;
+    if (deepest === undefined || this.context.single || depthOf(sql) <= deepest) return sql;
     const name = `v${++this.#names}`;
     this.#named.push(`${name}(x) as (select ${sql})`);
     return `(select x from ${name})`;
@@ -99,7 +105,9 @@ class Writing {
       case "now":
         return this.context[calculation.kind];
       case "column":
-        return this.idiom.column(this.#alias(calculation.row), calculation);
+        return (
+          this.#given(calculation) ?? this.idiom.column(this.#alias(calculation.row), calculation)
+        );
       case "through":
         return this.#through(calculation);
       case "over":
@@ -109,10 +117,15 @@ class Writing {
     }
   }
 
+  #given(column: ColumnOf): string | undefined {
+    return column.row === 0 ? this.context.given?.(column) : undefined;
+  }
+
   #through({ reference, table, row, value }: Extract<Calculation, { kind: "through" }>): string {
     const { quoted } = this.idiom;
     if (reference.kind !== "column") throw new Error("a reference is a column");
-    const from = `${this.#alias(reference.row)}.${quoted(reference.column)}`;
+    const from =
+      this.#given(reference) ?? `${this.#alias(reference.row)}.${quoted(reference.column)}`;
     const found = `(select ${this.whole(value)} from ${quoted(table)} as r${row} where r${row}.${quoted("id")} = ${from})`;
     // Where there is no record, no condition on it holds.
     return value.type === "boolean" && reference.optional
@@ -162,6 +175,10 @@ class Writing {
   #operation(calculation: Extract<Calculation, { kind: "operation" }>): string {
     const { idiom } = this;
     const { name, given, guarded, places } = calculation;
+    const [only] = given;
+    if (name === "not" && only?.kind === "operation" && only.name === "empty") {
+      return `(${only.given.map((of) => this.#within(of)).join("")} is not null)`;
+    }
     const parts = given.map((of): Part => ({ of, sql: this.#within(of) }));
     const [first, second, third] = parts as [Part, Part, Part];
     const guard = (sql: string) => (guarded ? idiom.below(sql, limit(places)) : sql);
@@ -218,7 +235,13 @@ class Writing {
   }
 
   #compared(part: Part): string {
-    return part.of.type === "text" ? this.idiom.compared(part, this.#alias) : part.sql;
+    if (part.of.type !== "text") return part.sql;
+    const { of } = part;
+    const loose = of.kind === "column" && this.#given(of) !== undefined;
+    return this.idiom.compared(
+      loose ? { ...part, of: { ...of, ordered: false } } : part,
+      this.#alias,
+    );
   }
 
   #equal(one: Part, other: Part): string {
@@ -237,7 +260,7 @@ class Writing {
 }
 
 /** How many symbols wait for others at the deepest place of an expression, roughly. */
-function depthOf(sql: string): number {
+export function depthOf(sql: string): number {
   let depth = 0;
   let deepest = 0;
   for (const [token] of sql.matchAll(/'(?:[^']|'')*'|"(?:[^"]|"")*"|\(select|[()]/g)) {

@@ -1,7 +1,7 @@
 import { literal, quoted } from "../../sql/sqlite/columns.ts";
 import { folded, inOrder, recased } from "../../sql/sqlite/ordering.ts";
 import type { Calculation } from "../calculation.ts";
-import { extreme, type FormulaIdiom, type Part } from "./idiom.ts";
+import { columnOf, extreme, type FormulaIdiom, type Part } from "./idiom.ts";
 
 /**
  * SQLite computes with doubles, which tell decimals of 15 digits apart: what comes out is rounded to the
@@ -10,9 +10,13 @@ import { extreme, type FormulaIdiom, type Part } from "./idiom.ts";
 export const sqliteFormulas: FormulaIdiom = {
   quoted,
   constant: (value) => (value === null ? "null" : literal(value)),
-  column: (alias, { column }) => `${alias}.${quoted(column)}`,
-  compared: ({ sql, of }, alias) =>
-    of.kind === "column" && of.ordered ? inOrder(of.column, alias(of.row)) : folded(sql),
+  column: (alias, { column }) => columnOf(alias, quoted(column)),
+  compared: (part, alias) => {
+    const { sql, of } = part;
+    if (of.kind === "column" && of.letters) return of.letters === "small" ? sql : `lower(${sql})`;
+    if (of.kind === "column" && of.ordered) return inOrder(of.column, alias(of.row));
+    return plainConstant(part) ?? folded(sql);
+  },
   below: (number, limit) =>
     `nullif(max(nullif(min(${number}, ${limit}), ${limit}), -${limit}), -${limit})`,
   same: (one, other) => `${one} is ${other}`,
@@ -45,7 +49,9 @@ export const sqliteFormulas: FormulaIdiom = {
     upper: ([text]) => recased(text?.sql ?? "", "upper"),
     length: ([text]) => `length(${text?.sql})`,
     later: ([day, days], of) => {
-      const moved = `${of.type === "date" ? "date(" : "strftime('%Y-%m-%dT%H:%M:%SZ', "}${day?.sql}, ${days?.sql} || ' days')`;
+      const span =
+        days?.of.kind === "constant" ? `'${days.of.value} days'` : `${days?.sql} || ' days'`;
+      const moved = `${of.type === "date" ? "date(" : "strftime('%Y-%m-%dT%H:%M:%SZ', "}${day?.sql}, ${span})`;
       return `nullif(max(${moved}, '0000-99'), '0000-99')`;
     },
     "days between": ([from, to]) =>
@@ -85,7 +91,15 @@ function extremeOf(
   );
 }
 
-const small = (text: Part | undefined) => recased(text?.sql ?? "", "lower");
+/** A text that is written out, in small letters, where these are the same in every database. */
+function plainConstant({ of }: Part): string | undefined {
+  return of.kind === "constant" && typeof of.value === "string" && /^[ -~]*$/.test(of.value)
+    ? literal(of.value.toLowerCase())
+    : undefined;
+}
+
+const small = (text: Part | undefined) =>
+  (text && plainConstant(text)) ?? recased(text?.sql ?? "", "lower");
 
 function textOf({ sql, of }: Part): string {
   if (of.type !== "number" && of.type !== "span") return sql;

@@ -2,6 +2,7 @@ import type { Fill } from "../../evolution/steps.ts";
 import type { Column, ColumnType, Index, Table } from "../../schema/schema.ts";
 import { serverChecks } from "../checks.ts";
 import { cutName } from "../names.ts";
+import { rowCheckLines } from "../row-checks.ts";
 
 /** The collation of all texts: letters are the same in either case, but for their accents; blanks at the end count. */
 export const collation = "utf8mb4_uca1400_nopad_as_ci";
@@ -44,7 +45,7 @@ export function fillSql(fill: Fill): string {
 
 /** A table without the references that lead to other tables than the ones named. */
 export function createTable(
-  { name, columns, key, indexes }: Table,
+  { name, columns, key, indexes, checks }: Table,
   there: ReadonlySet<string>,
 ): string {
   const lines = columns.map((column) =>
@@ -64,6 +65,7 @@ export function createTable(
       lines.push(foreignKey(name, column));
     }
   }
+  lines.push(...rowCheckLines({ quoted, database: "mariadb" }, checks));
   return `create table ${quoted(name)} (\n${lines.map((line) => `  ${line}`).join(",\n")}\n) engine = InnoDB default character set utf8mb4 collate ${collation}`;
 }
 

@@ -28,6 +28,7 @@ import { limits } from "./limits.ts";
 
 /** MariaDB's way to say it. */
 const idiom: Idiom = {
+  database: "mariadb",
   quoted,
   madeName,
   literal,

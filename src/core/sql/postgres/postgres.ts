@@ -30,6 +30,7 @@ import { limits } from "./limits.ts";
 
 /** PostgreSQL's way to say it. */
 const idiom: Idiom = {
+  database: "postgres",
   quoted,
   madeName,
   literal,
@@ -47,11 +48,18 @@ const idiom: Idiom = {
   insertMissing: ["insert", " on conflict do nothing"],
 };
 
+/** What makes a table go on after the numbers that were inserted into it. */
+function numbersGoOn(table: string): string {
+  const [name, id] = [quoted(table), quoted("id")];
+  return `select setval(pg_get_serial_sequence(${literal(name)}, 'id'), max(${id})) from ${name} having max(${id}) is not null`;
+}
+
 /** PostgreSQL: nearly everything can be altered in place, and all of it within a transaction. */
 export const postgres: Dialect = alteringDialect({
   name: "postgres",
   transactional: true,
   limits,
+  numbersGoOn,
   idiom,
   typeSql,
   renameTable,
@@ -146,9 +154,7 @@ function addTable(
   const columns = table.columns.map((column) => quoted(column.name)).join(", ");
   const values = table.columns.map((column) => cast(quoted(column.name), column)).join(", ");
   const filled = run(`insert into ${name} (${columns}) select ${values} from ${file}`);
-  const numbered = run(
-    `select setval(pg_get_serial_sequence(${literal(name)}, 'id'), max(${quoted("id")})) from ${name} having max(${quoted("id")}) is not null`,
-  );
+  const numbered = run(numbersGoOn(table.name));
   // Filled before references lead to it.
   const at =
     1 + parts.findIndex((part) => part.kind === "run" && part.sql.startsWith("create table"));

@@ -1,5 +1,6 @@
 import type { Fill } from "../../evolution/steps.ts";
 import type { Check, Column, ColumnType, Index, Table } from "../../schema/schema.ts";
+import { rowCheckLines } from "../row-checks.ts";
 import { indexed, isOrdered, orderColumn } from "./ordering.ts";
 
 /** A name in quotes. */
@@ -23,7 +24,7 @@ export function fillSql(fill: Fill): string {
   return `(select min(${quoted("id")}) from ${quoted(table)} where ${quoted(column)} = ${literal(value)})`;
 }
 
-export function createTable({ columns, key }: Table, name: string): string {
+export function createTable({ columns, key, checks }: Table, name: string): string {
   // AUTOINCREMENT, so that the number of a deleted row is never given to another one.
   const lines = columns.map((column) =>
     column.name === "id" && key.length === 1
@@ -32,6 +33,7 @@ export function createTable({ columns, key }: Table, name: string): string {
   );
   lines.push(...columns.filter(isOrdered).map(({ name: text }) => orderColumnSql(text)));
   if (key.length > 1) lines.push(`primary key (${key.map(quoted).join(", ")})`);
+  lines.push(...rowCheckLines({ quoted, database: "sqlite" }, checks));
   return `create table ${quoted(name)} (\n${lines.map((line) => `  ${line}`).join(",\n")}\n)`;
 }
 

@@ -5,6 +5,7 @@ import { folded, inOrder, isOrdered } from "./ordering.ts";
 
 /** SQLite's way to say it. Texts are told apart by columns beside them, as ./ordering.ts has it. */
 export const idiom: Idiom = {
+  database: "sqlite",
   quoted,
   madeName: (name) => name,
   literal,

@@ -59,8 +59,13 @@ export function fillOrder(table: string, columns: readonly string[]): string[] {
   );
 }
 
+/** The name of the trigger that does so when rows come, or change. */
+export function orderTrigger(table: string, event: "insert" | "update"): string {
+  return `${table}__order_${event}`;
+}
+
 const triggerNames = (table: string) =>
-  ["insert", "update"].map((event) => `${table}__order_${event}`);
+  (["insert", "update"] as const).map((event) => orderTrigger(table, event));
 
 /** The triggers that keep those columns of a table right, whoever writes to it. */
 export function orderTriggers({ name, columns }: Table): string[] {

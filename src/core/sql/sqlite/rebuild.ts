@@ -1,17 +1,24 @@
 import { describeStep, replay, type Step } from "../../evolution/steps.ts";
 import { type Schema, type Table, tableNamed } from "../../schema/schema.ts";
+import { refusals } from "../flows.ts";
 import { keptTable } from "../idiom.ts";
+import { checkRisks, isCheck } from "../row-checks.ts";
 import type { Part, Section } from "../script.ts";
 import { changedValue, keptRows } from "../values.ts";
 import { createIndex, createTable, fillSql, literal, quoted } from "./columns.ts";
 import { idiom } from "./idiom.ts";
 import { dropOrderTriggers, fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
 
-type TableStep = Extract<Step, { kind: "add column" | "change column" | "drop column" }>;
+type TableStep = Extract<
+  Step,
+  { kind: "add column" | "change column" | "drop column" | "add check" | "drop check" }
+>;
 
 /** Whether a step is one of those that a rebuild takes along. */
 export function ofTable(step: Step): step is TableStep {
-  return ["add column", "change column", "drop column"].includes(step.kind);
+  return ["add column", "change column", "drop column", "add check", "drop check"].includes(
+    step.kind,
+  );
 }
 
 /** Steps on one table, taken by making it anew, in one pass over its rows. */
@@ -83,7 +90,17 @@ class Rebuild {
   take(step: TableStep): void {
     if (step.kind === "change column") this.#change(step);
     else if (step.kind === "add column") this.#add(step);
-    else this.#drop(step);
+    else if (step.kind === "drop column") this.#drop(step);
+    else if (step.kind === "add check") this.#check(step);
+  }
+
+  /** Asks the rows as they will be. */
+  #check(step: Extract<TableStep, { kind: "add check" }>): void {
+    const columns = [...new Set(["id", ...step.check.columns])].map(
+      (column) => `${this.valueOf(column)} as ${quoted(column)}`,
+    );
+    const rows = `(select ${columns.join(", ")} from ${quoted(this.table.name)} as t${this.joins})`;
+    this.parts.push(...refusals(checkRisks(idiom, step, rows)));
   }
 
   #select(columns: string): string {
@@ -168,5 +185,6 @@ class Rebuild {
 /** The steps that only a table made anew can take. */
 export function needsRebuild(step: Step): boolean {
   if (step.kind === "change column") return true;
+  if (isCheck(step)) return step.check.sql.sqlite !== undefined;
   return step.kind === "add column" && step.column.required && step.column.default === undefined;
 }

@@ -12,6 +12,7 @@ import { copyTables } from "../copying.ts";
 import type { Engine } from "../engine.ts";
 import { common, denied, full, missing, serverFailure, stopped } from "../server-failure.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
+import { mariadbFiller } from "./filling.ts";
 import { mariadbLoader } from "./loading.ts";
 
 const { quoted } = mariadb;
@@ -115,33 +116,9 @@ function engineOf(client: Client, address: URL): Engine {
       );
       return rows.map(({ value }) => value);
     },
-    insert: async (table, rows) => {
-      const columns = Object.keys(rows[0] ?? {});
-      const moments = await momentsOf(client, table);
-      const ids: number[] = [];
-      for (let at = 0; at < rows.length; at += 100) {
-        const values = rows
-          .slice(at, at + 100)
-          .map((row) =>
-            columns.map((name) => (moments.has(name) ? written(row[name]) : row[name]) ?? null),
-          );
-        const made = await client.query<{ id: number }>(
-          `insert into ${quoted(table)} (${columns.map(quoted).join(", ")}) values ? returning id`,
-          [values],
-        );
-        ids.push(...made.map(({ id }) => id));
-      }
-      return ids;
-    },
+    filler: mariadbFiller(client),
     noteSeeded: async (table, first, last) => {
       await client.query("insert into levadura_seeded values (?, ?, ?)", [table, first, last]);
-    },
-    insertPairs: async (table, columns, pairs) => {
-      if (pairs.length === 0) return;
-      await client.query(
-        `insert into ${quoted(table)} (${columns.map(quoted).join(", ")}) values ?`,
-        [pairs],
-      );
     },
     loads: async () =>
       (await migrations.hasTable("levadura_loads"))
@@ -190,15 +167,6 @@ function engineOf(client: Client, address: URL): Engine {
 
 function isLedger({ name }: { name: string }): boolean {
   return name === "levadura_ledger";
-}
-
-/** The columns of a table that hold moments. */
-async function momentsOf(client: Client, table: string): Promise<ReadonlySet<string>> {
-  const rows = await client.query<{ name: string }>(
-    "select column_name as name from information_schema.columns where table_schema = database() and table_name = ? and data_type = 'datetime'",
-    [table],
-  );
-  return new Set(rows.map(({ name }) => name));
 }
 
 /** Which rows seeding made; which data files were loaded, and when, by which rows that a load wrote are known. */

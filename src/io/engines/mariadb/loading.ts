@@ -4,6 +4,7 @@ import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
 import type { LoadPlace } from "../load-place.ts";
 import type { Loader, LoadSettings } from "../loading.ts";
 import { stagedLoader } from "../staged-loading.ts";
+import { highest } from "./filling.ts";
 
 const { quoted } = mariadb;
 
@@ -58,13 +59,7 @@ export function mariadbLoader(client: Client, settings: LoadSettings): Loader {
     hasKey: (alias, { key }, text) => `${alias}.${quoted(key)} = ${text}`,
     content: (expressions) => `md5(json_array(${expressions.join(", ")}))`,
     moment: (text) => `timestamp'${written(text)}'`,
-    highest: async (table) => {
-      const [row] = await client.query<{ next: number | null }>(
-        "select auto_increment as next from information_schema.tables where table_schema = database() and table_name = ?",
-        [table],
-      );
-      return Math.max(0, Number(row?.next ?? 1) - 1);
-    },
+    highest: (table) => highest(client, table),
     goOn: async () => undefined,
     insertMissing: ["insert ignore", ""],
   };

@@ -11,6 +11,7 @@ import { copyTables } from "../copying.ts";
 import type { Engine } from "../engine.ts";
 import { common, denied, full, missing, serverFailure, stopped } from "../server-failure.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
+import { postgresFiller } from "./filling.ts";
 import { postgresLoader } from "./loading.ts";
 
 const { quoted } = postgres;
@@ -127,37 +128,12 @@ function engineOf(client: Client, address: URL): Engine {
       );
       return rows.map(({ value }) => value);
     },
-    insert: async (table, rows) => {
-      const columns = Object.keys(rows[0] ?? {});
-      const names = columns.map(quoted).join(", ");
-      const ids: number[] = [];
-      for (let at = 0; at < rows.length; at += 100) {
-        const batch = rows.slice(at, at + 100);
-        const marks = batch.map(
-          (_, row) =>
-            `(${columns.map((_name, place) => `$${row * columns.length + place + 1}`).join(", ")})`,
-        );
-        const values = batch.flatMap((row) => columns.map((name) => row[name] ?? null));
-        const made = await one<{ id: number }>(
-          `insert into ${quoted(table)} (${names}) values ${marks.join(", ")} returning id`,
-          values,
-        );
-        ids.push(...made.map(({ id }) => id));
-      }
-      return ids;
-    },
+    filler: postgresFiller(client),
     noteSeeded: async (table, first, last) => {
       await client.query(
         "create table if not exists levadura_seeded (entity_table text not null, first_id bigint not null, last_id bigint not null)",
       );
       await client.query("insert into levadura_seeded values ($1, $2, $3)", [table, first, last]);
-    },
-    insertPairs: async (table, columns, pairs) => {
-      const names = columns.map(quoted).join(", ");
-      await client.query(
-        `insert into ${quoted(table)} (${names}) select * from unnest($1::bigint[], $2::bigint[])`,
-        [pairs.map(([from]) => from), pairs.map(([, to]) => to)],
-      );
     },
     loads: async () =>
       (await migrations.hasTable("levadura_loads"))

@@ -3,6 +3,7 @@ import { postgres } from "../../../core/sql/postgres/postgres.ts";
 import type { LoadPlace } from "../load-place.ts";
 import type { Loader, LoadSettings } from "../loading.ts";
 import { stagedLoader } from "../staged-loading.ts";
+import { goOn, highest } from "./filling.ts";
 
 const { quoted } = postgres;
 
@@ -15,8 +16,6 @@ export function postgresLoader(client: Client, settings: LoadSettings): Loader {
   const run = async (statement: string) => {
     await client.query(statement);
   };
-  const sequence = (table: string) =>
-    `pg_get_serial_sequence('${quoted(table).replaceAll("'", "''")}', 'id')`;
   const place: LoadPlace = {
     quoted,
     run,
@@ -65,21 +64,8 @@ export function postgresLoader(client: Client, settings: LoadSettings): Loader {
     hasKey: (alias, { key }, text) => `${alias}.${quoted(key)} = ${text}`,
     content: (expressions) => `md5(jsonb_build_array(${expressions.join(", ")})::text)`,
     moment: (text) => `timestamptz '${text}'`,
-    highest: async (table) => {
-      // Nobody else takes numbers until these are in.
-      await run(`lock table ${quoted(table)} in share row exclusive mode`);
-      const { rows } = await client.query(`select ${sequence(table)} as name`);
-      const [used] = (
-        await client.query(
-          `select case when is_called then last_value else 0 end as number from ${(rows[0] as { name: string }).name}`,
-        )
-      ).rows as { number: number }[];
-      return Number(used?.number ?? 0);
-    },
-    goOn: (table) =>
-      run(
-        `select setval(${sequence(table)}, max(id)) from ${quoted(table)} having max(id) is not null`,
-      ),
+    highest: (table) => highest(client, table),
+    goOn: (table) => goOn(client, table),
     insertMissing: ["insert", " on conflict do nothing"],
   };
   return stagedLoader(place, settings);

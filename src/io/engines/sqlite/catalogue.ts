@@ -38,7 +38,10 @@ export function catalogueOf(schema: Schema): Catalogue {
 function tableFrom(sql: string): CatalogueTable {
   const columns = new Map<string, string>();
   for (const definition of definitions(sql)) {
-    const named = /^("(?:[^"]|"")*"|`[^`]*`|\[[^\]]*\]|[^\s(]+)\s*(.*)$/s.exec(definition);
+    const named =
+      /^(constraint (?:"(?:[^"]|"")*")|"(?:[^"]|"")*"|`[^`]*`|\[[^\]]*\]|[^\s(]+)\s*(.*)$/s.exec(
+        definition,
+      );
     const name = (named?.[1] ?? definition).replace(/^["`[]|["`\]]$/g, "").replaceAll('""', '"');
     columns.set(name, tidy(named?.[2] ?? ""));
   }

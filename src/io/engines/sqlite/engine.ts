@@ -1,17 +1,14 @@
-import { closeSync, existsSync, openSync, readSync } from "node:fs";
+import { existsSync } from "node:fs";
 import { dirname } from "node:path";
 import type Driver from "libsql";
-import {
-  encode,
-  migrationConnection,
-  openFile,
-} from "../../../../kit/database/sqlite/connection.ts";
+import { migrationConnection, openFile } from "../../../../kit/database/sqlite/connection.ts";
 import { refusal } from "../../../../kit/database/sqlite/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
 import type { Engine } from "../engine.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
+import { sqliteFiller } from "./filling.ts";
 import { sqliteLoader } from "./loading.ts";
 
 const { quoted } = sqlite;
@@ -59,26 +56,12 @@ export function openSqlite(file: string): Engine {
       const rows = driver.prepare(`select ${quoted(column)} as value from ${quoted(table)}`).all();
       return (rows as { value: Value }[]).map(({ value }) => value);
     },
-    insert: async (table, rows) => {
-      const columns = Object.keys(rows[0] ?? {});
-      const names = columns.map(quoted).join(", ");
-      const marks = columns.map(() => "?").join(", ");
-      const statement = driver.prepare(`insert into ${quoted(table)} (${names}) values (${marks})`);
-      return rows.map((row) => {
-        const values = columns.map((name) => encode(row[name] ?? null));
-        return Number(statement.run(values).lastInsertRowid);
-      });
-    },
+    filler: sqliteFiller(driver),
     noteSeeded: async (table, first, last) => {
       driver.exec(
         "create table if not exists levadura_seeded (entity_table text not null, first_id integer not null, last_id integer not null)",
       );
       driver.prepare("insert into levadura_seeded values (?, ?, ?)").run([table, first, last]);
-    },
-    insertPairs: async (table, columns, pairs) => {
-      const names = columns.map(quoted).join(", ");
-      const statement = driver.prepare(`insert into ${quoted(table)} (${names}) values (?, ?)`);
-      for (const pair of pairs) statement.run([...pair]);
     },
     loads: async () => {
       if (!(await migrations.hasTable("levadura_loads"))) return [];
@@ -133,13 +116,11 @@ function clear(driver: Driver.Database, copy: string): void {
   }
 }
 
-const begin = "SQLite format 3\0";
-
 function open(file: string): Driver.Database {
   if (!existsSync(dirname(file))) {
     throw new Failure("outside", `there is no folder ${dirname(file)} for the database`);
   }
-  refuseOtherFiles(file);
+  // The driver alone looks into the file: whoever else opens and closes it takes away the locks of this process.
   try {
     return openFile(file);
   } catch (error) {
@@ -147,30 +128,16 @@ function open(file: string): Driver.Database {
   }
 }
 
-/** A file that isn't a database is noticed before the driver touches it. */
-function refuseOtherFiles(file: string): void {
-  if (!existsSync(file)) return;
-  const head = Buffer.alloc(begin.length);
-  let length = 0;
-  try {
-    const handle = openSync(file, "r");
-    length = readSync(handle, head);
-    closeSync(handle);
-  } catch (error) {
-    throw databaseFailure(file, error);
-  }
-  if (length > 0 && head.toString("latin1") !== begin) {
-    throw new Failure(
+/** An error of the driver, as a failure that says which file and what to do. */
+function databaseFailure(file: string, error: unknown): Failure {
+  const { code = "", message } = error as { code?: string; message: string };
+  if (code === "SQLITE_NOTADB") {
+    return new Failure(
       "outside",
       `${file} is not a SQLite database`,
       "move it away, or set DATABASE_URL to another file as sqlite:path/to.db",
     );
   }
-}
-
-/** An error of the driver, as a failure that says which file and what to do. */
-function databaseFailure(file: string, error: unknown): Failure {
-  const { code = "", message } = error as { code?: string; message: string };
   const reason =
     code === "SQLITE_BUSY"
       ? "another program is writing to it"
@@ -180,8 +147,8 @@ function databaseFailure(file: string, error: unknown): Failure {
           ? "the disk is full"
           : code === "EISDIR"
             ? "it is a folder"
-            : code === "SQLITE_CORRUPT" || code === "SQLITE_NOTADB"
-              ? "it is damaged, or not a SQLite database"
+            : code === "SQLITE_CORRUPT"
+              ? "it is damaged"
               : /unable to open/i.test(message) || /: 14/.test(message)
                 ? "it can't be opened or made there"
                 : message;

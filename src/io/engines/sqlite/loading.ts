@@ -7,11 +7,9 @@ import type { LateKeys, LoadPlace } from "../load-place.ts";
 import type { KeyedTable, Loader, LoadRow, LoadSettings, LoadTarget } from "../loading.ts";
 import { stagedLoader } from "../staged-loading.ts";
 import { strangers } from "../staging.ts";
+import { highest, most, withoutIndexes } from "./filling.ts";
 
 const { quoted } = sqlite;
-
-/** Rows and values that one statement takes: more are no faster. */
-const most = { rows: 100, values: 30_000 };
 
 /** Loads rows into the tables of a SQLite file. */
 export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): Loader {
@@ -80,7 +78,16 @@ export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): L
     highest: async (table) => highest(driver, table),
     goOn: async () => undefined,
     insertMissing: ["insert or ignore", ""],
-    fill: async (target, late, batches) => fill(driver, target, late, batches, settings),
+    fill: async (target, late, batches) =>
+      withoutIndexes(driver, target.table, () => {
+        // The rows hold to the checks, or they would not come here; checking them again takes half the time.
+        driver.pragma("ignore_check_constraints = on");
+        try {
+          return insertRows(driver, target, late, batches, settings.moment);
+        } finally {
+          driver.pragma("ignore_check_constraints = off");
+        }
+      }),
   };
   return stagedLoader(place, settings);
 }
@@ -91,38 +98,6 @@ function isText(driver: Driver.Database, { table, key }: KeyedTable): boolean {
     .prepare("select 1 from pragma_table_info(?) where name = ?")
     .all([table, orderColumn(key)]);
   return beside.length > 0;
-}
-
-/** AUTOINCREMENT remembers it, also when its row is gone. */
-function highest(driver: Driver.Database, table: string): number {
-  const [used] = driver.prepare("select seq from sqlite_sequence where name = ?").all(table) as {
-    seq: number;
-  }[];
-  return Number(used?.seq ?? 0);
-}
-
-/** Fills an empty table. Its indexes are made anew afterwards, which is faster than keeping them up. */
-function fill(
-  driver: Driver.Database,
-  target: LoadTarget,
-  late: LateKeys,
-  batches: Iterable<readonly LoadRow[]>,
-  { moment }: LoadSettings,
-): number {
-  const indexes = driver
-    .prepare(
-      "select name, sql from sqlite_schema where type = 'index' and tbl_name = ? and sql is not null",
-    )
-    .all(target.table) as { name: string; sql: string }[];
-  for (const { name } of indexes) driver.exec(`drop index ${quoted(name)}`);
-  // The rows hold to the checks, or they would not come here; checking them again takes half the time.
-  driver.pragma("ignore_check_constraints = on");
-  try {
-    return insertRows(driver, target, late, batches, moment);
-  } finally {
-    driver.pragma("ignore_check_constraints = off");
-    for (const { sql } of indexes) driver.exec(sql);
-  }
 }
 
 /** Inserts rows, a hundred a statement, with late references and links apart. Gives their number. */

@@ -3,9 +3,9 @@ import { join } from "node:path";
 import axe from "axe-core";
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { noBrowser, openBrowser } from "./support/browser.ts";
-import { rowsOf } from "./support/database.ts";
-import { projectWith, type Running, running } from "./support/program.ts";
+import { noBrowser, openBrowser } from "../support/browser.ts";
+import { rowsOf } from "../support/database.ts";
+import { projectWith, type Running, running } from "../support/program.ts";
 
 describe.skipIf(noBrowser)("in a browser", () => {
   const folder = projectWith(readFileSync("demo/model.yaml", "utf8"), true);
@@ -172,7 +172,7 @@ describe.skipIf(noBrowser)("in a browser", () => {
     const first = () => page.locator("tbody tr").first().locator("td").first().textContent();
     const newest = await first();
     await page.getByRole("link", { name: "Next" }).click();
-    expect(await page.getByText("Page 2 of 3").isVisible()).toBe(true);
+    expect(await page.getByText("Page 2 of 5").isVisible()).toBe(true);
     await page.getByRole("link", { name: "Date" }).click();
     expect(page.url()).toContain("sort=date");
     expect(await first()).not.toBe(newest);

@@ -2,8 +2,8 @@ import { execFileSync } from "node:child_process";
 import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
-import { built } from "./support/generated.ts";
-import { levadura, repository } from "./support/program.ts";
+import { built } from "../support/generated.ts";
+import { levadura, repository } from "../support/program.ts";
 
 const demo = readFileSync(join(repository, "demo/model.yaml"), "utf8");
 

@@ -1,0 +1,128 @@
+import { type Calculation, looksAtLists, namedFields } from "../formula/calculation.ts";
+import { calculated, calculatedBefore, computedDefaults } from "../formula/ready.ts";
+import { checkName } from "../formula/row-checks.ts";
+import { rulesOf } from "../formula/rules.ts";
+import { nameIn } from "../formula/sql/sql.ts";
+import { automaticFields, type Field, type Formula, type Model } from "../model/model.ts";
+import { columnOf } from "../schema/from-model.ts";
+import { docText } from "./entity.ts";
+import { type Module, object, quote } from "./module.ts";
+import { statementOf } from "./statements.ts";
+import { inputName, type Subject } from "./subject.ts";
+
+/** What has to hold for every record. */
+export function conditions(module: Module, model: Model, subject: Subject): void {
+  const { entity, camel, table, one, inForm } = subject;
+  const rules = rulesOf(entity);
+  if (rules.length === 0) return;
+  const { database } = model.app;
+  const row = nameIn(database, table);
+  const inputs = new Set(inForm.map(inputName));
+  const made = rules.map((rule) => {
+    const calculation = calculated(model, entity, rule);
+    const holds = statementOf(module, database, calculation, { row }, "to ask");
+    const about = [rule.about ?? "", ...namedFields(calculation)].find((name) => inputs.has(name));
+    const check = checkName(entity, rule);
+    return `${remark(rule)}
+  ${object([
+    ["holds", `() => ${module.use("sql", "kysely")}${holds}`],
+    ...(check ? [["check", quote(check)] as const] : []),
+    ["sentence", quote(rule.sentence)],
+    ["about", quote(about ?? "")],
+  ])}`;
+  });
+  const type = module.type("Condition", "../../kit/conditions.ts");
+  module.add(`/** What has to hold for every ${docText(one)}. */
+export const ${camel}Conditions: readonly ${type}[] = [
+  ${made.join(",\n  ")}
+];`);
+}
+
+/** A formula as a remark above what was made of it. */
+function remark({ formula }: Pick<Formula, "formula">): string {
+  return `// = ${formula.replace(/^=\s*/, "").replace(/\s+/g, " ")}`;
+}
+
+/** A field for which something depends on what is typed, and on what. */
+interface Dependence {
+  field: Field;
+  formula: Formula;
+  calculation: Calculation;
+}
+
+/** What the form of an entity answers, by the name of the answer; those with nothing are left out. */
+function dependences(model: Model, { entity, inForm }: Subject): [string, Dependence[]][] {
+  const on = (field: Field, formula: Formula | undefined): Dependence[] =>
+    formula ? [{ field, formula, calculation: calculatedBefore(model, entity, formula) }] : [];
+  const defaults = computedDefaults(model, entity).ordered.flatMap(
+    ({ field, calculation }): Dependence[] =>
+      inForm.includes(field) ? [{ field, formula: field.default as Formula, calculation }] : [],
+  );
+  const free = ({ calculation }: Dependence) => namedFields(calculation).length === 0;
+  const all: [string, Dependence[]][] = [
+    ["shown", inForm.flatMap((field) => on(field, field.shownWhen))],
+    [
+      "needed",
+      inForm
+        .flatMap((field) => on(field, field.requiredWhen))
+        .filter(({ calculation }) => isKnownBefore(calculation)),
+    ],
+    ["starts", defaults.filter(free)],
+    ["blank", defaults.filter((each) => !free(each))],
+  ];
+  return all.filter(([, found]) => found.length > 0);
+}
+
+/** Whether a form knows what a formula looks at before the record is saved. */
+function isKnownBefore(calculation: Calculation): boolean {
+  const automatic: readonly string[] = automaticFields;
+  return (
+    !looksAtLists(calculation) && !namedFields(calculation).some((name) => automatic.includes(name))
+  );
+}
+
+/** Whether the form of an entity answers to what is typed in it. */
+export function hasAnswers({ inForm }: Subject): boolean {
+  return inForm.some(
+    ({ shownWhen, requiredWhen, default: start }) =>
+      shownWhen || requiredWhen || (start && "formula" in start),
+  );
+}
+
+/** How the form answers to what is typed in it. */
+export function answers(module: Module, model: Model, subject: Subject): void {
+  if (!hasAnswers(subject)) return;
+  const { camel, pascal, file, one } = subject;
+  const groups = dependences(model, subject).map(([answer, found]) => {
+    const lines = found.map(({ field, formula, calculation }) => {
+      const computed = { value: (column: string) => `values.${column}` };
+      const use = answer === "shown" || answer === "needed" ? "to ask" : "to read";
+      const statement = statementOf(module, model.app.database, calculation, computed, use);
+      const values = namedFields(calculation).length > 0 ? "values" : "";
+      return `${remark(formula)}
+    ${quote(inputName(field))}: (${values}) => ${module.use("sql", "kysely")}${statement},`;
+    });
+    return `${answer}: {
+    ${lines.join("\n    ")}
+  },`;
+  });
+  const columns = module.type(`${pascal}Columns`, `./${file}.ts`);
+  module.add(`/** How the form of a ${docText(one)} answers to what is typed in it. */
+export const ${camel}Answers: ${module.type("FormAnswers", "../../kit/answers.ts")}<${module.type("Selectable", "kysely")}<${columns}>> = {
+  ${groups.join("\n  ")}
+};`);
+}
+
+/** The computed defaults of fields that no form asks for, as columns of a new row. */
+export function hiddenDefaults(module: Module, model: Model, subject: Subject): string[] {
+  const { entity, inForm, pascal } = subject;
+  const inputs = new Set(inForm.map(inputName));
+  return computedDefaults(model, entity)
+    .ordered.filter(({ field }) => !inForm.includes(field))
+    .map(({ field, calculation }) => {
+      const value = (column: string) => (inputs.has(column) ? `columns.${column}` : undefined);
+      const statement = statementOf(module, model.app.database, calculation, { value }, "to read");
+      const type = `${module.type("Selectable", "kysely")}<${module.type(`${pascal}Columns`, `./${subject.file}.ts`)}>`;
+      return `${columnOf(field)}: ${module.use("sql", "kysely")}<${type}["${columnOf(field)}"]>${statement}, `;
+    });
+}

@@ -1,0 +1,44 @@
+import { type Entity, type Field, isMany, type RowRule } from "../model/model.ts";
+import { columnOf } from "../schema/from-model.ts";
+import { printName } from "./print.ts";
+
+/** A rule, and the field that it is about; undefined where its formula tells. */
+export interface HeldRule extends RowRule {
+  about?: string;
+  /** What it says, where that reads better than its formula. */
+  told?: string;
+}
+
+/** What every record of an entity has to hold to: that what is needed is there, and the rules that are written down. */
+export function rulesOf(entity: Entity): HeldRule[] {
+  return [...entity.fields.flatMap(neededRule), ...entity.rules];
+}
+
+/** What forms say of such a field that is blank, as of one that is always needed. */
+const sentences: Readonly<Partial<Record<Field["type"]["kind"], string>>> = {
+  choice: "Choose one.",
+  one: "Choose one.",
+  many: "Choose at least one.",
+  date: "Choose a date.",
+  time: "Choose a time.",
+  datetime: "Choose a date and a time.",
+  color: "Choose a colour.",
+};
+
+/** A field that is needed where a condition holds, as a rule. */
+function neededRule(field: Field): HeldRule[] {
+  const { requiredWhen, name, type } = field;
+  if (!requiredWhen) return [];
+  const filled = isMany(field)
+    ? `count(${printName(name)}) > 0`
+    : `${printName(name)} is not empty`;
+  return [
+    {
+      sentence: sentences[type.kind] ?? "Fill this in.",
+      formula: `= ${filled} or not (${requiredWhen.formula.replace(/^=/, "")})`,
+      told: `${name} is filled in when ${requiredWhen.formula.replace(/^=\s*/, "")}`,
+      at: requiredWhen.at,
+      about: columnOf(field),
+    },
+  ];
+}

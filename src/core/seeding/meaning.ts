@@ -1,0 +1,187 @@
+import { type Entity, type Field, isReference } from "../model/model.ts";
+import type { Nature } from "./vocabulary.ts";
+
+/** The words of a name and a label, in small letters without accents: `brood frames brood frames`. */
+function wordsOf(name: string, label: string): string {
+  return `${name.replace(/(\p{Ll})(\p{Lu})/gu, "$1 $2").replaceAll("_", " ")} ${label}`
+    .normalize("NFD")
+    .replace(/\p{M}/gu, "")
+    .toLowerCase();
+}
+
+/** Whole words, in the languages that names are often given in. */
+function words(...each: string[]): RegExp {
+  return new RegExp(`\\b(${each.join("|")})\\b`);
+}
+
+const persons = words(
+  "(bee|book|game|goal|shop)?keepers?|persons?|people|members?|owners?|users?|students?|pupils?|patients?|teachers?|doctors?|nurses?|authors?",
+  "farmers?|helpers?|employees?|workers?|volunteers?|guests?|drivers?|pilots?|players?|coach(es)?|trainers?|singers?|visitors?|donors?|skippers?|sailors?",
+  "personas?|miembros?|soci[oa]s?|alumn[oa]s?|pacientes?|profesor(a|es|as)?|medic[oa]s?|autor(a|es|as)?|emplead[oa]s?|voluntari[oa]s?|conductor(a|es|as)?|apicultor(a|es|as)?|usuari[oa]s?|dueñ[oa]s?|duen[oa]s?|responsables?",
+);
+/** Words of a field that names somebody. */
+const somebody = words(
+  "(made|done|seen|checked|signed|reported|inspected|assigned|lent|given|taken|written) (by|to)|contact",
+  "(hech|vist|firmad|revisad|entregad|prestad|escrit)[oa] (por|a)|contacto",
+);
+const places = words(
+  "apiar(y|ies)|sites?|places?|farms?|stations?|gardens?|fields?|locations?|towns?|city|cities|villages?|buildings?|yards?|regions?|areas?|rooms?|houses?|schools?|clinics?|shelters?|harbours?|harbors?|ports?|camps?|parks?|halls?|libraries|library|orchards?|warehouses?|stables?",
+  "colmenar(es)?|fincas?|lugar(es)?|sitios?|pueblos?|ciudad(es)?|jardin(es)?|edificios?|salas?|huert[oa]s?|granjas?|escuelas?|puertos?|refugios?|parques?|almacen(es)?|estacion(es)?",
+);
+
+/** What the records of an entity are, as far as its name and its fields tell. */
+export function natureOf({ name, label, fields }: Entity): Nature {
+  const called = wordsOf(name, label);
+  if (persons.test(called)) return "person";
+  if (places.test(called)) return "place";
+  const moments = fields.some(
+    (field) =>
+      field.type.kind === "datetime" ||
+      (field.type.kind === "date" && rankOf(field) === "happened"),
+  );
+  const belongs = fields.some((field) => isReference(field) && field.required);
+  return moments && belongs ? "event" : "thing";
+}
+
+/** What a line of text is about. */
+export type Subject =
+  | "code"
+  | "given name"
+  | "family name"
+  | "full name"
+  | "town"
+  | "street"
+  | "country"
+  | "postcode"
+  | "account"
+  | "color"
+  | "occupation"
+  | "note"
+  | "name"
+  | "phrase";
+
+const subjects: readonly (readonly [Subject, RegExp])[] = [
+  ["postcode", words("postcode", "postal code", "zip( code)?", "codigo postal", "cp")],
+  [
+    "code",
+    words(
+      "code|number|reference|serial|tag|mark|plate|licen[cs]e|registration",
+      "codigo|numero|referencia|serie|matricula|marca|etiqueta",
+    ),
+  ],
+  ["account", words("user ?name", "login", "nickname", "usuario", "apodo")],
+  ["given name", words("(first|given|christian) names?", "nombre de pila")],
+  ["family name", words("(last|family) names?", "surnames?", "apellidos?")],
+  ["town", words("town|city|village|place|location", "ciudad|pueblo|municipio|localidad|lugar")],
+  ["street", words("street|address", "calle|direccion|domicilio")],
+  ["country", words("country|nation(ality)?", "pais")],
+  ["color", words("colou?rs?", "color(es)?")],
+  ["occupation", words("occupation|profession|job|trade", "profesion|oficio|ocupacion")],
+  [
+    "note",
+    words(
+      "notes?|remarks?|comments?|description|details|summary|observations?",
+      "notas?|observaci(on|ones)|comentarios?|descripcion|detalles?|resumen",
+    ),
+  ],
+  ["name", words("name|title|called", "nombre|titulo|denominacion")],
+];
+
+/** What a text field is about. */
+export function subjectOf(entity: Entity, field: Field): Subject {
+  const called = wordsOf(field.name, field.label);
+  const found = subjects.find(([, pattern]) => pattern.test(called))?.[0] ?? "phrase";
+  const person = persons.test(called) || somebody.test(called);
+  if (found === "name") return natureOf(entity) === "person" || person ? "full name" : "name";
+  return found === "phrase" && person ? "full name" : found;
+}
+
+/** Where a day stands in the life of a record: a later rank never comes before an earlier one. */
+export const ranks = {
+  birth: 0,
+  acquired: 1,
+  delivered: 2,
+  begun: 3,
+  happened: 4,
+  ended: 5,
+  due: 6,
+} as const;
+
+export type Rank = keyof typeof ranks;
+
+const days: readonly (readonly [Rank, RegExp])[] = [
+  [
+    "due",
+    words(
+      "due|until|expir(es|y|ation)|deadline|next|planned|return by|valid to",
+      "vence|vencimiento|hasta|caduca|plazo|proxim[oa]|previst[oa]",
+    ),
+  ],
+  [
+    "ended",
+    words(
+      "removed|ended|end|closed|left|returned|finished|retired|completed|died|sold|cancelled|resolved",
+      "retirad[oa]|fin|final|cerrad[oa]|baja|devuelt[oa]|terminad[oa]|vendid[oa]",
+    ),
+  ],
+  [
+    "birth",
+    words(
+      "born|birth(day|date)?|built|founded|made|manufactured",
+      "nacid[oa]|nacimiento|construid[oa]|fundad[oa]|fabricad[oa]",
+    ),
+  ],
+  [
+    "acquired",
+    words(
+      "ordered|bought|acquired|purchased?|registered|applied|requested|booked",
+      "comprad[oa]|compra|pedid[oa]|registrad[oa]|solicitad[oa]|adquirid[oa]",
+    ),
+  ],
+  ["delivered", words("delivered|received|shipped|arrived", "recibid[oa]|entregad[oa]|llegad[oa]")],
+  [
+    "begun",
+    words(
+      "opened|joined|installed|start(ed)?|begun|began|since|from|hired|begins?|lent|borrowed|planted|settled|launched",
+      "abiert[oa]|alta|instalad[oa]|inicio|iniciad[oa]|desde|contratad[oa]|prestad[oa]|plantad[oa]|apertura|comienzo",
+    ),
+  ],
+];
+
+/** Where the day of a field stands in the life of its record. */
+export function rankOf(field: Field): Rank {
+  const called = wordsOf(field.name, field.label);
+  return days.find(([, pattern]) => pattern.test(called))?.[0] ?? "happened";
+}
+
+/** A choice that says that nothing else fits. */
+export function isRest(choice: string): boolean {
+  return /^(other|others|unknown|none|n\/?a|not known|misc.*|otr[oa]s?|desconocid[oa]|ningun[oa]?|sin .*)$/.test(
+    wordsOf(choice, "").trim(),
+  );
+}
+
+/** Where numbers usually lie that are called so, in the order in which they are looked for. */
+const amounts: readonly (readonly [RegExp, low: number, high: number])[] = [
+  [words("temperature|temp", "temperatura"), -5, 35],
+  [words("humidity|humedad"), 30, 90],
+  [words("age|edad"), 1, 80],
+  [words("elevation|altitude", "altitud|altura"), 50, 1500],
+  [words("frames|cuadros"), 1, 20],
+  [words("weight|peso"), 4, 60],
+  [words("length|width|height|depth", "longitud|largo|ancho|alto|profundidad"), 1, 200],
+  [words("capacity|seats|places", "capacidad|plazas"), 4, 120],
+  [words("duration|minutes", "duracion|minutos"), 10, 180],
+  [words("latitude|latitud"), 36, 60],
+  [words("longitude"), -9, 20],
+  [words("floor|floors|planta"), 0, 8],
+  [words("count|quantity|number|amount|cantidad|numero"), 1, 20],
+];
+
+/** Where a number with the name of a field usually lies; `year` is the year of today. */
+export function usualAmounts(field: Field, year: number): readonly [number, number] | undefined {
+  const called = wordsOf(field.name, field.label);
+  if (words("year|ano").test(called)) return [year - 10, year];
+  const found = amounts.find(([pattern]) => pattern.test(called));
+  return found && [found[1], found[2]];
+}

@@ -1,0 +1,57 @@
+import type { Step } from "../evolution/steps.ts";
+import type { RowCheck } from "../model/model.ts";
+import type { Risk } from "./dialect.ts";
+import type { Idiom } from "./idiom.ts";
+import type { Part } from "./script.ts";
+
+/** A check as a line of a table, under a name by which it can be dropped; undefined where the database can't express it. */
+export function rowCheckSql(
+  { quoted, database }: Pick<Idiom, "quoted" | "database">,
+  { name, sql }: RowCheck,
+): string | undefined {
+  const holds = sql[database];
+  return holds === undefined ? undefined : `constraint ${quoted(name)} check (${holds})`;
+}
+
+/** The lines of all checks of a table. */
+export function rowCheckLines(
+  idiom: Pick<Idiom, "quoted" | "database">,
+  checks: readonly RowCheck[] = [],
+): string[] {
+  return checks.map((check) => rowCheckSql(idiom, check)).filter((line) => line !== undefined);
+}
+
+type CheckStep = Extract<Step, { kind: "add check" | "drop check" }>;
+
+/** Whether a step is about a check of whole rows. */
+export function isCheck(step: Step): step is CheckStep {
+  return step.kind === "add check" || step.kind === "drop check";
+}
+
+/** What adds or drops a check of a table that is altered where it is. */
+export function changeCheck(idiom: Idiom, { kind, table, check }: CheckStep): Part[] {
+  const line = rowCheckSql(idiom, check);
+  if (line === undefined) return [];
+  const change =
+    kind === "add check" ? `add ${line}` : `drop constraint ${idiom.quoted(check.name)}`;
+  return [{ kind: "run", sql: `alter table ${idiom.quoted(table)} ${change}` }];
+}
+
+/** The rows that don't hold to a check which is added; `from` is where they come from. */
+export function checkRisks(
+  { quoted, database }: Idiom,
+  { table, check }: CheckStep,
+  from = quoted(table),
+): Risk[] {
+  const holds = check.sql[database];
+  if (holds === undefined) return [];
+  const value = quoted(check.columns[0] ?? "id");
+  return [
+    {
+      kind: "in the way",
+      table,
+      sentence: `rows of ${table} don't hold to: ${check.holds}`,
+      query: `select ${quoted("id")}, ${value} as ${quoted("value")} from ${from} where not (${holds})`,
+    },
+  ];
+}

@@ -1,0 +1,60 @@
+import { Readable } from "node:stream";
+import { pipeline } from "node:stream/promises";
+import type { Client } from "pg";
+import { from as copyFrom } from "pg-copy-streams";
+import { postgres } from "../../../core/sql/postgres/postgres.ts";
+import { cellWriter, columnsOf, type Filler, inPieces, textOf } from "../filling.ts";
+
+const { quoted } = postgres;
+const cell = cellWriter(["f", "t"]);
+
+/** The sequence that numbers the rows of a table, as an expression. */
+function sequence(table: string): string {
+  return `pg_get_serial_sequence('${quoted(table).replaceAll("'", "''")}', 'id')`;
+}
+
+/** The highest number that a row of a table ever had. Nobody else takes numbers until the transaction ends. */
+export async function highest(client: Client, table: string): Promise<number> {
+  await client.query(`lock table ${quoted(table)} in share row exclusive mode`);
+  const { rows } = await client.query(`select ${sequence(table)} as name`);
+  const [used] = (
+    await client.query(
+      `select case when is_called then last_value else 0 end as number from ${(rows[0] as { name: string }).name}`,
+    )
+  ).rows as { number: number }[];
+  return Number(used?.number ?? 0);
+}
+
+/** Makes a table go on after the numbers that were inserted into it. */
+export async function goOn(client: Client, table: string): Promise<void> {
+  const statement = postgres.numbersGoOn?.(table);
+  if (statement) await client.query(statement);
+}
+
+/** Puts rows into the tables of a PostgreSQL database, by COPY. */
+export function postgresFiller(client: Client): Filler {
+  return {
+    highest: (table) => highest(client, table),
+    fill: async (target, rows) => {
+      const names = columnsOf(target).map(quoted).join(", ");
+      const into = client.query(copyFrom(`copy ${quoted(target.table)} (${names}) from stdin`));
+      await pipeline(Readable.from(textOf(target, rows, cell)), into);
+    },
+    goOn: (table) => goOn(client, table),
+    set: async (table, column, values) => {
+      const [name, of] = [quoted(column), quoted(table)];
+      const [{ type = "text" } = {}] = (
+        await client.query(
+          "select format_type(atttypid, atttypmod) as type from pg_attribute where attrelid = $1::regclass and attname = $2",
+          [of, column],
+        )
+      ).rows as { type: string }[];
+      for (const piece of inPieces(values, 1000)) {
+        await client.query(
+          `update ${of} as t set ${name} = v.value from unnest($1::bigint[], $2::${type}[]) as v (id, value) where t.id = v.id`,
+          [piece.map(([id]) => id), piece.map(([, value]) => value)],
+        );
+      }
+    },
+  };
+}
