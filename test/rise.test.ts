@@ -110,6 +110,14 @@ describe.each(kinds)("rise over $kind", (kind) => {
     expect(page).toContain("Elevation");
     expect(page).toContain("Town");
     expect(await rows("select town, elevation from apiary")).not.toEqual([]);
+    // It goes on waiting where somebody builds the whole of it beside.
+    expect((await levadura(["build"], folder)).status).toBe(0);
+    const labelled = readFileSync(path, "utf8").replace(
+      "sunny: boolean",
+      "sunny: boolean, label Sun",
+    );
+    await save(path, labelled, /1 change waits.*Reloaded/s);
+    await shows("/apiaries/new", "Town");
     await save(
       path,
       before.replace("      town: text\n", "      town: text\n      elevation: integer\n"),

@@ -116,6 +116,8 @@ class Sitting {
   #name: string | undefined;
   /** Changes that wait, in words. */
   waiting: string[] = [];
+  /** The model as it was taken over last; before that, what the application was built from counts. */
+  #taken: Model | undefined;
 
   constructor(
     readonly project: Project,
@@ -125,7 +127,7 @@ class Sitting {
   /** Takes what is safe over into migrations and database. Gives the model without what waits. */
   async apply({ project, model }: Checked): Promise<Model> {
     await migrateProject(project, model, this.report);
-    const built = builtModel(project);
+    const built = this.#taken ?? builtModel(project);
     let held = model;
     let waiting = await waitingChanges(project, held);
     this.waiting = waiting.map(waitingSentence);
@@ -149,7 +151,8 @@ class Sitting {
     const rest = pendingChanges(project, held);
     if (rest.steps.length > 0) await this.#gather(rest, model);
     // What is held back may be what a formula looks at.
-    return this.waiting.length > 0 ? onlyComputable(held) : held;
+    this.#taken = this.waiting.length > 0 ? onlyComputable(held) : held;
+    return this.#taken;
   }
 
   async #gather(
@@ -305,24 +308,27 @@ class Follower {
 
   begin(): void {
     const { root, model, app } = this.sitting.project;
-    const wake = () => {
-      clearTimeout(this.#timer);
-      this.#timer = setTimeout(() => {
-        this.#round = this.#round.then(() => this.#follow());
-      }, settling);
-    };
     // The folder is watched, not the file: many editors put a new file into its place.
     this.#watchers = [
       watch(root, (_event, name) => {
-        if (name === null || name === basename(model)) wake();
+        if (name === null || name === basename(model)) this.#wake();
       }),
-      new TreeWatcher(join(app, "src"), wake),
+      new TreeWatcher(join(app, "src"), () => this.#wake()),
     ];
-    wake();
+    this.#wake();
+  }
+
+  /** Has a round begin when nothing was saved for a moment. */
+  #wake(): void {
+    clearTimeout(this.#timer);
+    this.#timer = setTimeout(() => {
+      this.#round = this.#round.then(() => this.#follow());
+    }, settling);
   }
 
   async #follow(): Promise<void> {
     if (this.#ended) return;
+    if (isBeingSaved(this.sitting.project.model)) return this.#wake();
     const begun = Date.now();
     const text = readText(this.sitting.project.model);
     const source = sourceState(this.sitting.project);
@@ -331,6 +337,7 @@ class Follower {
       if (text !== this.#text) {
         this.#text = text;
         const checked = buildableProject(this.folder);
+        this.#text = checked.places.text;
         refuseOtherKind(this.sitting.project, checked.project);
         const model = await this.sitting.apply(checked);
         await takeData(this.sitting.project, model, this.report, ({ whole }) => !whole);
@@ -352,6 +359,12 @@ class Follower {
     for (const watcher of this.#watchers) watcher.close();
     await this.#round;
   }
+}
+
+/** Whether a file was written to only just now, and so may not be whole: many editors empty it first. */
+function isBeingSaved(path: string): boolean {
+  const saved = statSync(path, { throwIfNoEntry: false })?.mtimeMs;
+  return saved !== undefined && Math.abs(Date.now() - saved) < settling;
 }
 
 /** A sitting goes on over the database that it began with. */

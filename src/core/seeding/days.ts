@@ -69,7 +69,8 @@ export function lifetimeColumns(entity: Entity): string[] {
   return entity.fields.filter(isDay).map(columnOf);
 }
 
-function isDay({ type }: Field): boolean {
+/** Whether a field's values have a day. */
+export function isDay({ type }: Field): boolean {
   return type.kind === "date" || type.kind === "datetime";
 }
 
@@ -180,5 +181,3 @@ export function dayMaker(
     nth: (index) => start + (order?.at(index) ?? index),
   };
 }
-
-export { isDay };

@@ -37,8 +37,6 @@ export interface Engine {
   hasTable(name: string): boolean | Promise<boolean>;
   /** Whether a table has no rows and never had any. */
   isUntouched(table: string): Promise<boolean>;
-  /** The numbers of the rows of a table. */
-  ids(table: string): Promise<number[]>;
   /** What a column holds; nothing where there is no such column. */
   values(table: string, column: string): Promise<Value[]>;
   /** Remembers that seeding made the rows of these numbers. */

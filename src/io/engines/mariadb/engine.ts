@@ -103,12 +103,6 @@ function engineOf(client: Client, address: URL): Engine {
       const rows = await client.query<Record<string, string>>(`show create table ${quoted(table)}`);
       return !/ AUTO_INCREMENT=(?!1 )\d+/.test(Object.values(rows[0] ?? {}).join("\n"));
     },
-    ids: async (table) => {
-      const rows = await client.query<{ id: number }>(
-        `select id from ${quoted(table)} order by id`,
-      );
-      return rows.map(({ id }) => id);
-    },
     values: async (table, column) => {
       if (!(await migrations.columns(table)).includes(column)) return [];
       const rows = await client.query<{ value: Value }>(

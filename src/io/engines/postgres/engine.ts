@@ -116,10 +116,6 @@ function engineOf(client: Client, address: URL): Engine {
       const [row] = await one<{ used: boolean }>(`select is_called as used from ${sequence}`);
       return row?.used !== true;
     },
-    ids: async (table) => {
-      const rows = await one<{ id: number }>(`select id from ${quoted(table)} order by id`);
-      return rows.map(({ id }) => id);
-    },
     values: async (table, column) => {
       const { columns } = (await readCatalogue(client)).get(table) ?? {};
       if (!columns?.has(column)) return [];

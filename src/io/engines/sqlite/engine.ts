@@ -44,10 +44,6 @@ export function openSqlite(file: string): Engine {
         .all(table);
       return used.length === 0;
     },
-    ids: async (table) => {
-      const rows = driver.prepare(`select id from ${quoted(table)} order by id`).all();
-      return (rows as { id: number }[]).map(({ id }) => id);
-    },
     values: async (table, column) => {
       const known = driver
         .prepare("select 1 from pragma_table_info(?) where name = ?")
