@@ -192,7 +192,7 @@ function changed(before: Sketch, chance: Chance): Sketch {
         break;
       case 8:
         if (/^choice small/.test(each.type)) each.type = "choice small | large was big | new";
-        else if (/^choice big/.test(each.type)) each.type = "choice tiny | big";
+        else if (/^choice big/.test(each.type)) each.type = "choice tiny | big | größer";
         break;
       case 9:
         if (each.options.includes("unique")) {

@@ -4,6 +4,7 @@ import { checkName } from "../formula/row-checks.ts";
 import { rulesOf } from "../formula/rules.ts";
 import { nameIn } from "../formula/sql/sql.ts";
 import { automaticFields, type Field, type Formula, type Model } from "../model/model.ts";
+import { withArticle } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
 import { docText } from "./entity.ts";
 import { type Module, object, quote } from "./module.ts";
@@ -107,7 +108,7 @@ export function answers(module: Module, model: Model, subject: Subject): void {
   },`;
   });
   const columns = module.type(`${pascal}Columns`, `./${file}.ts`);
-  module.add(`/** How the form of a ${docText(one)} answers to what is typed in it. */
+  module.add(`/** How the form of ${docText(withArticle(one))} answers to what is typed in it. */
 export const ${camel}Answers: ${module.type("FormAnswers", "../../kit/answers.ts")}<${module.type("Selectable", "kysely")}<${columns}>> = {
   ${groups.join("\n  ")}
 };`);

@@ -1,5 +1,5 @@
 import { type Entity, type Field, isComputed, isMany, isReference } from "../model/model.ts";
-import { capitalized } from "../naming/words.ts";
+import { capitalized, withArticle } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
 import { Module, object, quote } from "./module.ts";
 import { choicesName, inputName, type Subject } from "./subject.ts";
@@ -48,10 +48,6 @@ export function choiceLabel(value: string): string {
 /** A text within a doc comment. */
 export function docText(text: string): string {
   return text.replaceAll("*/", "* /");
-}
-
-function withArticle(one: string): string {
-  return /^[aeiou]/i.test(one) ? `an ${one}` : `a ${one}`;
 }
 
 /** Labels by the name in forms; those of automatic fields too, where they are shown. */

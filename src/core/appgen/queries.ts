@@ -1,6 +1,6 @@
 import { nameIn } from "../formula/sql/sql.ts";
 import { type Field, isComputed, isMany, isReference, type Model } from "../model/model.ts";
-import { pascalCase } from "../naming/words.ts";
+import { isAscii, pascalCase, withArticle } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
 import { answers, conditions, hiddenDefaults } from "./answers.ts";
 import { defaultValue, docText } from "./entity.ts";
@@ -199,10 +199,13 @@ function chosen(field: Field): string {
 
 /** Whether a list is sorted by the letters of what a field holds. */
 function isTextual({ computed }: Subject, field: Field): boolean {
+  const { type } = field;
+  // Choices are folded by any database, where their letters are ASCII ones.
+  if (type.kind === "choice") return !type.choices.every(isAscii);
   return (
     isReference(field) ||
     computed.get(field)?.type === "text" ||
-    ["text", "email", "url", "phone", "color", "choice"].includes(field.type.kind)
+    ["text", "email", "url", "phone", "color"].includes(type.kind)
   );
 }
 
@@ -309,13 +312,12 @@ function writing(module: Module, model: Model, subject: Subject): void {
     chosen(field) === field.name ? field.name : `${field.name}: ${chosen(field)}`,
   );
   const given = names.length > 0 ? `{ ${names.join(", ")}, ...columns }` : "columns";
-  const save = (id: string) =>
-    many
-      .map(
-        (field) =>
-          `await ${module.use("replaceLinks", records)}(db, ${linksName(subject, field)}, ${id}, ${chosen(field)});`,
-      )
-      .join("\n  ");
+  const links = many
+    .map(
+      (field) =>
+        `await ${module.use("replaceLinks", records)}(db, ${linksName(subject, field)}, id, ${chosen(field)});\n  `,
+    )
+    .join("");
   const hidden = entity.fields.filter(
     (field) => !inForm.includes(field) && field.default && "moment" in field.default,
   );
@@ -323,20 +325,17 @@ function writing(module: Module, model: Model, subject: Subject): void {
     .map((field) => `${columnOf(field)}: ${defaultValue(module, field)}, `)
     .concat(hiddenDefaults(module, model, subject))
     .join("");
-  module.add(`/** Adds a ${one}, and gives its number. */
+  module.add(`/** Adds ${withArticle(one)}, and gives its number. */
 export async function create${pascal}(db: Database, ${given}: ${pascal}Input): Promise<number> {
   const { id } = await db.insertInto("${table}").values({ ...columns, ${extra}...${module.use("stampNew", records)}() }).returning("id").executeTakeFirstOrThrow();
-  ${save("id")}
-  return id;
+  ${links}return id;
 }`);
-  module.add(`/** Saves a ${one}; false when somebody else saved it since that version. */
+  module.add(`/** Saves ${withArticle(one)}; false when somebody else saved it since that version. */
 export async function update${pascal}(db: Database, id: number, version: number, ${given}: ${pascal}Input): Promise<boolean> {
   const { numUpdatedRows } = await db.updateTable("${table}").set({ ...columns, ...${module.use("stampSaved", records)}(version) }).where("id", "=", id).where("version", "=", version).executeTakeFirst();
-  if (numUpdatedRows === 0n) return false;
-  ${save("id")}
-  return true;
+  ${links ? `if (numUpdatedRows === 0n) return false;\n  ${links}return true;` : "return numUpdatedRows > 0n;"}
 }`);
-  module.add(`/** Deletes a ${one}. */
+  module.add(`/** Deletes ${withArticle(one)}. */
 export async function remove${pascal}(db: Database, id: number): Promise<void> {
   await db.deleteFrom("${table}").where("id", "=", id).execute();
 }`);

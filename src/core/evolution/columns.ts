@@ -44,15 +44,11 @@ export function renamedChoices({ type }: Field, from: Column): Record<string, st
 
 /**
  * The steps that add a column, let data flow into it, and then make it what it is to be. What has nothing to
- * flow stays without a value, unless there has to be one.
+ * flow stays without a value, or gets `fill`; which ones these were is kept for the way back.
  */
 export function filled(table: string, column: Column, flow: Step, fill: Fill | undefined): Step[] {
-  const { default: start, ...bare } = column;
-  const open: Column = {
-    ...bare,
-    required: false,
-    ...(column.required && start !== undefined && { default: start }),
-  };
+  const { default: _, ...bare } = column;
+  const open: Column = { ...bare, required: false };
   return [
     { kind: "add column", table, column: open },
     flow,

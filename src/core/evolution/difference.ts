@@ -21,6 +21,7 @@ import {
   renamedChoices,
 } from "./columns.ts";
 import { indexChanges, mayMeet } from "./indexes.ts";
+import { newRows } from "./new-rows.ts";
 import { inOrder } from "./ordering.ts";
 import { likelyRenames } from "./renames.ts";
 import { type Slot, slotsBefore } from "./slots.ts";
@@ -182,6 +183,11 @@ class Comparison {
     return key === undefined ? undefined : { row: { table: target, column: key, value } };
   }
 
+  /** What rows get into which nothing flows: what `fill` says, or the default where there has to be something. */
+  #fillOfFlow(field: Field, { required, default: start }: Column): Fill | undefined {
+    return this.#fillOf(field) ?? (required && start !== undefined ? { value: start } : undefined);
+  }
+
   #addColumn(table: string, field: Field, column: Column): void {
     if (field.was?.includes(".") && this.#carried(table, field, column)) return;
     const fill = this.#fillOf(field);
@@ -238,36 +244,14 @@ class Comparison {
     const target = column.references?.table ?? "";
     const goal = tableNamed(this.#to, target);
     const key = keyColumn(goal);
-    const lacking = goal?.columns.filter(
-      ({ name, required, default: start }) =>
-        required && start === undefined && name !== key && !automatic.has(name),
-    );
-    const others = Object.fromEntries(
-      (lacking ?? []).flatMap(({ name }) => {
-        const fill = this.#fillAt(target, name);
-        return fill ? [[name, fill]] : [];
-      }),
-    );
-    const missing = lacking?.find(({ name }) => !(name in others));
-    const alike = goal?.indexes.find(
-      ({ unique, columns }) =>
-        unique &&
-        columns.every(
-          (name) =>
-            name in others ||
-            goal.columns.some((each) => each.name === name && each.default !== undefined),
-        ),
-    );
+    const made = newRows(goal, tableNamed(this.#now, target), (name) => this.#fillAt(target, name));
     const impossible =
       key === undefined
         ? `${target} has no text that tells its rows apart`
         : text.type.kind !== "text" && text.type.kind !== "long text"
           ? `${table}.${text.name} holds no texts`
-          : missing
-            ? `new rows of ${target} need a value for ${missing.name}: give it \`fill\``
-            : alike
-              ? `new rows of ${target} would all have the same ${alike.columns.join(" and ")}, which is unique`
-              : undefined;
+          : made.impossible;
+    const fill = this.#fillOfFlow(field, column);
     const flow: Step = {
       kind: "texts to rows",
       table,
@@ -275,8 +259,8 @@ class Comparison {
       reference: column.name,
       target,
       key: key ?? "",
-      ...(column.required && !this.#fillOf(field) && { required: true }),
-      ...(Object.keys(others).length > 0 && { others }),
+      ...(column.required && !fill && { required: true }),
+      ...(Object.keys(made.others).length > 0 && { others: made.others }),
       keep: `${keepName(target)}-made-of-${keepName(table, text.name)}`,
     };
     this.#change({
@@ -285,7 +269,7 @@ class Comparison {
       sentence: `the texts in ${table}.${text.name} become rows of ${target}, and ${column.name} leads to them`,
       steps: impossible
         ? []
-        : [...filled(table, column, flow, this.#fillOf(field)), ...emptied(table, text, true)],
+        : [...filled(table, column, flow, fill), ...emptied(table, text, true)],
       ...(impossible && { impossible }),
     });
   }
@@ -310,6 +294,7 @@ class Comparison {
       return;
     }
     this.#taken.add(`${table}.${reference.name}`);
+    const fill = this.#fillOfFlow(field, column);
     const flow: Step = {
       kind: "rows to texts",
       table,
@@ -317,16 +302,13 @@ class Comparison {
       reference: reference.name,
       target,
       key,
-      ...(column.required && !this.#fillOf(field) && { required: true }),
+      ...(column.required && !fill && { required: true }),
     };
     this.#change({
       table,
       column: column.name,
       sentence: `${table}.${reference.name} becomes the text ${column.name}, with what ${target}.${key} says`,
-      steps: [
-        ...filled(table, column, flow, this.#fillOf(field)),
-        ...emptied(table, reference, true),
-      ],
+      steps: [...filled(table, column, flow, fill), ...emptied(table, reference, true)],
     });
   }
 
@@ -411,6 +393,7 @@ class Comparison {
     }
     this.#taken.add(links.name);
     const lossy = this.decisions.throwAway?.has(links.name) ?? false;
+    const fill = this.#fillOf(field);
     const flow: Step = {
       kind: "links to reference",
       table,
@@ -418,7 +401,7 @@ class Comparison {
       links: links.name,
       from: links.key[0] ?? "",
       to: links.key[1] ?? "",
-      ...(column.required && !this.#fillOf(field) && { required: true }),
+      ...(column.required && !fill && { required: true }),
       ...(lossy && { lossy }),
     };
     this.#change({
@@ -426,7 +409,7 @@ class Comparison {
       column: column.name,
       sentence: `${links.name} becomes ${table}.${column.name}, which holds one for each ${table}`,
       steps: [
-        ...filled(table, column, flow, this.#fillOf(field)),
+        ...filled(table, column, flow, fill),
         { kind: "drop table", table: links, keep: keepName(links.name), carried: true },
       ],
     });

@@ -7,6 +7,7 @@ import {
   isReference,
   type Model,
 } from "../model/model.ts";
+import { isAscii } from "../naming/words.ts";
 import { columnOf, linkOf, tableOf } from "../schema/from-model.ts";
 import type { Calculation, Figure, RowSource } from "./calculation.ts";
 import type { ValueType } from "./functions.ts";
@@ -350,7 +351,7 @@ function column(field: Field, row: number): Calculation {
 
 /** Of a choice it is known what it can be. */
 function lettersOf({ type }: Field): { letters?: "ascii" | "small" } {
-  if (type.kind !== "choice" || !type.choices.every((choice) => /^[ -~]*$/.test(choice))) return {};
+  if (type.kind !== "choice" || !type.choices.every(isAscii)) return {};
   const small = type.choices.every((choice) => choice === choice.toLowerCase());
   return { letters: small ? "small" : "ascii" };
 }

@@ -42,6 +42,11 @@ export function inSentence(label: string): string {
   return /^\p{Lu}\p{Lu}/u.test(label) ? label : label.charAt(0).toLowerCase() + label.slice(1);
 }
 
+/** A name within a sentence, as one of several: `an apiary`, `a hive`. */
+export function withArticle(one: string): string {
+  return /^[aeiou]/i.test(one) ? `an ${one}` : `a ${one}`;
+}
+
 /** A name as part of a file name or an address: no accents, hyphens between words. */
 export function slugOf(name: string): string {
   return words(name)
@@ -97,4 +102,9 @@ export function singularOf(label: string): string {
   if (/[^aeiou]ies$/.test(word) && word.length > 4) return `${label.slice(0, -3)}y`;
   if (/(sh|ch|x|z|ss)es$/.test(word)) return label.slice(0, -2);
   return /[^su]s$/.test(word) && word.length > 3 ? label.slice(0, -1) : label;
+}
+
+/** Whether a text has printable ASCII only, whose case every database folds by itself. */
+export function isAscii(text: string): boolean {
+  return /^[ -~]*$/.test(text);
 }

@@ -117,7 +117,7 @@ function canMakeRows({ target, key, others = {} }: TextsAndRows, before: Schema)
 function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
   const { quoted } = idiom;
   const id = quoted("id");
-  const { table, column, reference, target, key, restore } = step;
+  const { table, column, reference, target, key, restore, spent = [] } = step;
   const [from, text, to, goal, name] = [table, column, reference, target, key].map(
     idiom.quoted,
   ) as [string, string, string, string, string];
@@ -130,16 +130,19 @@ function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
   if (!restore) return parts;
   // The rows that were made of texts go again, unless somebody changed them or refers to them since.
   const file = keptTable(idiom, restore);
+  const loose = [{ table, column: reference }, ...spent];
+  const isLoose = (user: { table: string; column: string }) =>
+    loose.some((each) => each.table === user.table && each.column === user.column);
   const users = before.tables.flatMap((other) =>
     other.columns
       .filter(({ references }) => references?.table === target)
-      .filter((each) => other.name !== table || each.name !== reference)
-      .map((each) => ({ table: quoted(other.name), column: quoted(each.name) })),
+      .map((each) => ({ table: other.name, column: each.name }))
+      .filter((user) => !isLoose(user)),
   );
   const going = `select r.${id} from ${goal} as r join ${file} as k on k.${id} = r.${id} and ${idiom.alike(`k.${quoted("value")}`, `r.${name}`)} where r.${quoted("version")} = 1${users
     .map(
       (user) =>
-        ` and r.${id} not in (select ${user.column} from ${user.table} where ${user.column} is not null)`,
+        ` and r.${id} not in (select ${quoted(user.column)} from ${quoted(user.table)} where ${quoted(user.column)} is not null)`,
     )
     .join("")}`;
   const gone = quoted("levadura_gone");
@@ -147,7 +150,11 @@ function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
     { kind: "bring back", file: restore, table: file },
     ...parts,
     ...idiom.aside(gone, going),
-    run(`update ${from} set ${to} = null where ${to} in (select ${id} from ${gone})`),
+    ...loose.map((user) =>
+      run(
+        `update ${quoted(user.table)} set ${quoted(user.column)} = null where ${quoted(user.column)} in (select ${id} from ${gone})`,
+      ),
+    ),
     run(`delete from ${goal} where ${id} in (select ${id} from ${gone})`),
     run(`drop table ${gone}`),
   ];

@@ -2,7 +2,8 @@ import { existsSync, readdirSync, renameSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import type { Migration } from "../../../kit/database/migrations.ts";
 import { parseSteps, printSteps } from "../../core/evolution/document.ts";
-import { inverse, replay, type Step } from "../../core/evolution/steps.ts";
+import { replay, type Step } from "../../core/evolution/steps.ts";
+import { takenBack } from "../../core/evolution/taking-back.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Schema } from "../../core/schema/schema.ts";
 import type { Dialect } from "../../core/sql/dialect.ts";
@@ -78,7 +79,7 @@ export function migrationOf(
   dialect: Dialect,
   before: Schema,
 ): MigrationFolder {
-  const undo = steps.toReversed().map(inverse);
+  const undo = takenBack(steps);
   // By its number a step is found in either script, where each is taken back by itself.
   const numbers = dialect.transactional ? undefined : steps.map((_, at) => at + 1);
   return {

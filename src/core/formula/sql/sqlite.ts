@@ -1,3 +1,4 @@
+import { isAscii } from "../../naming/words.ts";
 import { literal, quoted } from "../../sql/sqlite/columns.ts";
 import { folded, inOrder, recased } from "../../sql/sqlite/ordering.ts";
 import type { Calculation } from "../calculation.ts";
@@ -93,7 +94,7 @@ function extremeOf(
 
 /** A text that is written out, in small letters, where these are the same in every database. */
 function plainConstant({ of }: Part): string | undefined {
-  return of.kind === "constant" && typeof of.value === "string" && /^[ -~]*$/.test(of.value)
+  return of.kind === "constant" && typeof of.value === "string" && isAscii(of.value)
     ? literal(of.value.toLowerCase())
     : undefined;
 }

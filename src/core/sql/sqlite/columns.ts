@@ -83,8 +83,18 @@ export function typeSql(type: ColumnType): string {
 
 /** What an expression has to hold to for a column to take it. Null passes every one of them. */
 export function checksOf(column: Column, value: string): string[] {
-  const checks = (column.checks ?? []).map((check) => checkSql(check, value));
-  return [typeCheck(column, value), ...checks].filter((check) => check !== undefined);
+  const { checks = [] } = column;
+  const { type } = column;
+  // What the model says of a text may be all that its type says.
+  const said = checks.some(
+    (check) =>
+      type.kind === "text" &&
+      (check.kind === "one of" || (check.kind === "length" && (check.max ?? Infinity) <= type.max)),
+  );
+  return [
+    said ? undefined : typeCheck(column, value),
+    ...checks.map((check) => checkSql(check, value)),
+  ].filter((check) => check !== undefined);
 }
 
 /** SQLite takes any value for any type, so the type itself is a check; `is`, because what is no date at all gives null. */

@@ -1,3 +1,4 @@
+import { isAscii } from "../../naming/words.ts";
 import type { Column, Index, Table } from "../../schema/schema.ts";
 import { quoted } from "./columns.ts";
 
@@ -12,9 +13,10 @@ export function orderColumn(column: string): string {
   return `${column}__order`;
 }
 
-/** Whether a column has one beside it. */
-export function isOrdered({ type }: Column): boolean {
-  return type.kind === "text";
+/** Whether a column has one beside it. Choices whose letters SQLite folds by itself need none. */
+export function isOrdered({ type, checks = [] }: Column): boolean {
+  const folds = checks.some((check) => check.kind === "one of" && check.values.every(isAscii));
+  return type.kind === "text" && !folds;
 }
 
 /** The text by which a column that has one beside it is ordered and told apart; of rows of `alias`. */

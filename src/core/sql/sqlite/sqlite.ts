@@ -1,4 +1,5 @@
 import { describeStep, type Step, takeStep } from "../../evolution/steps.ts";
+import { isAscii } from "../../naming/words.ts";
 import { type Schema, tableNamed } from "../../schema/schema.ts";
 import type { Dialect, Risk } from "../dialect.ts";
 import { changeRisks, dropColumn, flow, keepTable, plainRisks, refusals } from "../flows.ts";
@@ -188,7 +189,7 @@ function fillColumn({
   const [name, goal, id] = [quoted(column.name), quoted(table), quoted("id")];
   const parts: Part[] = [];
   // A default comes into the rows without any trigger.
-  if (isOrdered(column) && typeof column.default === "string" && /[^ -~]/.test(column.default)) {
+  if (isOrdered(column) && typeof column.default === "string" && !isAscii(column.default)) {
     parts.push(...fillOrder(table, [column.name]).map(run));
   }
   if (fill) parts.push(run(`update ${goal} set ${name} = ${fillSql(fill)}`));

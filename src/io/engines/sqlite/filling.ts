@@ -1,6 +1,7 @@
 import type Driver from "libsql";
 import { encode } from "../../../../kit/database/sqlite/connection.ts";
 import { orderOf } from "../../../../kit/database/sqlite/letters.ts";
+import { isAscii } from "../../../core/naming/words.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { orderColumn, orderTrigger } from "../../../core/sql/sqlite/ordering.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
@@ -102,7 +103,7 @@ function insertRows(
       for (const column of columns) values.push(encode(row[column]));
       for (const column of ordered) {
         const text = row[column];
-        values.push(typeof text === "string" && /[^ -~]/.test(text) ? orderOf(text) : null);
+        values.push(typeof text === "string" && !isAscii(text) ? orderOf(text) : null);
       }
     }
     if (piece.length === atOnce) many.run(values);

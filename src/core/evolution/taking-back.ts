@@ -1,0 +1,85 @@
+import { type ChangeColumn, isExact, keepName, type Step } from "./steps.ts";
+
+/** The steps that take others back, in their order. */
+export function takenBack(steps: readonly Step[]): Step[] {
+  const back: Step[] = [];
+  for (const step of steps.toReversed().map(inverse)) {
+    const spent = back.flatMap((earlier) =>
+      step.kind === "rows to texts" &&
+      earlier.kind === "rows to texts" &&
+      earlier.target === step.target
+        ? [{ table: earlier.table, column: earlier.reference }]
+        : [],
+    );
+    back.push(spent.length > 0 ? ({ ...step, spent } as Step) : step);
+  }
+  return back;
+}
+
+/** The step that takes another back. SQL of a person's own may have none for its way back. */
+function inverse(step: Step): Step {
+  switch (step.kind) {
+    case "rename table":
+      return { ...step, table: step.to, to: step.table };
+    case "rename column":
+      return { ...step, column: step.to, to: step.column };
+    case "add table":
+      return { kind: "drop table", table: step.table, keep: keepName(step.table.name) };
+    case "drop table":
+      return { kind: "add table", table: step.table, restore: step.keep };
+    case "add column":
+      return {
+        kind: "drop column",
+        table: step.table,
+        column: step.column,
+        keep: keepName(step.table, step.column.name),
+      };
+    case "drop column": {
+      const { table, column, keep } = step;
+      return { kind: "add column", table, column, ...(keep && { restore: keep }) };
+    }
+    case "change column":
+      return inverseChange(step);
+    case "add index":
+      return { ...step, kind: "drop index" };
+    case "drop index":
+      return { ...step, kind: "add index" };
+    case "add check":
+      return { ...step, kind: "drop check" };
+    case "drop check":
+      return { ...step, kind: "add check" };
+    case "texts to rows":
+    case "rows to texts": {
+      const { keep, restore: _, ...rest } = step;
+      return {
+        ...rest,
+        kind: step.kind === "texts to rows" ? "rows to texts" : "texts to rows",
+        ...(keep && { restore: keep }),
+      };
+    }
+    case "reference to links":
+      return { ...step, kind: "links to reference", lossy: true };
+    case "links to reference": {
+      const { lossy: _, ...rest } = step;
+      return { ...rest, kind: "reference to links" };
+    }
+    case "carry":
+      return { ...step, from: step.to, to: step.from, lossy: true };
+    case "own sql":
+      return { ...step, forward: step.back ?? {}, back: step.forward };
+  }
+}
+
+function inverseChange({ table, from, to, values, keep }: ChangeColumn): ChangeColumn {
+  const turned = Object.entries(values ?? {}).map(([old, now]) => [now, old]);
+  return {
+    kind: "change column",
+    table,
+    from: to,
+    to: from,
+    ...(turned.length > 0 && { values: Object.fromEntries(turned) }),
+    lossy: true,
+    ...(isExact(to.type, from.type) ? {} : { keep: keepName(table, from.name) }),
+    ...(keep && { restore: keep }),
+  };
+}
