@@ -112,6 +112,7 @@ function reachOf(rank: Rank, persons: boolean, standing: Standing): Reach {
     case "acquired":
     case "delivered":
     case "begun":
+    case "recorded":
       return beginnings[standing];
     case "happened":
       return { from: 2 * year, to: 0, near: true };

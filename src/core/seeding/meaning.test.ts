@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { readModel } from "../model/read.ts";
-import { isRest, natureOf, rankOf, subjectOf, usualAmounts } from "./meaning.ts";
+import { usualAmounts } from "./amounts.ts";
+import { isRest, natureOf, rankOf, subjectOf } from "./meaning.ts";
 
 /** An entity with fields, each on a line of its own. */
 function entityOf(name: string, ...fields: string[]) {
@@ -55,6 +56,10 @@ describe("what names mean", () => {
     ["user_name: text", "account"],
     ["colour: text", "color"],
     ["observaciones: text", "note"],
+    ["provincia: text", "region"],
+    ["languages: text", "language"],
+    ["maker_company: text", "organisation"],
+    ["storage_box: text", "compartment"],
     ["reason: text", "phrase"],
     ["townhall_key: text", "phrase"],
   ])("of the text %s is a %s", (line, subject) => {
@@ -69,6 +74,8 @@ describe("what names mean", () => {
     ["installed: date", "begun"],
     ["since: date", "begun"],
     ["date: date", "happened"],
+    ["discovered: date", "begun"],
+    ["registered_at: datetime", "recorded"],
     ["removed: date", "ended"],
     ["x: date, label Returned", "ended"],
     ["return_by: date", "due"],
@@ -77,7 +84,22 @@ describe("what names mean", () => {
     expect(rankOf(fieldOf(line))).toBe(rank);
   });
 
+  it("gives suppliers the names of firms, and hives none", () => {
+    const subject = (entity: string) => {
+      const made = entityOf(entity, "name: text");
+      return made.fields[0] && subjectOf(made, made.fields[0]);
+    };
+    expect(["Supplier", "Empresa", "Hive"].map(subject)).toEqual([
+      "organisation",
+      "organisation",
+      "name",
+    ]);
+  });
+
   it("knows where some numbers lie, and leaves others alone", () => {
+    expect(usualAmounts(fieldOf("depth: decimal, unit m"), 2026)).toEqual([0.5, 12]);
+    expect(usualAmounts(fieldOf("depth: decimal, unit cm"), 2026)).toEqual([1, 200]);
+    expect(usualAmounts(fieldOf("reading: decimal, unit hPa"), 2026)).toEqual([985, 1035]);
     expect(usualAmounts(fieldOf("built_year: integer"), 2026)).toEqual([2016, 2026]);
     expect(usualAmounts(fieldOf("temperatura: decimal"), 2026)).toEqual([-5, 35]);
     expect(usualAmounts(fieldOf("x: decimal, label Altitude"), 2026)).toEqual([50, 1500]);

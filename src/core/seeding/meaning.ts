@@ -1,8 +1,8 @@
 import { type Entity, type Field, isReference } from "../model/model.ts";
-import type { Nature } from "./vocabulary.ts";
+import type { Listed, Nature } from "./vocabulary.ts";
 
 /** The words of a name and a label, in small letters without accents: `brood frames brood frames`. */
-function wordsOf(name: string, label: string): string {
+export function wordsOf(name: string, label: string): string {
   return `${name.replace(/(\p{Ll})(\p{Lu})/gu, "$1 $2").replaceAll("_", " ")} ${label}`
     .normalize("NFD")
     .replace(/\p{M}/gu, "")
@@ -10,7 +10,7 @@ function wordsOf(name: string, label: string): string {
 }
 
 /** Whole words, in the languages that names are often given in. */
-function words(...each: string[]): RegExp {
+export function words(...each: string[]): RegExp {
   return new RegExp(`\\b(${each.join("|")})\\b`);
 }
 
@@ -27,6 +27,11 @@ const somebody = words(
 const places = words(
   "apiar(y|ies)|sites?|places?|farms?|stations?|gardens?|fields?|locations?|towns?|city|cities|villages?|buildings?|yards?|regions?|areas?|rooms?|houses?|schools?|clinics?|shelters?|harbours?|harbors?|ports?|camps?|parks?|halls?|libraries|library|orchards?|warehouses?|stables?",
   "colmenar(es)?|fincas?|lugar(es)?|sitios?|pueblos?|ciudad(es)?|jardin(es)?|edificios?|salas?|huert[oa]s?|granjas?|escuelas?|puertos?|refugios?|parques?|almacen(es)?|estacion(es)?",
+);
+
+const organisations = words(
+  "compan(y|ies)|suppliers?|manufacturers?|vendors?|employers?|institutions?|organi[sz]ations?|sponsors?|firms?|agenc(y|ies)|insurers?",
+  "empresas?|proveedor(a|es|as)?|fabricantes?|institucion(es)?|organizacion(es)?|aseguradoras?|patrocinador(a|es|as)?",
 );
 
 /** What the records of an entity are, as far as its name and its fields tell. */
@@ -51,14 +56,13 @@ export type Subject =
   | "full name"
   | "town"
   | "street"
-  | "country"
   | "postcode"
   | "account"
-  | "color"
-  | "occupation"
+  | "organisation"
+  | "compartment"
   | "note"
   | "name"
-  | "phrase";
+  | Listed;
 
 const subjects: readonly (readonly [Subject, RegExp])[] = [
   ["postcode", words("postcode", "postal code", "zip( code)?", "codigo postal", "cp")],
@@ -74,9 +78,18 @@ const subjects: readonly (readonly [Subject, RegExp])[] = [
   ["family name", words("(last|family) names?", "surnames?", "apellidos?")],
   ["town", words("town|city|village|place|location", "ciudad|pueblo|municipio|localidad|lugar")],
   ["street", words("street|address", "calle|direccion|domicilio")],
-  ["country", words("country|nation(ality)?", "pais")],
+  ["country", words("country|nation(ality)?", "pais|nacionalidad")],
+  ["region", words("region|county|province|district", "provincia|comarca|distrito")],
+  ["language", words("languages?", "idiomas?|lenguas?")],
+  ["organisation", organisations],
   ["color", words("colou?rs?", "color(es)?")],
   ["occupation", words("occupation|profession|job|trade", "profesion|oficio|ocupacion")],
+  ["material", words("materials?|fabric", "material(es)?|tejido")],
+  ["size", words("size", "talla|tamano")],
+  [
+    "compartment",
+    words("box|shelf|drawer|rack|locker|bay", "caja|estante|cajon|taquilla|estanteria"),
+  ],
   [
     "note",
     words(
@@ -92,7 +105,10 @@ export function subjectOf(entity: Entity, field: Field): Subject {
   const called = wordsOf(field.name, field.label);
   const found = subjects.find(([, pattern]) => pattern.test(called))?.[0] ?? "phrase";
   const person = persons.test(called) || somebody.test(called);
-  if (found === "name") return natureOf(entity) === "person" || person ? "full name" : "name";
+  if (found === "name") {
+    if (natureOf(entity) === "person" || person) return "full name";
+    return organisations.test(wordsOf(entity.name, entity.label)) ? "organisation" : "name";
+  }
   return found === "phrase" && person ? "full name" : found;
 }
 
@@ -103,8 +119,9 @@ export const ranks = {
   delivered: 2,
   begun: 3,
   happened: 4,
-  ended: 5,
-  due: 6,
+  recorded: 5,
+  ended: 6,
+  due: 7,
 } as const;
 
 export type Rank = keyof typeof ranks;
@@ -134,16 +151,23 @@ const days: readonly (readonly [Rank, RegExp])[] = [
   [
     "acquired",
     words(
-      "ordered|bought|acquired|purchased?|registered|applied|requested|booked",
-      "comprad[oa]|compra|pedid[oa]|registrad[oa]|solicitad[oa]|adquirid[oa]",
+      "ordered|bought|acquired|purchased?|applied|requested|booked",
+      "comprad[oa]|compra|pedid[oa]|solicitad[oa]|adquirid[oa]",
+    ),
+  ],
+  [
+    "recorded",
+    words(
+      "registered|recorded|logged|entered|catalogu?ed|archived|published|reviewed|approved|confirmed",
+      "registrad[oa]|anotad[oa]|archivad[oa]|publicad[oa]|revisad[oa]|aprobad[oa]|confirmad[oa]",
     ),
   ],
   ["delivered", words("delivered|received|shipped|arrived", "recibid[oa]|entregad[oa]|llegad[oa]")],
   [
     "begun",
     words(
-      "opened|joined|installed|start(ed)?|begun|began|since|from|hired|begins?|lent|borrowed|planted|settled|launched",
-      "abiert[oa]|alta|instalad[oa]|inicio|iniciad[oa]|desde|contratad[oa]|prestad[oa]|plantad[oa]|apertura|comienzo",
+      "opened|joined|installed|start(ed)?|begun|began|since|from|hired|begins?|lent|borrowed|planted|settled|launched|discovered",
+      "abiert[oa]|alta|instalad[oa]|inicio|iniciad[oa]|desde|contratad[oa]|prestad[oa]|plantad[oa]|descubiert[oa]|apertura|comienzo",
     ),
   ],
 ];
@@ -159,29 +183,4 @@ export function isRest(choice: string): boolean {
   return /^(other|others|unknown|none|n\/?a|not known|misc.*|otr[oa]s?|desconocid[oa]|ningun[oa]?|sin .*)$/.test(
     wordsOf(choice, "").trim(),
   );
-}
-
-/** Where numbers usually lie that are called so, in the order in which they are looked for. */
-const amounts: readonly (readonly [RegExp, low: number, high: number])[] = [
-  [words("temperature|temp", "temperatura"), -5, 35],
-  [words("humidity|humedad"), 30, 90],
-  [words("age|edad"), 1, 80],
-  [words("elevation|altitude", "altitud|altura"), 50, 1500],
-  [words("frames|cuadros"), 1, 20],
-  [words("weight|peso"), 4, 60],
-  [words("length|width|height|depth", "longitud|largo|ancho|alto|profundidad"), 1, 200],
-  [words("capacity|seats|places", "capacidad|plazas"), 4, 120],
-  [words("duration|minutes", "duracion|minutos"), 10, 180],
-  [words("latitude|latitud"), 36, 60],
-  [words("longitude"), -9, 20],
-  [words("floor|floors|planta"), 0, 8],
-  [words("count|quantity|number|amount|cantidad|numero"), 1, 20],
-];
-
-/** Where a number with the name of a field usually lies; `year` is the year of today. */
-export function usualAmounts(field: Field, year: number): readonly [number, number] | undefined {
-  const called = wordsOf(field.name, field.label);
-  if (words("year|ano").test(called)) return [year - 10, year];
-  const found = amounts.find(([pattern]) => pattern.test(called));
-  return found && [found[1], found[2]];
 }

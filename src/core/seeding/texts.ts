@@ -3,6 +3,7 @@ import { inSentence, slugOf } from "../naming/words.ts";
 import { natureOf, subjectOf } from "./meaning.ts";
 import { Draw, longestShuffle, Shuffle } from "./random.ts";
 import type { Making } from "./values.ts";
+import type { Pairs } from "./vocabulary.ts";
 
 /** Texts of a field: the one of a row, and those that are all different, by their number. */
 export interface TextMaker {
@@ -57,22 +58,22 @@ export class People {
   }
 }
 
-/** Names of places, each once until all combinations were taken; then with what sets them apart. */
-class Places {
+/** Names by two words, each once until all combinations were taken; then with what sets them apart. */
+class Names {
   readonly #starts: Shuffle;
   readonly #ends: Shuffle;
 
   constructor(
-    readonly making: Making,
+    readonly pairs: Pairs,
     ...key: readonly (string | number)[]
   ) {
-    const { starts, ends } = making.vocabulary.places;
+    const { starts, ends } = pairs;
     this.#starts = new Shuffle(starts.length, ...key, "start");
     this.#ends = new Shuffle(ends.length, ...key, "end");
   }
 
   at(index: number): string {
-    const { starts, ends, named, apart } = this.making.vocabulary.places;
+    const { starts, ends, named, apart } = this.pairs;
     // Every beginning comes once before any comes again, each time with another end.
     const first = index % starts.length;
     const round = Math.floor(index / starts.length) % ends.length;
@@ -187,7 +188,7 @@ function makerFor(field: Field, making: Making): TextMaker {
       });
     case "full name": {
       // Whoever else is named in a record is somebody else.
-      const own = nature === "person" && /^(full_?)?(name|nombre)/i.test(field.name);
+      const own = nature === "person" && isOwnName(field);
       const people = own ? making.people : new People(making, ...key);
       return counted((index) => {
         const { given, family, apart } = people.at(index);
@@ -208,7 +209,7 @@ function makerFor(field: Field, making: Making): TextMaker {
       });
     }
     case "street": {
-      const places = new Places(making, ...key);
+      const places = new Names(vocabulary.places, ...key);
       const text = (index: number) =>
         vocabulary.street(places.at(index), 1 + draw.at(index).whole(0, 118));
       return counted(text);
@@ -218,15 +219,17 @@ function makerFor(field: Field, making: Making): TextMaker {
         90_000,
         (index) => String(10_000 + (index % 90_000)) + (index < 90_000 ? "" : `-${index}`),
       );
-    case "country":
-      return picked(vocabulary.countries);
-    case "color":
-      return picked(vocabulary.colors);
-    case "occupation":
-      return picked(vocabulary.occupations);
+    case "organisation": {
+      const names = new Names(vocabulary.organisations, ...key);
+      const nth = (index: number) => names.at(index);
+      // Its own name is another one in each record; those of others come again.
+      return isOwnName(field) ? counted(nth) : drawn(40, nth);
+    }
+    case "compartment":
+      return drawn(72, (index) => `${"ABCDEF"[index % 6]}${Math.floor(index / 6) + 1}`);
     case "name": {
       if (nature === "place") {
-        const places = new Places(making, ...key);
+        const places = new Names(vocabulary.places, ...key);
         return counted((index) => places.at(index));
       }
       return counted((index) => `${entity.label} ${index + 1}`);
@@ -240,8 +243,13 @@ function makerFor(field: Field, making: Making): TextMaker {
       return { text, nth: (index) => `${text(index, 0)} (${index + 1})` };
     }
     default:
-      return picked(vocabulary.phrases);
+      return picked(vocabulary.lists[subject]);
   }
+}
+
+/** Whether a field is what its record itself is called. */
+function isOwnName({ name }: Field): boolean {
+  return /^(full_?)?(name|nombre)/i.test(name);
 }
 
 /** The beginning of an address that goes by the name of an entity. */

@@ -1,8 +1,9 @@
 import { type Entity, type Field, isReference, type Model, targetsOf } from "../model/model.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
+import { usualAmounts } from "./amounts.ts";
 import { dayMaker, dayText, type Lifetime, type Standing } from "./days.ts";
-import { isRest, natureOf, subjectOf, usualAmounts } from "./meaning.ts";
+import { isRest, natureOf, subjectOf } from "./meaning.ts";
 import { Draw, Shuffle } from "./random.ts";
 import { entitySlug, lengthOf, People, textMaker } from "./texts.ts";
 import { type Vocabulary, vocabularyOf } from "./vocabulary.ts";
