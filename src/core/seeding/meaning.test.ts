@@ -61,7 +61,8 @@ describe("what names mean", () => {
     ["maker_company: text", "organisation"],
     ["storage_box: text", "compartment"],
     ["reason: text", "phrase"],
-    ["townhall_key: text", "phrase"],
+    ["townhall_key: text", "kind"],
+    ["townhall_key: text, unique", "code"],
   ])("of the text %s is a %s", (line, subject) => {
     expect(subjectOf(entityOf("Hive", line), fieldOf(line))).toBe(subject);
   });

@@ -17,7 +17,9 @@ export function words(...each: string[]): RegExp {
 const persons = words(
   "(bee|book|game|goal|shop)?keepers?|persons?|people|members?|owners?|users?|students?|pupils?|patients?|teachers?|doctors?|nurses?|authors?",
   "farmers?|helpers?|employees?|workers?|volunteers?|guests?|drivers?|pilots?|players?|coach(es)?|trainers?|singers?|visitors?|donors?|skippers?|sailors?",
-  "personas?|miembros?|soci[oa]s?|alumn[oa]s?|pacientes?|profesor(a|es|as)?|medic[oa]s?|autor(a|es|as)?|emplead[oa]s?|voluntari[oa]s?|conductor(a|es|as)?|apicultor(a|es|as)?|usuari[oa]s?|dueñ[oa]s?|duen[oa]s?|responsables?",
+  "adopters?|vets?|veterinarians?|instructors?|tenants?|riders?|researchers?|technicians?|inspectors?|supervisors?|managers?|curators?|applicants?|candidates?",
+  "personas?|miembros?|soci[oa]s?|alumn[oa]s?|pacientes?|profesor(a|es|as)?|medic[oa]s?|autor(a|es|as)?|emplead[oa]s?|voluntari[oa]s?|conductor(a|es|as)?|apicultor(a|es|as)?|usuari[oa]s?|duen[oa]s?|responsables?",
+  "adoptantes?|veterinari[oa]s?|instructor(a|es|as)?|inquilin[oa]s?|jinetes?|investigador(a|es|as)?|tecnic[oa]s?|inspector(a|es|as)?|supervisor(a|es|as)?|candidat[oa]s?",
 );
 /** Words of a field that names somebody. */
 const somebody = words(
@@ -37,7 +39,7 @@ const organisations = words(
 /** What the records of an entity are, as far as its name and its fields tell. */
 export function natureOf({ name, label, fields }: Entity): Nature {
   const called = wordsOf(name, label);
-  if (persons.test(called)) return "person";
+  if (persons.test(called) || fields.some(isFamilyName)) return "person";
   if (places.test(called)) return "place";
   const moments = fields.some(
     (field) =>
@@ -46,6 +48,12 @@ export function natureOf({ name, label, fields }: Entity): Nature {
   );
   const belongs = fields.some((field) => isReference(field) && field.required);
   return moments && belongs ? "event" : "thing";
+}
+
+const familyName = words("(last|family) names?", "surnames?", "apellidos?");
+
+function isFamilyName({ name, label, type }: Field): boolean {
+  return type.kind === "text" && familyName.test(wordsOf(name, label));
 }
 
 /** What a line of text is about. */
@@ -62,6 +70,7 @@ export type Subject =
   | "compartment"
   | "note"
   | "name"
+  | "kind"
   | Listed;
 
 const subjects: readonly (readonly [Subject, RegExp])[] = [
@@ -69,13 +78,13 @@ const subjects: readonly (readonly [Subject, RegExp])[] = [
   [
     "code",
     words(
-      "code|number|reference|serial|tag|mark|plate|licen[cs]e|registration",
-      "codigo|numero|referencia|serie|matricula|marca|etiqueta",
+      "code|number|reference|ref|serial|tag|mark|plate|licen[cs]e|registration|id|identifier|barcode|(micro)?chip|batch|lot|sku",
+      "codigo|numero|referencia|serie|matricula|marca|etiqueta|identificador|lote",
     ),
   ],
   ["account", words("user ?name", "login", "nickname", "usuario", "apodo")],
   ["given name", words("(first|given|christian) names?", "nombre de pila")],
-  ["family name", words("(last|family) names?", "surnames?", "apellidos?")],
+  ["family name", familyName],
   ["town", words("town|city|village|place|location", "ciudad|pueblo|municipio|localidad|lugar")],
   ["street", words("street|address", "calle|direccion|domicilio")],
   ["country", words("country|nation(ality)?", "pais|nacionalidad")],
@@ -98,18 +107,28 @@ const subjects: readonly (readonly [Subject, RegExp])[] = [
     ),
   ],
   ["name", words("name|title|called", "nombre|titulo|denominacion")],
+  [
+    "phrase",
+    words(
+      "reason|purpose|cause|results?|outcome|subject|topic|terms|conditions|state|status",
+      "motivo|causa|resultados?|asunto|tema|condiciones|estado",
+    ),
+  ],
 ];
 
-/** What a text field is about. */
+/** What a text field is about: one of a few kinds, where nothing tells. */
 export function subjectOf(entity: Entity, field: Field): Subject {
   const called = wordsOf(field.name, field.label);
-  const found = subjects.find(([, pattern]) => pattern.test(called))?.[0] ?? "phrase";
+  const found = subjects.find(([, pattern]) => pattern.test(called))?.[0];
   const person = persons.test(called) || somebody.test(called);
   if (found === "name") {
+    if (entity.fields.some(isFamilyName)) return "given name";
     if (natureOf(entity) === "person" || person) return "full name";
     return organisations.test(wordsOf(entity.name, entity.label)) ? "organisation" : "name";
   }
-  return found === "phrase" && person ? "full name" : found;
+  if (found) return found;
+  if (person) return "full name";
+  return field.unique ? "code" : "kind";
 }
 
 /** Where a day stands in the life of a record: a later rank never comes before an earlier one. */
@@ -137,8 +156,8 @@ const days: readonly (readonly [Rank, RegExp])[] = [
   [
     "ended",
     words(
-      "removed|ended|end|closed|left|returned|finished|retired|completed|died|sold|cancelled|resolved",
-      "retirad[oa]|fin|final|cerrad[oa]|baja|devuelt[oa]|terminad[oa]|vendid[oa]",
+      "removed|ended|end|closed|left|returned|finished|retired|completed|died|sold|cancelled|resolved|departure|departed|discharged?|exit|check ?out",
+      "retirad[oa]|fin|final|cerrad[oa]|baja|devuelt[oa]|terminad[oa]|vendid[oa]|salida",
     ),
   ],
   [
@@ -162,12 +181,15 @@ const days: readonly (readonly [Rank, RegExp])[] = [
       "registrad[oa]|anotad[oa]|archivad[oa]|publicad[oa]|revisad[oa]|aprobad[oa]|confirmad[oa]",
     ),
   ],
-  ["delivered", words("delivered|received|shipped|arrived", "recibid[oa]|entregad[oa]|llegad[oa]")],
+  [
+    "delivered",
+    words("delivered|received|shipped|arrived|arrival", "recibid[oa]|entregad[oa]|llegad[oa]"),
+  ],
   [
     "begun",
     words(
-      "opened|joined|installed|start(ed)?|begun|began|since|from|hired|begins?|lent|borrowed|planted|settled|launched|discovered",
-      "abiert[oa]|alta|instalad[oa]|inicio|iniciad[oa]|desde|contratad[oa]|prestad[oa]|plantad[oa]|descubiert[oa]|apertura|comienzo",
+      "opened|joined|installed|start(ed)?|begun|began|since|from|hired|begins?|lent|borrowed|planted|settled|launched|discovered|admitted|admission|intake|entry|check ?in",
+      "abiert[oa]|alta|instalad[oa]|inicio|iniciad[oa]|desde|contratad[oa]|prestad[oa]|plantad[oa]|descubiert[oa]|apertura|comienzo|entrada|ingreso",
     ),
   ],
 ];

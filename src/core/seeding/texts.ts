@@ -96,7 +96,9 @@ function shapeOf(field: Field, making: Making): { before: string; digits: number
   if (before !== undefined && digits !== undefined) {
     return { before, digits: digits.length, after: after ?? "" };
   }
-  return { before: `${making.entity.name.charAt(0)}-`, digits: 3, after: "" };
+  const first = making.entity.fields.find((each) => subjectOf(making.entity, each) === "code");
+  const { name } = first === field ? making.entity : field;
+  return { before: `${name.charAt(0).toUpperCase()}-`, digits: 3, after: "" };
 }
 
 /** Texts of a field, by what it is about, within its length. */
@@ -234,6 +236,9 @@ function makerFor(field: Field, making: Making): TextMaker {
       }
       return counted((index) => `${entity.label} ${index + 1}`);
     }
+    case "kind":
+      // Of what nobody knows, `Breed C` is at least a possible one.
+      return drawn(12, (index) => `${field.label} ${letters(index)}`);
     case "note": {
       const { sentences, more } = vocabulary.notes[nature];
       const text = (row: number, turn: number) => {
@@ -245,6 +250,12 @@ function makerFor(field: Field, making: Making): TextMaker {
     default:
       return picked(vocabulary.lists[subject]);
   }
+}
+
+/** `A` to `Z`, then `AA`. */
+function letters(index: number): string {
+  const letter = String.fromCharCode(65 + (index % 26));
+  return index < 26 ? letter : letters(Math.floor(index / 26) - 1) + letter;
 }
 
 /** Whether a field is what its record itself is called. */

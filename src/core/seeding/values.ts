@@ -191,11 +191,7 @@ function addressMaker(field: Field, making: Making): ValueMaker {
   const { max } = lengthOf(field);
   const most = Math.min(max, 254);
   const named = namingColumn(making);
-  const ofPerson =
-    natureOf(making.entity) === "person" ||
-    making.entity.fields.some(
-      (other) => other.type.kind === "text" && subjectOf(making.entity, other) === "given name",
-    );
+  const ofPerson = natureOf(making.entity) === "person";
   const address = (row: number, made: Readonly<Record<string, Value>>, again: string) => {
     const name = named && typeof made[named] === "string" ? slugOf(made[named]) : "";
     const start = ofPerson
