@@ -67,6 +67,9 @@ describe.each(kinds)("rules as checks of their table over $kind", (kind) => {
     }
     // What looks at the day is no check.
     await write("'B1', 'active', '2099-01-01', null, 4");
+    const said = await run("changes");
+    expect(said).toContain("✓ Nothing: model, migrations and database agree");
+    expect(said).toMatch(/! Hive: It is from the future\. {2}1 row \(row \d+\)/);
   });
 
   it("refuse what comes past the application's own rules, in the same words", async () => {

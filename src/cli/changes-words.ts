@@ -33,6 +33,18 @@ export function standingText({ pending, undrafted, deviations }: Standing): stri
   return parts.join("\n").trimEnd();
 }
 
+/** Rules that some rows break, for people. */
+export function brokenText(broken: Standing["broken"]): string {
+  const lines = broken.map(({ entity, rule, count: number, rows }) => {
+    const shown = `${rows.map((row) => `row ${row}`).join(", ")}${number > rows.length ? ", …" : ""}`;
+    return `  ${ansis.yellow("!")} ${entity}: ${rule}  ${ansis.dim(`${count(number, "row")} (${shown})`)}`;
+  });
+  const title = ansis.bold("Some rows break rules");
+  return [`\n${title} ${ansis.dim("and aren't saved again before they hold")}`, ...lines].join(
+    "\n",
+  );
+}
+
 /** A change: its verdict, the sentence, and below it what is known of the rows. */
 export function consequenceText({
   verdict,

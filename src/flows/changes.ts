@@ -16,6 +16,7 @@ import { printScript } from "../core/sql/script.ts";
 import type { Engine } from "../io/engines/engine.ts";
 import { type MigrationFolder, readMigrations } from "../io/project/migrations.ts";
 import type { Project } from "../io/project/project.ts";
+import { type BrokenRule, brokenRules } from "./broken-rules.ts";
 import { dialectOf, hasDatabase, withDatabase } from "./database.ts";
 import { type Deviation, deviationsOf } from "./deviations.ts";
 
@@ -67,6 +68,8 @@ export interface Standing {
   renames: Difference["renames"];
   /** Where the database differs from what its ledger says. */
   deviations: Deviation[];
+  /** Rules that rows break which are there already; known where nothing else stands between. */
+  broken: BrokenRule[];
   /** The statements of all of it. */
   sql: string;
   /** Why no rows were counted, where the database can't be reached. */
@@ -127,6 +130,8 @@ export async function standingOf(
       undrafted,
       renames,
       deviations: engine && !options.onlyModel ? await deviationsOf(engine, before) : [],
+      broken:
+        engine && !options.onlyModel && all.length === 0 ? await brokenRules(engine, model) : [],
       sql: [...waiting.map(({ forward }) => forward), undraftedSql].filter(Boolean).join("\n"),
     };
   };

@@ -1,7 +1,7 @@
 import { Flags } from "@oclif/core";
 import { standingOf } from "../../flows/changes.ts";
 import { buildableProject } from "../../flows/check.ts";
-import { standingText } from "../changes-words.ts";
+import { brokenText, standingText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";
 
@@ -21,10 +21,11 @@ export default class Changes extends LevaduraCommand {
     const { flags } = await this.parse(Changes);
     const { project, model } = buildableProject(flags.project);
     const { sql, ...standing } = await standingOf(project, model);
-    const { pending, undrafted, deviations, renames } = standing;
+    const { pending, undrafted, deviations, broken, renames } = standing;
     const open = pending.length + undrafted.length + deviations.length > 0;
     if (open) this.say(standingText({ ...standing, sql }));
     else this.say(done("Nothing: model, migrations and database agree"));
+    if (broken.length > 0) this.say(brokenText(broken));
     if (flags.sql && sql.trim() !== "") this.say(`\n${sql.trimEnd()}`);
     for (const { table, column, to, line } of renames) {
       const from = column ? `${table}.${column}` : table;

@@ -22,7 +22,7 @@ export interface Engine {
   migrations: MigrationConnection;
   /** How many rows a query has. */
   count(query: string): Promise<number>;
-  /** The first rows of a query. */
+  /** The first rows of a query, by their numbers. */
   sample(query: string, rows: number): Promise<{ id: unknown; value: unknown }[]>;
   /** The tables that are there. */
   catalogue(): Promise<Catalogue>;

@@ -95,7 +95,8 @@ function engineOf(client: Client, address: URL): Engine {
       );
       return Number(row?.count);
     },
-    sample: (query, rows) => client.query(`select * from (${query}) as sampled limit ${rows}`),
+    sample: (query, rows) =>
+      client.query(`select * from (${query}) as sampled order by id limit ${rows}`),
     catalogue: () => readCatalogue(client, database),
     catalogueOf: (schema) => catalogueOf(client, address, schema),
     hasTable: migrations.hasTable,

@@ -104,7 +104,7 @@ function engineOf(client: Client, address: URL): Engine {
       );
       return Number(row?.count);
     },
-    sample: (query, rows) => one(`select * from (${query}) as sampled limit ${rows}`),
+    sample: (query, rows) => one(`select * from (${query}) as sampled order by id limit ${rows}`),
     catalogue: () => readCatalogue(client),
     catalogueOf: (schema) => catalogueOf(client, schema),
     hasTable: migrations.hasTable,

@@ -31,7 +31,7 @@ export function openSqlite(file: string): Engine {
       return Number(row?.count);
     },
     sample: async (query, rows) => {
-      const found = driver.prepare(`select * from (${query}) limit ${rows}`).all();
+      const found = driver.prepare(`select * from (${query}) order by id limit ${rows}`).all();
       return (found as { id: unknown; value: unknown }[]).map(({ id, value }) => ({ id, value }));
     },
     catalogue: async () => readCatalogue(driver),
