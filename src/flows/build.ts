@@ -1,6 +1,7 @@
 import { join } from "node:path";
 import { type GeneratedFile, generateApplication } from "../core/appgen/application.ts";
 import type { Model } from "../core/model/model.ts";
+import { dialectOf } from "../core/sql/dialects.ts";
 import { formatFiles } from "../io/formatting/formatter.ts";
 import { kitFiles, version, versions } from "../io/package.ts";
 import { readText, type Write, writeAll } from "../io/project/files.ts";
@@ -15,7 +16,6 @@ import {
   recordWrite,
   textChecksum,
 } from "../io/project/record.ts";
-import { dialectOf } from "./database.ts";
 import type { Report } from "./report.ts";
 
 /** What building did. */

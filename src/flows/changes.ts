@@ -12,12 +12,13 @@ import type { Model } from "../core/model/model.ts";
 import type { Schema } from "../core/schema/schema.ts";
 import { outlookOf } from "../core/sql/consequences.ts";
 import type { Dialect } from "../core/sql/dialect.ts";
+import { dialectOf } from "../core/sql/dialects.ts";
 import { printScript } from "../core/sql/script.ts";
 import type { Engine } from "../io/engines/engine.ts";
 import { type MigrationFolder, readMigrations } from "../io/project/migrations.ts";
 import type { Project } from "../io/project/project.ts";
 import { type BrokenRule, brokenRules } from "./broken-rules.ts";
-import { dialectOf, hasDatabase, withDatabase } from "./database.ts";
+import { hasDatabase, withDatabase } from "./database.ts";
 import { type Deviation, deviationsOf } from "./deviations.ts";
 
 /** What a change does to the rows there are. */

@@ -14,10 +14,10 @@ import { readModel } from "../core/model/read.ts";
 import { typeRules } from "../core/model/types.ts";
 import { columnOf, linkOf, schemaOf, tableOf } from "../core/schema/from-model.ts";
 import { checkFixedRows } from "../core/seeding/fixed.ts";
+import { dialectOf } from "../core/sql/dialects.ts";
 import { limitsOf } from "../core/sql/limits.ts";
 import { writeAll } from "../io/project/files.ts";
 import { modelName, openProject, type Project } from "../io/project/project.ts";
-import { dialectOf } from "./database.ts";
 
 /** A model that was read, and what there is to say about it. */
 export interface Checked {

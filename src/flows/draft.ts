@@ -2,6 +2,7 @@ import type { Decisions } from "../core/evolution/change.ts";
 import { describeStep, nameStep, replay, type Step } from "../core/evolution/steps.ts";
 import { Failure } from "../core/failure.ts";
 import type { Model } from "../core/model/model.ts";
+import { dialectOf } from "../core/sql/dialects.ts";
 import {
   type MigrationFolder,
   migrationOf,
@@ -10,7 +11,6 @@ import {
 } from "../io/project/migrations.ts";
 import type { Project } from "../io/project/project.ts";
 import { type Consequence, pendingChanges, type Standing, standingOf } from "./changes.ts";
-import { dialectOf } from "./database.ts";
 import { migrationHistory } from "./migrate.ts";
 
 /** A migration that was written. */

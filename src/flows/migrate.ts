@@ -11,6 +11,7 @@ import {
 import { missingKept, requireWay } from "../../kit/database/running.ts";
 import { Failure } from "../core/failure.ts";
 import type { Model } from "../core/model/model.ts";
+import { dialectOf } from "../core/sql/dialects.ts";
 import type { Engine } from "../io/engines/engine.ts";
 import {
   type MigrationFolder,
@@ -19,7 +20,7 @@ import {
   writeMissing,
 } from "../io/project/migrations.ts";
 import type { Project } from "../io/project/project.ts";
-import { createDatabase, dialectOf, hasDatabase, withDatabase } from "./database.ts";
+import { createDatabase, hasDatabase, withDatabase } from "./database.ts";
 import type { Report } from "./report.ts";
 import { settleSitting } from "./sitting.ts";
 

@@ -8,6 +8,7 @@ import { withChecks } from "../core/formula/row-checks.ts";
 import type { Model } from "../core/model/model.ts";
 import { pathOf } from "../core/model/names.ts";
 import { slugOf } from "../core/naming/words.ts";
+import { dialectOf } from "../core/sql/dialects.ts";
 import { readText, writeAll } from "../io/project/files.ts";
 import {
   type MigrationFolder,
@@ -22,7 +23,7 @@ import { type RunningServer, startServer } from "../io/runner/server.ts";
 import { buildApplication, builtModel } from "./build.ts";
 import { type Consequence, pendingChanges, standingOf } from "./changes.ts";
 import { buildableProject, type Checked } from "./check.ts";
-import { createDatabase, databaseUrl, dialectOf, withDatabase } from "./database.ts";
+import { createDatabase, databaseUrl, withDatabase } from "./database.ts";
 import { nameFor } from "./draft.ts";
 import { type DataSource, hasDataFiles, loadData, pendingData } from "./load.ts";
 import { migrateProject } from "./migrate.ts";

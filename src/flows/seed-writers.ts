@@ -12,11 +12,11 @@ import { InsertWriter } from "../core/seeding/insert.ts";
 import { seededFields } from "../core/seeding/rows.ts";
 import type { EntitySample, Sampling } from "../core/seeding/sampling.ts";
 import type { Value } from "../core/seeding/values.ts";
+import { dialectOf } from "../core/sql/dialects.ts";
 import { keyField } from "../core/tabular/conversion.ts";
 import { inPieces } from "../io/engines/filling.ts";
 import { type StagedFiles, TextFile } from "../io/project/staged-files.ts";
 import { CsvWriter } from "../io/sheets/data-files.ts";
-import { dialectOf } from "./database.ts";
 import type { GivenRow } from "./given-rows.ts";
 
 /** How sample rows are written into files. */

@@ -1,5 +1,5 @@
 import { join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { readText, writeAll } from "../io/project/files.ts";
 import type { Project } from "../io/project/project.ts";
 

@@ -2,7 +2,7 @@ import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { dirname, join, relative, sep } from "node:path";
 import { fileURLToPath } from "node:url";
-import { z } from "zod";
+import * as z from "zod";
 import type { GeneratedFile, Versions } from "../core/appgen/application.ts";
 import type { DatabaseKind } from "../core/model/model.ts";
 

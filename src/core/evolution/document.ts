@@ -1,5 +1,5 @@
 import { parse, stringify } from "yaml";
-import { z } from "zod";
+import * as z from "zod";
 import type { Step } from "./steps.ts";
 
 const limit = z.union([z.number(), z.string()]);

@@ -139,6 +139,8 @@ function split(tokens: Token[]): { tokens: Token[]; at: Span }[] {
  */
 function takeFormulas(text: string): { rest: string; formulas: Map<number, Word> } {
   const formulas = new Map<number, Word>();
+  // Most definitions have none.
+  if (!/=|\bwhen\b/.test(text)) return { rest: text, formulas };
   let rest = text;
   for (;;) {
     const [, ...segments] = split(tokenize(rest, () => undefined));

@@ -1,7 +1,20 @@
 /** The names that follow from the one name a person gave: for tables, files, addresses, code and pages. */
 
 /** The words in a name of any notation: `QueenLine` and `queen_line` both give `queen`, `line`. */
-export function words(name: string): string[] {
+export function words(name: string): readonly string[] {
+  let found = known.get(name);
+  if (!found) {
+    found = split(name);
+    if (known.size < mostKnown) known.set(name, found);
+  }
+  return found;
+}
+
+/** The words of names that were asked for; a model's come again and again. */
+const known = new Map<string, readonly string[]>();
+const mostKnown = 20_000;
+
+function split(name: string): string[] {
   return name
     .replace(/(\p{Ll}|\p{N})(\p{Lu})/gu, "$1 $2")
     .replace(/(\p{Lu})(\p{Lu}\p{Ll})/gu, "$1 $2")

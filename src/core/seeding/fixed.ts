@@ -8,7 +8,7 @@ import { valueReader } from "../tabular/values.ts";
 export function checkFixedRows(model: Model, today: string): Diagnostic[] {
   const diagnostics = new Diagnostics();
   const context = { currency: model.app.currency, today };
-  for (const entity of model.entities) {
+  for (const entity of model.entities.filter(({ seed }) => seed?.fixed?.length)) {
     const readers = new Map(
       entity.fields.map((field) => [field.name, valueReader(field, {}, context)]),
     );

@@ -200,6 +200,16 @@ export function rankOf(field: Field): Rank {
   return days.find(([, pattern]) => pattern.test(called))?.[0] ?? "happened";
 }
 
+const numberings = words(
+  "numbers?|no|position|line|order|sequence|index|place|step|stage|slot|frame|round",
+  "numero|posicion|linea|orden|secuencia|puesto|paso|ronda",
+);
+
+/** Whether a whole number tells which of several a record is, such as the third find of a trench. */
+export function isNumbering({ name, label, type }: Field): boolean {
+  return type.kind === "integer" && numberings.test(wordsOf(name, label));
+}
+
 /** A choice that says that nothing else fits. */
 export function isRest(choice: string): boolean {
   return /^(other|others|unknown|none|n\/?a|not known|misc.*|otr[oa]s?|desconocid[oa]|ningun[oa]?|sin .*)$/.test(

@@ -234,6 +234,43 @@ describe("sample rows", () => {
   });
 });
 
+describe("numbers within what a record belongs to", () => {
+  const finds = (kind: string) =>
+    `  Trench: {fields: {code: "text, required, unique"}}\n  Find:\n    fields:\n      trench: one Trench, required\n      ${kind}, required\n    unique: [trench, ${kind.split(":")[0]}]\n`;
+  const perTrench = (rows: readonly Row[], field: string) => {
+    const found = new Map<Value, Value[]>();
+    for (const row of rows)
+      found.set(row.trench_id ?? null, [
+        ...(found.get(row.trench_id ?? null) ?? []),
+        row[field] ?? null,
+      ]);
+    return [...found.values()];
+  };
+
+  it("count one by one, and go on behind those there are", () => {
+    const counts = { Trench: 5, Find: 40 };
+    for (const numbers of perTrench(rowsOf(finds("number: integer"), counts).Find ?? [], "number"))
+      expect(numbers).toEqual(numbers.map((_, at) => at + 1));
+    const values = new Map([
+      ["trench_id", [1, 1]],
+      ["number", [1, 7]],
+    ]);
+    const present = new Map<string, Present>([
+      ["Find", { ids: [1, 2], highest: 2, made: 2, values }],
+      ["Trench", { ids: [1], highest: 1, made: 1 }],
+    ]);
+    const { Find = [] } = rowsOf(finds("number: integer"), { Find: 3 }, { present });
+    expect(Find.map(({ number }) => number)).toEqual([8, 9, 10]);
+  });
+
+  it("stay within their range, and years are no numbers of that kind", () => {
+    const { Find = [] } = rowsOf(finds("number: integer 3..9"), { Trench: 4, Find: 20 });
+    expect(Find.every(({ number }) => Number(number) >= 3 && Number(number) <= 9)).toBe(true);
+    const years = rowsOf(finds("year: integer"), { Trench: 2, Find: 6 }).Find ?? [];
+    expect(years.every(({ year }) => Number(year) > 2000)).toBe(true);
+  });
+});
+
 describe("how many rows there are", () => {
   it("is few of what others hang on, and more of what hangs on it; and no more than there can be", () => {
     const model = modelOf(

@@ -12,6 +12,7 @@ import { columnOf } from "../schema/from-model.ts";
 import { conditionsOf, type RowConditions, settle } from "./conditions.ts";
 import { always, dayOf, dayText, isDay, type Lifetime, lifetimesOf } from "./days.ts";
 import { type FieldMaker, fieldMakers, narrowed } from "./fields.ts";
+import { isNumbering } from "./meaning.ts";
 import type { Records } from "./parents.ts";
 import { Draw } from "./random.ts";
 import { SeenKeys } from "./seen.ts";
@@ -63,6 +64,8 @@ interface Group {
   seen: SeenKeys;
   /** The number of the combination that is looked at next, where they are gone through. */
   next: number;
+  /** The numbers that were given within each record that the rest refers to: this is its third. */
+  counted?: { by: FieldMaker; within: FieldMaker[]; reached: Map<string, number> };
 }
 
 /** The fields of an entity for which rows get values, in the order of the model. */
@@ -139,11 +142,15 @@ export class RowMaker {
       const makers = this.#makers.filter(({ field }) => names.includes(field.name));
       // One that stays empty leaves the others free.
       if (makers.length < names.length) continue;
-      const group: Group = { makers, seen: new SeenKeys(), next: 0 };
+      const counted = countedWithin(makers);
+      const group: Group = { makers, seen: new SeenKeys(), next: 0, ...(counted && { counted }) };
       const columns = makers.map(({ column }) => there?.get(column) ?? []);
       for (const at of columns[0]?.keys() ?? []) {
-        const key = groupKey(columns.map((values) => values[at] ?? null));
-        if (key !== undefined) group.seen.add(key);
+        const values = columns.map((each) => each[at] ?? null);
+        noteIn(
+          group,
+          Object.fromEntries(makers.map(({ column }, place) => [column, values[place] ?? null])),
+        );
       }
       this.#groups.push(group);
     }
@@ -221,7 +228,7 @@ export class RowMaker {
     const { field, nth } = maker;
     if (maker.late) return null;
     const turn = this.#turns[at] ?? 0;
-    const plain = maker.value(row, turn, made, this.#within);
+    const plain = this.#counted(maker, made, turn) ?? maker.value(row, turn, made, this.#within);
     if (!field.unique || plain === null) return plain;
     const seen = this.#seen.get(maker);
     if (!nth) {
@@ -247,6 +254,16 @@ export class RowMaker {
       if (!seen?.has(keyOf(value))) return value;
       this.#shifts[at] = (this.#shifts[at] ?? 0) + 1;
     }
+  }
+
+  /** The next number within the record that a row refers to; undefined where a field doesn't count so, or its range is used up. */
+  #counted(maker: FieldMaker, made: Row, turn: number): number | undefined {
+    const counted = this.#groups.find((group) => group.counted?.by === maker)?.counted;
+    const within = counted && groupKey(counted.within.map(({ column }) => made[column] ?? null));
+    if (!counted || within === undefined) return undefined;
+    const { min = 1, max = Infinity } = maker.field.type as { min?: number; max?: number };
+    const next = Math.max(min, (counted.reached.get(within) ?? min - 1) + 1) + (turn % mostTries);
+    return next <= max ? next : undefined;
   }
 
   /** Gives some fields another turn; of those whose values are numbered, the next number. */
@@ -323,11 +340,27 @@ export class RowMaker {
       const value = made[maker.column] ?? null;
       if (value !== null) seen.add(keyOf(value));
     }
-    for (const { makers, seen } of this.#groups) {
-      const key = groupKey(makers.map(({ column }) => made[column] ?? null));
-      if (key !== undefined) seen.add(key);
-    }
+    for (const group of this.#groups) noteIn(group, made);
   }
+}
+
+/** The numbers of a group whose other fields refer: they count within what these lead to, as lines of a list do. */
+function countedWithin(makers: readonly FieldMaker[]): Group["counted"] {
+  const by = makers.find(({ field }) => field.required && isNumbering(field));
+  const within = makers.filter((maker) => maker !== by);
+  if (!by || !within.every(({ field, late }) => isReference(field) && !late)) return undefined;
+  return { by, within, reached: new Map() };
+}
+
+/** Remembers what a row has in the fields of a group. */
+function noteIn({ makers, seen, counted }: Group, row: Row): void {
+  const key = groupKey(makers.map(({ column }) => row[column] ?? null));
+  if (key === undefined) return;
+  seen.add(key);
+  if (!counted) return;
+  const within = groupKey(counted.within.map(({ column }) => row[column] ?? null)) ?? "";
+  const number = Number(row[counted.by.column]);
+  counted.reached.set(within, Math.max(counted.reached.get(within) ?? -Infinity, number));
 }
 
 function nthReference(

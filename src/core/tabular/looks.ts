@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { type Cell, cellText, folded } from "./cells.ts";
 import { findDate, findTime } from "./dates.ts";
 import { digitsOf, findNumber, placesOf } from "./numbers.ts";

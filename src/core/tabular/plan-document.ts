@@ -1,5 +1,5 @@
 import { type Node, parseDocument, stringify } from "yaml";
-import { z } from "zod";
+import * as z from "zod";
 import type { Diagnostic, Span } from "../model/diagnostics.ts";
 import { oneLine } from "./cells.ts";
 import { leftOutKinds } from "./layout.ts";

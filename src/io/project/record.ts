@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import { join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { readText, type Write } from "./files.ts";
 import type { Project } from "./project.ts";
 
