@@ -5,7 +5,8 @@ import {
   type SqlBool,
   sql,
 } from "kysely";
-import { contains, inOrder } from "./database/in-use.ts";
+import { columnContains, contains, inOrder } from "./database/in-use.ts";
+import { wordPattern } from "./database/letters.ts";
 import type { LinkTable } from "./records.ts";
 
 /** What a list was asked for in its address: `?search=weak&sort=-installed&page=2&apiary_id=3`. */
@@ -18,10 +19,16 @@ export interface ListRequest {
   query: URLSearchParams;
 }
 
+/** A text that is looked into: a column, a choice as people read it, or what is computed. */
+export type Searched =
+  | string
+  | { column: string; choices: Readonly<Record<string, string>> }
+  | (() => Expression<unknown>);
+
 /** What a list can do. Columns are named as in SQL: `hive.code`. */
 export interface ListOptions {
-  /** The texts that the search box looks into: columns, and what is computed. */
-  search: readonly (string | (() => Expression<unknown>))[];
+  /** What the search box looks into. */
+  search: readonly Searched[];
   /** What each column of the page is sorted by. */
   sort: Readonly<Record<string, string>>;
   /** Those of them that are texts. */
@@ -65,7 +72,7 @@ export function relatedTo(field: string, id: number): ListRequest {
   return listRequest(new URLSearchParams({ [field]: String(id) }));
 }
 
-/** One page of a query, in two statements: the rows, and how many there are in all. */
+/** One page of a query, in two statements: how many rows there are in all, and those of the page. */
 export async function listPage<Tables, Table extends keyof Tables, Row>(
   query: SelectQueryBuilder<Tables, Table, Row>,
   id: string,
@@ -89,13 +96,12 @@ export async function listPage<Tables, Table extends keyof Tables, Row>(
     const text = options.textual?.includes(name) ?? false;
     return sorted.orderBy(inOrder(column, key.startsWith("-"), text));
   }, filtered);
-  const rows = await ordered
+  const some = ordered
     .orderBy(sql.ref(id), order[0]?.startsWith("-") ? "desc" : "asc")
     .limit(pageSize)
-    .offset((page - 1) * pageSize)
-    .execute();
+    .offset((page - 1) * pageSize);
   return {
-    rows,
+    rows: Number(total) > 0 ? await some.execute() : [],
     total: Number(total),
     page,
     pages,
@@ -112,10 +118,8 @@ function conditions(
 ): AliasableExpression<SqlBool>[] {
   const words = options.search.length > 0 ? request.search.split(/\s+/).filter(Boolean) : [];
   const found = words.map((word) => {
-    const columns = options.search.map((text) =>
-      contains(typeof text === "string" ? sql.ref(text) : text(), word),
-    );
-    return sql<SqlBool>`(${sql.join(columns, sql` or `)})`;
+    const places = options.search.flatMap((text) => lookInto(text, word, options));
+    return places.length > 0 ? sql<SqlBool>`(${sql.join(places, sql` or `)})` : nowhere;
   });
   const picked = Object.entries(options.filters ?? {}).flatMap(([name, column]) => {
     const value = request.query.get(name);
@@ -127,4 +131,25 @@ function conditions(
     ];
   });
   return [...found, ...picked];
+}
+
+/** A condition that no row meets. */
+const nowhere = sql<SqlBool>`1 = 0`;
+
+/** The condition that a text holds a word; none where it can't. */
+function lookInto(
+  text: Searched,
+  word: string,
+  { sort, textual = [] }: ListOptions,
+): AliasableExpression<SqlBool>[] {
+  if (typeof text === "function") return [contains(text(), word)];
+  if (typeof text === "string") {
+    const ordered = textual.some((name) => sort[name] === text);
+    return [columnContains(text, word, ordered)];
+  }
+  const pattern = new RegExp(wordPattern(word));
+  const values = Object.entries(text.choices).flatMap(([value, label]) =>
+    pattern.test(label) ? [value] : [],
+  );
+  return values.length > 0 ? [sql<SqlBool>`${sql.ref(text.column)} in (${sql.join(values)})`] : [];
 }

@@ -158,6 +158,9 @@ describe.each(kinds)("the application over $kind", (kind) => {
     expect(await codes("?sort=-code")).toEqual(["C3", "B2", "A1"]);
     expect(await codes("?sort=notes;drop")).toEqual(["C3", "A1", "B2"]);
     expect(await codes("?apiary_id=3")).toEqual(["B2"]);
+    // A choice is found by what people read, and not by what the database holds.
+    expect(await codes("?search=ìn+USE")).toEqual(["A1"]);
+    expect(await codes("?search=in_use")).toEqual([]);
     expect(await codes("?helpers=2")).toEqual(["A1"]);
     expect(await codes("?apiary_id=x")).toEqual(["C3", "A1", "B2"]);
   });

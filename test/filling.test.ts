@@ -122,6 +122,7 @@ describe.each(engines)("filling tables of %s", (kind, open) => {
       "no more",
     );
     expect(await count()).toBe(0);
+    expect(await engine.isUntouched("place")).toBe(true);
     await engine.transaction(() => filler.fill(target, [{ name: "here", near_id: null }]));
     expect(await count()).toBe(1);
     if (kind === "sqlite") await engine.close();

@@ -1,3 +1,11 @@
 /** The database that this application is over; each kind has a folder here that offers the same. */
 export { kind, openConnection } from "./sqlite/connection.ts";
-export { contains, given, inOrder, openTables, refusal, written } from "./sqlite/tables.ts";
+export {
+  columnContains,
+  contains,
+  given,
+  inOrder,
+  openTables,
+  refusal,
+  written,
+} from "./sqlite/tables.ts";

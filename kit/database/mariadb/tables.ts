@@ -44,6 +44,15 @@ export function contains(text: Expression<unknown>, word: string): RawBuilder<Sq
   return sql<SqlBool>`(${text}) collate utf8mb4_bin regexp ${wordPattern(word)}`;
 }
 
+/** The same of a column. */
+export function columnContains(
+  column: string,
+  word: string,
+  _ordered: boolean,
+): RawBuilder<SqlBool> {
+  return contains(sql.ref(column), word);
+}
+
 /** A term of an order: what has no value comes first. */
 export function inOrder(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc" : "asc")}`;

@@ -25,6 +25,15 @@ export function contains(text: Expression<unknown>, word: string): RawBuilder<Sq
   return sql<SqlBool>`(${text}) collate "C" ~ ${wordPattern(word)}`;
 }
 
+/** The same of a column. */
+export function columnContains(
+  column: string,
+  word: string,
+  _ordered: boolean,
+): RawBuilder<SqlBool> {
+  return contains(sql.ref(column), word);
+}
+
 /** A term of an order: what has no value comes first, as in the indexes. */
 export function inOrder(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc nulls last" : "asc nulls first")}`;

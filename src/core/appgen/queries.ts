@@ -7,6 +7,7 @@ import { defaultValue, docText } from "./entity.ts";
 import { Module, object, quote } from "./module.ts";
 import { computedTypes, statementOf } from "./statements.ts";
 import {
+  choicesName,
   inputName,
   isFreeVariable,
   isSearched,
@@ -141,7 +142,7 @@ function reading(module: Module, model: Model, subject: Subject): void {
     return `await ${module.use("linkedRecords", records)}(db, ${linksName(subject, field)}, "${target.table}", ${titleOf(module, subject, target)}, ${ids})`;
   };
   const listed = many.filter(({ name }) => entity.list.includes(name));
-  const call = `${module.use("listPage", lists)}(select${pascalPlural}(db), "${table}.id", request, ${listOptions(subject)})`;
+  const call = `${module.use("listPage", lists)}(select${pascalPlural}(db), "${table}.id", request, ${listOptions(module, subject)})`;
   const type = module.type("ListRequest", lists);
   module.add(
     listed.length === 0
@@ -215,7 +216,19 @@ function sortedBy({ table }: Subject, field: Field): string {
   return isComputed(field) ? field.name : `${table}.${columnOf(field)}`;
 }
 
-function listOptions(subject: Subject): string {
+/** What the search box looks into for a field. */
+function searched(module: Module, subject: Subject, field: Field): string {
+  const column = quote(`${subject.table}.${columnOf(field)}`);
+  if (isComputed(field)) return formulaName(subject, field);
+  if (field.type.kind !== "choice") return column;
+  const choices = module.use(choicesName(subject, field), `./${subject.file}.ts`);
+  return object([
+    ["column", column],
+    ["choices", choices],
+  ]);
+}
+
+function listOptions(module: Module, subject: Subject): string {
   const { entity, table } = subject;
   const sortable = entity.fields.filter(({ type }) => !["many", "long text"].includes(type.kind));
   const automatic = ["id", "version", "created_at", "updated_at"].filter(
@@ -242,9 +255,7 @@ function listOptions(subject: Subject): string {
       "search",
       `[${entity.fields
         .filter((field) => isSearched(subject, field))
-        .map((field) =>
-          isComputed(field) ? formulaName(subject, field) : quote(`${table}.${columnOf(field)}`),
-        )
+        .map((field) => searched(module, subject, field))
         .join(", ")}]`,
     ],
     ["sort", object(sort)],

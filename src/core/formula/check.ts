@@ -68,6 +68,8 @@ class Checking {
   }
 
   field(entity: Entity, field: Field): (Trouble | undefined)[] {
+    const { type, default: start, requiredWhen, shownWhen } = field;
+    if (type.kind !== "formula" && !start && !requiredWhen && !shownWhen) return [];
     return [
       isComputed(field) ? this.computed(entity, field) : undefined,
       this.default(entity, field),

@@ -1,49 +1,46 @@
 /** The names that follow from the one name a person gave: for tables, files, addresses, code and pages. */
 
-/** The words in a name of any notation: `QueenLine` and `queen_line` both give `queen`, `line`. */
-export function words(name: string): readonly string[] {
-  let found = known.get(name);
-  if (!found) {
-    found = split(name);
-    if (known.size < mostKnown) known.set(name, found);
-  }
-  return found;
-}
-
-/** The words of names that were asked for; a model's come again and again. */
-const known = new Map<string, readonly string[]>();
+/** The most names that are remembered; a model's come again and again. */
 const mostKnown = 20_000;
 
-function split(name: string): string[] {
-  return name
+/** A function of names that remembers what it gave. */
+function remembered<Result>(make: (name: string) => Result): (name: string) => Result {
+  const known = new Map<string, Result>();
+  return (name) => {
+    let found = known.get(name);
+    if (found === undefined) {
+      found = make(name);
+      if (known.size < mostKnown) known.set(name, found);
+    }
+    return found;
+  };
+}
+
+/** The words in a name of any notation: `QueenLine` and `queen_line` both give `queen`, `line`. */
+export const words = remembered((name): readonly string[] =>
+  name
     .replace(/(\p{Ll}|\p{N})(\p{Lu})/gu, "$1 $2")
     .replace(/(\p{Lu})(\p{Lu}\p{Ll})/gu, "$1 $2")
     .split(/[\s_-]+/u)
     .filter(Boolean)
-    .map((word) => word.toLowerCase());
-}
+    .map((word) => word.toLowerCase()),
+);
 
 /** `QueenLine` as the database has it: `queen_line`. */
-export function snakeCase(name: string): string {
-  return words(name).join("_");
-}
+export const snakeCase = remembered((name) => words(name).join("_"));
 
 /** `queen_line` as a variable: `queenLine`. */
-export function camelCase(name: string): string {
-  return words(name)
+export const camelCase = remembered((name) =>
+  words(name)
     .map((word, index) => (index === 0 ? word : capitalized(word)))
-    .join("");
-}
+    .join(""),
+);
 
 /** `queen_line` as a type: `QueenLine`. */
-export function pascalCase(name: string): string {
-  return words(name).map(capitalized).join("");
-}
+export const pascalCase = remembered((name) => words(name).map(capitalized).join(""));
 
 /** `brood_frames` as people read it: `Brood frames`. */
-export function labelOf(name: string): string {
-  return capitalized(words(name).join(" "));
-}
+export const labelOf = remembered((name) => capitalized(words(name).join(" ")));
 
 /** The first letter as a capital, the rest as it is. */
 export function capitalized(text: string): string {

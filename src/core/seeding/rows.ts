@@ -12,7 +12,7 @@ import { columnOf } from "../schema/from-model.ts";
 import { conditionsOf, type RowConditions, settle } from "./conditions.ts";
 import { always, dayOf, dayText, isDay, type Lifetime, lifetimesOf } from "./days.ts";
 import { type FieldMaker, fieldMakers, narrowed } from "./fields.ts";
-import { isNumbering } from "./meaning.ts";
+import { Counter, Group, keyOf } from "./groups.ts";
 import type { Records } from "./parents.ts";
 import { Draw } from "./random.ts";
 import { SeenKeys } from "./seen.ts";
@@ -53,20 +53,8 @@ export class Unmakeable extends Error {
 export const mostTries = 400;
 /** How often references are drawn again so that days fit what the record belongs to. */
 const dayTries = 8;
-/** The most combinations of values that are gone through one by one. */
-const mostCombinations = 4_000_000;
 
 type Row = Record<string, Value>;
-
-/** Fields that together may come once only. */
-interface Group {
-  makers: FieldMaker[];
-  seen: SeenKeys;
-  /** The number of the combination that is looked at next, where they are gone through. */
-  next: number;
-  /** The numbers that were given within each record that the rest refers to: this is its third. */
-  counted?: { by: FieldMaker; within: FieldMaker[]; reached: Map<string, number> };
-}
 
 /** The fields of an entity for which rows get values, in the order of the model. */
 export function seededFields(entity: Entity): Field[] {
@@ -86,6 +74,8 @@ export class RowMaker {
   /** By which defaults that are computed are taken as computed, in most rows. */
   readonly #asComputed: ReadonlyMap<Field, Draw>;
   readonly #groups: Group[] = [];
+  /** The fields that count, by their places among the makers. */
+  readonly #counters = new Map<number, Counter>();
   /** What unique fields have had, where that isn't told by their numbers. */
   readonly #seen = new Map<FieldMaker, SeenKeys>();
   /** How many numbers of a unique field were passed over, by its place. */
@@ -142,16 +132,15 @@ export class RowMaker {
       const makers = this.#makers.filter(({ field }) => names.includes(field.name));
       // One that stays empty leaves the others free.
       if (makers.length < names.length) continue;
-      const counted = countedWithin(makers);
-      const group: Group = { makers, seen: new SeenKeys(), next: 0, ...(counted && { counted }) };
-      const columns = makers.map(({ column }) => there?.get(column) ?? []);
-      for (const at of columns[0]?.keys() ?? []) {
-        const values = columns.map((each) => each[at] ?? null);
-        noteIn(
-          group,
-          Object.fromEntries(makers.map(({ column }, place) => [column, values[place] ?? null])),
-        );
+      const group = new Group(makers);
+      const counter = Counter.of(group);
+      const columns = makers.map(({ column }) => [column, there?.get(column) ?? []] as const);
+      for (const at of columns[0]?.[1].keys() ?? []) {
+        const row = Object.fromEntries(columns.map(([name, values]) => [name, values[at] ?? null]));
+        group.note(row);
+        counter?.note(row);
       }
+      if (counter) this.#counters.set(this.#makers.indexOf(counter.by), counter);
       this.#groups.push(group);
     }
   }
@@ -228,7 +217,9 @@ export class RowMaker {
     const { field, nth } = maker;
     if (maker.late) return null;
     const turn = this.#turns[at] ?? 0;
-    const plain = this.#counted(maker, made, turn) ?? maker.value(row, turn, made, this.#within);
+    const plain =
+      this.#counters.get(at)?.next(made, turn % mostTries) ??
+      maker.value(row, turn, made, this.#within);
     if (!field.unique || plain === null) return plain;
     const seen = this.#seen.get(maker);
     if (!nth) {
@@ -254,16 +245,6 @@ export class RowMaker {
       if (!seen?.has(keyOf(value))) return value;
       this.#shifts[at] = (this.#shifts[at] ?? 0) + 1;
     }
-  }
-
-  /** The next number within the record that a row refers to; undefined where a field doesn't count so, or its range is used up. */
-  #counted(maker: FieldMaker, made: Row, turn: number): number | undefined {
-    const counted = this.#groups.find((group) => group.counted?.by === maker)?.counted;
-    const within = counted && groupKey(counted.within.map(({ column }) => made[column] ?? null));
-    if (!counted || within === undefined) return undefined;
-    const { min = 1, max = Infinity } = maker.field.type as { min?: number; max?: number };
-    const next = Math.max(min, (counted.reached.get(within) ?? min - 1) + 1) + (turn % mostTries);
-    return next <= max ? next : undefined;
   }
 
   /** Gives some fields another turn; of those whose values are numbered, the next number. */
@@ -294,13 +275,13 @@ export class RowMaker {
     const empty = this.#makers.find(({ field, column }) => field.required && made[column] === null);
     if (empty) return { kind: "missing", column: empty.column };
     for (const group of this.#groups) {
-      if (!this.#isNew(group, made) && !(tries > 40 && this.#goThrough(group, made))) {
+      if (!group.isNew(made) && !(tries > 40 && group.goThrough(made, this.source.records))) {
         const free = group.makers.filter(({ field }) => !field.unique);
         const plain = free.filter(({ field }) => !isReference(field));
         const again = tries < 20 && plain.length > 0 ? plain : free;
         this.#again((maker) => again.includes(maker));
-        const capacity = combinations(group);
-        return { kind: "used up", columns: group.makers.map(({ column }) => column), capacity };
+        const columns = group.makers.map(({ column }) => column);
+        return { kind: "used up", columns, capacity: group.capacity };
       }
     }
     const rule = this.#conditions.broken(made);
@@ -312,81 +293,13 @@ export class RowMaker {
     return { kind: "rule", rule };
   }
 
-  #isNew({ makers, seen }: Group, made: Row): boolean {
-    const key = groupKey(makers.map(({ column }) => made[column] ?? null));
-    return key === undefined || !seen.has(key);
-  }
-
-  /** Takes the next combination of values that no row has, where there are few in all. */
-  #goThrough(group: Group, made: Row): boolean {
-    const all = combinations(group);
-    if (all > mostCombinations) return false;
-    while (group.next < all) {
-      let rest = group.next++;
-      for (const maker of group.makers) {
-        made[maker.column] =
-          maker.nth?.(rest % maker.capacity) ??
-          nthReference(maker, rest % maker.capacity, this.source.records);
-        rest = Math.floor(rest / maker.capacity);
-      }
-      if (this.#isNew(group, made)) return true;
-    }
-    return false;
-  }
-
   /** Remembers what must not come again. */
   #remember(made: Row): void {
     for (const [maker, seen] of this.#seen) {
       const value = made[maker.column] ?? null;
       if (value !== null) seen.add(keyOf(value));
     }
-    for (const group of this.#groups) noteIn(group, made);
+    for (const group of this.#groups) group.note(made);
+    for (const counter of this.#counters.values()) counter.note(made);
   }
-}
-
-/** The numbers of a group whose other fields refer: they count within what these lead to, as lines of a list do. */
-function countedWithin(makers: readonly FieldMaker[]): Group["counted"] {
-  const by = makers.find(({ field }) => field.required && isNumbering(field));
-  const within = makers.filter((maker) => maker !== by);
-  if (!by || !within.every(({ field, late }) => isReference(field) && !late)) return undefined;
-  return { by, within, reached: new Map() };
-}
-
-/** Remembers what a row has in the fields of a group. */
-function noteIn({ makers, seen, counted }: Group, row: Row): void {
-  const key = groupKey(makers.map(({ column }) => row[column] ?? null));
-  if (key === undefined) return;
-  seen.add(key);
-  if (!counted) return;
-  const within = groupKey(counted.within.map(({ column }) => row[column] ?? null)) ?? "";
-  const number = Number(row[counted.by.column]);
-  counted.reached.set(within, Math.max(counted.reached.get(within) ?? -Infinity, number));
-}
-
-function nthReference(
-  { field }: FieldMaker,
-  index: number,
-  records: ReadonlyMap<string, Records>,
-): Value {
-  return isReference(field) ? (records.get(field.type.entity)?.id(index) ?? null) : null;
-}
-
-/** How many combinations of values some fields have. */
-function combinations({ makers }: Group): number {
-  return makers.reduce((product, { capacity }) => product * capacity, 1);
-}
-
-/** Whatever its case, a text is the same where it has to be unique. */
-function keyOf(value: Value): string {
-  return typeof value === "string" ? value.toLowerCase() : String(Number(value));
-}
-
-/** The key of a combination; undefined where something is missing, which may come any number of times. */
-function groupKey(values: readonly Value[]): string | undefined {
-  let key = "";
-  for (const value of values) {
-    if (value === null) return undefined;
-    key += `${keyOf(value)}\u0001`;
-  }
-  return key;
 }

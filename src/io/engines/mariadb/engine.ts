@@ -12,7 +12,7 @@ import { copyTables } from "../copying.ts";
 import type { Engine } from "../engine.ts";
 import { common, denied, full, missing, serverFailure, stopped } from "../server-failure.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
-import { mariadbFiller } from "./filling.ts";
+import { beginAgain, mariadbFiller } from "./filling.ts";
 import { mariadbLoader } from "./loading.ts";
 
 const { quoted } = mariadb;
@@ -81,6 +81,8 @@ function mariadbFailure(address: URL, error: unknown): Failure {
 }
 
 function engineOf(client: Client, address: URL): Engine {
+  /** The first numbers that rows were given, by table. */
+  const begun = new Map<string, number>();
   const migrations = migrationConnection(client);
   const database = decodeURIComponent(address.pathname.slice(1));
   return {
@@ -111,7 +113,7 @@ function engineOf(client: Client, address: URL): Engine {
       );
       return rows.map(({ value }) => value);
     },
-    filler: mariadbFiller(client),
+    filler: mariadbFiller(client, begun),
     noteSeeded: async (table, first, last) => {
       await client.query("insert into levadura_seeded values (?, ?, ?)", [table, first, last]);
     },
@@ -153,6 +155,7 @@ function engineOf(client: Client, address: URL): Engine {
         return result;
       } catch (error) {
         await client.query("rollback");
+        await beginAgain(client, begun);
         throw error;
       }
     },

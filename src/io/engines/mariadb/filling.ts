@@ -26,11 +26,16 @@ export async function highest(client: Client, table: string): Promise<number> {
   return Math.max(0, Number(row?.next ?? 1) - 1);
 }
 
-/** Puts rows into the tables of a MariaDB database: as a file that is sent, or as statements where it takes none. */
-export function mariadbFiller(client: Client): Filler {
+/**
+ * Puts rows into the tables of a MariaDB database: as a file that is sent, or as statements where it takes none.
+ * `begun` are the first numbers that it gave, by table.
+ */
+export function mariadbFiller(client: Client, begun: Map<string, number>): Filler {
   return {
     highest: (table) => highest(client, table),
     fill: async (target, rows) => {
+      const { table, first } = target;
+      if (first !== undefined && !begun.has(table)) begun.set(table, first);
       const [{ allowed = 0 } = {}] = await client.query<{ allowed: number | boolean }>(
         "select @@global.local_infile as allowed",
       );
@@ -51,6 +56,23 @@ export function mariadbFiller(client: Client): Filler {
       }
     },
   };
+}
+
+/**
+ * Lets tables that are empty again begin with number 1 again: what is taken back leaves their numbers where they
+ * were. One that somebody else is at stays as it is.
+ */
+export async function beginAgain(
+  client: Client,
+  begun: ReadonlyMap<string, number>,
+): Promise<void> {
+  for (const [table, first] of begun) {
+    const some = await client.query(`select 1 from ${quoted(table)} limit 1`);
+    if (first !== 1 || some.length > 0) continue;
+    await client
+      .query(`alter table ${quoted(table)} nowait auto_increment = 1`)
+      .catch(() => undefined);
+  }
 }
 
 /** Sends rows as a file. The server passes over rows that it can't take, so they are counted. */
