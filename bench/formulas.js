@@ -26,7 +26,8 @@ async function formulas(folder) {
   const outfile = join(folder, "formulas.mjs");
   await build({
     stdin: {
-      contents: `export * from "./src/core/formula/scope.ts";
+      contents: `export * from "./src/core/formula/ready.ts";
+export * from "./src/core/formula/scope.ts";
 export * from "./src/core/formula/evaluate.ts";
 export * from "./src/core/formula/sql/sql.ts";
 export { readModel } from "./src/core/model/read.ts";`,

@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import * as z from "zod";
 import { nearest } from "../naming/nearest.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import type { SourceEntry, SourceMap, SourceNode } from "./source.ts";
@@ -12,7 +12,9 @@ export function inOneForm(text: string): string {
 export function checkShape(shape: z.ZodObject, body: SourceMap, diagnostics: Diagnostics): void {
   const data: Record<string, unknown> = {};
   for (const { key, value } of body.entries) {
-    if (key.text !== "__proto__") data[key.text] = plain(value);
+    if (key.text === "__proto__") continue;
+    // What is held against shapes of its own, such as the fields of an entity, isn't looked at here.
+    data[key.text] = takesAnything(shape.shape[key.text]) ? undefined : plain(value);
   }
   const result = shape.safeParse(data);
   if (result.success) return;
@@ -39,6 +41,12 @@ export function checkShape(shape: z.ZodObject, body: SourceMap, diagnostics: Dia
       missing,
     );
   }
+}
+
+function takesAnything(type: z.core.$ZodType | undefined): boolean {
+  return type instanceof z.ZodOptional
+    ? takesAnything(type.unwrap())
+    : type instanceof z.ZodUnknown;
 }
 
 function wordsOf(issue: z.core.$ZodIssue): string {
