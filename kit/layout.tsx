@@ -1,6 +1,5 @@
-import type { Context } from "hono";
-import { memo } from "hono/jsx";
-import { jsxRenderer, useRequestContext } from "hono/jsx-renderer";
+import type { Context, MiddlewareHandler } from "hono";
+import { memo, type PropsWithChildren } from "hono/jsx";
 import { DevelopmentFooter, developmentNotes } from "./development.tsx";
 import { takeNotice } from "./notices.ts";
 import { settings } from "./settings.ts";
@@ -31,53 +30,71 @@ const Menu = memo(({ menu, here }: { menu: readonly MenuEntry[]; here: string })
   </ul>
 ));
 
-/** What stands around every page: heading, menu, notices. */
-export function layout(menu: readonly MenuEntry[]) {
-  return jsxRenderer(({ children, title }: { children?: unknown; title?: string }) => {
-    const c: Context = useRequestContext();
-    const { name, language } = settings();
-    const notice = takeNotice(c);
-    const notes = developmentNotes();
-    const entries = <Menu menu={menu} here={`/${c.req.path.split("/")[1]}`} />;
-    return (
-      <html lang={language}>
-        <head>
-          <meta charset="utf-8" />
-          <meta name="viewport" content="width=device-width, initial-scale=1" />
-          <title>{title ? `${title} · ${name}` : name}</title>
-          <link rel="icon" href="/-/assets/icon.svg" type="image/svg+xml" />
-          <link rel="stylesheet" href="/-/assets/app.css" />
-          <script type="module" src="/-/assets/client.js" />
-        </head>
-        <body>
-          <a class="visually-hidden-focusable skip" href="#content">
-            Skip to the content
+/** Puts a frame around every page. */
+export function layout(menu: readonly MenuEntry[]): MiddlewareHandler {
+  return (c, next) => {
+    c.setRenderer(async (children, { title } = {}) => {
+      const page = (
+        <Frame c={c} menu={menu} title={title}>
+          {children}
+        </Frame>
+      );
+      // As a plain text it is sent at once.
+      return c.html(`<!DOCTYPE html>${await page.toString()}`);
+    });
+    return next();
+  };
+}
+
+/** What stands around a page: heading, menu, notices. */
+function Frame({
+  c,
+  menu,
+  title,
+  children,
+}: PropsWithChildren<{ c: Context; menu: readonly MenuEntry[]; title: string | undefined }>) {
+  const { name, language } = settings();
+  const notice = takeNotice(c);
+  const notes = developmentNotes();
+  const entries = <Menu menu={menu} here={`/${c.req.path.split("/")[1]}`} />;
+  return (
+    <html lang={language}>
+      <head>
+        <meta charset="utf-8" />
+        <meta name="viewport" content="width=device-width, initial-scale=1" />
+        <title>{title ? `${title} · ${name}` : name}</title>
+        <link rel="icon" href="/-/assets/icon.svg" type="image/svg+xml" />
+        <link rel="stylesheet" href="/-/assets/app.css" />
+        <script type="module" src="/-/assets/client.js" />
+      </head>
+      <body>
+        <a class="visually-hidden-focusable skip" href="#content">
+          Skip to the content
+        </a>
+        <header class="masthead">
+          <a class="name" href="/">
+            {name}
           </a>
-          <header class="masthead">
-            <a class="name" href="/">
-              {name}
-            </a>
-            <details class="narrow-menu">
-              <summary>Menu</summary>
-              <nav aria-label="Menu">{entries}</nav>
-            </details>
-          </header>
-          <div class="frame">
-            <nav class="side" aria-label="Menu">
-              {entries}
-            </nav>
-            <main id="content" tabindex={-1}>
-              {notice && (
-                <div class="alert alert-success" role="status">
-                  {notice.text} {notice.link && <a href={notice.link.href}>{notice.link.text}</a>}
-                </div>
-              )}
-              {children}
-            </main>
-          </div>
-          {notes && <DevelopmentFooter notes={notes} path={c.req.path} />}
-        </body>
-      </html>
-    );
-  });
+          <details class="narrow-menu">
+            <summary>Menu</summary>
+            <nav aria-label="Menu">{entries}</nav>
+          </details>
+        </header>
+        <div class="frame">
+          <nav class="side" aria-label="Menu">
+            {entries}
+          </nav>
+          <main id="content" tabindex={-1}>
+            {notice && (
+              <div class="alert alert-success" role="status">
+                {notice.text} {notice.link && <a href={notice.link.href}>{notice.link.text}</a>}
+              </div>
+            )}
+            {children}
+          </main>
+        </div>
+        {notes && <DevelopmentFooter notes={notes} path={c.req.path} />}
+      </body>
+    </html>
+  );
 }
