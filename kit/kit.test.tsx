@@ -9,6 +9,7 @@ import { listRequest, relatedTo } from "./lists.ts";
 import { leaveNotice, takeNotice } from "./notices.ts";
 import { knownHosts } from "./security.ts";
 import { configure } from "./settings.ts";
+import { RecordCell } from "./tables.tsx";
 import * as values from "./values.ts";
 
 const settings = { name: "Test <App>", language: "en-GB", currency: "EUR", timezone: "UTC" };
@@ -141,6 +142,19 @@ describe("formats", () => {
       formatDate("2026-05-03"),
       formatDateTime("2026-05-03T02:00:00Z"),
     ]).toEqual(["12.345,5", "3 may 2026", expect.stringContaining("2 may 2026")]);
+  });
+});
+
+describe("the cell that leads to a record", () => {
+  it("stands under its heading, and says the title where it would be blank", () => {
+    const cell = (value: number | string, numeric: boolean) =>
+      (
+        <RecordCell path="/finds" record={{ id: 3, displayTitle: "Find 3" }} numeric={numeric}>
+          {value}
+        </RecordCell>
+      ).toString();
+    expect(cell(7, true)).toMatch(/^<td class="text-end"><a href="\/finds\/3[^"]*">7<\/a><\/td>$/);
+    expect(cell("", false)).toMatch(/^<td><a href="[^"]+">Find 3<\/a><\/td>$/);
   });
 });
 

@@ -240,15 +240,17 @@ export function EditHeading({ back }: { back?: string | undefined }) {
 export function RecordCell({
   path,
   record,
+  numeric = false,
   children,
 }: {
   path: string;
   record: Link;
+  numeric?: boolean;
   children?: Child;
 }) {
   const blank = children === null || children === undefined || children === "";
   return (
-    <td>
+    <td class={numeric ? "text-end" : undefined}>
       <a href={address(path, record)}>{blank ? record.displayTitle : children}</a>
     </td>
   );

@@ -62,10 +62,11 @@ function table(module: Module, model: Model, subject: Subject): void {
   };
   const cell = (column: Shown) => {
     const value = shownValue(module, model, subject, column);
+    const numeric = column.field && isNumeric(subject, column.field);
     if (column.name === own) {
-      return `<${module.use("RecordCell", tables)} path="${path}" record={${variable}}>${value}</RecordCell>`;
+      return `<${module.use("RecordCell", tables)} path="${path}" record={${variable}}${numeric ? " numeric" : ""}>${value}</RecordCell>`;
     }
-    return `<td${column.field && isNumeric(subject, column.field) ? ' class="text-end"' : ""}>${value}</td>`;
+    return `<td${numeric ? ' class="text-end"' : ""}>${value}</td>`;
   };
   const hides = shown.some(({ field }) => field && (isReference(field) || isMany(field)));
   const when = ({ field }: Shown, text: string) =>

@@ -77,8 +77,7 @@ export class Counter {
 
   /** The next number for a row whose references are made; undefined where the range is used up. */
   next(row: Row, skipped: number): number | undefined {
-    const key = keyOfAll(this.within, row);
-    if (key === undefined) return undefined;
+    const key = this.#place(row);
     const { min = 1, max = Infinity } = this.by.field.type as { min?: number; max?: number };
     const next = Math.max(min, (this.#reached.get(key) ?? min - 1) + 1) + skipped;
     return next <= max ? next : undefined;
@@ -86,10 +85,15 @@ export class Counter {
 
   /** Remembers the number of a row. */
   note(row: Row): void {
-    const key = keyOfAll(this.within, row);
+    const key = this.#place(row);
     const number = row[this.by.column];
-    if (key === undefined || typeof number !== "number") return;
+    if (typeof number !== "number") return;
     this.#reached.set(key, Math.max(this.#reached.get(key) ?? number, number));
+  }
+
+  /** What a row belongs to; those that belong to nothing are counted, too. */
+  #place(row: Row): string {
+    return this.within.map(({ column }) => row[column] ?? "").join();
   }
 }
 

@@ -263,6 +263,16 @@ describe("numbers within what a record belongs to", () => {
     expect(Find.map(({ number }) => number)).toEqual([8, 9, 10]);
   });
 
+  it("count what belongs to nothing, too", () => {
+    const { Part = [] } = rowsOf(
+      `  Part:\n    fields:\n      within: one Part\n      position: integer, required\n    unique: [within, position]\n`,
+      { Part: 30 },
+    );
+    const roots = Part.filter(({ within_id }) => within_id === null);
+    expect(roots.length).toBeGreaterThan(2);
+    expect(roots.map(({ position }) => position)).toEqual(roots.map((_, at) => at + 1));
+  });
+
   it("stay within their range, and years are no numbers of that kind", () => {
     const { Find = [] } = rowsOf(finds("number: integer 3..9"), { Trench: 4, Find: 20 });
     expect(Find.every(({ number }) => Number(number) >= 3 && Number(number) <= 9)).toBe(true);
