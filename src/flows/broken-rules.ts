@@ -1,3 +1,4 @@
+import { configure } from "../../kit/settings.ts";
 import { now, today } from "../../kit/time.ts";
 import { checkName } from "../core/formula/row-checks.ts";
 import { rulesOf } from "../core/formula/rules.ts";
@@ -16,6 +17,7 @@ export interface BrokenRule {
 
 /** The rules that rows break which are there already, in a database that is as the model has it. */
 export async function brokenRules(engine: Engine, model: Model): Promise<BrokenRule[]> {
+  configure(model.app);
   const moment = { today: today(), now: now() };
   const broken: BrokenRule[] = [];
   for (const entity of model.entities) {

@@ -97,7 +97,6 @@ export function migrationConnection(client: Client): MigrationConnection {
   };
   const names = async (text: string, values: readonly unknown[]) =>
     (await client.query<{ name: string }>(text, values)).map(({ name }) => name);
-  const lock = "concat('levadura ', md5(database()))";
   const connection: MigrationConnection = {
     run,
     rows: (text, values) => client.query(text, values),
@@ -134,21 +133,33 @@ export function migrationConnection(client: Client): MigrationConnection {
     },
     // A statement that defines something ends every transaction, so that migrations only wait for one another.
     begin: async () => {
-      const [got] = await client.query<{ held: number | null }>(
-        `select get_lock(${lock}, ${patience}) as held`,
-      );
-      if (Number(got?.held) !== 1) throw new Error("another migration goes on without an end");
+      await takeTurn(client);
     },
     commit: async () => {
-      await client.query(`select release_lock(${lock})`);
+      await endTurn(client);
     },
     rollback: async () => {
       await client.query("rollback");
-      await client.query(`select release_lock(${lock})`);
+      await endTurn(client);
     },
     close: () => client.end(),
   };
   return { ...connection, journal: new StepJournal(client, connection) };
+}
+
+const lock = "concat('levadura ', md5(database()))";
+
+/** Waits until no other run migrates the database, or puts many rows into it. */
+export async function takeTurn(client: Client): Promise<void> {
+  const [got] = await client.query<{ held: number | null }>(
+    `select get_lock(${lock}, ${patience}) as held`,
+  );
+  if (Number(got?.held) !== 1) throw new Error("another run goes on without an end");
+}
+
+/** Lets the next one begin. */
+export async function endTurn(client: Client): Promise<void> {
+  await client.query(`select release_lock(${lock})`);
 }
 
 /** Rows as lists of texts, one after the other; asked for when the first of them is. */

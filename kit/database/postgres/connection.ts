@@ -39,8 +39,13 @@ export async function openConnection(address: string): Promise<MigrationConnecti
   return migrationConnection(client);
 }
 
-/** The number of the lock that migrations wait for one another by. */
-const migrationLock = 7_215_003;
+/** The number of the lock by which migrations wait for one another, and for whoever puts many rows into the database. */
+const turn = 7_215_003;
+
+/** Waits for it, until the end of the transaction. */
+export async function takeTurn(client: pg.Client): Promise<void> {
+  await client.query("select pg_advisory_xact_lock($1)", [turn]);
+}
 
 /** Rows that a cursor brings at once, and that one statement inserts. */
 const atOnce = 1000;
@@ -99,7 +104,7 @@ export function migrationConnection(client: Client): MigrationConnection {
     },
     begin: async () => {
       await client.query("begin");
-      await client.query("select pg_advisory_xact_lock($1)", [migrationLock]);
+      await takeTurn(client);
     },
     commit: async () => {
       await client.query("commit");

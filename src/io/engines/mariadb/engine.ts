@@ -1,7 +1,9 @@
 import {
   type Client,
   connect,
+  endTurn,
   migrationConnection,
+  takeTurn,
 } from "../../../../kit/database/mariadb/connection.ts";
 import { written } from "../../../../kit/database/mariadb/moments.ts";
 import { refusal } from "../../../../kit/database/mariadb/tables.ts";
@@ -148,8 +150,9 @@ function engineOf(client: Client, address: URL): Engine {
     transaction: async (work) => {
       // What defines a table would end the transaction.
       for (const table of remembered) await client.query(table);
-      await client.query("begin");
+      await takeTurn(client);
       try {
+        await client.query("begin");
         const result = await work();
         await client.query("commit");
         return result;
@@ -157,6 +160,9 @@ function engineOf(client: Client, address: URL): Engine {
         await client.query("rollback");
         await beginAgain(client, begun);
         throw error;
+      } finally {
+        // Where the connection is lost, the turn is over by itself.
+        await endTurn(client).catch(() => undefined);
       }
     },
     close: () => client.end(),

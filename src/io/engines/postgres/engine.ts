@@ -2,6 +2,7 @@ import pg, { type Client } from "pg";
 import {
   clientSettings,
   migrationConnection,
+  takeTurn,
 } from "../../../../kit/database/postgres/connection.ts";
 import { refusal } from "../../../../kit/database/postgres/tables.ts";
 import { Failure } from "../../../core/failure.ts";
@@ -165,6 +166,7 @@ function engineOf(client: Client, address: URL): Engine {
     transaction: async (work) => {
       await client.query("begin");
       try {
+        await takeTurn(client);
         await client.query(loads);
         const result = await work();
         await client.query("commit");
