@@ -221,6 +221,64 @@ describe("the steps between two models", () => {
     );
   });
 
+  it("know which rows got a default, so that it makes no record on the way back", () => {
+    const { steps } = between(
+      ["Apiary: name text, required, unique", "Hive: code text; place one Apiary"],
+      [
+        "Apiary: name text, required, unique",
+        "Hive: code text; town text, was place, required, default none",
+      ],
+    );
+    expect(steps).toContainEqual(
+      expect.objectContaining({
+        kind: "add column",
+        column: expect.not.objectContaining({ default: "none" }),
+      }),
+    );
+    expect(steps).toContainEqual(
+      expect.objectContaining({
+        kind: "change column",
+        fill: { value: "none" },
+        keep: "hive-town",
+      }),
+    );
+  });
+
+  it("leave to its own change what new rows need in a column that changes its type", () => {
+    const rows = (before: string) =>
+      between(
+        [`Apiary: name text, required, unique; ${before}`, "Hive: code text; apiary text"],
+        [
+          "Apiary: name text, required, unique; size integer, required, fill 3",
+          "Hive: code text; apiary one Apiary",
+        ],
+      );
+    const made = rows("size date").steps.find(({ kind }) => kind === "texts to rows");
+    expect(made).not.toHaveProperty("others");
+    expect(
+      rows("size date, required").changes.flatMap(({ impossible }) => impossible ?? []),
+    ).toEqual([
+      "new rows of apiary need a value for size while its type changes: change it in a migration before",
+    ]);
+  });
+
+  it("let go, on the way back, of rows that several columns were made into", () => {
+    const { steps } = between(
+      ["Keeper: name text, unique; boss text", "Hive: code text; keeper text"],
+      ["Keeper: name text, unique; boss one Keeper", "Hive: code text; keeper one Keeper"],
+    );
+    const back = takenBack(steps).filter(({ kind }) => kind === "rows to texts");
+    expect(back.map((step) => ("spent" in step ? step.spent : undefined))).toEqual([
+      undefined,
+      [
+        {
+          table: (back[0] as { table: string }).table,
+          column: (back[0] as { reference: string }).reference,
+        },
+      ],
+    ]);
+  });
+
   it("let rows be made before a required column of theirs goes", () => {
     const { steps } = between(
       ["Hive: name text; size integer, required; boss text"],
