@@ -69,7 +69,7 @@ export interface Standing {
   renames: Difference["renames"];
   /** Where the database differs from what its ledger says. */
   deviations: Deviation[];
-  /** Rules that rows break which are there already; known where nothing else stands between. */
+  /** Rules that rows break which are there already; known where that is asked, and nothing else stands between. */
   broken: BrokenRule[];
   /** The statements of all of it. */
   sql: string;
@@ -80,6 +80,8 @@ export interface Standing {
 export interface StandingOptions extends Decisions {
   /** Whether what somebody changed by hand is of no interest. */
   onlyModel?: boolean;
+  /** Whether rows are looked for that break rules. */
+  rules?: boolean;
   /** Whether it will do without a database that can't be reached. */
   offline?: boolean;
 }
@@ -131,8 +133,7 @@ export async function standingOf(
       undrafted,
       renames,
       deviations: engine && !options.onlyModel ? await deviationsOf(engine, before) : [],
-      broken:
-        engine && !options.onlyModel && all.length === 0 ? await brokenRules(engine, model) : [],
+      broken: engine && options.rules && all.length === 0 ? await brokenRules(engine, model) : [],
       sql: [...waiting.map(({ forward }) => forward), undraftedSql].filter(Boolean).join("\n"),
     };
   };

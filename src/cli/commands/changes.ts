@@ -20,7 +20,7 @@ export default class Changes extends LevaduraCommand {
   async run() {
     const { flags } = await this.parse(Changes);
     const { project, model } = buildableProject(flags.project);
-    const { sql, ...standing } = await standingOf(project, model);
+    const { sql, ...standing } = await standingOf(project, model, { rules: true });
     const { pending, undrafted, deviations, broken, renames } = standing;
     const open = pending.length + undrafted.length + deviations.length > 0;
     if (open) this.say(standingText({ ...standing, sql }));

@@ -1,5 +1,5 @@
 import { nearest } from "../naming/nearest.ts";
-import { labelOf } from "../naming/words.ts";
+import { labelOf, withArticle } from "../naming/words.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import type { Default, Field, FieldType, Formula, Kind } from "./model.ts";
 import {
@@ -36,7 +36,7 @@ export function interpretField(
       const explained = unfit[type.kind]?.[wanted];
       diagnostics.error(
         found.at,
-        `\`${wanted}\` doesn't go with ${withArticle(type.kind)}`,
+        `\`${wanted}\` doesn't go with ${withArticle(quoted(type.kind))}`,
         explained,
       );
       return undefined;
@@ -133,8 +133,8 @@ const unfit: Partial<Record<Kind, Partial<Record<OptionName, string>>>> = {
   integer: { places: "use `decimal`" },
 };
 
-function withArticle(kind: string): string {
-  return /^[aeiou]/.test(kind) && kind !== "one" ? `an \`${kind}\`` : `a \`${kind}\``;
+function quoted(word: string): string {
+  return `\`${word}\``;
 }
 
 function reportUnknownOptions({ options }: Definition, diagnostics: Diagnostics): void {
@@ -205,13 +205,17 @@ function interpretType(
     return withRange({ kind, entity: entity.text }, definition, diagnostics);
   }
   if (entity)
-    diagnostics.error(entity.at, `${withArticle(kind)} refers to no entity`, "take `entity` out");
+    diagnostics.error(
+      entity.at,
+      `${withArticle(quoted(kind))} refers to no entity`,
+      "take `entity` out",
+    );
   if (kind === "choice") {
     const choices = interpretChoices(word, definition.choices ?? [], diagnostics);
     return choices && withRange(choices, definition, diagnostics);
   }
   if (definition.choices) {
-    diagnostics.error(word.at, `${withArticle(kind)} has no choices`, "use `type: choice`");
+    diagnostics.error(word.at, `${withArticle(quoted(kind))} has no choices`, "use `type: choice`");
   }
   if (kind === "decimal" || kind === "money" || kind === "percent") {
     return withRange(
@@ -287,7 +291,7 @@ function withRange(type: FieldType, { min, max }: Definition, diagnostics: Diagn
   if (range === "none") {
     diagnostics.error(
       (min ?? max)?.at ?? { start: 0, end: 0 },
-      `${withArticle(type.kind)} takes no range`,
+      `${withArticle(quoted(type.kind))} takes no range`,
     );
     return type;
   }

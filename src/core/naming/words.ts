@@ -54,7 +54,8 @@ export function inSentence(label: string): string {
 
 /** A name within a sentence, as one of several: `an apiary`, `a hive`. */
 export function withArticle(one: string): string {
-  return /^[aeiou]/i.test(one) ? `an ${one}` : `a ${one}`;
+  // `a one-way street`, in spite of its letters; quotes around a name are not heard.
+  return /^`?(?!one\b)[aeiou]/i.test(one) ? `an ${one}` : `a ${one}`;
 }
 
 /** A name as part of a file name or an address: no accents, hyphens between words. */
