@@ -70,18 +70,20 @@ export async function emptyEntities(
   emptying: readonly Emptying[],
   thrownAway: readonly string[],
 ): Promise<string | undefined> {
+  const { quoted } = engine.dialect;
+  /** Which rows go, as rows `t` and in statements about the table itself. */
   const going = new Map<Entity, string>();
+  const conditions = new Map<Entity, string>();
   for (const { entity } of emptying) {
-    const { sample } = await whoseRows(engine, tableOf(entity.name));
-    going.set(entity, thrownAway.includes(entity.name) ? "(1 = 1)" : sample);
+    const all = thrownAway.includes(entity.name) ? "(1 = 1)" : undefined;
+    const table = tableOf(entity.name);
+    going.set(entity, all ?? (await whoseRows(engine, table)).sample);
+    conditions.set(entity, all ?? (await whoseRows(engine, table, quoted(table))).sample);
   }
   await requireUnused(engine, model, going);
   const kept = await keepOwnRows(engine, project, emptying, thrownAway);
-  const { quoted } = engine.dialect;
   const run = (statement: string) => engine.migrations.rows(statement);
   const order = inOrder(model).filter((entity) => going.has(entity));
-  const condition = (entity: Entity, alias: string) =>
-    (going.get(entity) ?? "").replaceAll(/\bt\./g, `${alias}.`);
   // What refers to its own kind, or to what comes later, lets go first.
   for (const [at, entity] of order.entries()) {
     const table = quoted(tableOf(entity.name));
@@ -90,14 +92,14 @@ export async function emptyEntities(
       if (target < at || field.required) continue;
       const column = quoted(columnOf(field));
       await run(
-        `update ${table} set ${column} = null where ${column} is not null and ${condition(entity, table)}`,
+        `update ${table} set ${column} = null where ${column} is not null and ${conditions.get(entity)}`,
       );
     }
   }
   const noted = await engine.hasTable("levadura_seeded");
   for (const entity of [...order].reverse()) {
     const table = quoted(tableOf(entity.name));
-    await run(`delete from ${table} where ${condition(entity, table)}`);
+    await run(`delete from ${table} where ${conditions.get(entity)}`);
     if (!noted) continue;
     const name = engine.dialect.literal(tableOf(entity.name));
     await run(`delete from levadura_seeded where entity_table = ${name}`);

@@ -1,7 +1,7 @@
 import type { Engine } from "../io/engines/engine.ts";
 import { untouched } from "../io/engines/staged-loading.ts";
 
-/** Conditions on rows `t` of a table: who made them. */
+/** Conditions on rows of a table: who made them. */
 export interface WhoseRows {
   /** Made by seeding, and nobody changed them since. */
   sample: string;
@@ -11,12 +11,12 @@ export interface WhoseRows {
   notSample: string;
 }
 
-/** What tells whose the rows of a table are. */
-export async function whoseRows(engine: Engine, table: string): Promise<WhoseRows> {
+/** What tells whose the rows of a table are, which statements call `alias`. */
+export async function whoseRows(engine: Engine, table: string, alias = "t"): Promise<WhoseRows> {
   const sample = (await engine.hasTable("levadura_seeded"))
-    ? `(t.version = 1 and exists (select 1 from levadura_seeded s where s.entity_table = ${engine.dialect.literal(table)} and t.id between s.first_id and s.last_id))`
+    ? `(${alias}.version = 1 and exists (select 1 from levadura_seeded s where s.entity_table = ${engine.dialect.literal(table)} and ${alias}.id between s.first_id and s.last_id))`
     : "(1 = 0)";
-  const loaded = (await engine.hasTable("levadura_loads")) ? untouched : "(1 = 0)";
+  const loaded = (await engine.hasTable("levadura_loads")) ? untouched(alias) : "(1 = 0)";
   return { sample, own: `(not ${sample} and not ${loaded})`, notSample: `(not ${sample})` };
 }
 

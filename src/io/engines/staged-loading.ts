@@ -19,9 +19,10 @@ interface Taken {
   late: LateKeys;
 }
 
-/** Whether nobody changed row `t` since a load wrote it. */
-export const untouched =
-  "(t.updated_at in (select loaded_at from levadura_loads) and (t.version = 1 or t.updated_at <> t.created_at))";
+/** Whether nobody changed a row since a load wrote it. */
+export function untouched(alias: string): string {
+  return `(${alias}.updated_at in (select loaded_at from levadura_loads) and (${alias}.version = 1 or ${alias}.updated_at <> ${alias}.created_at))`;
+}
 
 /** Loads rows by way of temporary tables, in which they are compared with those that are there. */
 export function stagedLoader(place: LoadPlace, settings: LoadSettings): Loader {
@@ -83,7 +84,7 @@ async function match(
       `update ${staged} set id = (select t.id from ${table} t where ${place.hasKey("t", own, `${staged}.c${target.key}`)})`,
     );
     await place.run(
-      `update ${staged} set state = (select case when ${equal} then 'same' when ${untouched} then 'changed' else 'conflict' end from ${table} t where t.id = ${staged}.id) where id is not null`,
+      `update ${staged} set state = (select case when ${equal} then 'same' when ${untouched("t")} then 'changed' else 'conflict' end from ${table} t where t.id = ${staged}.id) where id is not null`,
     );
   }
   const highest = await place.highest(target.table);
@@ -172,7 +173,7 @@ async function settle(
   /** A row that was the same so far, and differs in what is settled late, counts as changed. */
   const markChanged = async (keys: string, differs: string) => {
     await place.run(
-      `update ${staged} set state = case when (select ${untouched} from ${table} t where t.id = ${staged}.id) then 'changed late' else 'conflict' end
+      `update ${staged} set state = case when (select ${untouched("t")} from ${table} t where t.id = ${staged}.id) then 'changed late' else 'conflict' end
        where state = 'same' and exists (select 1 from ${table} t where t.id = ${staged}.id and (${differs}))`,
     );
     await place.run(
@@ -245,7 +246,7 @@ async function deleteMissing(
   );
   await place.aside(
     gone,
-    `select t.id from ${place.quoted(target.table)} t where ${absent.join(" and ")} and ${untouched}`,
+    `select t.id from ${place.quoted(target.table)} t where ${absent.join(" and ")} and ${untouched("t")}`,
   );
   await place.run(`delete from ${place.quoted(target.table)} where id in (select id from ${gone})`);
   const count = await countIn(place, gone);
