@@ -3,6 +3,7 @@ import { execFileSync } from "node:child_process";
 import { writeFileSync } from "node:fs";
 import { cpus } from "node:os";
 import { join } from "node:path";
+import { attacked } from "./attacks.js";
 import { build, check, version } from "./commands.js";
 import { computed } from "./formulas.js";
 import { sheet, workbook } from "./import.js";
@@ -23,6 +24,7 @@ const benches = {
   rebuild,
   computed,
   seeding,
+  attacked,
 };
 const asked = process.argv.slice(2);
 const lines = [];

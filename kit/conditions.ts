@@ -29,18 +29,11 @@ export async function brokenConditions<Tables>(
   return conditions.filter((_, at) => found && !found[`c${at}`]);
 }
 
-/** Ends a save that leaves a record which doesn't hold to its conditions. */
-export class Broken extends Error {
-  constructor(readonly conditions: readonly Condition[]) {
-    super(conditions.map(({ sentence }) => sentence).join(" "));
+/** What people read where conditions don't hold, by input. */
+export function errorsOf(conditions: readonly Condition[]): Map<string, string> {
+  const errors = new Map<string, string>();
+  for (const { about, sentence } of conditions) {
+    errors.set(about, [errors.get(about), sentence].filter(Boolean).join(" "));
   }
-
-  /** What is wrong, by input. */
-  errors(): Map<string, string> {
-    const errors = new Map<string, string>();
-    for (const { about, sentence } of this.conditions) {
-      errors.set(about, [errors.get(about), sentence].filter(Boolean).join(" "));
-    }
-    return errors;
-  }
+  return errors;
 }

@@ -31,6 +31,8 @@ export interface Form {
   labels: Readonly<Record<string, string>>;
   options: Options;
   input: InputType;
+  /** Tells the form from others, so that it is saved once however often it is sent. */
+  token: string;
   /** What depends on what is typed. */
   state: FormState;
   /** Fields that are filled in where they are left blank. */
@@ -90,6 +92,38 @@ export function rightValues<Input extends InputType>(
 /** What was typed in a field, as its check takes it. */
 function typedOf(type: z.ZodType, found: readonly string[] | undefined): unknown {
   return entries.get(type)?.attributes().multiple ? (found ?? []) : found?.[0];
+}
+
+/** Whether nothing was typed into a field. */
+export function isBlank(typed: readonly string[] = []): boolean {
+  return typed.every((each) => each.trim() === "");
+}
+
+/** Whether two fields hold the same texts; blank ones count as none. */
+export function isSameTyped(one: readonly string[] = [], other: readonly string[] = []): boolean {
+  const texts = (typed: readonly string[]) => typed.map((each) => each.trim()).filter(Boolean);
+  return JSON.stringify(texts(one).sort()) === JSON.stringify(texts(other).sort());
+}
+
+/**
+ * Checked values, in which those that nobody changed are as they were saved: an input may show less of a value
+ * than there is of it, such as the seconds of a moment, or which of two hours of the same name it was.
+ */
+export function withUnchanged<Input extends InputType>(
+  input: Input,
+  checked: z.infer<Input>,
+  values: ReadonlyMap<string, readonly string[]>,
+  saved: object,
+): z.infer<Input> {
+  const written = writtenValues(input, saved);
+  const unchanged = Object.keys(input.shape).filter((name) => {
+    const texts = written.get(name);
+    return (
+      texts?.length === 1 && texts[0] === values.get(name)?.[0] && !Array.isArray(checked[name])
+    );
+  });
+  const before = Object.fromEntries(unchanged.map((name) => [name, saved[name as never]]));
+  return { ...checked, ...before };
 }
 
 /** Checks what was typed: the values to save, or one error a field. */

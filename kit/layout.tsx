@@ -1,8 +1,10 @@
 import type { Context, MiddlewareHandler } from "hono";
 import { memo, type PropsWithChildren } from "hono/jsx";
+import type { Kysely } from "kysely";
 import { DevelopmentFooter, developmentNotes } from "./development.tsx";
-import { takeNotice } from "./notices.ts";
+import { hasNotice, takeNotice } from "./notices.ts";
 import { settings } from "./settings.ts";
+import type { Outcome } from "./submissions.ts";
 
 declare module "hono" {
   interface ContextRenderer {
@@ -31,11 +33,13 @@ const Menu = memo(({ menu, here }: { menu: readonly MenuEntry[]; here: string })
 ));
 
 /** Puts a frame around every page. */
-export function layout(menu: readonly MenuEntry[]): MiddlewareHandler {
+export function layout<Tables>(db: Kysely<Tables>, menu: readonly MenuEntry[]): MiddlewareHandler {
   return (c, next) => {
     c.setRenderer(async (children, { title } = {}) => {
+      // A page that says what went wrong with the database can't ask it.
+      const notice = hasNotice(c) ? await takeNotice(c, db).catch(() => undefined) : undefined;
       const page = (
-        <Frame c={c} menu={menu} title={title}>
+        <Frame c={c} menu={menu} title={title} notice={notice}>
           {children}
         </Frame>
       );
@@ -51,10 +55,15 @@ function Frame({
   c,
   menu,
   title,
+  notice,
   children,
-}: PropsWithChildren<{ c: Context; menu: readonly MenuEntry[]; title: string | undefined }>) {
+}: PropsWithChildren<{
+  c: Context;
+  menu: readonly MenuEntry[];
+  title: string | undefined;
+  notice: Outcome | undefined;
+}>) {
   const { name, language } = settings();
-  const notice = takeNotice(c);
   const notes = developmentNotes();
   const entries = <Menu menu={menu} here={`/${c.req.path.split("/")[1]}`} />;
   return (

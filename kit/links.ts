@@ -7,17 +7,41 @@ export interface Link {
 /** The address of a record's page: `/hives/12-b-07`. The number finds it; the rest is for people. */
 export function address(path: string, record: Link): string {
   const words = slug(record.displayTitle);
-  return `${path}/${record.id}${words && `-${words}`}`;
+  const whole = `${path}/${record.id}${words && `-${words}`}`;
+  return isAscii(whole) ? whole : encodeURI(whole);
 }
 
-/** A text as part of an address: lower case, no accents, hyphens between words, at most 60 characters. */
+function isAscii(text: string): boolean {
+  return /^[\x20-\x7e]*$/.test(text);
+}
+
+/** Whether two addresses are the same, in whatever way each is written. */
+export function isSameAddress(one: string, other: string): boolean {
+  return one === other || decoded(one) === decoded(other);
+}
+
+function decoded(address: string): string {
+  try {
+    return decodeURI(address);
+  } catch {
+    return address;
+  }
+}
+
+/** A text as part of an address: small letters, hyphens between words, at most 60 characters. */
 export function slug(text: string): string {
-  const plain = /^[\x20-\x7e]*$/.test(text);
-  const letters = plain ? text : text.normalize("NFKD").replace(/\p{M}/gu, "");
-  const words = letters.toLowerCase().replace(plain ? /[^a-z0-9]+/g : /[^\p{L}\p{N}]+/gu, "-");
+  const plain = isAscii(text);
+  // Letters of Latin lose their accents; in other scripts, marks belong to the words.
+  const letters = plain
+    ? text
+    : text
+        .slice(0, 300)
+        .normalize("NFKD")
+        .replace(/(\p{Script=Latin})\p{M}+/gu, "$1")
+        .normalize("NFC");
+  const words = letters.toLowerCase().replace(plain ? /[^a-z0-9]+/g : /[^\p{L}\p{N}\p{M}]+/gu, "-");
   const short = words.length > 60 ? [...words].slice(0, 60).join("") : words;
-  const trimmed = short.replace(/^-|-$/g, "");
-  return plain ? trimmed : encodeURI(trimmed);
+  return short.replace(/^-|-$/g, "");
 }
 
 /** The number in the last part of an address, or undefined where there is none. */
@@ -41,7 +65,14 @@ export function withQuery(
   return text ? `${path}?${text}` : path;
 }
 
+/** Where relative addresses start; nothing is ever sent there. */
+const base = "http://localhost";
+
 /** A way back that was handed over in a request: kept only when it stays within this application. */
 export function localAddress(text: string | null | undefined): string | undefined {
-  return text && /^\/(?![/\\])[^\s\\]*$/.test(text) ? text : undefined;
+  if (!text || text.length > 2000 || !/^\/(?![/\\])[^\s\\]*$/.test(text)) return undefined;
+  if (!URL.canParse(text, base)) return undefined;
+  // Written as a header takes it.
+  const { origin, pathname, search } = new URL(text, base);
+  return origin === base && !pathname.startsWith("//") ? pathname + search : undefined;
 }

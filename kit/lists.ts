@@ -53,6 +53,19 @@ export interface ListPage<Row> {
   narrowed: boolean;
 }
 
+/** The most characters and words that a search looks for. */
+const longestSearch = 100;
+const mostWords = 8;
+
+/** The words of a search: each once, and none that is within another one. */
+function wordsOf(search: string): string[] {
+  const words = new Map(search.split(/\s+/).map((word) => [word.toLowerCase(), word]));
+  words.delete("");
+  const keys = [...words.keys()];
+  const needed = keys.filter((key) => !keys.some((other) => other !== key && other.includes(key)));
+  return needed.slice(0, mostWords).map((key) => words.get(key) ?? key);
+}
+
 /** Rows on a page. */
 export const pageSize = 25;
 
@@ -60,7 +73,7 @@ export const pageSize = 25;
 export function listRequest(query: URLSearchParams): ListRequest {
   const page = Number(query.get("page"));
   return {
-    search: (query.get("search") ?? "").replaceAll("\0", "").trim().slice(0, 200),
+    search: (query.get("search") ?? "").replaceAll("\0", "").trim().slice(0, longestSearch),
     sort: query.get("sort") ?? "",
     page: Number.isSafeInteger(page) && page > 0 ? page : 1,
     query,
@@ -116,7 +129,7 @@ function conditions(
   request: ListRequest,
   options: ListOptions,
 ): AliasableExpression<SqlBool>[] {
-  const words = options.search.length > 0 ? request.search.split(/\s+/).filter(Boolean) : [];
+  const words = options.search.length > 0 ? wordsOf(request.search) : [];
   const found = words.map((word) => {
     const places = options.search.flatMap((text) => lookInto(text, word, options));
     return places.length > 0 ? sql<SqlBool>`(${sql.join(places, sql` or `)})` : nowhere;

@@ -1,28 +1,28 @@
 import type { Context } from "hono";
 import { deleteCookie, getCookie, setCookie } from "hono/cookie";
-import { z } from "zod";
+import type { Kysely } from "kysely";
+import { type Outcome, outcomeOf } from "./submissions.ts";
 
-/** What the next page says at its top, once. */
-const notice = z.object({
-  text: z.string().max(300),
-  link: z.object({ text: z.string().max(300), href: z.string().startsWith("/") }).optional(),
-});
-export type Notice = z.infer<typeof notice>;
-
-/** Leaves a notice for the next page that this browser opens. It travels in a cookie, so that any copy of the server can show it. */
-export function leaveNotice(c: Context, left: Notice): void {
-  const value = Buffer.from(JSON.stringify(left)).toString("base64url");
-  setCookie(c, "notice", value, { path: "/", httpOnly: true, sameSite: "Lax", maxAge: 60 });
+/**
+ * Has the next page that this browser opens say what came of a form. Only the form's token travels in a cookie:
+ * what is said is in the database, where nobody can make it up and any copy of the server finds it.
+ */
+export function leaveNotice(c: Context, token: string): void {
+  setCookie(c, "notice", token, { path: "/", httpOnly: true, sameSite: "Lax", maxAge: 60 });
 }
 
-/** The notice that was left for this page, which takes it away. */
-export function takeNotice(c: Context): Notice | undefined {
-  const value = getCookie(c, "notice");
-  if (value === undefined) return undefined;
+/** Whether a browser waits to hear what its last form came to. */
+export function hasNotice(c: Context): boolean {
+  return c.req.header("cookie")?.includes("notice=") ?? false;
+}
+
+/** What the last form came to, once. */
+export async function takeNotice<Tables>(
+  c: Context,
+  db: Kysely<Tables>,
+): Promise<Outcome | undefined> {
+  const token = getCookie(c, "notice");
+  if (token === undefined) return undefined;
   deleteCookie(c, "notice", { path: "/" });
-  try {
-    return notice.parse(JSON.parse(Buffer.from(value, "base64url").toString()));
-  } catch {
-    return undefined;
-  }
+  return outcomeOf(db, token);
 }

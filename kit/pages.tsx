@@ -1,10 +1,12 @@
 import type { Child } from "hono/jsx";
+import type { Trouble } from "./database/database.ts";
 import { formatCount, formatNumber } from "./formats.ts";
 import { differences, type Form } from "./forms.ts";
 import { address, type Link } from "./links.ts";
 import type { ListPage } from "./lists.ts";
 import type { Use } from "./records.ts";
 import { TableFrame } from "./tables.tsx";
+import { troubles } from "./troubles.ts";
 
 /** The frame of a record's page: its title, what can be done with it, its sections. */
 export function RecordFrame({
@@ -133,6 +135,8 @@ export function FormFrame({
   back,
   saved,
   isNew,
+  wasDeleted = false,
+  action,
   children,
 }: {
   title: string;
@@ -146,21 +150,33 @@ export function FormFrame({
   /** What somebody else saved in the meantime. */
   saved?: ReadonlyMap<string, readonly string[]> | undefined;
   isNew: boolean;
+  /** Somebody else deleted the record in the meantime. */
+  wasDeleted?: boolean;
+  /** Where the form is sent; to its own address otherwise. */
+  action?: string;
   children?: Child;
 }) {
   return (
     <>
       <Trail path={path} many={many} />
       <h1>{title}</h1>
+      {wasDeleted && (
+        <div class="alert alert-warning" role="alert">
+          <strong>Not saved: somebody else deleted this record while you were editing it.</strong>{" "}
+          What you typed is below. Saving it makes a new record; parts of the old one are gone.
+        </div>
+      )}
       {form.errors.size > 0 && <ErrorSummary form={form} />}
       {saved && <Conflict form={form} saved={saved} />}
       <form
         method="post"
+        action={action}
         class="record-form"
         data-answers={form.answersAt}
         novalidate={form.errors.size > 0 || undefined}
       >
         <input type="hidden" name="_version" value={version} />
+        <input type="hidden" name="_token" value={form.token} />
         {back && <input type="hidden" name="_back" value={back} />}
         {children}
         <div class="buttons">
@@ -182,25 +198,27 @@ export function FormFrame({
 }
 
 function ErrorSummary({ form }: { form: Form }) {
+  const isField = ([name]: readonly [string, string]) => Object.hasOwn(form.input.shape, name);
+  const fields = [...form.errors].filter(isField);
+  const others = [...form.errors].filter((error) => !isField(error));
   return (
     <div class="alert alert-danger" role="alert" tabindex={-1} id="errors">
-      <p class="mb-1">
-        <strong>Not saved.</strong> {formatCount(form.errors.size, "field needs", "fields need")}{" "}
-        another look:
+      <p class={fields.length > 0 ? "mb-1" : "mb-0"}>
+        <strong>Not saved.</strong> {others.map(([, message]) => `${message} `)}
+        {fields.length > 0 &&
+          `${formatCount(fields.length, "field needs", "fields need")} another look:`}
       </p>
-      <ul class="mb-0">
-        {[...form.errors].map(([name, message]) => (
-          <li>
-            {Object.hasOwn(form.input.shape, name) ? (
+      {fields.length > 0 && (
+        <ul class="mb-0">
+          {fields.map(([name, message]) => (
+            <li>
               <a href={`#field-${name}`}>
                 {form.labels[name]}: {message}
               </a>
-            ) : (
-              message
-            )}
-          </li>
-        ))}
-      </ul>
+            </li>
+          ))}
+        </ul>
+      )}
     </div>
   );
 }
@@ -239,6 +257,22 @@ function Conflict({ form, saved }: { form: Form; saved: ReadonlyMap<string, read
   );
 }
 
+/** Why a record wasn't deleted. */
+export type Refusing = "in use" | "parts in use" | "changed" | Trouble;
+
+const refusals: Readonly<Record<Refusing, string>> = {
+  ...troubles,
+  "in use": "It is in use.",
+  "parts in use":
+    "Something that would be deleted with it is in use elsewhere. Look at its parts, and change what refers to them first.",
+  changed: "It was changed since this page was opened. Deleting it now deletes it as it is by now.",
+};
+
+/** How many parts are deleted with a record, as a form tells it. */
+export function partsOf(uses: readonly Use[]): string {
+  return String(uses.reduce((sum, { goAlong, count }) => sum + (goAlong ? count : 0), 0));
+}
+
 /** Asks before a record is deleted, or says what is in the way. */
 export function DeletePage({
   record,
@@ -246,15 +280,18 @@ export function DeletePage({
   path,
   many,
   uses,
-  partsInUse = false,
+  token,
+  why,
 }: {
-  record: Link;
+  record: Link & { version: number };
   kind: string;
   path: string;
   many: string;
   uses: readonly Use[];
-  /** The database refused it, because something else refers to what would go along. */
-  partsInUse?: boolean;
+  /** Tells the form from others. */
+  token: string;
+  /** Why it wasn't deleted. */
+  why?: Refusing | undefined;
 }) {
   const here = address(path, record);
   const blocking = uses.filter(({ goAlong }) => !goAlong);
@@ -280,10 +317,13 @@ export function DeletePage({
         </>
       ) : (
         <form method="post">
-          {partsInUse && (
+          <input type="hidden" name="_version" value={record.version} />
+          <input type="hidden" name="_parts" value={partsOf(uses)} />
+          <input type="hidden" name="_token" value={token} />
+          {why && (
             <div class="alert alert-danger" role="alert">
-              <strong>Not deleted.</strong> Something that would be deleted with it is in use
-              elsewhere. Look at its parts, and change what refers to them first.
+              <strong>Not deleted.</strong> {refusals[why]}{" "}
+              <a href={here}>Back to {record.displayTitle}</a>
             </div>
           )}
           {going.length > 0 && (

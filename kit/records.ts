@@ -113,8 +113,22 @@ export async function replaceLinks<Tables>(
   targets: readonly number[],
 ): Promise<void> {
   await sql`delete from ${sql.table(table)} where ${sql.ref(from)} = ${id}`.execute(db);
-  for (const target of targets) {
-    await sql`insert into ${sql.table(table)} (${sql.ref(from)}, ${sql.ref(to)}) values (${id}, ${target})`.execute(
+  await addLinks(db, { table, from, to }, id, targets);
+}
+
+/** Links that one statement adds; databases take some thousand values in one. */
+const linksAtOnce = 1000;
+
+/** Puts records into a many-to-many field that holds none of them. */
+export async function addLinks<Tables>(
+  db: Kysely<Tables>,
+  { table, from, to }: LinkTable,
+  id: number,
+  targets: readonly number[],
+): Promise<void> {
+  for (let at = 0; at < targets.length; at += linksAtOnce) {
+    const pairs = targets.slice(at, at + linksAtOnce).map((target) => sql`(${id}, ${target})`);
+    await sql`insert into ${sql.table(table)} (${sql.ref(from)}, ${sql.ref(to)}) values ${sql.join(pairs)}`.execute(
       db,
     );
   }

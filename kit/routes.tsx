@@ -1,28 +1,43 @@
 import { type Context, Hono } from "hono";
-import { HTTPException } from "hono/http-exception";
 import type { FC } from "hono/jsx";
 import type { Kysely } from "kysely";
 import type { z } from "zod";
 import { type FormAnswers, type FormState, fillIn, stateOf } from "./answers.ts";
-import { Broken, brokenConditions, type Condition } from "./conditions.ts";
-import { refusal } from "./database/in-use.ts";
+import { brokenConditions, type Condition, errorsOf } from "./conditions.ts";
+import { refusal, troubleOf } from "./database/in-use.ts";
 import {
   type Chosen,
   checkTyped,
   chosenIn,
   type Form,
   type InputType,
+  isBlank,
+  isSameTyped,
   type Options,
   rightValues,
   typedValues,
+  withUnchanged,
   writtenValues,
 } from "./forms.ts";
-import { address, type Link, localAddress, recordId } from "./links.ts";
+import { address, isSameAddress, type Link, localAddress, recordId } from "./links.ts";
 import { type ListPage, type ListRequest, listRequest } from "./lists.ts";
+import { logError } from "./log.ts";
 import { leaveNotice } from "./notices.ts";
-import { DeletePage } from "./pages.tsx";
+import { DeletePage, partsOf, type Refusing } from "./pages.tsx";
 import type { Use } from "./records.ts";
 import type { Rules } from "./rules.ts";
+import { type SentForm, sentForm, sentText, sentVersion } from "./sent-form.ts";
+import {
+  newToken,
+  type Outcome,
+  type Submission,
+  sentBefore,
+  submissionOf,
+  submitOnce,
+} from "./submissions.ts";
+import { endedTransaction } from "./transactions.ts";
+import { circleErrors, circlesOf } from "./trees.ts";
+import { troubles } from "./troubles.ts";
 
 /** What every record has, whatever its kind. */
 interface Saved extends Link {
@@ -37,6 +52,10 @@ export interface FormPageProps {
   isNew: boolean;
   back?: string | undefined;
   saved?: ReadonlyMap<string, readonly string[]> | undefined;
+  /** The record was deleted in the meantime. */
+  wasDeleted?: boolean;
+  /** Where the form is sent; to its own address otherwise. */
+  action?: string;
 }
 
 /** The queries and pages of one kind of record. */
@@ -64,25 +83,18 @@ export interface RecordKind<
   create(db: Kysely<Tables>, input: z.infer<Input>): Promise<number>;
   /** False when the record has another version by now. */
   update(db: Kysely<Tables>, id: number, version: number, input: z.infer<Input>): Promise<boolean>;
-  remove(db: Kysely<Tables>, id: number): Promise<void>;
+  /** False when the record has another version by now. */
+  remove(db: Kysely<Tables>, id: number, version: number): Promise<boolean>;
   /** Its table, and what has to hold for every record. */
   table: string;
   conditions?: readonly Condition[];
+  /** The columns in which a record names the one above it. */
+  trees?: readonly string[];
   /** How the form answers to what is typed in it. */
   answers?: FormAnswers<Values>;
   ListPage: FC<{ page: ListPage<Row> }>;
   DetailPage: FC<{ record: Record; relations: Relations }>;
   FormPage: FC<FormPageProps>;
-}
-
-/** The form that a request carries. */
-async function sentForm(c: Context): Promise<FormData> {
-  try {
-    return await c.req.formData();
-  } catch (error) {
-    if (error instanceof HTTPException) throw error;
-    throw new HTTPException(400, { cause: error });
-  }
 }
 
 /** The addresses of one kind of record: list, new, detail, edit, delete. */
@@ -106,6 +118,7 @@ export function routesFor<
     DetailPage,
     FormPage,
   } = kind;
+  const listed = encodeURI(path);
   const heading = one.charAt(0).toUpperCase() + one.slice(1);
   const headings = kind.many.charAt(0).toUpperCase() + kind.many.slice(1);
 
@@ -118,55 +131,98 @@ export function routesFor<
   const state = (values: Form["values"], saved?: Record): Promise<FormState> =>
     stateOf(db, answers, { ...saved, ...rightValues(input, values) } as Partial<Values>);
 
-  const emptyForm = async (values: Form["values"], saved?: Record): Promise<Form> => ({
+  const emptyForm = async (
+    values: Form["values"],
+    { saved, token = newToken() }: { saved?: Record | undefined; token?: string } = {},
+  ): Promise<Form> => ({
     values,
     errors: new Map(),
     labels,
     options: await kind.options(db, chosenIn(values)),
     input,
+    token,
     state: await state(values, saved),
     filled: saved ? [] : Object.keys(answers.blank ?? {}),
     ...((answers.shown || answers.needed) && {
-      answersAt: `${path}/${saved?.id ?? "new"}/answers`,
+      answersAt: `${listed}/${saved?.id ?? "new"}/answers`,
     }),
   });
 
-  /** What was typed; what the form didn't ask for stays as it is, or as a new record starts. */
-  const typedIn = (data: FormData, saved?: Record): Form["values"] => {
+  /**
+   * What was typed. What the form doesn't ask for, as things stand, stays as it is, or as a new record starts;
+   * what somebody sends for it all the same is an error.
+   */
+  const typedIn = async (
+    data: SentForm,
+    saved?: Record,
+  ): Promise<{ values: Form["values"]; unasked: Map<string, string> }> => {
     const values = typedValues(input, data);
+    const unasked = new Map<string, string>();
+    if (!answers.shown) return { values, unasked };
     const others = writtenValues(input, saved ?? kind.defaults());
-    for (const name of data.getAll("_unasked").map(String)) {
-      if (!Object.hasOwn(answers.shown ?? {}, name)) continue;
+    const keep = (name: string) => {
       values.delete(name);
       const kept = others.get(name);
       if (kept) values.set(name, kept);
+    };
+    for (const name of data.getAll("_unasked").map(String)) {
+      if (Object.hasOwn(answers.shown, name)) keep(name);
     }
-    return values;
+    // What is taken back may have been what another field is shown for.
+    for (let round = 0; round < 3; round++) {
+      const { shown } = await state(values, saved);
+      const hidden = Object.keys(shown).filter(
+        (name) =>
+          !shown[name] &&
+          !isBlank(values.get(name)) &&
+          !isSameTyped(values.get(name), others.get(name)),
+      );
+      for (const name of hidden) {
+        unasked.set(name, "This isn’t asked for as things stand, so it stays as it was.");
+        keep(name);
+      }
+      if (hidden.length === 0) break;
+    }
+    return { values, unasked };
   };
 
-  /** Checks and saves in one transaction. Answers with the record's number, or with what is wrong. */
+  /** Checks and saves in one transaction. Answers with what came of it, or with what is wrong. */
   const save = async (
-    values: Form["values"],
-    saved: Record | undefined,
-    version: number,
-  ): Promise<{ id: number } | { errors: Map<string, string> } | { stale: true }> => {
+    submission: Submission,
+    { values, unasked }: Awaited<ReturnType<typeof typedIn>>,
+    change: Change<Record>,
+  ): Promise<Saving> => {
+    if (unasked.size > 0) return { errors: unasked };
     const checked = await checkTyped(input, values);
     if ("errors" in checked) return checked;
+    const { saved, version, goTo } = change;
+    const typed = saved ? withUnchanged(input, checked.value, values, saved) : checked.value;
     try {
-      return await db.transaction().execute(async (trx) => {
+      const result = await submitOnce<Tables, "stale">(db, submission, async (trx, refuse) => {
         const context = { db: trx, saved };
-        const wrong = Object.entries((await rules.check?.(checked.value, context)) ?? {});
-        if (wrong.length > 0) return { errors: new Map(wrong as [string, string][]) };
-        const ready = (await rules.beforeSave?.(checked.value, context)) ?? checked.value;
-        if (saved && !(await kind.update(trx, saved.id, version, ready))) return { stale: true };
+        const wrong = Object.entries((await rules.check?.(typed, context)) ?? {});
+        if (wrong.length > 0) throw new WrongFields(new Map(wrong as [string, string][]));
+        const ready = (await rules.beforeSave?.(typed, context)) ?? typed;
+        if (saved && !(await kind.update(trx, saved.id, version, ready))) refuse("stale");
         const id = saved ? saved.id : await kind.create(trx, ready);
         await rules.afterSave?.(id, context);
         const broken = await brokenConditions(trx, kind.table, id, conditions);
-        if (broken.length > 0) throw new Broken(broken);
-        return { id };
+        if (broken.length > 0) throw new WrongFields(errorsOf(broken));
+        const circles = await circlesOf(trx, kind.table, id, kind.trees);
+        if (circles.length > 0) throw new WrongFields(circleErrors(circles, one));
+        const record = await kind.find(trx, id);
+        if (!record) throw new Error(`The ${one} that was saved is not there.`);
+        return goTo(record);
       });
+      if ("refused" in result) return { stale: true };
+      return result;
     } catch (error) {
-      if (error instanceof Broken) return { errors: error.errors() };
+      if (error instanceof WrongFields) return { errors: error.errors };
+      const trouble = troubleOf(error);
+      if (trouble && endedTransaction(error)) {
+        logError(error, `saving ${one}`);
+        return { errors: new Map([["", troubles[trouble]]]), status: 503 };
+      }
       return { errors: refusedFields(error) };
     }
   };
@@ -187,7 +243,7 @@ export function routesFor<
     const refused = refusal(error, Object.keys(input.shape));
     if (!refused) throw error;
     const checked = conditions.filter(({ check }) => check && check === refused.check);
-    if (checked.length > 0) return new Broken(checked).errors();
+    if (checked.length > 0) return errorsOf(checked);
     const names = refused.columns.filter((column) => Object.hasOwn(input.shape, column));
     if (refused.reason === "unique") {
       const words = names.map((name) => labels[name]).join(" and ");
@@ -207,7 +263,7 @@ export function routesFor<
     ]);
   };
 
-  const showForm = (c: Context, props: FormPageProps, status: 200 | 409 | 422 = 200) => {
+  const showForm = (c: Context, props: FormPageProps, status: FormStatus = 200) => {
     c.status(status);
     return c.render(<FormPage {...props} />, { title: props.title });
   };
@@ -215,8 +271,8 @@ export function routesFor<
   const showDeletion = async (
     c: Context,
     record: Record,
-    status: 200 | 409,
-    partsInUse = false,
+    status: 200 | 409 | 503,
+    why?: Refusing,
   ) => {
     const uses = await kind.uses(db, record.id);
     c.status(status);
@@ -224,13 +280,20 @@ export function routesFor<
       <DeletePage
         record={record}
         kind={heading}
-        path={path}
+        path={listed}
         many={headings}
         uses={uses}
-        partsInUse={partsInUse}
+        token={newToken()}
+        why={why}
       />
     );
     return c.render(page, { title: `Delete ${record.displayTitle}` });
+  };
+
+  /** Leads to where a form goes, where people read what came of it. */
+  const leave = (c: Context, { token, outcome }: Extract<Saving, { token: string }>) => {
+    leaveNotice(c, token);
+    return c.redirect(outcome.href, 303);
   };
 
   const newTitle = `New ${one}`;
@@ -257,25 +320,30 @@ export function routesFor<
 
   routes.post("/new", async (c) => {
     const data = await sentForm(c);
-    const values = await fillIn(db, input, answers.blank, typedIn(data));
-    const back = localAddress(data.get("_back") as string | null);
-    const result = await save(values, undefined, 0);
-    if ("id" in result) {
-      const record = await kind.find(db, result.id);
-      const here = record ? address(path, record) : path;
-      leaveNotice(c, {
+    const submission = submissionOf(c.req.path, data);
+    const typed = await typedIn(data);
+    const values = await fillIn(db, input, answers.blank, typed.values);
+    const back = localAddress(sentText(data, "_back"));
+    const next = sentText(data, "_then") === "another";
+    const { search } = new URL(c.req.url);
+    const goTo = (record: Record): Outcome => {
+      const here = address(path, record);
+      return {
+        href: next ? `${listed}/new${search}` : (back ?? here),
         text: `${heading} saved:`,
-        link: { text: record?.displayTitle.slice(0, 200) ?? "", href: here },
-      });
-      if (data.get("_then") !== "another") return c.redirect(back ?? here, 303);
-      const query = new URLSearchParams(new URL(c.req.url).search);
-      return c.redirect(`${path}/new${query.size > 0 ? `?${query}` : ""}`, 303);
-    }
-    const form = withErrors(
-      await emptyForm(values),
-      "errors" in result ? result.errors : new Map(),
+        link: { text: record.displayTitle.slice(0, 200), href: here },
+      };
+    };
+    const result = await save(
+      submission,
+      { ...typed, values },
+      { saved: undefined, version: 0, goTo },
     );
-    return showForm(c, { title: newTitle, form, version: 0, isNew: true, back }, 422);
+    if ("token" in result) return leave(c, result);
+    const empty = await emptyForm(values, submission);
+    const form = withErrors(empty, "errors" in result ? result.errors : new Map());
+    const status = ("status" in result && result.status) || 422;
+    return showForm(c, { title: newTitle, form, version: 0, isNew: true, back }, status);
   });
 
   routes.post("/:record/answers", async (c) => {
@@ -287,7 +355,7 @@ export function routesFor<
     const record = await found(c);
     if (!record) return c.notFound();
     const here = address(path, record);
-    if (new URL(c.req.url).pathname !== here) return c.redirect(here, 302);
+    if (!isSameAddress(new URL(c.req.url).pathname, here)) return c.redirect(here, 302);
     const relations = await kind.relations(db, record.id);
     return c.render(<DetailPage record={record} relations={relations} />, {
       title: record.displayTitle,
@@ -299,7 +367,7 @@ export function routesFor<
     if (!record) return c.notFound();
     return showForm(c, {
       title: `Edit ${record.displayTitle}`,
-      form: await emptyForm(writtenValues(input, record), record),
+      form: await emptyForm(writtenValues(input, record), { saved: record }),
       version: record.version,
       isNew: false,
       back: localAddress(c.req.query("_back")) ?? address(path, record),
@@ -307,28 +375,48 @@ export function routesFor<
   });
 
   routes.post("/:record/edit", async (c) => {
-    const record = await found(c);
-    if (!record) return c.notFound();
     const data = await sentForm(c);
-    const values = typedIn(data, record);
-    const back = localAddress(data.get("_back") as string | null);
-    const result = await save(values, record, Number(data.get("_version")));
-    if ("id" in result) {
-      const next = await kind.find(db, record.id);
-      const here = next ? address(path, next) : path;
-      leaveNotice(c, { text: `${heading} saved.` });
-      return c.redirect(back && back !== address(path, record) ? back : here, 303);
-    }
-    const now = (await kind.find(db, record.id)) ?? record;
+    const submission = submissionOf(c.req.path, data);
+    const record = await found(c);
+    if (!record) return afterDeletion(c, data, submission);
+    const { token } = submission;
+    const back = localAddress(sentText(data, "_back"));
+    const typed = await typedIn(data, record);
+    const version = sentVersion(data);
+    const before = address(path, record);
+    const goTo = (now: Record): Outcome => {
+      const here = address(path, now);
+      return { href: back && back !== before ? back : here, text: `${heading} saved.` };
+    };
+    const result: Saving =
+      version === undefined
+        ? { stale: true }
+        : await save(submission, typed, { saved: record, version, goTo });
+    if ("token" in result) return leave(c, result);
     const props = { title: `Edit ${record.displayTitle}`, isNew: false, back };
-    const form = await emptyForm(values, record);
+    const form = await emptyForm(typed.values, { saved: record, token });
     if ("stale" in result) {
+      const now = await kind.find(db, record.id);
+      if (!now) return afterDeletion(c, data, submission);
       const saved = writtenValues(input, now);
       return showForm(c, { ...props, form, version: now.version, saved }, 409);
     }
-    const version = Number(data.get("_version"));
-    return showForm(c, { ...props, form: withErrors(form, result.errors), version }, 422);
+    const status = result.status ?? 422;
+    const shown = withErrors(form, result.errors);
+    return showForm(c, { ...props, form: shown, version: version ?? record.version }, status);
   });
+
+  /** What was typed for a record that is gone: it can be saved as a new one. */
+  const afterDeletion = async (c: Context, data: SentForm, submission: Submission) => {
+    const before = await sentBefore(db, submission);
+    if (before) return leave(c, { token: submission.token, outcome: before });
+    const form = await emptyForm(typedValues(input, data));
+    return showForm(
+      c,
+      { title: newTitle, form, version: 0, isNew: true, wasDeleted: true, action: `${listed}/new` },
+      409,
+    );
+  };
 
   routes.get("/:record/delete", async (c) => {
     const record = await found(c);
@@ -336,22 +424,59 @@ export function routesFor<
   });
 
   routes.post("/:record/delete", async (c) => {
+    const data = await sentForm(c);
+    const submission = submissionOf(c.req.path, data);
     const record = await found(c);
-    if (!record) return c.notFound();
-    const uses = await kind.uses(db, record.id);
-    if (uses.some(({ goAlong }) => !goAlong)) return showDeletion(c, record, 409);
-    try {
-      await db.transaction().execute(async (trx) => {
-        await rules.beforeDelete?.(record, { db: trx, saved: record });
-        await kind.remove(trx, record.id);
-      });
-    } catch (error) {
-      if (refusal(error)?.reason !== "reference") throw error;
-      return showDeletion(c, record, 409, true);
+    if (!record) {
+      const before = await sentBefore(db, submission);
+      return before ? leave(c, { token: submission.token, outcome: before }) : c.notFound();
     }
-    leaveNotice(c, { text: `${heading} ${record.displayTitle.slice(0, 200)} deleted.` });
-    return c.redirect(path, 303);
+    const version = sentVersion(data);
+    try {
+      const result = await submitOnce<Tables, Refusing>(db, submission, async (trx, refuse) => {
+        const uses = await kind.uses(trx, record.id);
+        if (uses.some(({ goAlong }) => !goAlong)) refuse("in use");
+        // Parts that came since would go unseen.
+        if (version === undefined || sentText(data, "_parts") !== partsOf(uses)) refuse("changed");
+        await rules.beforeDelete?.(record, { db: trx, saved: record });
+        if (!(await kind.remove(trx, record.id, version ?? 0))) refuse("changed");
+        const title = record.displayTitle.slice(0, 200);
+        return { href: listed, text: `${heading} ${title} deleted.` };
+      });
+      if ("token" in result) return leave(c, result);
+      const now = await kind.find(db, record.id);
+      return now ? showDeletion(c, now, 409, result.refused) : c.notFound();
+    } catch (error) {
+      if (refusal(error)?.reason === "reference")
+        return showDeletion(c, record, 409, "parts in use");
+      const trouble = troubleOf(error);
+      if (!trouble || !endedTransaction(error)) throw error;
+      logError(error, `deleting ${one}`);
+      return showDeletion(c, record, 503, trouble);
+    }
   });
 
   return routes;
+}
+
+type FormStatus = 200 | 409 | 422 | 503;
+
+/** What is saved over which version of which record, and where it goes then. */
+interface Change<Record> {
+  saved: Record | undefined;
+  version: number;
+  goTo(record: Record): Outcome;
+}
+
+/** What came of a form: it was saved, or why it was not. */
+type Saving =
+  | { token: string; outcome: Outcome }
+  | { errors: Map<string, string>; status?: 503 }
+  | { stale: true };
+
+/** Ends a save with what is wrong, by input. */
+class WrongFields extends Error {
+  constructor(readonly errors: Map<string, string>) {
+    super([...errors.values()].join(" "));
+  }
 }

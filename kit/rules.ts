@@ -7,7 +7,11 @@ export interface RuleContext<Tables, Row> {
   saved: Row | undefined;
 }
 
-/** Rules of an entity's own. Each of them may be left out, and each may be async. */
+/**
+ * Rules of an entity's own. Each of them may be left out, and each may be async. A transaction that met another one
+ * is begun again, so that a rule may run more than once for one save: what it does outside of the database (a mail,
+ * a file) would be done again.
+ */
 export interface Rules<Tables, Row, Input> {
   /** Looks at values that passed the checks of their types. Returns what is wrong, by field; nothing when all is well. */
   check?(

@@ -14,7 +14,7 @@ describe("a migration's script", () => {
           query: "select 1\nwhere ';' = ''",
         },
         { kind: "keep", file: "hive-notes", table: '"hive"', query: "select id\nfrom hive" },
-        { kind: "hold triggers", table: '"hive"' },
+        { kind: "hold triggers", columns: ['"id"', '"a b"'], table: '"hive"' },
         { kind: "run", sql: "update hive set notes = 'a\n-- b\n   c'" },
         { kind: "return triggers", table: '"hive"' },
         { kind: "no way", about: "Writes the codes in capitals" },

@@ -1,7 +1,9 @@
-import type { MiddlewareHandler } from "hono";
+import type { Context, MiddlewareHandler } from "hono";
 import { bodyLimit } from "hono/body-limit";
 import { csrf } from "hono/csrf";
+import { HTTPException } from "hono/http-exception";
 import { secureHeaders } from "hono/secure-headers";
+import { localAddress } from "./links.ts";
 
 /** Refuses requests that name a host which this application isn't, so that no other name can be pointed at it. */
 export function knownHosts(): MiddlewareHandler {
@@ -10,11 +12,26 @@ export function knownHosts(): MiddlewareHandler {
   const allowed = new Set(["localhost", "127.0.0.1", "[::1]", ...more]);
   return async (c, next) => {
     const host = (c.req.header("host") ?? "").toLowerCase().replace(/:\d+$/, "");
-    if (allowed.has(host)) return next();
+    // A request may name its host a second time, in the address that it asks for.
+    const named =
+      c.req.url.startsWith(`http://${host}/`) || c.req.url.startsWith(`http://${host}:`);
+    if (allowed.has(host) && (named || allowed.has(new URL(c.req.url).hostname))) return next();
     return c.text(
       "This application doesn't answer for that host. ALLOWED_HOSTS names those it does.\n",
       421,
     );
+  };
+}
+
+/** Leads an address with a slash at its end to the one without. */
+export function plainAddresses(): MiddlewareHandler {
+  return async (c, next) => {
+    await next();
+    if (c.res.status !== 404 || c.req.method !== "GET") return;
+    const { pathname, search } = new URL(c.req.url);
+    if (!/[^/]\/+$/.test(pathname)) return;
+    const plain = localAddress(pathname.replace(/\/+$/, "") + search);
+    if (plain) c.res = c.redirect(plain, 301);
   };
 }
 
@@ -37,8 +54,24 @@ export function protections(): MiddlewareHandler[] {
       strictTransportSecurity: false,
     }),
     forChanges(csrf()),
-    forChanges(bodyLimit({ maxSize: 2 * 1024 * 1024 })),
+    forChanges(bodyLimit({ maxSize: mostBytes, onError: refuseBody })),
   ];
+}
+
+/** The most bytes of a form. */
+const mostBytes = 2 * 1024 * 1024;
+
+/** Refuses a body that is too large. It is read to its end, if that isn't far, or browsers don't show the answer. */
+async function refuseBody(c: Context): Promise<never> {
+  const { body } = c.req.raw;
+  let read = 0;
+  if (body && !body.locked) {
+    for await (const chunk of body as unknown as AsyncIterable<Uint8Array>) {
+      read += chunk.length;
+      if (read > 16 * mostBytes) break;
+    }
+  }
+  throw new HTTPException(413);
 }
 
 /** A protection that requests which only read have no need of. */

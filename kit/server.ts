@@ -27,7 +27,13 @@ export function assetRoutes(app: Hono): void {
 export function listen(app: Hono, name: string, close: () => Promise<void>): void {
   const hostname = process.env.HOST || "127.0.0.1";
   const port = Number(process.env.PORT || 3000);
-  const server = serve({ fetch: app.fetch, hostname, port }, (at: AddressInfo) => {
+  const serverOptions = {
+    headersTimeout: 10_000,
+    requestTimeout: 30_000,
+    keepAliveTimeout: 10_000,
+    connectionsCheckingInterval: 2_000,
+  };
+  const server = serve({ fetch: app.fetch, hostname, port, serverOptions }, (at: AddressInfo) => {
     const host = at.family === "IPv6" ? `[${at.address}]` : at.address;
     console.log(`${name} is open at http://${host}:${at.port}/`);
     // A process that started this one learns that it may send requests now.
@@ -43,9 +49,13 @@ export function listen(app: Hono, name: string, close: () => Promise<void>): voi
   });
   const stop = () => {
     server.close(() => void close().then(() => process.exit(0)));
-    if ("closeAllConnections" in server) server.closeAllConnections();
+    if (!("closeAllConnections" in server)) return;
+    // Requests that are being answered are answered first; pages in development wait for changes for ever.
+    server.closeIdleConnections();
+    const patience = process.env.DEVELOPMENT_NOTES ? 0 : 3000;
+    setTimeout(() => server.closeAllConnections(), patience).unref();
   };
-  for (const signal of ["SIGINT", "SIGTERM"] as const) process.once(signal, stop);
+  for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"] as const) process.once(signal, stop);
   // ... or until the process that started it is gone.
   process.once("disconnect", stop);
 }

@@ -1,6 +1,7 @@
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { z } from "zod";
 import { localAddress, recordId, slug } from "./links.ts";
+import { listRequest } from "./lists.ts";
 import { configure } from "./settings.ts";
 import { now, today, toLocal, toUtc } from "./time.ts";
 import * as values from "./values.ts";
@@ -73,6 +74,64 @@ describe("typed values", () => {
     const date = values.optional(values.date({ max: "today" }));
     configure({ ...english, timezone: "Europe/Madrid" });
     expect(attributes(date)).toEqual({ type: "date", required: false, max: "2026-05-04" });
+  });
+});
+
+describe("hostile inputs", () => {
+  const types: Record<string, z.ZodType> = {
+    text: values.text(),
+    "long text": values.longText(),
+    integer: values.integer(),
+    decimal: values.decimal({ places: 10 }),
+    boolean: values.boolean(),
+    date: values.date(),
+    time: values.time(),
+    datetime: values.datetime(),
+    email: values.email(),
+    url: values.url(),
+    phone: values.phone(),
+    color: values.color(),
+    choice: values.choice({ a: "A", __proto__: "B" }),
+    reference: values.reference(),
+    optional: values.optional(values.decimal()),
+  };
+  /** What made patterns and tables of letters slow: of whatever length is asked for. */
+  const attacks: Record<string, (length: number) => string> = {
+    digits: (length) => "9".repeat(length),
+    zeros: (length) => `0.${"0".repeat(length)}1`,
+    marks: (length) => `a${"\u0301\u0316".repeat(length / 2)}`,
+    "marks of many letters": (length) => `e${"\u0327\u0301".repeat(14)}`.repeat(length / 29),
+    jamo: (length) => "\u1112\u1161\u11ab".repeat(length / 3),
+    spaces: (length) => `x${" ".repeat(length)}x`,
+    blank: (length) => " ".repeat(length),
+    "line ends": (length) => "\r\n".repeat(length / 2),
+    addresses: (length) => `${"a.".repeat(length / 2)}@`,
+    hosts: (length) => `a@${"a-".repeat(length / 2)}`,
+    telephone: (length) => `+${"1 ".repeat(length / 2)}x`,
+    links: (length) => `https://${"a@".repeat(length / 2)}`,
+    pairs: (length) => "\ud83d\udc1d".repeat(length / 2),
+    halves: (length) => "\ud83d".repeat(length),
+  };
+
+  // Where the time grew with the square of the length, the longest of them took minutes each.
+  it.each(Object.keys(types))("take no time that grows faster than they do: %s", (name) => {
+    for (const length of [100, 20_000, 400_000, 2_000_000]) {
+      for (const attack of Object.values(attacks)) {
+        const type = types[name] as z.ZodType;
+        const answer = type.safeParse(attack(length));
+        if (length === 2_000_000 && !/boolean|optional/.test(name))
+          expect(answer.success).toBe(false);
+      }
+    }
+  });
+
+  it("are cut before they are looked for", () => {
+    for (const attack of Object.values(attacks)) {
+      expect(
+        listRequest(new URLSearchParams({ search: attack(50_000) })).search.length,
+      ).toBeLessThan(101);
+      expect(slug(attack(50_000)).length).toBeLessThan(200);
+    }
   });
 });
 

@@ -35,10 +35,27 @@ interface DateBounds {
 
 const largest = 9_007_199_254_740_991;
 
-/** Something was typed: trimmed, not blank, and without the one character no database keeps. */
-const filled = (message = "Fill this in.") =>
+/** The most characters of a number, a date or a time, as somebody types it. */
+const longestNumber = 40;
+
+/** The most characters of a long text that has no range. */
+export const longestText = 200_000;
+
+/** Marks on one letter: more of them are no writing of any language, and take long to be put in order. */
+const stackedMarks = /\p{M}{31}/u;
+
+/**
+ * Something was typed: trimmed, not blank, and without the one character no database keeps. How long it is, is
+ * looked at before anything else is done with it.
+ */
+const filled = (message = "Fill this in.", longest = longestNumber) =>
   z
     .string(message)
+    .refine((typed) => typed.length <= longest, { error: "This is too long.", abort: true })
+    .refine((typed) => !stackedMarks.test(typed), {
+      error: "A letter has too many marks.",
+      abort: true,
+    })
     .transform((typed) => typed.trim().normalize("NFC").replaceAll("\r\n", "\n"))
     .pipe(
       z
@@ -62,26 +79,24 @@ export function optional<Type extends z.ZodType>(type: Type) {
 
 /** A line of text. Lengths are in characters, as a person counts them. */
 export function text({ min = 1, max = 255 }: Lengths = {}) {
-  return lengthChecked(filled(), { min, max });
+  return lengthChecked({ min, max });
 }
 
 /** Text of several lines. */
-export function longText({ min = 1, max }: Lengths = {}) {
-  return lengthChecked(filled(), max === undefined ? { min } : { min, max });
+export function longText({ min = 1, max = longestText }: Lengths = {}) {
+  return lengthChecked({ min, max });
 }
 
-function lengthChecked(type: ReturnType<typeof filled>, { min = 1, max }: Lengths) {
-  return type
+function lengthChecked({ min, max }: Required<Lengths>) {
+  // A character may be written as several; no more than that is looked at.
+  return filled("Fill this in.", 4 * max)
     .refine((typed) => [...typed].length >= min, `Use at least ${min} characters.`)
-    .refine(
-      (typed) => max === undefined || [...typed].length <= max,
-      `Use at most ${max} characters.`,
-    )
+    .refine((typed) => [...typed].length <= max, `Use at most ${max} characters.`)
     .register(entries, {
       attributes: () => ({
         required: true,
         ...(min > 1 && { minlength: min }),
-        ...(max !== undefined && { maxlength: max }),
+        maxlength: max,
       }),
     });
 }
@@ -189,6 +204,10 @@ export function datetime() {
       { error: "Use a date and a time, such as 2026-05-03 09:30.", abort: true },
     )
     .transform((typed) => toUtc(typed.replace(" ", "T")))
+    .refine(
+      (moment) => moment > "0001-01-02" && moment < "9999-12-30",
+      "Use a moment from the second day of year 1 to the end of 9999.",
+    )
     .register(entries, {
       attributes: () => ({ type: "datetime-local", required: true }),
       write: (stored) => toLocal(String(stored)),
@@ -235,7 +254,7 @@ export function color() {
 
 /** One of a few: the values, with their labels. */
 export function choice<const Choices extends Readonly<Record<string, string>>>(choices: Choices) {
-  return filled("Choose one.")
+  return filled("Choose one.", 400)
     .refine(
       (typed): typed is typeof typed & (keyof Choices & string) => Object.hasOwn(choices, typed),
       {
@@ -254,6 +273,9 @@ export function reference() {
     .register(entries, { attributes: () => ({ required: true }) });
 }
 
+/** The most records that one field refers to. */
+const mostReferences = 10_000;
+
 /** Any number of other records. */
 export function references({ required = false } = {}) {
   return z
@@ -263,6 +285,7 @@ export function references({ required = false } = {}) {
         .regex(/^\d{1,15}$/, "Choose from those offered.")
         .transform(Number),
     )
+    .max(mostReferences, `Choose at most ${mostReferences}.`)
     .transform((ids) => [...new Set(ids)])
     .refine((ids) => !required || ids.length > 0, "Choose at least one.")
     .register(entries, { attributes: () => ({ multiple: true, required }) });

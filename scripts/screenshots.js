@@ -177,6 +177,30 @@ edit(5, (text) => text.replace("      opened: date", "      district: text\n    
 edit(7, (text) => text.replace("town: text ..80", "town: text ..80, required"));
 edit(9, (text) => text.replace("website: url", "website: ulr"));
 await terminal("rise", saved, ["levadura rise"], 11);
+const kept = join(folder, "kept");
+mkdirSync(kept);
+copyFileSync(join(root, "demo", "model.yaml"), join(kept, "model.yaml"));
+const sheetsOfDemo = ["hive-book.xlsx", "equipment.csv"].map((name) => join(root, "demo", name));
+for (const command of [
+  ["import", ...sheetsOfDemo, "--plan", join(root, "demo", "hive-book.plan.yaml"), "--yes"],
+  ["draft"],
+  ["migrate"],
+  ["import", "--yes"],
+]) {
+  execFileSync("node", [join(root, "bin/levadura.js"), ...command], { cwd: kept, stdio: "ignore" });
+}
+await terminal(
+  "kept",
+  kept,
+  [
+    "levadura seed Harvest --empty-first < /dev/null",
+    "levadura seed Harvest --empty-first --throw-away Harvest --yes",
+    "levadura kept",
+    "levadura restore $(ls kept)",
+    "levadura rewind < /dev/null",
+  ],
+  9,
+);
 const samples = join(folder, "samples");
 mkdirSync(samples);
 copyFileSync(join(root, "demo", "model.yaml"), join(samples, "model.yaml"));

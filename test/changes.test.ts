@@ -114,11 +114,26 @@ describe("changes", () => {
     expect(said).toContain("hive (code) has to be unique");
   });
 
+  it("by hand that can't be carried over end the migration", async () => {
+    const { folder, file, model } = await project();
+    write(file, "alter table hive add column friend integer references hive (id)");
+    write(file, "update hive set friend = 2 where id = 1");
+    edit(model, ["apiary: one Apiary", "apiary: one Apiary, required"]);
+    await run(folder, "draft");
+    expect(await run(folder, "migrate")).toMatchObject({
+      status: 1,
+      said: expect.stringContaining("The column friend of hive was added by hand"),
+    });
+    expect(rowsOf(file, "select friend from hive where id = 1")).toEqual([{ friend: 2 }]);
+  });
+
   it("by hand are noticed, and kept through a table made anew", async () => {
     const { folder, file, model } = await project();
     write(
       file,
-      `create table mine (x); create index own on hive (weight);
+      `alter table hive add column extra text; alter table hive add column size integer not null default 3;
+       update hive set extra = 'mine ' || id, size = id; create index sizes on hive (size, extra);
+       create table mine (x); create index own on hive (weight);
        create view calm as select code from hive where notes = 'calm';
        create trigger watch after update on hive begin insert into mine values (new.code); end`,
     );
@@ -130,6 +145,9 @@ describe("changes", () => {
     await run(folder, "draft");
     expect((await run(folder, "migrate")).status).toBe(0);
     expect(rowsOf(file, "select code from calm")).toMatchObject([{ code: "B-1" }]);
+    const added = rowsOf(file, "select id, extra, size from hive order by id");
+    expect(added).toEqual([1, 2, 3].map((id) => ({ id, extra: `mine ${id}`, size: id })));
+    expect(rowsOf(file, "select name from sqlite_schema where name = 'sizes'")).toHaveLength(1);
     write(
       file,
       "update hive set code = 'B-9' where id = 1; insert into apiary (name, created_at, updated_at) select 'N', created_at, updated_at from apiary limit 1",
@@ -185,7 +203,7 @@ describe("a migration", () => {
       `update hive set weight = 99 where id = 1;
        insert into hive (code, weight, created_at, updated_at) values ('B-4', 5, ${stamp})`,
     );
-    const { said } = await run(folder, "rewind");
+    const { said } = await run(folder, "rewind --yes");
     expect(said).toContain("1 row of hive came since, and has no value there: row 4");
     const after = rowsOf<Record<string, unknown>>(file, hives);
     expect(after.slice(1, 3)).toMatchObject(before.slice(1));
@@ -201,11 +219,11 @@ describe("a migration", () => {
     await run(folder, "migrate");
     const kept = join(folder, "kept");
     renameSync(kept, `${kept}-moved`);
-    const { status, said } = await run(folder, "rewind");
+    const { status, said } = await run(folder, "rewind --yes");
     expect([status, said]).toEqual([3, expect.stringContaining("hive-notes.jsonl.gz")]);
     expect(rowsOf(file, "select name from levadura_ledger")).toHaveLength(2);
     renameSync(`${kept}-moved`, kept);
-    expect((await run(folder, "rewind")).status).toBe(0);
+    expect((await run(folder, "rewind --yes")).status).toBe(0);
     expect(rowsOf(file, "select notes from hive where id = 1")).toMatchObject([{ notes: "calm" }]);
   });
 
@@ -224,17 +242,17 @@ describe("a migration", () => {
     expect(columns()).not.toContain("born");
     await run(folder, "migrate");
     expect(columns()).toContain("born");
-    const { out } = await levadura(["migrate", "--to", "0001-begin", "--json"], folder);
+    const { out } = await levadura(["migrate", "--to", "0001-begin", "--yes", "--json"], folder);
     expect(JSON.parse(out)).toMatchObject({ rewound: ["0003-born", "0002-mass"], applied: [] });
     expect(columns()).toContain("weight");
     expect(await run(folder, "migrate --to 9")).toMatchObject({
       status: 2,
       said: expect.stringContaining("there is no migration 9"),
     });
-    expect((await run(folder, "migrate --to 0")).status).toBe(0);
+    expect((await run(folder, "migrate --to 0 --yes")).status).toBe(0);
     expect(rowsOf(file, "select name from sqlite_schema where name = 'hive'")).toEqual([]);
     await run(folder, "migrate --to 1");
-    await run(folder, "rewind --count 5");
+    await run(folder, "rewind --count 5 --yes");
     expect(rowsOf(file, "select * from levadura_ledger")).toEqual([]);
   });
 
@@ -270,7 +288,7 @@ describe("a migration", () => {
     ]);
     await run(folder, "migrate");
     expect(rowsOf(file, "select code from hive where id = 3")).toMatchObject([{ code: "B-1" }]);
-    expect(await run(folder, "rewind")).toMatchObject({
+    expect(await run(folder, "rewind --yes")).toMatchObject({
       status: 1,
       said: expect.stringContaining("no SQL for the step"),
     });
@@ -279,7 +297,7 @@ describe("a migration", () => {
       "-- there is no SQL for this: Writes the codes in capitals;",
       "update hive set code = lower(code);",
     ]);
-    expect((await run(folder, "rewind")).status).toBe(0);
+    expect((await run(folder, "rewind --yes")).status).toBe(0);
     expect((await run(folder, "draft --again")).said).toContain("was edited, and would be lost");
     expect((await run(folder, "draft --again --discard-edits")).status).toBe(0);
     expect(readFileSync(script("forward"), "utf8")).toContain("there is no SQL for this");
@@ -365,7 +383,7 @@ describe("a migration", () => {
       { weight: "12.5" },
       { weight: "heavy" },
     ]);
-    await run(folder, "rewind");
+    await run(folder, "rewind --yes");
     expect(rowsOf(file, "select code, weight from hive order by id")).toMatchObject(
       [before[0]?.weight, before[1]?.weight, "12.5"].map((weight) => ({ weight })),
     );

@@ -121,7 +121,7 @@ describe.each(kinds)("rules as checks of their table over $kind", (kind) => {
     await run("migrate");
     const right = "code, status, removed, weight from hive order by code";
     expect(await rows(`select ${right}`)).toHaveLength(4);
-    await run("rewind");
+    await run("rewind", "--yes");
     expect(await rows(`select installed, ${right}`)).toHaveLength(4);
     expect(await run("history")).not.toContain("differs");
   });

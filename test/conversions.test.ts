@@ -18,6 +18,8 @@ const short: ColumnType = { kind: "text", max: 3 };
 const long: ColumnType = { kind: "long text" };
 const integer: ColumnType = { kind: "integer" };
 const decimal: ColumnType = { kind: "decimal", places: 2 };
+const fine: ColumnType = { kind: "decimal", places: 3 };
+const finer: ColumnType = { kind: "decimal", places: 4 };
 const coarse: ColumnType = { kind: "decimal", places: 0 };
 const boolean: ColumnType = { kind: "boolean" };
 const date: ColumnType = { kind: "date" };
@@ -26,8 +28,8 @@ const datetime: ColumnType = { kind: "datetime" };
 
 type Value = string | number | boolean | null;
 
-/** A value, its type, another type, and what it becomes there: exactly, and where something may be lost. */
-const cases: [Value, ColumnType, ColumnType, Value, Value?][] = [
+/** A value, its type, another type, and what it becomes there: exactly, and where something may be lost; by a time zone. */
+const cases: [Value, ColumnType, ColumnType, Value, Value?, string?][] = [
   ["7", text, integer, 7],
   [" 7 ", text, integer, 7],
   ["007", text, integer, 7],
@@ -94,8 +96,27 @@ const cases: [Value, ColumnType, ColumnType, Value, Value?][] = [
   ["07:30", time, text, "07:30"],
   ["07:30", time, datetime, null],
   ["2026-05-03T07:30:00Z", datetime, text, "2026-05-03T07:30:00Z"],
-  ["2026-05-03T07:30:00Z", datetime, date, "2026-05-03"],
-  ["2026-05-03T07:30:00Z", datetime, time, "07:30"],
+  ["2026-05-03T07:30:00Z", datetime, date, null, "2026-05-03"],
+  ["2026-05-03T00:00:01Z", datetime, date, null, "2026-05-03"],
+  ["2026-05-03T00:00:00Z", datetime, date, "2026-05-03"],
+  ["2026-05-03T07:30:00Z", datetime, time, null, "07:30"],
+  [1.005, fine, decimal, null, 1.01],
+  [-1.005, fine, decimal, null, -1.01],
+  [2.675, fine, decimal, null, 2.68],
+  [0.125, fine, decimal, null, 0.13],
+  [1.01, fine, decimal, 1.01],
+  [601_017.4865, finer, fine, null, 601_017.487],
+  ["1.005", text, decimal, null, 1.01],
+  ["2026-03-10", date, datetime, "2026-03-10T04:00:00Z", undefined, "America/New_York"],
+  ["2026-03-07", date, datetime, "2026-03-07T05:00:00Z", undefined, "America/New_York"],
+  ["2026-03-10T04:00:00Z", datetime, date, "2026-03-10", undefined, "America/New_York"],
+  ["2026-03-10T03:30:00Z", datetime, date, null, "2026-03-09", "America/New_York"],
+  ["2026-01-10T12:30:00Z", datetime, time, null, "07:30", "America/New_York"],
+  ["2026-10-25T00:30:00Z", datetime, time, null, "02:30", "Europe/Madrid"],
+  ["2026-10-25T01:30:00Z", datetime, time, null, "02:30", "Europe/Madrid"],
+  ["2026-05-03", date, datetime, "2026-05-02T10:00:00Z", undefined, "Pacific/Kiritimati"],
+  ["2026-05-02T10:00:00Z", datetime, date, "2026-05-03", undefined, "Pacific/Kiritimati"],
+  ["1975-07-01", date, datetime, "1975-06-30T18:30:00Z", undefined, "Asia/Kolkata"],
   [null, text, integer, null],
   [null, decimal, text, null],
   [null, boolean, text, null],
@@ -108,25 +129,25 @@ const words = (type: ColumnType) =>
       ? `decimal of ${type.places}`
       : type.kind;
 const named = cases.map(
-  ([value, from, to, exact, lossy]) =>
+  ([value, from, to, exact, lossy, zone = "UTC"]) =>
     [
       JSON.stringify(value),
       words(from),
       words(to),
-      { value, from, to, exact, lossy: lossy ?? exact },
+      { value, from, to, exact, lossy: lossy ?? exact, zone },
     ] as const,
 );
 
 interface Database {
   engine: Engine;
   typeSql(type: ColumnType): string;
-  converted(value: string, from: ColumnType, to: ColumnType, lossy: boolean): string;
+  converted(value: string, from: ColumnType, to: ColumnType, lossy: boolean, zone: string): string;
 }
 
 /** What becomes of a value, computed by the database on a column of the type. */
 async function become(
   { engine, typeSql, converted }: Database,
-  { value, from, to }: { value: Value; from: ColumnType; to: ColumnType },
+  { value, from, to, zone }: { value: Value; from: ColumnType; to: ColumnType; zone: string },
   lossy: boolean,
 ): Promise<unknown> {
   const { quoted } = engine.dialect as Dialect;
@@ -140,7 +161,9 @@ async function become(
     await engine.migrations.rows("insert into tried (id, x) values (1, ?)", [
       moment ? written(bound) : bound,
     ]);
-    await engine.migrations.run(`update tried set y = ${converted(quoted("x"), from, to, lossy)}`);
+    await engine.migrations.run(
+      `update tried set y = ${converted(quoted("x"), from, to, lossy, zone)}`,
+    );
     const [row] = await engine.migrations.rows<{ y: unknown }>("select y from tried");
     const y = row?.y;
     return to.kind === "boolean" && typeof y === "number" ? y === 1 : y;

@@ -5,8 +5,8 @@ import { repository } from "./support/program.ts";
 
 /** What each layer may import of this repository. */
 const allowed: Record<string, string[]> = {
-  // What formulas compute with is the same file in Levadura and in applications.
-  "src/core": ["src/core", "kit/computing.ts"],
+  // What formulas compute with, and what time it is where, are the same files in Levadura and in applications.
+  "src/core": ["src/core", "kit/computing.ts", "kit/zones.ts"],
   "src/io": ["src/io", "src/core", "kit"],
   "src/flows": ["src/flows", "src/io", "src/core", "kit"],
   "src/cli": ["src/cli", "src/flows", "src/core"],

@@ -238,7 +238,7 @@ describe.each(kinds)("rise over $kind", (kind) => {
     const project = projectWith(model);
     const first = await running(["rise"], project);
     const person = new Visitor(first.address);
-    for (let id = 1; id <= 12; id++) await person.post(`/apiaries/${id}/delete`, {});
+    for (let id = 1; id <= 12; id++) await person.submit(`/apiaries/${id}/delete`);
     await first.stop();
     writeFileSync(join(project, "model.yaml"), `${model}      opened: date\n`);
     const second = await running(["rise"], project);

@@ -13,3 +13,14 @@ export type GivenKind = "text" | "number" | "boolean" | "date" | "time" | "datet
 
 /** The kinds of values that databases write in a way of their own when they stand within a text. */
 export type WrittenKind = "number" | "boolean" | "time" | "datetime";
+
+/**
+ * Why a statement failed, where the reason is neither in the data nor in the statement:
+ *
+ * - `conflict`: it met another change, and may well succeed when it is tried again;
+ * - `busy`: others were writing for as long as this one was allowed to wait;
+ * - `lost`: the connection was lost on the way, so that nobody knows how far the database came;
+ * - `slow`: it took longer than a statement may;
+ * - `unreachable`: there was no connection to begin with.
+ */
+export type Trouble = "conflict" | "busy" | "lost" | "slow" | "unreachable";

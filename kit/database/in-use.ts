@@ -5,7 +5,9 @@ export {
   contains,
   given,
   inOrder,
+  insertUnlessThere,
   openTables,
   refusal,
   written,
 } from "./sqlite/tables.ts";
+export { troubleOf } from "./sqlite/trouble.ts";

@@ -10,6 +10,8 @@ export interface KeptHeader {
   /** The table that the rows were of. */
   table: string;
   columns: string[];
+  /** The column of it that the values were of, where only those were kept. */
+  column?: string;
   /** The highest number that a row of the table had; null where its rows have none. */
   top: number | null;
 }
@@ -20,7 +22,7 @@ export async function writeKept(
   header: KeptHeader,
   rows: Iterable<readonly unknown[]> | AsyncIterable<readonly unknown[]>,
 ): Promise<number> {
-  mkdirSync(dirname(path), { recursive: true });
+  mkdirSync(dirname(path), { recursive: true, mode: 0o700 });
   let count = 0;
   async function* lines() {
     yield `${JSON.stringify(header)}\n`;
@@ -37,7 +39,7 @@ export async function writeKept(
   await pipeline(
     Readable.from(lines()),
     createGzip({ level: 1 }),
-    createWriteStream(path, { flush: true }),
+    createWriteStream(path, { flush: true, mode: 0o600 }),
   );
   return count;
 }

@@ -1,5 +1,12 @@
 import { createHash } from "node:crypto";
-import { type ApplyOptions, type Finding, runScript, type ScriptConnection } from "./running.ts";
+import { makeOwnTables, type OwnTypes } from "./own-tables.ts";
+import {
+  type ApplyOptions,
+  type Finding,
+  missingKept,
+  runScript,
+  type ScriptConnection,
+} from "./running.ts";
 
 /** A step in the life of the schema: a folder's name, and the scripts that it holds. */
 export interface Migration {
@@ -7,6 +14,8 @@ export interface Migration {
   name: string;
   forward: string;
   back: string;
+  /** The forward script for once it was taken back: it brings back what that threw away. */
+  again?: string;
 }
 
 /** What applying migrations needs of a database. */
@@ -19,12 +28,21 @@ export interface MigrationConnection extends ScriptConnection {
   commit(): Promise<void>;
   rollback(): Promise<void>;
   close(): Promise<void>;
+  /** What the types are called of the tables that are the application's own. */
+  ownTypes: OwnTypes;
   /** Where scripts can't run within a transaction: what runs them all the same. */
   journal?: Journal;
 }
 
 /** What running a script gave. */
 export type Outcome = Awaited<ReturnType<typeof runScript>>;
+
+/** A migration that was taken back, and the folder of what that threw away. */
+interface TakenBack {
+  name: string;
+  checksum: string;
+  kept: string;
+}
 
 /** A script to run, and the one that takes it back. */
 export interface Task {
@@ -165,6 +183,7 @@ export async function applyMigrations(
   options: ApplyOptions & { upTo?: string },
 ): Promise<MigrationDone[]> {
   refuseMismatch(await migrationStatuses(connection, migrations));
+  await makeOwnTables(connection);
   const done: MigrationDone[] = [];
   const settled = await settleHalfWay(connection, migrations, options);
   if (settled?.direction === "forward") done.push(settled.done);
@@ -192,6 +211,7 @@ export async function rewindMigration(
   migration: Migration,
   options: ApplyOptions,
 ): Promise<MigrationDone> {
+  await makeOwnTables(connection);
   return inTransaction(connection, async () => {
     const [line] = await connection.rows<LedgerLine>(
       "select * from levadura_ledger where failure is null order by name desc limit 1",
@@ -212,7 +232,8 @@ export async function settleHalfWay(
   options: ApplyOptions,
 ): Promise<{ direction: "forward" | "back"; done: MigrationDone } | undefined> {
   const { journal } = connection;
-  if (!journal) return undefined;
+  if (!journal || !(await journal.open())) return undefined;
+  await makeOwnTables(connection);
   return inTransaction(connection, async () => {
     // Only now: whoever is at it has ended.
     const open = await journal.open();
@@ -254,11 +275,26 @@ async function inTransaction<Result>(
 /** Undefined where only what a run before began was taken back. */
 async function applyOne(
   connection: MigrationConnection,
-  { name, forward, back }: Migration,
+  { name, forward, back, again }: Migration,
   options: ApplyOptions,
 ): Promise<MigrationDone | undefined> {
   const begun = Date.now();
-  const task: Task = { name, direction: "forward", script: forward, other: back };
+  const [before] = await connection.rows<TakenBack>(
+    "select * from levadura_taken_back where name = ?",
+    [name],
+  );
+  const isSame = before !== undefined && before.checksum === checksum(forward);
+  const comesBack =
+    again !== undefined &&
+    isSame &&
+    missingKept(again, before.kept, options.keptFolder).length === 0;
+  const task: Task = {
+    name,
+    direction: "forward",
+    script: comesBack ? again : forward,
+    other: back,
+    ...(comesBack && { keptBefore: before.kept }),
+  };
   const outcome = await runTask(connection, task, options);
   if (!outcome) return undefined;
   const milliseconds = Date.now() - begun;
@@ -270,8 +306,11 @@ async function applyOne(
     kept: outcome.kept ?? null,
     failure: null,
   });
+  await connection.rows("delete from levadura_taken_back where name = ?", [name]);
   await connection.journal?.close();
-  return { name, milliseconds, findings: outcome.findings };
+  const left: Finding[] =
+    before && !comesBack ? [{ kind: "not brought back", folder: before.kept }] : [];
+  return { name, milliseconds, findings: [...outcome.findings, ...left] };
 }
 
 async function takeBackOne(
@@ -285,7 +324,14 @@ async function takeBackOne(
   const task: Task = { name, direction: "back", script: back, other: forward, keptBefore };
   const outcome = await runTask(connection, task, options);
   if (!outcome) return undefined;
-  await connection.run(`delete from levadura_ledger where name = '${name.replaceAll("'", "''")}'`);
+  await connection.rows("delete from levadura_ledger where name = ?", [name]);
+  await connection.rows("delete from levadura_taken_back where name = ?", [name]);
+  if (outcome.kept !== undefined) {
+    await connection.rows(
+      "insert into levadura_taken_back (name, checksum, kept) values (?, ?, ?)",
+      [name, checksum(forward), outcome.kept],
+    );
+  }
   await connection.journal?.close();
   return { name, milliseconds: Date.now() - begun, findings: outcome.findings };
 }

@@ -16,8 +16,11 @@ export interface ScriptConnection {
   /** Makes a temporary table of rows. */
   fill(table: string, columns: readonly string[], rows: AsyncIterable<unknown[]>): Promise<void>;
   hasTable(name: string): Promise<boolean>;
-  /** Remembers the triggers and indexes of a table; what it gives puts back those that are gone. */
-  holdTriggers(table: string): Promise<() => Promise<void>>;
+  /**
+   * Remembers the triggers and indexes of a table, and its columns besides those that it is known to have; what it
+   * gives puts back those that are gone.
+   */
+  holdTriggers(table: string, columns: readonly string[]): Promise<() => Promise<void>>;
 }
 
 export interface ApplyOptions {
@@ -31,6 +34,8 @@ export interface ApplyOptions {
 export type Finding =
   | { kind: "kept"; file: string; rows: number }
   | { kind: "brought back"; file: string; rows: number }
+  /** What was kept on the way back, and isn't in the database again. */
+  | { kind: "not brought back"; folder: string }
   /** Rows that are newer than what was brought back. */
   | { kind: "newer rows"; table: string; count: number; first: number[] };
 
@@ -109,16 +114,27 @@ export function requireWay(text: string): void {
 export function missingKept(text: string, kept: string | null, keptFolder: string): string[] {
   return parseScript(text).flatMap((part) => {
     if (part.kind !== "bring back") return [];
-    const path = keptPath(part.file, kept ?? undefined, keptFolder);
+    const path = keptBefore(part.file, kept ?? undefined, keptFolder);
     return existsSync(path) ? [] : [path];
   });
 }
 
-/** Where a kept file is: where the ledger says, or in a folder of that name that was moved along with the project. */
+/** Where a kept file is read from: in the folder of all kept rows, or where it was written by another program. */
+function keptBefore(file: string, kept: string | undefined, keptFolder: string): string {
+  const path = keptPath(file, kept, keptFolder);
+  const other = kept === undefined ? path : join(kept, basename(path));
+  return !existsSync(path) && existsSync(other) ? other : path;
+}
+
+/**
+ * Where a kept file is written: in the folder of all kept rows, in that of a migration. Whatever a script or a
+ * ledger says, it is nowhere else.
+ */
 function keptPath(file: string, kept: string | undefined, keptFolder: string): string {
-  const name = `${file}.jsonl.gz`;
-  const own = join(kept ?? keptFolder, name);
-  return existsSync(own) || kept === undefined ? own : join(keptFolder, basename(kept), name);
+  if (!/^[^/\\\p{Cc}]+$/u.test(file) || file.startsWith(".")) {
+    throw new NoWay(`\`${file}\` can't be the name of a file of kept rows. Correct the script.`);
+  }
+  return join(keptFolder, kept === undefined ? "" : basename(kept), `${file}.jsonl.gz`);
 }
 
 /** The folder for what a run that begins now throws away. */
@@ -153,7 +169,7 @@ export class ScriptRun {
       case "none may remain":
         return this.#refuse(part);
       case "hold triggers":
-        this.#held.set(part.table, await this.connection.holdTriggers(part.table));
+        this.#held.set(part.table, await this.connection.holdTriggers(part.table, part.columns));
         return;
       case "return triggers":
         await this.#held.get(part.table)?.();
@@ -177,17 +193,17 @@ export class ScriptRun {
     rmSync(this.folders.begun, { recursive: true, force: true });
   }
 
-  async #keep({ file, table, query }: Extract<Part, { kind: "keep" }>): Promise<void> {
+  async #keep({ file, table, column, query }: Extract<Part, { kind: "keep" }>): Promise<void> {
     if (!this.#keeps) {
       removeUnfinished(this.options.keptFolder);
-      mkdirSync(this.folders.begun, { recursive: true });
+      mkdirSync(this.folders.begun, { recursive: true, mode: 0o700 });
     }
     this.#keeps = true;
     const { columns, rows } = await this.connection.stream(query);
     const top = columns[0] === "id" ? await this.#top(table) : null;
-    const path = join(this.folders.begun, `${file}.jsonl.gz`);
-    const count = await writeKept(path, { table, columns, top }, rows);
-    const place = join(this.options.keptFolder, basename(this.folders.folder), `${file}.jsonl.gz`);
+    const path = keptPath(file, this.folders.begun, this.options.keptFolder);
+    const count = await writeKept(path, { table, columns, ...(column && { column }), top }, rows);
+    const place = keptPath(file, this.folders.folder, this.options.keptFolder);
     this.findings.push({ kind: "kept", file: place, rows: count });
   }
 
@@ -199,7 +215,7 @@ export class ScriptRun {
   }
 
   async #bringBack({ file, table }: Extract<Part, { kind: "bring back" }>): Promise<void> {
-    const path = keptPath(file, this.options.keptBefore, this.options.keptFolder);
+    const path = keptBefore(file, this.options.keptBefore, this.options.keptFolder);
     const { header, rows } = await readKept(path);
     let count = 0;
     async function* counted() {

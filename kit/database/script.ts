@@ -4,23 +4,31 @@
  */
 export type Part =
   | { kind: "run"; sql: string }
-  /** Streams the rows of a query on a table into a file. */
-  | { kind: "keep"; file: string; table: string; query: string }
+  /** Streams the rows of a query on a table, or the values of one of its columns, into a file. */
+  | { kind: "keep"; file: string; table: string; column?: string; query: string }
   /** Makes a temporary table of such a file. */
   | { kind: "bring back"; file: string; table: string }
   /** Ends the migration when the query has rows, which have an `id` and a `value`. */
   | { kind: "none may remain"; sentence: string; query: string }
-  /** Remembers what hangs on a table, and puts back what is gone of it. */
-  | { kind: "hold triggers" | "return triggers"; table: string }
+  /** Remembers what somebody added to a table by hand, besides the columns that it is known to have. */
+  | { kind: "hold triggers"; table: string; columns: string[] }
+  /** Puts back what is gone of it. */
+  | { kind: "return triggers"; table: string }
   /** Something that nobody wrote SQL for. */
   | { kind: "no way"; about: string }
   /** Where the parts of a step begin. */
   | { kind: "step"; number: number };
 
-const directives: readonly (readonly [RegExp, (found: string[]) => Part])[] = [
+const directives: readonly (readonly [RegExp, (found: (string | undefined)[]) => Part])[] = [
   [
-    /^keep (\S+) of (.+?): (.+)$/su,
-    ([file = "", table = "", query = ""]) => ({ kind: "keep", file, table, query }),
+    /^keep (\S+) of (.+?)(?: \((.+?)\))?: (.+)$/su,
+    ([file = "", table = "", column, query = ""]) => ({
+      kind: "keep",
+      file,
+      table,
+      ...(column && { column }),
+      query,
+    }),
   ],
   [
     /^bring back (\S+) as (.+)$/u,
@@ -32,7 +40,14 @@ const directives: readonly (readonly [RegExp, (found: string[]) => Part])[] = [
   ],
   [/^there is no SQL for this: (.+)$/su, ([about = ""]) => ({ kind: "no way", about })],
   [/^step (\d+): /u, ([number]) => ({ kind: "step", number: Number(number) })],
-  [/^hold triggers of (.+)$/u, ([table = ""]) => ({ kind: "hold triggers", table })],
+  [
+    /^hold triggers of (.+?)(?: with (.+))?$/su,
+    ([table = "", columns = ""]) => ({
+      kind: "hold triggers",
+      table,
+      columns: columns.split(/,\s*/).filter(Boolean),
+    }),
+  ],
   [/^return triggers of (.+)$/u, ([table = ""]) => ({ kind: "return triggers", table })],
 ];
 

@@ -1,5 +1,6 @@
 import { resolve } from "node:path";
 import { kind, openConnection } from "./in-use.ts";
+import { BadSetting, databaseLimits } from "./limits.ts";
 import { databaseAddress, NoAddress, readEnvironment, readMigrations } from "./location.ts";
 import {
   applyMigrations,
@@ -8,6 +9,7 @@ import {
   type MigrationConnection,
   migrationStatuses,
 } from "./migrations.ts";
+import { makeOwnTables } from "./own-tables.ts";
 import { NoWay, RowsInTheWay } from "./running.ts";
 
 /** Brings the database up to date, and says what it did. */
@@ -16,7 +18,15 @@ export function migrate(folder: string, otherwise?: string): Promise<void> {
     const done = await applyMigrations(connection, readMigrations(folder, kind), {
       keptFolder: resolve("kept"),
     });
-    for (const { name } of done) console.log(`Applied ${name}.`);
+    for (const { name, findings } of done) {
+      console.log(`Applied ${name}.`);
+      for (const finding of findings) {
+        if (finding.kind !== "not brought back") continue;
+        console.log(
+          `What was kept when it was taken back is not in the database: ${finding.folder}`,
+        );
+      }
+    }
     if (done.length === 0) console.log("The database is up to date.");
   });
 }
@@ -26,7 +36,7 @@ export function requireMigrated(folder: string, otherwise?: string): Promise<voi
   return withConnection(otherwise, async (connection) => {
     const statuses = await migrationStatuses(connection, readMigrations(folder, kind));
     const pending = statuses.filter(isPending);
-    if (pending.length === 0) return;
+    if (pending.length === 0) return makeOwnTables(connection);
     const names = pending.map(({ name }) => name).join(", ");
     throw new LedgerMismatch(`The database lacks ${names}. Run: npm run migrate`);
   });
@@ -39,6 +49,7 @@ async function withConnection(
 ): Promise<void> {
   try {
     readEnvironment();
+    databaseLimits();
     const connection = await openConnection(databaseAddress(otherwise));
     try {
       await work(connection);
@@ -56,5 +67,7 @@ async function withConnection(
 
 /** Whether migrations and rows are at fault, and not the database. */
 function isExpected(error: unknown): boolean {
-  return [LedgerMismatch, RowsInTheWay, NoWay, NoAddress].some((kind) => error instanceof kind);
+  return [LedgerMismatch, RowsInTheWay, NoWay, NoAddress, BadSetting].some(
+    (kind) => error instanceof kind,
+  );
 }

@@ -1,4 +1,5 @@
 import { createInterface } from "node:readline/promises";
+import { visible } from "../core/naming/characters.ts";
 
 /** Whether there is a person to ask. */
 export function canAsk(): boolean {
@@ -8,6 +9,8 @@ export function canAsk(): boolean {
 /** Asks for a yes; anything else is a no. */
 export async function agreed(question: string): Promise<boolean> {
   const terminal = createInterface({ input: process.stdin, output: process.stdout });
-  const answer = await terminal.question(`\n${question} [y/N] `).finally(() => terminal.close());
+  const answer = await terminal
+    .question(`\n${visible(question)} [y/N] `)
+    .finally(() => terminal.close());
   return /^y(es)?$/i.test(answer.trim());
 }

@@ -1,5 +1,6 @@
 import ansis from "ansis";
 import type { Consequence, CountedRisk, Standing, Verdict } from "../flows/changes.ts";
+import { shown } from "./terminal.ts";
 import { count } from "./words.ts";
 
 const colors: Readonly<Record<Verdict, (text: string) => string>> = {
@@ -13,7 +14,8 @@ const colors: Readonly<Record<Verdict, (text: string) => string>> = {
 const width = Math.max(...Object.keys(colors).map(({ length }) => length));
 
 /** What stands between model, migrations and database, for people. */
-export function standingText({ pending, undrafted, deviations }: Standing): string {
+export function standingText(standing: Standing): string {
+  const { pending, undrafted, deviations } = shown(standing);
   const parts: string[] = [];
   for (const { name, failure, consequences } of pending) {
     parts.push(`${ansis.bold(name)} ${ansis.dim("is drafted, and waits to be applied")}`);
@@ -35,7 +37,7 @@ export function standingText({ pending, undrafted, deviations }: Standing): stri
 
 /** Rules that some rows break, for people. */
 export function brokenText(broken: Standing["broken"]): string {
-  const lines = broken.map(({ entity, rule, count: number, rows }) => {
+  const lines = shown(broken).map(({ entity, rule, count: number, rows }) => {
     const shown = `${rows.map((row) => `row ${row}`).join(", ")}${number > rows.length ? ", …" : ""}`;
     return `  ${ansis.yellow("!")} ${entity}: ${rule}  ${ansis.dim(`${count(number, "row")} (${shown})`)}`;
   });

@@ -3,6 +3,7 @@ import { Failure, type FailureCode } from "../core/failure.ts";
 import type { Pointed } from "../core/model/diagnostics.ts";
 import type { FlowEvent } from "../flows/report.ts";
 import { endWork } from "./progress.ts";
+import { write } from "./terminal.ts";
 import { printEvent, printFailure } from "./words.ts";
 
 const statuses: Readonly<Record<FailureCode, number>> = { input: 1, usage: 2, outside: 3 };
@@ -29,7 +30,7 @@ export abstract class LevaduraCommand extends Command {
   /** Says something to a person. */
   protected say(text: string): void {
     endWork();
-    if (!this.jsonEnabled()) process.stdout.write(`${text}\n`);
+    if (!this.jsonEnabled()) write(process.stdout, `${text}\n`);
   }
 
   protected override async catch(error: Error & { exitCode?: number }): Promise<void> {

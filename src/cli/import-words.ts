@@ -3,13 +3,12 @@ import type { FieldNotes, FieldPlan, SheetNotes, SheetPlan } from "../core/tabul
 import type { SheetOutcome } from "../flows/import/convert.ts";
 import type { PreparedImport } from "../flows/import/prepare.ts";
 import type { Loaded } from "../flows/load.ts";
+import { shown } from "./terminal.ts";
 import { conflictLines, count, table } from "./words.ts";
 
 /** What an import is going to do, sheet by sheet. */
-export function previewText(
-  { plan, notes, sheets, untaken, setAside }: PreparedImport,
-  width: number,
-): string {
+export function previewText(prepared: PreparedImport, width: number): string {
+  const { plan, notes, sheets, untaken, setAside } = shown(prepared);
   const parts = plan.sheets.map((sheet, at) =>
     sheetText(sheet, notes?.sheets[at], sheets[at] as SheetOutcome, width),
   );
@@ -139,7 +138,8 @@ function quote(text: string, most: number): string {
 }
 
 /** What loading does with the rows that are in the database. */
-export function loadedText(loaded: readonly Loaded[], done: boolean): string {
+export function loadedText(all: readonly Loaded[], done: boolean): string {
+  const loaded = shown(all);
   const lines = loaded.map((each) => [
     each.plural,
     `${each.added.toLocaleString("en")} new`,

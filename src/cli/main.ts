@@ -1,4 +1,5 @@
 import { Errors, execute, flush } from "@oclif/core";
+import { write } from "./terminal.ts";
 
 /** Runs the command line. What a command itself didn't catch is a mistake in the line that was typed. */
 export async function main(dir: string): Promise<void> {
@@ -9,7 +10,7 @@ export async function main(dir: string): Promise<void> {
     const { message, oclif } = error as Error & { oclif?: { exit?: number } };
     if (error instanceof Errors.ExitError) process.exitCode = oclif?.exit ?? 0;
     else {
-      console.error(`levadura: ${message}`);
+      write(process.stderr, `levadura: ${message}\n`);
       process.exitCode = 2;
     }
     await flush();

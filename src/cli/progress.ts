@@ -1,4 +1,5 @@
 import ansis from "ansis";
+import { visible } from "../core/naming/characters.ts";
 
 /** How long work is left uncommented, and how often it is commented then, in milliseconds. */
 const patience = 1000;
@@ -52,7 +53,7 @@ function seconds(begun: number): number {
 
 function draw(text: string): void {
   const room = (process.stderr.columns ?? 80) - 1;
-  process.stderr.write(`\r\x1b[K${ansis.dim([...text].slice(0, room).join(""))}`);
+  process.stderr.write(`\r\x1b[K${ansis.dim([...visible(text)].slice(0, room).join(""))}`);
 }
 
 /** Takes that line away again. */

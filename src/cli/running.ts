@@ -1,5 +1,6 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../core/failure.ts";
+import { write } from "./terminal.ts";
 
 /** The flags of commands that run an application. */
 export const listeningFlags = {
@@ -16,7 +17,7 @@ export const listeningFlags = {
 
 /** Passes on what a running application says of errors. */
 export function passOn(text: string): void {
-  process.stderr.write(text);
+  write(process.stderr, text);
 }
 
 /** Something that runs until it is asked to stop, or ends by itself. */

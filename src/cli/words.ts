@@ -5,6 +5,7 @@ import type { Pointed } from "../core/model/diagnostics.ts";
 import type { Loaded } from "../flows/load.ts";
 import type { Finding, FlowEvent } from "../flows/report.ts";
 import { endWork, showProgress, showWork } from "./progress.ts";
+import { shown, write } from "./terminal.ts";
 
 /** A number of things. */
 export function count(number: number, one: string, many = `${one}s`): string {
@@ -53,15 +54,16 @@ export function diagnosticText({ severity, where, message, line, marker, help }:
 }
 
 /** Prints a failure where errors go. */
-export function printFailure({ message, help, details }: Failure): void {
+export function printFailure(failure: Failure): void {
   endWork();
+  const { message, help, details } = shown({ ...failure, message: failure.message });
   const pointed = Array.isArray(details) ? (details as Pointed[]) : [];
   const lines = [
     ...pointed.map((diagnostic) => `${diagnosticText(diagnostic)}\n`),
     `${ansis.red("✗")} ${message}`,
     ...(help ? [`  ${help}`] : []),
   ];
-  process.stderr.write(`${lines.join("\n")}\n`);
+  write(process.stderr, `${lines.join("\n")}\n`);
 }
 
 /** Prints what a flow tells. */
@@ -78,11 +80,11 @@ export function printEvent(event: FlowEvent): void {
   if (event.kind === "trouble") {
     const { error } = event;
     printFailure(error as Failure);
-    process.stderr.write("  The application goes on as it was.\n");
+    write(process.stderr, "  The application goes on as it was.\n");
     return;
   }
-  const text = eventText(event);
-  if (text) process.stdout.write(`${text}\n`);
+  const text = eventText(shown(event));
+  if (text) write(process.stdout, `${text}\n`);
 }
 
 function eventText(
@@ -109,12 +111,14 @@ function eventText(
       return [done(`Loaded ${event.plural}`, loadedSummary(event)), ...conflictLines(event)].join(
         "\n",
       );
+    case "kept rows":
+      return done("Kept the rows that were deleted", `in ${relative(process.cwd(), event.folder)}`);
     case "seeded":
       return done(`Seeded ${event.entity}`, count(event.rows, "row"));
     case "unseeded":
       return [
-        `${ansis.yellow("!")} No sample rows: ${event.error.message}`,
-        ...(event.error.help ? [`  ${event.error.help}`] : []),
+        `${ansis.yellow("!")} No sample rows: ${shown(event.error.message)}`,
+        ...(event.error.help ? [`  ${shown(event.error.help)}`] : []),
       ].join("\n");
     case "written":
       return done(`Wrote ${event.entity}`, count(event.rows, "row"));
@@ -139,6 +143,11 @@ function eventText(
             ]),
         done(`Open ${ansis.bold(event.address)}`),
       ].join("\n");
+    case "died": {
+      const how = event.status === null ? "by a signal" : `with status ${event.status}`;
+      const pause = `${(event.pause / 1000).toLocaleString("en")} s`;
+      return `${ansis.yellow("!")} The application ended ${how}. It is started again in ${pause}.`;
+    }
     case "watching":
       return ansis.dim(`Watching ${event.file}: save it, and the page follows. Ctrl-C ends.`);
     case "restarted":
@@ -197,6 +206,13 @@ function findingLines(findings: readonly Finding[]): string[] {
       `    ${kind === "kept" ? "kept in" : "brought back out of"} ${place}: ${names.join(", ")}`,
     ];
   });
+  const left = findings.flatMap((finding) =>
+    finding.kind === "not brought back"
+      ? [
+          `    ${ansis.yellow("!")} what was kept when it was taken back isn't in the database again: \`levadura restore ${basename(finding.folder)}\` puts back what fits`,
+        ]
+      : [],
+  );
   const newer = findings.flatMap((finding) => {
     if (finding.kind !== "newer rows") return [];
     const table = finding.table.replace(/^["`]|["`]$/g, "");
@@ -206,5 +222,5 @@ function findingLines(findings: readonly Finding[]): string[] {
       `    ${ansis.yellow("!")} ${count(finding.count, "row")} of ${table} came since, and ${finding.count === 1 ? "has" : "have"} no value there: ${rows}${more}`,
     ];
   });
-  return [...lines, ...newer];
+  return [...lines, ...left, ...newer];
 }

@@ -3,7 +3,7 @@ import { join } from "node:path";
 import type { Engine } from "../io/engines/engine.ts";
 import type { Project } from "../io/project/project.ts";
 import { databaseName, hasDatabase, withDatabase } from "./database.ts";
-import { whoseRows } from "./whose-rows.ts";
+import { rowOwners } from "./row-owners.ts";
 
 /** What starting afresh would clear away. */
 export interface Clearing {
@@ -33,8 +33,8 @@ export async function clearingOf(project: Project): Promise<Clearing | undefined
 
 /** Rows that seeding did not make, or that somebody changed since. */
 async function ownRows(engine: Engine, table: string): Promise<number> {
-  const { notSample } = await whoseRows(engine, table);
-  return engine.count(`select 1 as one from ${engine.dialect.quoted(table)} t where ${notSample}`);
+  const { sample } = await rowOwners(engine, table);
+  return engine.count(`select 1 as one from ${engine.dialect.quoted(table)} t where not ${sample}`);
 }
 
 /** Puts a copy of the database aside and empties it. Gives the place of the copy. */

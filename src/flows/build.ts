@@ -79,7 +79,7 @@ export async function buildApplication(
     }
   }
   writes.push(recordWrite(project, { levadura: version, files: next }), modelWrite(project, model));
-  writeAll(writes);
+  writeAll(writes, project.root);
   const { written, kept, removed } = built;
   report({ kind: "built", written, kept, removed });
   return built;

@@ -93,8 +93,9 @@ export function pendingChanges(
   decisions: Decisions = {},
 ): Difference & { migrations: MigrationFolder[]; reached: Schema } {
   const migrations = readMigrations(project, dialectOf(model));
-  const reached = replay(migrations.flatMap(({ steps }) => steps));
-  return { migrations, reached, ...difference(reached, model, decisions) };
+  const history = migrations.flatMap(({ steps }) => steps);
+  const reached = replay(history);
+  return { migrations, reached, ...difference(reached, model, { ...decisions, history }) };
 }
 
 /** Compares model, migrations and database, and asks the database about its rows. */

@@ -1,3 +1,4 @@
+import { dirname } from "node:path";
 import { today } from "../../kit/time.ts";
 import { Failure } from "../core/failure.ts";
 import { checkFormulas, renamedInFormulas } from "../core/formula/check.ts";
@@ -63,7 +64,7 @@ export function mendFormulas(folder: string): number {
     }
     count += found.length;
   }
-  if (count > 0) writeAll([{ path, text: mended }]);
+  if (count > 0) writeAll([{ path, text: mended }], dirname(path));
   return count;
 }
 

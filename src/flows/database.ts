@@ -1,6 +1,7 @@
 import { existsSync } from "node:fs";
 import { basename, join } from "node:path";
 import { parseEnv } from "node:util";
+import { BadSetting } from "../../kit/database/limits.ts";
 import { LedgerMismatch } from "../../kit/database/migrations.ts";
 import { NoWay, RowsInTheWay } from "../../kit/database/running.ts";
 import { fileOf } from "../../kit/database/sqlite/connection.ts";
@@ -95,7 +96,18 @@ export function databaseName(project: Project): string {
 /** Whether the database of a project is there. */
 export async function hasDatabase(project: Project): Promise<boolean> {
   const { server, address } = serverOf(project) ?? {};
-  return server && address ? (await server.reach()).has(address) : existsSync(databaseOf(project));
+  if (!server || !address) return existsSync(databaseOf(project));
+  return reached(async () => (await server.reach()).has(address));
+}
+
+/** Does something at an address; what that says and can't be is a fault of the one who wrote it. */
+async function reached<Result>(work: () => Promise<Result>): Promise<Result> {
+  try {
+    return await work();
+  } catch (error) {
+    if (error instanceof BadSetting) throw new Failure("usage", error.message);
+    throw error;
+  }
 }
 
 /** Makes the database of a project on its server, if it isn't there. A file is made by opening it. */
@@ -103,7 +115,9 @@ export async function createDatabase(project: Project): Promise<void> {
   const { server, address } = serverOf(project) ?? {};
   if (!server || !address) return;
   const { has, create } = await server.reach();
-  if (!(await has(address))) await create(address);
+  await reached(async () => {
+    if (!(await has(address))) await create(address);
+  });
 }
 
 /** Does something with the database of a project, and closes it; errors of the driver become failures. */
@@ -114,7 +128,7 @@ export async function withDatabase<Result>(
   const { server, address } = serverOf(project) ?? {};
   const engine =
     server && address
-      ? await (await server.reach()).open(address)
+      ? await reached(async () => (await server.reach()).open(address))
       : openSqlite(databaseOf(project));
   try {
     return await work(engine);

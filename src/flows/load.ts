@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { createReadStream, existsSync } from "node:fs";
+import { createReadStream, existsSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import { pipeline } from "node:stream/promises";
 import { configure } from "../../kit/settings.ts";
@@ -28,6 +28,7 @@ import { fileFailure } from "../io/project/files.ts";
 import { dataFile, type Project } from "../io/project/project.ts";
 import { readDataFile } from "../io/sheets/data-files.ts";
 import type { ReadStep } from "../io/sheets/text.ts";
+import { deleteRows } from "./clear-rows.ts";
 import { withDatabase } from "./database.ts";
 import type { Report } from "./report.ts";
 import { requireRules, toldRule } from "./row-rules.ts";
@@ -52,6 +53,8 @@ export type DataStep = Pick<ReadStep, "rows" | "first" | "share"> & { header: st
 /** What loading did with an entity's rows. */
 export interface Loaded extends LoadCounts {
   entity: string;
+  /** How many rows were deleted, because the files don't have them. */
+  deleted: number;
   plural: string;
   /** How many rows the file has. */
   rows: number;
@@ -166,14 +169,19 @@ export async function loadData(
   if (sources.length === 0) return [];
   configure(model.app);
   const all = deleteMissing ? await withSeedSources(project, sources) : sources;
+  const deletion: Deletion | undefined = deleteMissing ? { project } : undefined;
   return withDatabase(project, async (engine) => {
     try {
-      return await engine.transaction(async () => {
-        const loaded = await loadSources(engine, model, all, deleteMissing, report);
+      const done = await engine.transaction(async () => {
+        const loaded = await loadSources(engine, model, all, deletion, report);
         if (dry) throw new OnlyLooked(loaded);
         return loaded;
       });
+      if (deletion?.kept) report({ kind: "kept rows", folder: deletion.kept });
+      return done;
     } catch (error) {
+      // Nothing was deleted, so that nothing is kept.
+      if (deletion?.kept) rmSync(deletion.kept, { recursive: true, force: true });
       if (error instanceof OnlyLooked) return error.loaded;
       throw error;
     }
@@ -195,16 +203,23 @@ async function withSeedSources(
   return [...sources, ...more];
 }
 
+/** Deletes the rows that the files don't have, and keeps them in a folder of the project. */
+interface Deletion {
+  project: Project;
+  /** That folder, where there were any. */
+  kept?: string;
+}
+
 /** Loads rows within a transaction of the caller's, and holds their entities to their rules. */
 export async function loadSources(
   engine: Engine,
   model: Model,
   sources: readonly DataSource[],
-  deleteMissing: boolean,
+  deletion: Deletion | undefined,
   report: Report,
 ): Promise<Loaded[]> {
   const moments = { today: today(), now: now() };
-  const loaded = await loadAll(engine, model, sources, { deleteMissing, moments }, report);
+  const loaded = await loadAll(engine, model, sources, { deletion, moments }, report);
   const entities = [...new Set(sources.map(({ entity }) => entity))];
   const help = "correct the data; nothing of it was loaded";
   await requireRules(engine, model, entities, moments, help);
@@ -215,11 +230,11 @@ async function loadAll(
   engine: Engine,
   model: Model,
   sources: readonly DataSource[],
-  { deleteMissing, moments }: { deleteMissing: boolean; moments: Moment },
+  { deletion, moments }: { deletion: Deletion | undefined; moments: Moment },
   report: Report,
 ): Promise<Loaded[]> {
   const moment = now();
-  const loader = engine.loader({ moment, deleteMissing });
+  const loader = engine.loader({ moment });
   const order = inOrder(model);
   const sorted = [...sources].sort((a, b) => order.indexOf(a.entity) - order.indexOf(b.entity));
   const rows: number[] = [];
@@ -239,9 +254,10 @@ async function loadAll(
     rows.push(reader.rows);
     present.add(entity.name);
   }
-  const counts = await finished(engine, loader);
-  for (const { remembered, checksum } of sorted) {
-    await engine.noteLoad(remembered, checksum, moment);
+  const deleted = deletion ? await deleteMissing(engine, deletion, model, loader) : new Map();
+  const counts = await loader.finish();
+  for (const { entity, remembered, checksum } of sorted) {
+    await engine.noteLoad(remembered, tableOf(entity.name), checksum, moment);
   }
   return sorted.map(({ entity, whole }, at) => {
     const found = counts[at] as LoadCounts;
@@ -250,22 +266,33 @@ async function loadAll(
       plural: entity.plural,
       rows: rows[at] ?? 0,
       ...found,
+      deleted: (whole && deleted.get(tableOf(entity.name))) || 0,
       missing: whole ? found.missing : 0,
     };
   });
 }
 
-async function finished(engine: Engine, loader: Loader): Promise<LoadCounts[]> {
-  try {
-    return await loader.finish();
-  } catch (error) {
-    if (engine.refusal(error)?.reason !== "reference") throw error;
-    throw new Failure(
-      "input",
-      "rows that the files don't have can't be deleted, because others refer to them",
-      "leave --delete-missing out, or change the rows that refer first; nothing was changed",
-    );
+/** Deletes the rows that the files don't have, and keeps them. Gives how many there were, by table. */
+async function deleteMissing(
+  engine: Engine,
+  deletion: Deletion,
+  model: Model,
+  loader: Loader,
+): Promise<Map<string, number>> {
+  const missing = await loader.missing();
+  const going = new Map<Entity, (alias: string) => string>();
+  for (const entity of model.entities) {
+    const found = missing.get(tableOf(entity.name));
+    // A statement can't delete from the table that it looks into, but from a list made of it.
+    if (found && found.count > 0) {
+      going.set(entity, (alias) => `${alias}.id in (select m.id from (${found.query}) m)`);
+    }
   }
+  if (going.size > 0) {
+    const kept = await deleteRows(engine, deletion.project, model, going, "import");
+    if (kept) deletion.kept = kept;
+  }
+  return new Map([...missing].map(([table, { count }]) => [table, count]));
 }
 
 /** Reads a source into rows for the database. */

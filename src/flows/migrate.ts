@@ -9,6 +9,7 @@ import {
   settleHalfWay,
 } from "../../kit/database/migrations.ts";
 import { missingKept, requireWay } from "../../kit/database/running.ts";
+import { replay } from "../core/evolution/steps.ts";
 import { Failure } from "../core/failure.ts";
 import type { Model } from "../core/model/model.ts";
 import { dialectOf } from "../core/sql/dialects.ts";
@@ -17,10 +18,12 @@ import {
   type MigrationFolder,
   readMigrations,
   renameMigration,
+  withAgain,
   writeMissing,
 } from "../io/project/migrations.ts";
 import type { Project } from "../io/project/project.ts";
 import { createDatabase, hasDatabase, withDatabase } from "./database.ts";
+import { type Loss, lossesOf } from "./losses.ts";
 import type { Report } from "./report.ts";
 import { settleSitting } from "./sitting.ts";
 
@@ -41,7 +44,7 @@ export async function migrateProject(
   return withDatabase(project, async (engine) => {
     report({ kind: "working", on: "applying migrations" });
     await settleSitting(project, engine);
-    const migrations = readMigrations(project, dialectOf(model));
+    const migrations = await withComebacks(engine, readMigrations(project, dialectOf(model)));
     writeMissing(project, dialectOf(model), migrations);
     const goal = to === undefined ? undefined : named(migrations, to);
     const settled = await settleHalfWay(engine.migrations, migrations, options(project, report));
@@ -58,29 +61,121 @@ export async function migrateProject(
   });
 }
 
-/** Takes the newest migrations back, one or several. */
+/** Migrations, with the scripts that bring back what went when they were taken back, where they were. */
+async function withComebacks(
+  engine: Engine,
+  migrations: readonly MigrationFolder[],
+): Promise<MigrationFolder[]> {
+  const taken = (await engine.hasTable("levadura_taken_back"))
+    ? await engine.migrations.rows<{ name: string }>("select name from levadura_taken_back")
+    : [];
+  const names = new Set(taken.map(({ name }) => name));
+  return migrations.map((migration, at) => {
+    if (!names.has(migration.name)) return migration;
+    const before = replay(migrations.slice(0, at).flatMap(({ steps }) => steps));
+    return withAgain(migration, engine.dialect, before);
+  });
+}
+
+/** What is to be taken back: so many of the newest migrations, or all down to one. */
+export type RewindRequest = { count: number } | { downTo: string } | undefined;
+
+/** What taking migrations back would delete. */
+export async function rewindLosses(
+  project: Project,
+  model: Model,
+  request: RewindRequest,
+): Promise<Loss[]> {
+  return withDatabaseOf(project, async (engine) => {
+    const migrations = readMigrations(project, dialectOf(model));
+    // What a run that died has begun is gone on with first, and known then.
+    if (await engine.migrations.journal?.open()) return [];
+    const statuses = await migrationStatuses(engine.migrations, migrations);
+    const goal = rewindGoal(migrations, statuses, request);
+    return lossesOf(engine, migrations, goingBack(migrations, statuses, goal));
+  });
+}
+
+/** What going to a migration would delete, where it lies behind the newest that is applied. */
+export async function migrateLosses(project: Project, model: Model, to: string): Promise<Loss[]> {
+  if (!(await hasDatabase(project))) return [];
+  return withDatabase(project, async (engine) => {
+    const migrations = readMigrations(project, dialectOf(model));
+    if (await engine.migrations.journal?.open()) return [];
+    const statuses = await migrationStatuses(engine.migrations, migrations);
+    return lossesOf(engine, migrations, goingBack(migrations, statuses, named(migrations, to)));
+  });
+}
+
+/** Takes migrations back. */
 export async function rewindProject(
   project: Project,
   model: Model,
   report: Report,
-  count = 1,
+  request: RewindRequest,
 ): Promise<MigrationDone[]> {
-  if (!(await hasDatabase(project))) {
-    throw new Failure("input", "there is no database yet, so nothing can be taken back");
-  }
-  return withDatabase(project, async (engine) => {
+  return withDatabaseOf(project, async (engine) => {
     await settleSitting(project, engine);
     const migrations = readMigrations(project, dialectOf(model));
+    const count = request && "count" in request ? request.count : 1;
     // What a run that died was taking back counts as one of those to take back.
     const settled = await settleHalfWay(engine.migrations, migrations, options(project, report));
     const done = settled?.direction === "back" ? [settled.done] : [];
     for (const rewound of done) report({ kind: "rewound", ...rewound });
-    const applied = await appliedNames(engine, migrations);
-    if (done.length === count) return done;
-    if (applied.length === 0) throw new Failure("input", "no migration is applied");
-    const goal = applied.at(-1 - (count - done.length));
+    if (done.length === count && !(request && "downTo" in request)) return done;
+    const statuses = await migrationStatuses(engine.migrations, migrations);
+    const rest = request && "downTo" in request ? request : { count: count - done.length };
+    const goal = rewindGoal(migrations, statuses, done.length > 0 || request ? rest : undefined);
     return [...done, ...(await rewindTo(engine, migrations, goal, { project, report }))];
   });
+}
+
+function withDatabaseOf<Result>(
+  project: Project,
+  work: (engine: Engine) => Promise<Result>,
+): Promise<Result> {
+  return hasDatabase(project).then((there) => {
+    if (there) return withDatabase(project, work);
+    throw new Failure("input", "there is no database yet, so nothing can be taken back");
+  });
+}
+
+/** The migration to stop at on the way back; undefined for before the first. */
+function rewindGoal(
+  migrations: readonly MigrationFolder[],
+  statuses: readonly MigrationStatus[],
+  request: RewindRequest,
+): string | undefined {
+  const applied = statuses.filter(({ standing }) => standing === "applied").map(({ name }) => name);
+  const newest = applied.at(-1);
+  if (newest === undefined) throw new Failure("input", "no migration is applied");
+  const failed = statuses.find(({ name, standing }) => standing === "failed" && name > newest);
+  if (failed && request === undefined) {
+    throw new Failure(
+      "input",
+      `${failed.name} failed and isn't applied, so there is nothing of it to take back`,
+      `correct what made it fail, and run \`levadura migrate\`; to take ${newest} back, name it: levadura rewind ${newest}`,
+    );
+  }
+  if (!request || "count" in request) return applied.at(-1 - (request?.count ?? 1));
+  const last = named(migrations, request.downTo);
+  const at = applied.indexOf(last ?? "");
+  if (at < 0) throw new Failure("input", `${request.downTo} isn't applied`);
+  return applied[at - 1];
+}
+
+/** The applied migrations behind one, newest first. */
+function goingBack(
+  migrations: readonly MigrationFolder[],
+  statuses: readonly MigrationStatus[],
+  goal: string | undefined,
+): MigrationFolder[] {
+  return migrations
+    .filter(({ name }) => goal === undefined || name > goal)
+    .filter(({ name }) =>
+      statuses.some((each) => each.name === name && each.line && !isPending(each)),
+    )
+    .reverse();
 }
 
 async function rewindTo(
@@ -91,12 +186,7 @@ async function rewindTo(
 ): Promise<MigrationDone[]> {
   const statuses = await migrationStatuses(engine.migrations, migrations);
   refuseMismatch(statuses);
-  const going = migrations
-    .filter(({ name }) => goal === undefined || name > goal)
-    .filter(({ name }) =>
-      statuses.some((each) => each.name === name && each.line && !isPending(each)),
-    )
-    .reverse();
+  const going = goingBack(migrations, statuses, goal);
   for (const migration of going) {
     const line = statuses.find(({ name }) => name === migration.name)?.line;
     requireWay(migration.back);
@@ -123,14 +213,6 @@ function options(project: Project, report: Report) {
     progress: (name: string, part: number, of: number) =>
       report({ kind: "working", on: `${name}: part ${part} of ${of}` }),
   };
-}
-
-async function appliedNames(
-  engine: Engine,
-  migrations: readonly MigrationFolder[],
-): Promise<string[]> {
-  const statuses = await migrationStatuses(engine.migrations, migrations);
-  return statuses.filter(({ standing }) => standing === "applied").map(({ name }) => name);
 }
 
 /** The name of a migration that was named by its number, or in full; undefined for 0, which is before the first. */

@@ -2,6 +2,7 @@ import type { MigrationDone } from "../../kit/database/migrations.ts";
 import type { Finding } from "../../kit/database/running.ts";
 import type { Failure } from "../core/failure.ts";
 import type { ConversionCounts } from "../core/tabular/conversion.ts";
+import type { Death } from "../io/runner/supervised.ts";
 import type { Loaded } from "./load.ts";
 
 /** What a flow tells while it works; the command line turns it into words. */
@@ -14,12 +15,14 @@ export type FlowEvent =
   | ({ kind: "imported"; name: string; entity: string } & ConversionCounts)
   | { kind: "set aside"; count: number; path: string }
   | ({ kind: "loaded" } & Loaded)
+  | { kind: "kept rows"; folder: string }
   | { kind: "seeded"; entity: string; rows: number }
   | { kind: "unseeded"; error: Failure }
   | { kind: "written"; entity: string; rows: number }
   | { kind: "built"; written: number; kept: string[]; removed: number }
   | { kind: "serving"; address: string; wantedPort: number; port: number }
   | { kind: "restarted"; milliseconds: number }
+  | ({ kind: "died" } & Death)
   | { kind: "watching"; file: string }
   | { kind: "trouble"; error: unknown }
   | { kind: "waiting"; changes: string[] }

@@ -20,12 +20,14 @@ import { modelName, type Project } from "../io/project/project.ts";
 import { TreeWatcher } from "../io/project/watching.ts";
 import { type Bundler, openBundler } from "../io/runner/bundle.ts";
 import { type RunningServer, startServer } from "../io/runner/server.ts";
+import { supervised } from "../io/runner/supervised.ts";
 import { buildApplication, builtModel } from "./build.ts";
 import { type Consequence, pendingChanges, standingOf } from "./changes.ts";
 import { buildableProject, type Checked } from "./check.ts";
 import { createDatabase, databaseUrl, withDatabase } from "./database.ts";
 import { nameFor } from "./draft.ts";
 import { type DataSource, hasDataFiles, loadData, pendingData } from "./load.ts";
+import { aloneOn } from "./lock.ts";
 import { migrateProject } from "./migrate.ts";
 import type { Report } from "./report.ts";
 import { isUntouched, seedProject } from "./seed.ts";
@@ -55,18 +57,20 @@ export async function riseProject(
 ): Promise<Risen> {
   const first = buildableProject(folder);
   await portFor(listening);
-  await createDatabase(first.project);
-  await withDatabase(first.project, (engine) => settleSitting(first.project, engine));
   const sitting = new Sitting(first.project, report);
-  const model = await sitting.apply(first);
-  const untouched = await isUntouched(first.project, model);
-  // Rows of a person's own are there instead of sample rows, which come beside those that the model asks for.
-  const empty = untouched && !hasDataFiles(first.project, model);
-  if (!empty || !(await fillSamples(first.project, model, report))) {
-    await takeData(first.project, model, report);
-  }
-  await buildApplication(first.project, model, report);
-  const runner = new Runner(first.project, listening.host, log);
+  await aloneOn(first.project, "rise", async () => {
+    await createDatabase(first.project);
+    await withDatabase(first.project, (engine) => settleSitting(first.project, engine));
+    const model = await sitting.apply(first);
+    const untouched = await isUntouched(first.project, model);
+    // Rows of a person's own are there instead of sample rows, which come beside those that the model asks for.
+    const empty = untouched && !hasDataFiles(first.project, model);
+    if (!empty || !(await fillSamples(first.project, model, report))) {
+      await takeData(first.project, model, report);
+    }
+    await buildApplication(first.project, model, report);
+  });
+  const runner = new Runner(first.project, listening.host, report, log);
   runner.tell(first, sitting.waiting);
   report({ kind: "working", on: "starting the application" });
   const { port } = await startOn(listening, (free) => runner.begin(free));
@@ -226,6 +230,7 @@ class Runner {
   constructor(
     readonly project: Project,
     readonly host: string,
+    readonly report: Report,
     readonly log: (text: string) => void,
   ) {
     this.#notes = join(project.run, "notes.json");
@@ -244,7 +249,7 @@ class Runner {
     });
     const start = ["/", { model: `${file}:1`, file: "app/src/app.tsx" }];
     const text = JSON.stringify({ origins: Object.fromEntries([start, ...origins]), waiting });
-    if (readText(this.#notes) !== text) writeAll([{ path: this.#notes, text }]);
+    if (readText(this.#notes) !== text) writeAll([{ path: this.#notes, text }], project.root);
   }
 
   /** Starts the application for the first time; nothing is left behind where it doesn't start. */
@@ -268,13 +273,17 @@ class Runner {
     this.#server = undefined;
     await before?.stop();
     if (this.#stopping) return;
-    const server = await startServer(this.project, main, {
+    const settings = {
       host: this.host,
       port: this.#port,
       database: databaseUrl(this.project),
       notes: this.#notes,
       log: this.log,
-    });
+    };
+    const server = await supervised(
+      () => startServer(this.project, main, settings),
+      (death) => this.report({ kind: "died", ...death }),
+    );
     this.#server = server;
     void server.ended.then((code) => {
       if (this.#server === server && !this.#stopping) this.#end(code);
@@ -340,9 +349,11 @@ class Follower {
         const checked = buildableProject(this.folder);
         this.#text = checked.places.text;
         refuseOtherKind(this.sitting.project, checked.project);
-        const model = await this.sitting.apply(checked);
-        await takeData(this.sitting.project, model, this.report, ({ whole }) => !whole);
-        await buildApplication(this.sitting.project, model, this.report);
+        await aloneOn(this.sitting.project, "rise", async () => {
+          const model = await this.sitting.apply(checked);
+          await takeData(this.sitting.project, model, this.report, ({ whole }) => !whole);
+          await buildApplication(this.sitting.project, model, this.report);
+        });
         this.runner.tell(checked, this.sitting.waiting);
       }
       this.#source = sourceState(this.sitting.project);

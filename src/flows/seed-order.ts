@@ -4,9 +4,9 @@ import { nearest } from "../core/naming/nearest.ts";
 import { tableOf } from "../core/schema/from-model.ts";
 import { type Counts, limitsOf, sharedOut, usualCounts } from "../core/seeding/plan.ts";
 import type { Engine } from "../io/engines/engine.ts";
+import { rowOwners, samplesMade } from "./row-owners.ts";
 import { impossibleRows } from "./seed-failures.ts";
 import type { SeedingRecord } from "./seeding-record.ts";
-import { samplesMade, whoseRows } from "./whose-rows.ts";
 
 /** The number that sample rows follow from when nobody asks for another. */
 export const usualSeed = 1;
@@ -53,12 +53,12 @@ export async function standingsOf(engine: Engine, model: Model): Promise<Map<str
   const standings = new Map<string, Standing>();
   for (const { name } of model.entities) {
     const table = engine.dialect.quoted(tableOf(name));
-    const { sample, own } = await whoseRows(engine, tableOf(name));
+    const { sample, user } = await rowOwners(engine, tableOf(name));
     const all = await engine.count(`select 1 as one from ${table}`);
     const of = (condition: string) =>
       all === 0 ? 0 : engine.count(`select 1 as one from ${table} t where ${condition}`);
     const made = await samplesMade(engine, tableOf(name));
-    standings.set(name, { all, made, own: await of(own), samples: await of(sample) });
+    standings.set(name, { all, made, own: await of(user), samples: await of(sample) });
   }
   return standings;
 }

@@ -9,8 +9,8 @@ import { type EntitySample, type Present, Sampling } from "../core/seeding/sampl
 import type { Value } from "../core/seeding/values.ts";
 import type { Engine } from "../io/engines/engine.ts";
 import type { Project } from "../io/project/project.ts";
+import { type Clearing, clearEntities, clearingOf, requireNamed } from "./clear-rows.ts";
 import { withDatabase } from "./database.ts";
-import { type Emptying, emptyEntities, emptyingOf, requireNamed } from "./emptying.ts";
 import { type Loaded, loadSources, pendingData } from "./load.ts";
 import { requireMigrated } from "./migrate.ts";
 import type { Report } from "./report.ts";
@@ -60,7 +60,7 @@ export async function seedProject(
     engine.transaction(async () => {
       if (request.emptyFirst) kept = await emptyFirst(engine, project, model, request);
       const loaded =
-        sources.length > 0 ? await loadSources(engine, model, sources, false, report) : [];
+        sources.length > 0 ? await loadSources(engine, model, sources, undefined, report) : [];
       const standings = await standingsOf(engine, model);
       const order = orderOf(model, standings, request, record, day);
       const moments = { today: day, now: now() };
@@ -84,25 +84,25 @@ export async function seedProject(
   return { seed, today: day, rows, skipped, loaded, ...(kept && { kept }) };
 }
 
-/** What `emptyFirst` would take away; throws where it may not. */
-export async function emptyingPreview(
+/** What `emptyFirst` would delete; throws where it may not. */
+export async function clearingPreview(
   project: Project,
   model: Model,
   request: SeedRequest,
-): Promise<Emptying[]> {
+): Promise<Clearing[]> {
   await requireMigrated(project, model);
-  return withDatabase(project, (engine) => allowedEmptying(engine, model, request));
+  return withDatabase(project, (engine) => allowedClearing(engine, model, request));
 }
 
-async function allowedEmptying(
+async function allowedClearing(
   engine: Engine,
   model: Model,
   { entities = [], throwAway = [] }: SeedRequest,
-): Promise<Emptying[]> {
+): Promise<Clearing[]> {
   const names = entities.length > 0 ? entities : model.entities.map(({ name }) => name);
-  const emptying = await emptyingOf(engine, model, names);
-  requireNamed(emptying, throwAway);
-  return emptying;
+  const clearing = await clearingOf(engine, model, names);
+  requireNamed(clearing, throwAway);
+  return clearing;
 }
 
 async function emptyFirst(
@@ -111,8 +111,8 @@ async function emptyFirst(
   model: Model,
   request: SeedRequest,
 ): Promise<string | undefined> {
-  const emptying = await allowedEmptying(engine, model, request);
-  return emptyEntities(engine, project, model, emptying, request.throwAway ?? []);
+  const clearing = await allowedClearing(engine, model, request);
+  return clearEntities(engine, project, model, clearing, request.throwAway ?? []);
 }
 
 interface Filling extends SeedOrder {

@@ -40,5 +40,5 @@ export function readSeedingRecord(project: Project): SeedingRecord {
 export function writeSeedingRecord(project: Project, record: SeedingRecord): void {
   const path = pathIn(project);
   const text = `${JSON.stringify(record, null, 2)}\n`;
-  if (readText(path) !== text) writeAll([{ path, text }]);
+  if (readText(path) !== text) writeAll([{ path, text }], project.root);
 }

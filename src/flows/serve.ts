@@ -4,6 +4,7 @@ import { Failure } from "../core/failure.ts";
 import type { Project } from "../io/project/project.ts";
 import { openBundler } from "../io/runner/bundle.ts";
 import { freePort, PortTaken, type RunningServer, startServer } from "../io/runner/server.ts";
+import { supervised } from "../io/runner/supervised.ts";
 import { buildableProject } from "./check.ts";
 import { databaseUrl } from "./database.ts";
 import { requireMigrated } from "./migrate.ts";
@@ -62,7 +63,10 @@ export async function serveProject(
     const main = await bundler.bundle();
     const settings = { host: listening.host, database: databaseUrl(project), log };
     const { port, started: server } = await startOn(listening, (free) =>
-      startServer(project, main, { ...settings, port: free }),
+      supervised(
+        () => startServer(project, main, { ...settings, port: free }),
+        (death) => report({ kind: "died", ...death }),
+      ),
     );
     const wantedPort = listening.port ?? usualPort;
     report({ kind: "serving", address: addressOf(listening.host, port), wantedPort, port });

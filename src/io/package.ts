@@ -49,7 +49,10 @@ export function kitFiles(kind: DatabaseKind): GeneratedFile[] {
     .sort()
     .map((path) => ({ path: relative(root, path).split(sep).join("/"), place: path }))
     .filter(({ path }) => !notCopied.has(path))
-    .filter(({ path }) => (/^database\/(\w+)\//.exec(path)?.[1] ?? kind) === kind)
+    .filter(({ path }) => {
+      const [, folder = kind] = /^database\/(\w+)\//.exec(path) ?? [];
+      return folder === kind || (folder === "servers" && kind !== "sqlite");
+    })
     .map(({ path, place }) => {
       const text = readFileSync(place, "utf8");
       const used =

@@ -22,7 +22,11 @@ entities:
       money: money 0..9.5, required
       prototype: time
   Record:
+    label: '*/ globalThis.x = 1; /* @jsx x'
+    plural: 'Records \`\${x}\` biome-ignore lint: x'
     fields:
+      null: {type: text, label: '@ts-nocheck # sourceMappingURL=x'}
+      proto: choice __proto__ | constructor
       from: date, required
       to_string: long text
       page: one Record

@@ -172,7 +172,7 @@ describe.each(kinds)("data files, on $kind,", (kind) => {
     const refused = await load(folder, "--delete-missing");
     expect(refused).toMatchObject({
       status: 1,
-      error: expect.stringContaining("others refer to them"),
+      error: expect.stringContaining("rows that stay refer to some that would be deleted"),
     });
     writeData(folder, { Hive: "code,apiary\nB-1,Linden\n" });
     expect(await load(folder, "--delete-missing")).toEqual({

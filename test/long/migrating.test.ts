@@ -73,7 +73,7 @@ describe("a migration of many rows", () => {
     for (let round = 0; round < 14; round++) {
       const folder = temporaryFolder();
       cpSync(fresh, folder, { recursive: true });
-      await killed(folder, "migrate", { DATABASE_URL: "" }, 200 + (round / 14) * took);
+      await killed(folder, ["migrate"], { DATABASE_URL: "" }, 200 + (round / 14) * took);
       const { status, err } = await levadura(["migrate"], folder);
       expect([status, err]).toEqual([0, ""]);
       const file = join(folder, "records.db");
@@ -82,7 +82,7 @@ describe("a migration of many rows", () => {
       expect(readdirSync(join(folder, "kept")).filter((name) => name.includes("begun"))).toEqual(
         [],
       );
-      await levadura(["rewind"], folder);
+      await levadura(["rewind", "--yes"], folder);
       expect(
         rowsOf(
           file,
@@ -162,21 +162,21 @@ describe.each([postgres, mariadb])("migrations in $kind", async (server) => {
     const took = Date.now() - begun;
     const expected = await server.rowsIn(url, content);
     expect(expected).toHaveLength(10_000);
-    expect(await run("rewind")).toMatchObject({ status: 0, err: "" });
+    expect(await run("rewind", "--yes")).toMatchObject({ status: 0, err: "" });
     const half = new Set<boolean>();
     for (let round = 0; round < 14; round++) {
       // Every other time it is the way back that is killed.
-      const [first, last] = round % 2 === 0 ? ["migrate", "migrate"] : ["rewind", "rewind"];
-      await killed(folder, first, env, 200 + (round / 14) * took);
+      const last = round % 2 === 0 ? ["migrate"] : ["rewind", "--yes"];
+      await killed(folder, last, env, 200 + (round / 14) * took);
       const { out } = await run("history");
       half.add(out.includes("half-way"));
       if (round % 2 === 0) {
-        const { status, err } = await run(last);
+        const { status, err } = await run(...last);
         expect([status, err]).toEqual([0, ""]);
         expect(await server.rowsIn(url, content)).toEqual(expected);
         expect((await run("changes", "--check")).status).toBe(0);
       } else {
-        if (out.match(/0002-\S+ +(applied|half-way)/)) await run(last);
+        if (out.match(/0002-\S+ +(applied|half-way)/)) await run(...last);
         expect(await server.rowsIn(url, all)).toEqual(rows);
       }
     }
@@ -188,11 +188,11 @@ describe.each([postgres, mariadb])("migrations in $kind", async (server) => {
 /** Starts a command and kills it after a while, in milliseconds. */
 async function killed(
   folder: string,
-  command: string,
+  command: readonly string[],
   env: Record<string, string>,
   after: number,
 ): Promise<void> {
-  const child = spawn(process.execPath, [join(repository, "bin/levadura.js"), command], {
+  const child = spawn(process.execPath, [join(repository, "bin/levadura.js"), ...command], {
     cwd: folder,
     stdio: "ignore",
     env: { ...process.env, ...env },

@@ -149,9 +149,7 @@ describe.each(all)("seeding over $kind", (kind) => {
     await rows("update keeper set version = 2, phone = '12345' where id = 3");
     const refused = await levadura(["seed", "--empty-first", "--yes"], folder);
     expect(refused.status).toBe(2);
-    expect(refused.err).toContain(
-      "Keeper has 1 row that seeding didn't make, or that somebody changed (3)",
-    );
+    expect(refused.err).toContain("Keeper has 1 row entered or changed by users (3)");
     expect(await rows("select id from hive")).toHaveLength(8163);
     const emptied = await levadura(
       ["seed", "--empty-first", "--yes", "--throw-away", "Keeper", "--rows", "1000"],
@@ -228,7 +226,7 @@ describe.each(all)("seeding over $kind", (kind) => {
     expect(await rows("select name from remedy")).toHaveLength(2);
     const used = await refused(folder, "Hive", "--empty-first", "--yes");
     expect(used.status).toBe(1);
-    expect(used.err).toContain("rows that stay refer to some that would go: ");
+    expect(used.err).toContain("rows that stay refer to some that would be deleted: ");
     expect(used.err).toContain("of Treatment refer to rows of Hive by hive");
     await levadura(["build"], folder);
     const server = await running(["serve"], folder);
@@ -244,7 +242,7 @@ describe.each(all)("seeding over $kind", (kind) => {
     }
     const own = await refused(folder, "--empty-first", "--yes");
     expect(own.status).toBe(2);
-    expect(own.err).toContain("Hive has 1 row that seeding didn't make, or that somebody changed");
+    expect(own.err).toContain("Hive has 1 row entered or changed by users");
     expect(own.err).toContain("name it: --throw-away Hive");
     expect(await rows("select code from hive where code = 'MY-1'")).toHaveLength(1);
     const gone = await seeded(folder, "--empty-first", "--throw-away", "Hive", "--yes");

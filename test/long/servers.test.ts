@@ -110,7 +110,7 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
       "colony: the column extra was added by hand",
     );
     await server.rowsIn(database.url, "alter table colony drop column extra");
-    await run("rewind");
+    await run("rewind", "--yes");
     const columns = "id, code, town, weight, notes, version";
     expect(await server.rowsIn(database.url, `select ${columns} from hive order by id`)).toEqual(
       ready.map(({ id, code, town, weight, notes, version }) => ({
@@ -170,7 +170,7 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
         expect.stringContaining("may not do that"),
       ]);
       const env = { DATABASE_URL: (await narrowAccount(server, "all")).url };
-      for (const command of [["migrate"], ["seed"], ["changes", "--check"], ["rewind"]]) {
+      for (const command of [["migrate"], ["seed"], ["changes", "--check"], ["rewind", "--yes"]]) {
         expect(await levadura(command, folder, { env })).toMatchObject({ status: 0, err: "" });
       }
     },

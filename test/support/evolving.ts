@@ -1,10 +1,11 @@
 import { join } from "node:path";
 import { expect } from "vitest";
+import { written } from "../../kit/database/mariadb/moments.ts";
 import { applyMigrations, type Migration, rewindMigration } from "../../kit/database/migrations.ts";
 import { RowsInTheWay } from "../../kit/database/running.ts";
 import { difference } from "../../src/core/evolution/difference.ts";
-import type { Entity, Model } from "../../src/core/model/model.ts";
-import { schemaOf, tableOf } from "../../src/core/schema/from-model.ts";
+import { type Entity, isMany, type Model } from "../../src/core/model/model.ts";
+import { linkOf, schemaOf, tableOf } from "../../src/core/schema/from-model.ts";
 import { type Schema, tableNamed } from "../../src/core/schema/schema.ts";
 import { usualCounts } from "../../src/core/seeding/plan.ts";
 import { type EntitySample, Sampling } from "../../src/core/seeding/sampling.ts";
@@ -13,6 +14,14 @@ import { folded, isOrdered, orderColumn } from "../../src/core/sql/sqlite/orderi
 import type { Catalogue, Engine } from "../../src/io/engines/engine.ts";
 import { migrationOf } from "../../src/io/project/migrations.ts";
 import { pairOfModels } from "./pairs.ts";
+import {
+  type Cell,
+  type Content,
+  type Edit,
+  editsOf,
+  expectedCells,
+  linkText,
+} from "./plain-moves.ts";
 
 /** The whole content of the tables of a schema, row by row, columns by name. */
 export async function contentOf(
@@ -28,6 +37,99 @@ export async function contentOf(
     content.set(name, rows.map((row) => JSON.stringify(names.map((each) => row[each]))).sort());
   }
   return content;
+}
+
+/** The same by numbers, as a plain evaluation reads it. */
+async function cellsIn(engine: Engine, model: Model): Promise<Content> {
+  const { quoted } = engine.dialect;
+  const content: Content = { rows: new Map(), links: new Map() };
+  for (const entity of model.entities) {
+    const rows = await engine.migrations.rows<Record<string, Cell> & { id: number }>(
+      `select * from ${quoted(tableOf(entity.name))}`,
+    );
+    content.rows.set(
+      tableOf(entity.name),
+      new Map(rows.map((row) => [Number(row.id), plainRow(row)])),
+    );
+    for (const field of entity.fields.filter(isMany)) {
+      const { table, from, to } = linkOf(entity, field);
+      const links = new Map<number, number[]>();
+      for (const row of await engine.migrations.rows<Record<string, number>>(
+        `select ${quoted(from)} as one, ${quoted(to)} as other from ${quoted(table)}`,
+      )) {
+        links.set(Number(row.one), [...(links.get(Number(row.one)) ?? []), Number(row.other)]);
+      }
+      content.links.set(table, links);
+    }
+  }
+  return content;
+}
+
+function plainRow(row: Record<string, unknown>): Record<string, Cell> {
+  return Object.fromEntries(
+    Object.entries(row).map(([name, value]) => [
+      name,
+      typeof value === "boolean" || typeof value === "bigint" ? Number(value) : (value as Cell),
+    ]),
+  );
+}
+
+/** How many cells were compared with what they have to be. */
+export const compared = { cells: 0 };
+
+/** Holds every cell of a database against what a plain evaluation of the two models makes of the rows before. */
+async function expectMoved(
+  engine: Engine,
+  [before, after]: readonly [Model, Model],
+  rows: Content,
+  context: string,
+): Promise<void> {
+  const now = await cellsIn(engine, after);
+  for (const { table, id, column, cells } of expectedCells(before, after, rows)) {
+    const links = now.links.get(table);
+    const row = now.rows.get(table)?.get(id);
+    const cell = links ? linkText(links.get(id)) : row?.[column];
+    compared.cells++;
+    if (cell === undefined || !cells.includes(cell)) {
+      expect.fail(
+        `${table} ${id}, ${column}: ${JSON.stringify(cell)} and not ${JSON.stringify(cells)}\n${context}`,
+      );
+    }
+  }
+}
+
+/** Writes into a cell, as somebody does by hand. */
+async function setCell(
+  engine: Engine,
+  { id, table, column, value }: { id: number; table: string; column: string; value: Cell },
+  version: string,
+): Promise<void> {
+  const { name, quoted } = engine.dialect;
+  const isMoment = name === "mariadb" && /T.*Z$/.test(String(value));
+  await engine.migrations.rows(
+    `update ${quoted(table)} set ${quoted(column)} = ?, version = version ${version} where id = ?`,
+    [isMoment ? written(value) : value, id],
+  );
+}
+
+/** Holds edits that were made before a way back against what they are to be after it, and undoes them. */
+async function expectEdits(
+  engine: Engine,
+  before: Model,
+  edits: readonly Edit[],
+  context: string,
+): Promise<void> {
+  const now = await cellsIn(engine, before);
+  for (const { id, back } of edits) {
+    const cell = now.rows.get(back.table)?.get(id)?.[back.column];
+    expect([back.table, id, back.column, cell], context).toEqual([
+      back.table,
+      id,
+      back.column,
+      back.value,
+    ]);
+    await setCell(engine, { ...back, id, value: back.before }, "- 1");
+  }
 }
 
 function sorted(catalogue: Catalogue | undefined): unknown {
@@ -137,6 +239,7 @@ export async function thereAndBack(engine: Engine, folder: string, seed: number)
   await fillAccented(engine, before, seed);
   await expectOrders(engine, from, context);
   const rows = await contentOf(engine, from);
+  const cells = await cellsIn(engine, before);
   const catalogue = sorted(await engine.catalogue());
   try {
     await applyMigrations(engine.migrations, migrations, options);
@@ -152,6 +255,7 @@ export async function thereAndBack(engine: Engine, folder: string, seed: number)
     sorted(await engine.catalogueOf(schemaOf(after))),
   );
   await expectOrders(engine, schemaOf(after), context);
+  await expectMoved(engine, models, cells, context);
   for (const { name, was } of after.entities) {
     // A name that was another's is taken for that other one, as long as this one was there.
     const left =
@@ -162,11 +266,14 @@ export async function thereAndBack(engine: Engine, folder: string, seed: number)
     const count = await engine.count(`select 1 from ${engine.dialect.quoted(tableOf(name))}`);
     expect(count, context).toBeGreaterThanOrEqual(rows.get(old.name)?.length ?? 0);
   }
+  const edits = editsOf(before, after, cells);
+  for (const { id, typed } of edits) await setCell(engine, { ...typed, id }, "+ 1");
   try {
     await rewindMigration(engine.migrations, next, options);
   } catch (error) {
     throw new Error(`seed ${seed}, back: ${(error as Error).message}\n${context}`);
   }
+  await expectEdits(engine, before, edits, context);
   expect(sorted(await engine.catalogue()), context).toEqual(catalogue);
   expect(await contentOf(engine, from), context).toEqual(rows);
   await expectOrders(engine, from, context);

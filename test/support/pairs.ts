@@ -4,6 +4,7 @@ import { readModel } from "../../src/core/model/read.ts";
 
 /** A model as a few pieces that can be changed at random. */
 interface Sketch {
+  timezone: string;
   entities: SketchEntity[];
 }
 
@@ -80,6 +81,22 @@ const scalars = [
   "choice big | tiny | it's",
 ];
 
+const timezones = [
+  "UTC",
+  "America/New_York",
+  "Europe/Madrid",
+  "Asia/Kolkata",
+  "Pacific/Kiritimati",
+];
+
+/** What becomes of the choices of `small | big | huge`: exchanged, passed on in a circle, merged. */
+const otherChoices = [
+  "choice small was big | big was small | huge",
+  "choice big was small | small was huge | huge was big",
+  "choice big was small | huge",
+  "choice big was small | tiny was big | huge",
+];
+
 function field(chance: Chance, name: string, entities: readonly string[]): SketchField {
   const type = chance.happens(30)
     ? `${chance.of(["one", "one", "many"])} ${chance.of(entities)}`
@@ -109,6 +126,7 @@ function options(chance: Chance, type: string): string[] {
 function sketch(chance: Chance): Sketch {
   const names = [...new Set([0, 1, 2].map(() => chance.of(entityNames)))];
   return {
+    timezone: chance.of(timezones),
     entities: names.map((name) => ({
       name,
       ruled: [chance.of(fieldNames), chance.of(fieldNames)],
@@ -132,7 +150,7 @@ function changed(before: Sketch, chance: Chance): Sketch {
     const each = chance.of(entity.fields);
     const unused = fieldNames.filter((name) => entity.fields.every((other) => other.name !== name));
     if (chance.happens(25)) entity.ruled = [chance.of(fieldNames), chance.of(fieldNames)];
-    switch (chance.below(11)) {
+    switch (chance.below(16)) {
       case 0:
         if (unused[0]) entity.fields.push(field(chance, chance.of(unused), names));
         break;
@@ -208,9 +226,70 @@ function changed(before: Sketch, chance: Chance): Sketch {
           each.type = `one ${chance.of(names)}`;
           each.options = formerly(each);
         }
+        break;
+      case 11:
+      case 12:
+        exchangeFields(before, entity, chance);
+        break;
+      case 13:
+        exchangeEntities(before, after, chance);
+        break;
+      case 14:
+        if (
+          each.type === "choice small | big | huge" &&
+          fromBefore(before, entity).includes(each)
+        ) {
+          each.type = chance.of(otherChoices);
+        }
+        break;
+      case 15:
+        if (/^date/.test(each.type)) {
+          each.type = each.type === "datetime" ? chance.of(["date", "time"]) : "datetime";
+          each.options = formerly(each);
+        }
     }
   }
   return after;
+}
+
+/** The fields of an entity, other than `name`, that had their names and types before already. */
+function fromBefore(before: Sketch, entity: SketchEntity): SketchField[] {
+  const former = before.entities.find(({ name }) => name === (entity.was ?? entity.name));
+  return entity.fields.filter(
+    ({ name, type, options: words }) =>
+      name !== "name" &&
+      !words.some((word) => word.startsWith("was")) &&
+      entity.fields.every((other) => !other.options.includes(`was ${name}`)) &&
+      former?.fields.some((old) => old.name === name && old.type === type),
+  );
+}
+
+/** Lets two or three fields pass their names on, each to the next one. */
+function exchangeFields(before: Sketch, entity: SketchEntity, chance: Chance): void {
+  const circle = fromBefore(before, entity).slice(0, 2 + chance.below(2));
+  if (circle.length < 2) return;
+  const names = circle.map(({ name }) => name);
+  for (const [at, each] of circle.entries()) {
+    each.options.push(`was ${each.name}`);
+    each.name = names[(at + 1) % names.length] as string;
+  }
+}
+
+/** Lets two entities exchange their names. */
+function exchangeEntities(before: Sketch, after: Sketch, chance: Chance): void {
+  const [one, other] = after.entities.filter(
+    ({ name, was }) =>
+      !was &&
+      before.entities.some((old) => old.name === name) &&
+      after.entities.every((each) => each.was !== name),
+  );
+  if (!one || !other || chance.happens(50)) return;
+  const names = [one.name, other.name] as const;
+  rename(after, names[0], "Nothing");
+  rename(after, names[1], names[0]);
+  rename(after, "Nothing", names[1]);
+  [one.name, other.name] = [names[1], names[0]];
+  [one.was, other.was] = names;
 }
 
 function formerly({ options: words }: SketchField): string[] {
@@ -243,7 +322,7 @@ function rules({ ruled: [first, second], fields }: SketchEntity): string {
   return `\n    rules:${lines}`;
 }
 
-function print({ entities }: Sketch): string {
+function print({ timezone, entities }: Sketch): string {
   const lines = entities.map((entity) => {
     const { name, was, fields } = entity;
     const own = fields.map(
@@ -252,7 +331,7 @@ function print({ entities }: Sketch): string {
     );
     return `  ${name}:\n${was ? `    was: ${was}\n` : ""}    fields:\n${own.join("\n")}${rules(entity)}`;
   });
-  return `levadura: 1\nentities:\n${lines.join("\n")}\n`;
+  return `levadura: 1\napp: {timezone: ${timezone}}\nentities:\n${lines.join("\n")}\n`;
 }
 
 /** Two models, the second of them the first after some changes; the same for the same seed. */

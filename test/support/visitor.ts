@@ -28,6 +28,12 @@ export class Visitor {
     return this.#send(path, { method: "POST", body, headers: { origin: this.base } });
   }
 
+  /** Opens a page and sends its form as it is, with some fields typed over. */
+  async submit(page: string, fields: Record<string, string | string[]> = {}): Promise<Answer> {
+    const { html } = await this.get(page);
+    return this.post(page, { ...hiddenInputs(html), ...fields });
+  }
+
   async #send(path: string, init: RequestInit): Promise<Answer> {
     let next = path;
     let request = init;
@@ -53,6 +59,14 @@ export class Visitor {
     }
     throw new Error(`too many redirections from ${path}`);
   }
+}
+
+/** What a page's form carries without being seen. */
+export function hiddenInputs(html: string): Record<string, string> {
+  const tags = html.match(/<input[^>]*\btype="hidden"[^>]*>/g) ?? [];
+  const value = (tag: string, name: string) =>
+    new RegExp(`\\b${name}="([^"]*)"`).exec(tag)?.[1] ?? "";
+  return Object.fromEntries(tags.map((tag) => [value(tag, "name"), value(tag, "value")]));
 }
 
 /** The value of a hidden or other input in a page. */

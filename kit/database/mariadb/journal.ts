@@ -1,4 +1,5 @@
 import { rmSync } from "node:fs";
+import { basename, join } from "node:path";
 import type { Journal, Outcome, Task } from "../migrations.ts";
 import {
   type ApplyOptions,
@@ -40,7 +41,8 @@ export class StepJournal implements Journal {
     }
     const operations = operationsOf(task.script);
     refuseEdited(entry, operations);
-    const folders = { begun: entry.kept, folder: entry.kept };
+    const kept = keptWithin(options, entry.kept);
+    const folders = { begun: kept, folder: kept };
     const run = new ScriptRun(this.connection, { ...options, ...task }, folders);
     try {
       await this.#proceed(entry, operations, run, options);
@@ -62,7 +64,7 @@ export class StepJournal implements Journal {
     }
     await this.#sweep();
     const keeps = operations.some(({ part }) => part.kind === "keep");
-    return { findings: run.findings, ...(keeps && { kept: entry.kept }) };
+    return { findings: run.findings, ...(keeps && { kept }) };
   }
 
   async close(): Promise<void> {
@@ -128,7 +130,7 @@ export class StepJournal implements Journal {
     const forward = entry.direction === "forward";
     // What is brought back is what this run kept; what is kept again goes to where it was. What this run had made
     // itself is kept apart until then, since files of both may be called alike.
-    const kept = forward ? entry.kept : (keptBefore ?? entry.kept);
+    const kept = keptWithin(options, forward ? entry.kept : (keptBefore ?? entry.kept));
     const again = forward ? `${kept}-undone` : kept;
     const folders = { begun: again, folder: again };
     const named = { ...options, name: entry.migration, keptBefore: kept };
@@ -168,6 +170,11 @@ export class StepJournal implements Journal {
       [[migration, direction, undoing, script, steps, done, catalogue, kept]],
     );
   }
+}
+
+/** A folder of kept rows by its name alone: a database can't send anybody elsewhere. */
+function keptWithin({ keptFolder }: ApplyOptions, kept: string): string {
+  return join(keptFolder, basename(kept));
 }
 
 /** How far a run is. */

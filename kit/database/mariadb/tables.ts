@@ -3,16 +3,21 @@ import {
   Kysely,
   MysqlAdapter,
   MysqlDialect,
+  type MysqlPool,
+  type MysqlPoolConnection,
   type RawBuilder,
   type SqlBool,
   sql,
 } from "kysely";
-import { createPool } from "mysql2";
+import { createPool, type Pool as MysqlConnections, type PoolConnection } from "mysql2";
 import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
 import { columnsOfIndex } from "../index-names.ts";
 import { wordPattern } from "../letters.ts";
+import { databaseLimits, type Limits } from "../limits.ts";
+import { mostConnections, type Pool, PooledConnection } from "../servers/pooling.ts";
 import { clientSettings, session } from "./connection.ts";
 import { type Moments, MomentsPlugin } from "./moments.ts";
+import { troubleOf } from "./trouble.ts";
 
 /** Unlike others that speak its protocol, MariaDB gives back what it inserted. */
 class Adapter extends MysqlAdapter {
@@ -27,16 +32,98 @@ class Dialect extends MysqlDialect {
   }
 }
 
-/** The typed tables of a MariaDB database, over at most ten connections. */
+/** The typed tables of a MariaDB database, over a pool of connections. */
 export function openTables<Tables>(address: string, moments?: Moments): Kysely<Tables> {
-  const pool = createPool({ ...clientSettings(address), connectionLimit: 10 });
+  const limits = databaseLimits();
+  const pool = createPool({
+    ...clientSettings(address),
+    connectTimeout: limits.wait,
+    connectionLimit: mostConnections,
+  });
+  const own = [
+    ...session,
+    // Gaps between keys aren't locked, so that changes of different records don't meet.
+    "set session transaction isolation level read committed",
+    `set session max_statement_time = ${limits.statement / 1000}, innodb_lock_wait_timeout = ${Math.ceil(limits.wait / 1000)}`,
+  ];
   pool.on("connection", (connection) => {
-    for (const statement of session) connection.query(statement);
+    connection.on("error", () => undefined);
+    for (const statement of own) {
+      connection.query(statement, (error) => error && connection.destroy());
+    }
   });
   return new Kysely<Tables>({
-    dialect: new Dialect({ pool }),
+    dialect: new Dialect({ pool: connections(pool, limits) }),
     plugins: [new MomentsPlugin(moments)],
   });
+}
+
+/** The connections of a pool as the query builder takes them. */
+function connections(pool: MysqlConnections, limits: Limits): MysqlPool {
+  // For a server that doesn't answer at all, not even that the statement took too long.
+  const timeout = limits.statement + 1000;
+  const access: Pool<PoolConnection, unknown> = {
+    connect: () => connectionOf(pool, limits.wait),
+    query: (connection, text, values) =>
+      new Promise((resolve, reject) => {
+        connection.query({ sql: text, values: [...values], timeout }, (error, result) =>
+          error ? reject(error) : resolve(result),
+        );
+      }),
+    release: (connection, useless) => (useless ? connection.destroy() : connection.release()),
+    troubleOf,
+    isSilence: (error) => (error as { code?: string }).code === "PROTOCOL_SEQUENCE_TIMEOUT",
+  };
+  return {
+    getConnection: (take) => {
+      access.connect().then(
+        (client) => take(null, asCallbacks(new PooledConnection(access, client))),
+        (error) => take(error, undefined as never),
+      );
+    },
+    end: (ended) => pool.end((error) => ended(error)),
+  };
+}
+
+function asCallbacks(connection: PooledConnection<PoolConnection, unknown>): MysqlPoolConnection {
+  const query = (
+    text: string,
+    values: readonly unknown[],
+    done: (error: unknown, result?: unknown) => void,
+  ) => {
+    connection.query(text, values).then(
+      (result) => done(null, result),
+      (error) => done(error),
+    );
+  };
+  return { query: query as never, release: () => connection.release() };
+}
+
+/** A connection of the pool, unless all of them are in use for too long. */
+function connectionOf(pool: MysqlConnections, patience: number): Promise<PoolConnection> {
+  return new Promise((resolve, reject) => {
+    let late = false;
+    const tooLate = setTimeout(() => {
+      late = true;
+      const error = new Error("All connections are in use.");
+      reject(Object.assign(error, { code: "ER_CON_COUNT_ERROR" }));
+    }, patience);
+    pool.getConnection((error, connection) => {
+      clearTimeout(tooLate);
+      if (late) connection?.release();
+      else if (error) reject(error);
+      else resolve(connection);
+    });
+  });
+}
+
+/** Adds a row to a table unless its key is there already; the number of affected rows tells. */
+export function insertUnlessThere(
+  table: string,
+  row: Readonly<Record<string, string>>,
+): RawBuilder<unknown> {
+  const columns = sql.join(Object.keys(row).map((name) => sql.ref(name)));
+  return sql`insert ignore into ${sql.table(table)} (${columns}) values (${sql.join(Object.values(row))})`;
 }
 
 /** Whether a text holds a word, whatever the case and the accents of its letters. */

@@ -6,17 +6,54 @@ import {
   type SqlBool,
   sql,
 } from "kysely";
-import pg from "pg";
+import pg, { type PoolClient, type QueryResult } from "pg";
 import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
 import { wordPattern } from "../letters.ts";
+import { databaseLimits } from "../limits.ts";
+import { mostConnections, type Pool, PooledConnection } from "../servers/pooling.ts";
 import { clientSettings } from "./connection.ts";
+import { troubleOf } from "./trouble.ts";
 
-/** The typed tables of a PostgreSQL database, over at most ten connections. */
+/** The typed tables of a PostgreSQL database, over a pool of connections. */
 export function openTables<Tables>(address: string): Kysely<Tables> {
-  const pool = new pg.Pool(clientSettings(address));
-  // A connection that the server ends while nobody uses it is replaced at the next query.
-  pool.on("error", (error) => console.error(`The database: ${error.message}`));
-  return new Kysely<Tables>({ dialect: new PostgresDialect({ pool }) });
+  const limits = databaseLimits();
+  const settings = clientSettings(address);
+  const pool = new pg.Pool({
+    max: mostConnections,
+    ...settings,
+    options: `${settings.options} -c statement_timeout=${limits.statement} -c lock_timeout=${limits.wait} -c idle_in_transaction_session_timeout=${3 * limits.statement}`,
+    connectionTimeoutMillis: limits.wait,
+    // For a server that doesn't answer at all, not even that the statement took too long.
+    query_timeout: limits.statement + 1000,
+  });
+  // A connection that is lost is replaced at the next query. Who uses it hears of it there; without a listener
+  // the error would end the process.
+  pool.on("error", () => undefined);
+  pool.on("connect", (client) => client.on("error", () => undefined));
+  const access: Pool<PoolClient, QueryResult> = {
+    connect: () => pool.connect(),
+    query: (client, text, values) => client.query(text, [...values]),
+    release: (client, useless) => client.release(useless),
+    troubleOf,
+    isSilence: (error) => troubleOf(error) === "slow" && !(error instanceof pg.DatabaseError),
+  };
+  const connect = async () => {
+    const connection = new PooledConnection(access, await pool.connect());
+    const query = (text: string, values: readonly unknown[]) => connection.query(text, values);
+    return { query: query as never, release: () => connection.release() };
+  };
+  return new Kysely<Tables>({
+    dialect: new PostgresDialect({ pool: { connect, end: () => pool.end() } }),
+  });
+}
+
+/** Adds a row to a table unless its key is there already; the number of affected rows tells. */
+export function insertUnlessThere(
+  table: string,
+  row: Readonly<Record<string, string>>,
+): RawBuilder<unknown> {
+  const columns = sql.join(Object.keys(row).map((name) => sql.ref(name)));
+  return sql`insert into ${sql.table(table)} (${columns}) values (${sql.join(Object.values(row))}) on conflict do nothing`;
 }
 
 /** Whether a text holds a word, whatever the case and the accents of its letters. */

@@ -1,8 +1,9 @@
+import { closeSync, existsSync, openSync } from "node:fs";
 import { resolve } from "node:path";
 import Driver from "libsql";
 import { inBatches } from "../batches.ts";
 import type { MigrationConnection } from "../migrations.ts";
-import { unquoted } from "../running.ts";
+import { NoWay, unquoted } from "../running.ts";
 import { prepareLetters } from "./letters.ts";
 
 /** The word in the names of SQL files: `forward.sqlite.sql`. */
@@ -22,18 +23,22 @@ export async function openConnection(address: string): Promise<MigrationConnecti
   return migrationConnection(openFile(fileOf(address)));
 }
 
-/** A SQLite file: written ahead, foreign keys on, and patient for five seconds when another process writes. */
-export function openFile(file: string): Driver.Database {
+/** A SQLite file: written ahead, foreign keys on, and as patient when another process writes, in milliseconds. */
+export function openFile(file: string, patience = 5000): Driver.Database {
+  // Rows are their owner's alone. Only a file that isn't there is touched: closing one takes away its locks.
+  if (file !== ":memory:" && !existsSync(file)) closeSync(openSync(file, "a", 0o600));
   const driver = new Driver(file);
+  // Making a file one that is written ahead needs it alone for a moment.
   driver.pragma("busy_timeout = 5000");
   driver.pragma("journal_mode = WAL");
   driver.pragma("synchronous = NORMAL");
   driver.pragma("foreign_keys = ON");
+  driver.pragma(`busy_timeout = ${patience}`);
   return driver;
 }
 
 /** How long a migration waits for another one to end, in milliseconds. */
-const patience = 600_000;
+const longestWait = 600_000;
 
 /** The same file as migrations need it. */
 export function migrationConnection(driver: Driver.Database): MigrationConnection {
@@ -47,6 +52,7 @@ export function migrationConnection(driver: Driver.Database): MigrationConnectio
   /** Whether rows were touched since the transaction began, so that references may lead nowhere. */
   let touched = false;
   return {
+    ownTypes: { numbered: "integer primary key autoincrement", moment: "text" },
     run: async (text) => {
       touched ||= /\b(drop table|update|delete|insert)\b/i.test(text);
       driver.exec(text);
@@ -62,7 +68,14 @@ export function migrationConnection(driver: Driver.Database): MigrationConnectio
       return { columns, rows: statement.iterate() as IterableIterator<unknown[]> };
     },
     fill: (table, columns, given) => fill(driver, table, columns, given),
-    holdTriggers: async (table) => holdTriggers(driver, table),
+    holdTriggers: async (table, columns) => {
+      const returnColumns = holdColumns(driver, table, columns);
+      const returnTriggers = holdTriggers(driver, table);
+      return async () => {
+        returnColumns();
+        await returnTriggers();
+      };
+    },
     hasTable: async (name) =>
       driver.prepare("select 1 from sqlite_schema where type = 'table' and name = ?").all(name)
         .length > 0,
@@ -99,7 +112,7 @@ export function migrationConnection(driver: Driver.Database): MigrationConnectio
 }
 
 async function beginPatiently(driver: Driver.Database): Promise<void> {
-  for (const end = Date.now() + patience; ; ) {
+  for (const end = Date.now() + longestWait; ; ) {
     try {
       driver.exec("begin immediate");
       return;
@@ -131,6 +144,48 @@ async function fill(
     if (batch.length === atOnce) many.run(batch.flat().map(encode));
     else for (const row of batch) single.run(row.map(encode));
   });
+}
+
+interface ColumnInfo {
+  name: string;
+  type: string;
+  notnull: number;
+  dflt_value: string | null;
+  hidden: number;
+}
+
+/** Carries columns that were added by hand over into the rebuilt table, with their values. */
+function holdColumns(driver: Driver.Database, table: string, known: readonly string[]): () => void {
+  const names = new Set(known.map((column) => unquoted(column).toLowerCase()));
+  const all = driver
+    .prepare("select * from pragma_table_xinfo(?)")
+    .all(unquoted(table)) as ColumnInfo[];
+  const added = known.length === 0 ? [] : all.filter(({ name }) => !names.has(name.toLowerCase()));
+  if (added.length === 0) return () => undefined;
+  const referring = driver
+    .prepare('select "from" as name from pragma_foreign_key_list(?)')
+    .all(unquoted(table)) as { name: string }[];
+  const quoted = (name: string) => `"${name.replaceAll('"', '""')}"`;
+  for (const { name, notnull, dflt_value, hidden } of added) {
+    const plain = hidden === 0 && !(notnull === 1 && dflt_value === null);
+    if (plain && !referring.some((each) => each.name === name)) continue;
+    throw new NoWay(
+      `The column ${name} of ${unquoted(table)} was added by hand, and can't be carried over when the table is rebuilt. Remove it, or declare it in the model.`,
+    );
+  }
+  const aside = quoted(`levadura_by_hand_${unquoted(table)}`);
+  const columns = added.map(({ name }) => quoted(name));
+  driver.exec(`create temp table ${aside} as select id, ${columns.join(", ")} from ${table}`);
+  return () => {
+    for (const { name, type, notnull, dflt_value } of added) {
+      const start = dflt_value === null ? "" : ` default ${dflt_value}`;
+      const needed = notnull === 1 ? " not null" : "";
+      driver.exec(`alter table ${table} add column ${quoted(name)} ${type}${needed}${start}`);
+    }
+    const sets = columns.map((column) => `${column} = a.${column}`).join(", ");
+    driver.exec(`update ${table} set ${sets} from ${aside} as a where a.id = ${table}.id`);
+    driver.exec(`drop table temp.${aside}`);
+  };
 }
 
 /** Triggers, and indexes that people made themselves, go when their table is made anew. */

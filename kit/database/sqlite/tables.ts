@@ -1,50 +1,37 @@
 import { type Expression, Kysely, type RawBuilder, type SqlBool, SqliteDialect, sql } from "kysely";
-import type Driver from "libsql";
 import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
 import { columnsOfIndex } from "../index-names.ts";
 import { lettersOf } from "../letters.ts";
-import { encode, fileOf, openFile } from "./connection.ts";
+import { fileOf } from "./connection.ts";
+import { FileDriver } from "./driver.ts";
 import { folded } from "./letters.ts";
 
 /** The typed tables of a SQLite file. */
 export function openTables<Tables>(address: string): Kysely<Tables> {
-  const driver = openFile(fileOf(address));
-  const statements = new Map<string, ReturnType<typeof coded>>();
-  const prepare = (text: string) => {
-    const known = statements.get(text);
-    if (known) return known;
-    // Preparing takes as long as a small query; an application has some hundred statements at most.
-    if (statements.size >= 500) statements.clear();
-    const statement = coded(driver.prepare(text));
-    statements.set(text, statement);
-    return statement;
-  };
-  return new Kysely<Tables>({
-    dialect: new SqliteDialect({ database: { prepare, close: () => driver.close() } }),
-  });
+  return new Kysely<Tables>({ dialect: new FileDialect(fileOf(address)) });
 }
 
-/** A statement whose values are encoded on the way in, and whose BOOLEAN columns are decoded on the way out. */
-function coded(statement: Driver.Statement) {
-  const booleans = statement.reader
-    ? statement
-        .columns()
-        .filter((column) => column.type?.toUpperCase() === "BOOLEAN")
-        .map((column) => column.name)
-    : [];
-  const decode = (rows: unknown[]) => {
-    for (const row of rows as Record<string, unknown>[]) {
-      for (const name of booleans) row[name] = row[name] === null ? null : row[name] === 1;
-    }
-    return rows;
-  };
-  return {
-    reader: statement.reader,
-    all: (values: readonly unknown[]) => decode(statement.all(values.map(encode))),
-    run: (values: readonly unknown[]) => statement.run(values.map(encode)),
-    iterate: (values: readonly unknown[]) =>
-      statement.iterate(values.map(encode)) as IterableIterator<unknown>,
-  };
+/** SQLite, reached in a way that never stops the process. */
+class FileDialect extends SqliteDialect {
+  readonly #file: string;
+
+  constructor(file: string) {
+    super({ database: () => Promise.reject(new Error("The driver opens the file.")) });
+    this.#file = file;
+  }
+
+  override createDriver(): FileDriver {
+    return new FileDriver(this.#file);
+  }
+}
+
+/** Adds a row to a table unless its key is there already; the number of affected rows tells. */
+export function insertUnlessThere(
+  table: string,
+  row: Readonly<Record<string, string>>,
+): RawBuilder<unknown> {
+  const columns = sql.join(Object.keys(row).map((name) => sql.ref(name)));
+  return sql`insert or ignore into ${sql.table(table)} (${columns}) values (${sql.join(Object.values(row))})`;
 }
 
 /** Whether a text holds a word, whatever the case and the accents of its letters. */

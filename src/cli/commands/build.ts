@@ -1,5 +1,6 @@
 import { buildApplication } from "../../flows/build.ts";
 import { buildableProject } from "../../flows/check.ts";
+import { aloneOn } from "../../flows/lock.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { next } from "../words.ts";
 
@@ -11,7 +12,9 @@ export default class Build extends LevaduraCommand {
   async run() {
     const { flags } = await this.parse(Build);
     const { project, model } = buildableProject(flags.project);
-    const built = await buildApplication(project, model, this.report);
+    const built = await aloneOn(project, "build", () =>
+      buildApplication(project, model, this.report),
+    );
     this.say(next("levadura serve", "runs it"));
     return built;
   }

@@ -2,6 +2,7 @@ import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
 import { buildableProject } from "../../flows/check.ts";
 import { type DraftOptions, draftMigration, draftStanding } from "../../flows/draft.ts";
+import { aloneOn } from "../../flows/lock.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { consequenceText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
@@ -52,7 +53,7 @@ export default class Draft extends LevaduraCommand {
     await this.#askForRenames(options, formerly, throwAway, () =>
       draftStanding(project, model, options),
     );
-    const drafted = await draftMigration(project, model, options);
+    const drafted = await aloneOn(project, "draft", () => draftMigration(project, model, options));
     if (!drafted) {
       this.say(done("Nothing to draft: the migrations have all of the model"));
       return { drafted: null };

@@ -4,6 +4,7 @@ import { keepImport, previewLoading } from "../../flows/import/keep.ts";
 import { type PreparedImport, prepareImport } from "../../flows/import/prepare.ts";
 import { writePlan } from "../../flows/import/write-plan.ts";
 import { type Loaded, loadData, pendingData } from "../../flows/load.ts";
+import { aloneOn } from "../../flows/lock.ts";
 import { requireMigrated } from "../../flows/migrate.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
@@ -70,7 +71,9 @@ Without a file it loads what stands in data/ and isn't in the database yet.`;
       const loading = flags.yes ? undefined : await previewLoading(prepared, options, this.report);
       if (loading) this.say(`\n${loadedText(loading, false)}`);
       if (!flags.yes && !(await this.#agreed(files))) return { ...outcome, loaded: loading ?? [] };
-      const kept = await keepImport(prepared, flags.plan, options, this.report);
+      const kept = await aloneOn(prepared.project, "import", () =>
+        keepImport(prepared, flags.plan, options, this.report),
+      );
       this.say("");
       for (const file of kept.files) this.say(done(`Wrote ${file}`));
       if (kept.loaded)
@@ -104,7 +107,9 @@ Without a file it loads what stands in data/ and isn't in the database yet.`;
         return { sheets: [], setAside: 0, written: [], loaded: expected };
       }
     }
-    const loaded = await loadData(project, model, files, options, this.report);
+    const loaded = await aloneOn(project, "import", () =>
+      loadData(project, model, files, options, this.report),
+    );
     this.say(`${done("Loaded into the database")}\n${loadedText(loaded, true)}`);
     return { sheets: [], setAside: 0, written: [], loaded };
   }

@@ -3,9 +3,11 @@ import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
 import { clearDatabase, clearingOf } from "../../flows/anew.ts";
 import { buildableProject, type Checked } from "../../flows/check.ts";
-import { migrateProject, putInOrder } from "../../flows/migrate.ts";
+import { aloneOn } from "../../flows/lock.ts";
+import { migrateLosses, migrateProject, putInOrder } from "../../flows/migrate.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
+import { askAboutLosses } from "../losses.ts";
 import { count, done, next } from "../words.ts";
 
 export default class Migrate extends LevaduraCommand {
@@ -16,6 +18,10 @@ export default class Migrate extends LevaduraCommand {
       description:
         "goes to this migration, forward or back: its number or name; 0 for before the first",
       helpValue: "N",
+    }),
+    yes: Flags.boolean({
+      char: "y",
+      description: "with --to: goes back without asking, whatever rows that deletes",
     }),
     "in-order": Flags.boolean({
       description: "first gives pending migrations numbers after those that are applied",
@@ -35,7 +41,15 @@ export default class Migrate extends LevaduraCommand {
     const { project, model } = buildableProject(flags.project);
     const moved = flags["in-order"] ? await this.#putInOrder(project, model) : [];
     const copy = flags.anew ? await this.#clear(project, flags.database) : undefined;
-    const { applied, rewound } = await migrateProject(project, model, this.report, flags.to);
+    const lost = flags.to === undefined ? [] : await migrateLosses(project, model, flags.to);
+    await askAboutLosses(lost, `levadura ${["migrate", ...this.argv].join(" ")}`, {
+      yes: flags.yes,
+      json: this.jsonEnabled(),
+      say: (text) => this.say(text),
+    });
+    const { applied, rewound } = await aloneOn(project, "migrate", () =>
+      migrateProject(project, model, this.report, flags.to),
+    );
     if (applied.length + rewound.length === 0) {
       this.say(done("Nothing to apply: the database is up to date"));
     }
@@ -49,13 +63,14 @@ export default class Migrate extends LevaduraCommand {
       applied: applied.map(({ name }) => name),
       rewound: rewound.map(({ name }) => name),
       findings: [...rewound, ...applied].flatMap(({ findings }) => findings),
+      ...(lost.length > 0 && { lost }),
       ...(moved.length > 0 && { moved }),
       ...(copy && { copy }),
     };
   }
 
   async #putInOrder(project: Checked["project"], model: Model) {
-    const moved = await putInOrder(project, model);
+    const moved = await aloneOn(project, "migrate", () => putInOrder(project, model));
     for (const { from, to } of moved) this.say(done(`${from} is called ${to} now`));
     if (moved.length === 0) this.say(done("The migrations are in order"));
     return moved;
@@ -83,7 +98,7 @@ export default class Migrate extends LevaduraCommand {
     if (named === undefined && !(await agreed(`${what}. Clear it and start afresh?`))) {
       throw new Failure("usage", "nothing was changed");
     }
-    const copy = await clearDatabase(project);
+    const copy = await aloneOn(project, "migrate", () => clearDatabase(project));
     this.say(done(`Cleared ${database}`, `a copy is in ${copy}`));
     return copy;
   }

@@ -1,7 +1,9 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
 import { buildableProject, type Checked, checkProject } from "../../flows/check.ts";
-import { emptyingPreview, seedProject } from "../../flows/seed.ts";
+import { othersIn } from "../../flows/clear-rows.ts";
+import { aloneOn } from "../../flows/lock.ts";
+import { clearingPreview, seedProject } from "../../flows/seed.ts";
 import { seedFiles } from "../../flows/seed-files.ts";
 import { entitiesNamed, type SeedRequest } from "../../flows/seed-order.ts";
 import { fileFormats } from "../../flows/seed-writers.ts";
@@ -37,7 +39,7 @@ export default class Seed extends LevaduraCommand {
     }),
     "throw-away": Flags.string({
       description:
-        "with --empty-first: the rows that people made of this entity may go too; they are kept in a file",
+        "with --empty-first: deletes all rows of this entity, also loaded ones and those entered by users; they are kept in a file",
       dependsOn: ["empty-first"],
       multiple: true,
       multipleNonGreedy: true,
@@ -81,8 +83,10 @@ export default class Seed extends LevaduraCommand {
       return written;
     }
     if (request.emptyFirst && !flags.yes) await this.#ask(checked, request);
-    const seeded = await seedProject(project, model, request, this.report);
-    if (seeded.kept) this.say(done("Kept what people had made", `in ${seeded.kept}`));
+    const seeded = await aloneOn(project, "seed", () =>
+      seedProject(project, model, request, this.report),
+    );
+    if (seeded.kept) this.say(done("Kept the rows that were not sample rows", `in ${seeded.kept}`));
     if (seeded.skipped.length > 0) {
       this.say(done("Left alone, because there are rows", seeded.skipped.join(", ")));
     }
@@ -91,16 +95,15 @@ export default class Seed extends LevaduraCommand {
   }
 
   async #ask({ project, model }: Checked, request: SeedRequest): Promise<void> {
-    const emptying = await emptyingPreview(project, model, request);
-    const samples = emptying.reduce((sum, each) => sum + each.samples, 0);
-    const own = emptying
-      .filter(({ entity }) => request.throwAway?.includes(entity.name))
-      .reduce((sum, each) => sum + each.own, 0);
-    if (samples + own === 0) return;
-    const what = [
-      ...(samples > 0 ? [count(samples, "sample row")] : []),
-      ...(own > 0 ? [`${count(own, "row")} that people made`] : []),
-    ].join(" and ");
+    const clearing = await clearingPreview(project, model, request);
+    const named = clearing.filter(({ entity }) => request.throwAway?.includes(entity.name));
+    const samples = clearing.reduce((sum, { counts }) => sum + counts.sample, 0);
+    const others = named.flatMap(({ entity, counts }) => {
+      const words = othersIn(counts);
+      return words ? [`${words} of ${entity.name}, which are kept in a file`] : [];
+    });
+    const what = [...(samples > 0 ? [count(samples, "sample row")] : []), ...others].join("; ");
+    if (what === "") return;
     if (!canAsk() || this.jsonEnabled()) {
       throw new Failure(
         "usage",

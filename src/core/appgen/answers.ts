@@ -6,8 +6,7 @@ import { nameIn } from "../formula/sql/sql.ts";
 import { automaticFields, type Field, type Formula, type Model } from "../model/model.ts";
 import { withArticle } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
-import { docText } from "./entity.ts";
-import { type Module, object, quote } from "./module.ts";
+import { type Module, object, propertyName, quote, remark } from "./module.ts";
 import { statementOf } from "./statements.ts";
 import { inputName, type Subject } from "./subject.ts";
 
@@ -24,7 +23,7 @@ export function conditions(module: Module, model: Model, subject: Subject): void
     const holds = statementOf(module, database, calculation, { row }, "to ask");
     const about = [rule.about ?? "", ...namedFields(calculation)].find((name) => inputs.has(name));
     const check = checkName(entity, rule);
-    return `${remark(rule)}
+    return `${formulaRemark(rule)}
   ${object([
     ["holds", `() => ${module.use("sql", "kysely")}${holds}`],
     ...(check ? [["check", quote(check)] as const] : []),
@@ -33,15 +32,17 @@ export function conditions(module: Module, model: Model, subject: Subject): void
   ])}`;
   });
   const type = module.type("Condition", "../../kit/conditions.ts");
-  module.add(`/** What has to hold for every ${docText(one)}. */
-export const ${camel}Conditions: readonly ${type}[] = [
+  module.add(
+    `export const ${camel}Conditions: readonly ${type}[] = [
   ${made.join(",\n  ")}
-];`);
+];`,
+    `What has to hold for every ${one}.`,
+  );
 }
 
 /** A formula as a remark above what was made of it. */
-function remark({ formula }: Pick<Formula, "formula">): string {
-  return `// = ${formula.replace(/^=\s*/, "").replace(/\s+/g, " ")}`;
+function formulaRemark({ formula }: Pick<Formula, "formula">): string {
+  return remark(`= ${formula.replace(/^=\s*/, "")}`);
 }
 
 /** A field for which something depends on what is typed, and on what. */
@@ -100,18 +101,20 @@ export function answers(module: Module, model: Model, subject: Subject): void {
       const use = answer === "shown" || answer === "needed" ? "to ask" : "to read";
       const statement = statementOf(module, model.app.database, calculation, computed, use);
       const values = namedFields(calculation).length > 0 ? "values" : "";
-      return `${remark(formula)}
-    ${quote(inputName(field))}: (${values}) => ${module.use("sql", "kysely")}${statement},`;
+      return `${formulaRemark(formula)}
+    ${propertyName(inputName(field))}: (${values}) => ${module.use("sql", "kysely")}${statement},`;
     });
     return `${answer}: {
     ${lines.join("\n    ")}
   },`;
   });
   const columns = module.type(`${pascal}Columns`, `./${file}.ts`);
-  module.add(`/** How the form of ${docText(withArticle(one))} answers to what is typed in it. */
-export const ${camel}Answers: ${module.type("FormAnswers", "../../kit/answers.ts")}<${module.type("Selectable", "kysely")}<${columns}>> = {
+  module.add(
+    `export const ${camel}Answers: ${module.type("FormAnswers", "../../kit/answers.ts")}<${module.type("Selectable", "kysely")}<${columns}>> = {
   ${groups.join("\n  ")}
-};`);
+};`,
+    `How the form of ${withArticle(one)} answers to what is typed in it.`,
+  );
 }
 
 /** The computed defaults of fields that no form asks for, as columns of a new row. */

@@ -1,4 +1,5 @@
 import type { DatabaseKind, Model } from "../model/model.ts";
+import { readable } from "../naming/characters.ts";
 import { entityModule } from "./entity.ts";
 import { pagesModule } from "./pages.ts";
 import { queriesModule } from "./queries.ts";
@@ -148,7 +149,11 @@ function readme(model: Model): string {
     model.app.database === "sqlite"
       ? "It needs Node 20 and nothing else."
       : "It needs Node 20, and the address of the database in DATABASE_URL: in the environment, or in a file `.env` here or in the folder above.";
-  return `# ${model.app.name}
+  const durable =
+    model.app.database === "sqlite"
+      ? "\n`DATABASE_SYNCHRONOUS=full` makes each save wait for the disk, so that not even a power failure takes it back."
+      : "";
+  return `# ${readable(model.app.name).replace(/[<>&\\[\]`*_#]/g, "\\$&")}
 
 A web application over a ${name} database. ${needs}
 
@@ -160,7 +165,8 @@ npm start
 
 It listens on 127.0.0.1:3000. These variables change that: \`PORT\`, \`HOST\`, \`ALLOWED_HOSTS\` (the names by
 which it may be reached besides localhost, with commas between them) and \`DATABASE_URL\`
-(\`${address}\`).
+(\`${address}\`). \`DATABASE_STATEMENT_SECONDS\` (20) and \`DATABASE_WAIT_SECONDS\` (5) say how long it waits
+for a statement, and for a connection or a turn to write, before it answers that it is busy.${durable}
 
 | folder | what is in it |
 |---|---|

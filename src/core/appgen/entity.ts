@@ -13,12 +13,14 @@ export function entityModule(subject: Subject): string {
   for (const field of entity.fields) {
     if (field.type.kind !== "choice") continue;
     const choices = object(field.type.choices.map((value) => [value, quote(choiceLabel(value))]));
-    module.add(`/** The choices of “${docText(field.label)}”, with their labels. */
-export const ${choicesName(subject, field)} = ${choices} as const;`);
+    module.add(
+      `export const ${choicesName(subject, field)} = ${choices} as const;`,
+      `The choices of “${field.label}”, with their labels.`,
+    );
   }
   const generated = module.type("Generated", "kysely");
-  module.add(`/** The columns of the table \`${subject.table}\`. */
-export interface ${pascal}Columns {
+  module.add(
+    `export interface ${pascal}Columns {
   id: ${generated}<number>;
   ${entity.fields
     .filter((field) => !isMany(field) && !isComputed(field))
@@ -27,27 +29,30 @@ export interface ${pascal}Columns {
   version: ${generated}<number>;
   created_at: string;
   updated_at: string;
-}`);
+}`,
+    `The columns of the table \`${subject.table}\`.`,
+  );
   module.use("z", "zod");
   const shape = object(inForm.map((field) => [inputName(field), check(module, subject, field)]));
-  module.add(`/** What the form of ${withArticle(one)} takes. */
-export const ${camel}Input = z.object(${shape});
-export type ${pascal}Input = z.infer<typeof ${camel}Input>;`);
-  module.add(`/** What the fields are called. */
-export const ${camel}Labels = ${object(labels(entity))};`);
-  module.add(`/** What a new ${one} starts with. */
-export const ${camel}Defaults = () => (${object(defaults(module, inForm))});`);
+  module.add(
+    `export const ${camel}Input = z.object(${shape});
+export type ${pascal}Input = z.infer<typeof ${camel}Input>;`,
+    `What the form of ${withArticle(one)} takes.`,
+  );
+  module.add(
+    `export const ${camel}Labels = ${object(labels(entity))};`,
+    "What the fields are called.",
+  );
+  module.add(
+    `export const ${camel}Defaults = () => (${object(defaults(module, inForm))});`,
+    `What a new ${one} starts with.`,
+  );
   return module.print();
 }
 
 /** A choice as people read it. */
 export function choiceLabel(value: string): string {
   return capitalized(value.replaceAll("_", " "));
-}
-
-/** A text within a doc comment. */
-export function docText(text: string): string {
-  return text.replaceAll("*/", "* /");
 }
 
 /** Labels by the name in forms; those of automatic fields too, where they are shown. */
@@ -122,5 +127,7 @@ export function defaultValue(module: Module, field: Field): string | undefined {
   if (!start || "formula" in start) return undefined;
   return "moment" in start
     ? `${module.use(start.moment, "../../kit/time.ts")}()`
-    : JSON.stringify(start.value);
+    : typeof start.value === "string"
+      ? quote(start.value)
+      : String(start.value);
 }

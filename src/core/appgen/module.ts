@@ -1,3 +1,5 @@
+import { visible } from "../naming/characters.ts";
+
 /** A TypeScript file while it is being written: its text, and what the text uses from elsewhere. */
 export class Module {
   readonly #values = new Map<string, Set<string>>();
@@ -14,9 +16,9 @@ export class Module {
     return add(this.#types, from, name);
   }
 
-  /** Adds a piece of the text; blank lines stand between pieces. */
-  add(part: string): void {
-    this.#parts.push(part);
+  /** Adds a piece of the text, with its doc comment; blank lines stand between pieces. */
+  add(part: string, doc?: string): void {
+    this.#parts.push(doc === undefined ? part : `${docComment(doc)}\n${part}`);
   }
 
   /** The whole text; a formatter puts lines and imports in order afterwards. */
@@ -40,17 +42,69 @@ function add(map: Map<string, Set<string>>, from: string, name: string): string 
   return name;
 }
 
-/** A text as a string literal. */
+/*
+ * Whatever text of a model enters source code does so through one of these. A text may hold anything.
+ */
+
+/** A text as a string literal; what looks like a placeholder isn't taken for one by people or linters. */
 export function quote(text: string): string {
-  return JSON.stringify(text);
+  return JSON.stringify(text)
+    .replaceAll("\u2028", "\\u2028")
+    .replaceAll("\u2029", "\\u2029")
+    .replaceAll("${", "\\u0024{");
 }
 
 /** A text as the value of a JSX attribute: `"Count both boxes"`, or `{"…"}` where it has quotes or more. */
 export function attribute(text: string): string {
-  return /^[^"&\\{}<>\n\r\u2028\u2029]*$/.test(text) ? `"${text}"` : `{${quote(text)}}`;
+  return /^[^"&\\{}<>\p{C}\p{Zl}\p{Zp}]*$/u.test(text) ? `"${text}"` : `{${quote(text)}}`;
 }
+
+/** A text between JSX tags: as it is, or `{"…"}` where it has marks of the language. */
+export function jsxText(text: string): string {
+  const plain = /^[^{}<>&/\p{C}\p{Zl}\p{Zp}]+$/u.test(text) && text.trim() === text;
+  return plain ? text : `{${quote(text)}}`;
+}
+
+/** Expressions that look like the name of a variable. */
+const constants = new Set(["null", "true", "false", "this"]);
 
 /** An object literal. */
 export function object(entries: readonly (readonly [string, string])[]): string {
-  return `{ ${entries.map(([key, value]) => (key === value ? key : `${quote(key)}: ${value}`)).join(", ")} }`;
+  return `{ ${entries.map(([key, value]) => (key === value && !constants.has(key) ? key : `${propertyName(key)}: ${value}`)).join(", ")} }`;
+}
+
+/** A name of a property; `__proto__` in brackets, since without them it sets the prototype. */
+export function propertyName(name: string): string {
+  return name === "__proto__" ? `[${quote(name)}]` : quote(name);
+}
+
+/** Text that a template literal holds as it is. */
+export function templateText(text: string): string {
+  return text.replace(/[\\`]|\$\{/g, "\\$&");
+}
+
+/** A remark to the end of the line. */
+export function remark(text: string): string {
+  return `// ${commentText(text)}`;
+}
+
+/** A comment above what it describes; on several lines where the text has several. */
+function docComment(text: string): string {
+  const lines = text.split("\n").map(commentText);
+  return lines.length === 1
+    ? `/** ${lines[0]} */`
+    : `/**\n${lines.map((line) => ` * ${line}`).join("\n")}\n */`;
+}
+
+/**
+ * A line within a comment. It can't end the comment, hide what it says, or give orders to the tools that look
+ * for them in comments: `@jsx`, `@ts-nocheck`, `sourceMappingURL=`, `biome-ignore` and their like.
+ */
+function commentText(text: string): string {
+  return visible(text.replace(/\s+/gu, " "))
+    .replace(/\*(?=\/)/g, "* ")
+    .replace(/@(?=[\p{L}_])/gu, "@ ")
+    .replace(/(\p{L})-(?=ignore|disable|enable|expect)/giu, "$1 - ")
+    .replace(/sourceMappingURL(?==)/gi, "$& ")
+    .trim();
 }

@@ -8,8 +8,7 @@ import {
   type Model,
 } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
-import { docText } from "./entity.ts";
-import { attribute, Module } from "./module.ts";
+import { attribute, jsxText, Module, quote } from "./module.ts";
 import {
   choicesName,
   inputName,
@@ -84,8 +83,8 @@ function table(module: Module, model: Model, subject: Subject): void {
     ", ",
   );
   module.type(`Listed${pascal}`, `./${subject.file}.queries.ts`);
-  module.add(`/** ${docText(entity.plural)} as a table: in their list, and on the pages of what they belong to. */
-export function ${pascal}Table({ ${props} }: ${module.type("TableProps", tables)}<Listed${pascal}>) {
+  module.add(
+    `export function ${pascal}Table({ ${props} }: ${module.type("TableProps", tables)}<Listed${pascal}>) {
   return (
     <table class="table table-hover">
       <thead>
@@ -104,7 +103,9 @@ export function ${pascal}Table({ ${props} }: ${module.type("TableProps", tables)
       </tbody>
     </table>
   );
-}`);
+}`,
+    `${entity.plural} as a table: in their list, and on the pages of what they belong to.`,
+  );
 }
 
 interface Shown {
@@ -142,11 +143,6 @@ function isNumeric({ computed }: Subject, field: Field): boolean {
   const { type } = field;
   const found = computed.get(field)?.type;
   return type.kind === "integer" || "places" in type || found === "number" || found === "span";
-}
-
-/** A text as JSX children. */
-function jsxText(text: string): string {
-  return /^[^{}<>&\n]*$/.test(text) && text.trim() === text ? text : `{${JSON.stringify(text)}}`;
 }
 
 /** As what kind of value a field is shown. */
@@ -193,7 +189,7 @@ function shownValue(
   switch (kindShown(subject, field)) {
     case "integer":
     case "decimal":
-      return `{${module.use("formatNumber", formats)}(${value}${unit ? `, ${JSON.stringify(unit)}` : ""})}`;
+      return `{${module.use("formatNumber", formats)}(${value}${unit ? `, ${quote(unit)}` : ""})}`;
     case "percent":
       return `{${module.use("formatNumber", formats)}(${value}, "%")}`;
     case "money":

@@ -3,7 +3,7 @@ import { type Field, isComputed, isMany, isReference, type Model } from "../mode
 import { isAscii, pascalCase, withArticle } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
 import { answers, conditions, hiddenDefaults } from "./answers.ts";
-import { defaultValue, docText } from "./entity.ts";
+import { defaultValue } from "./entity.ts";
 import { Module, object, quote } from "./module.ts";
 import { computedTypes, statementOf } from "./statements.ts";
 import {
@@ -96,9 +96,11 @@ function title(module: Module, model: Model, subject: Subject): void {
         ? `${module.use("titleOfParts", records)}(${own}, [${expressions.join(", ")}])`
         : `${module.use("numberedTitle", records)}(${own})`;
   const type = module.type("Expression", "kysely");
-  const called = parts.length > 0 ? `“${docText(words)}”` : "their kind and number";
-  module.add(`/** What ${docText(many)} are called: ${called}. */
-export const ${camel}Title = (row: string): ${type}<string> => ${expression};`);
+  const called = parts.length > 0 ? `“${words}”` : "their kind and number";
+  module.add(
+    `export const ${camel}Title = (row: string): ${type}<string> => ${expression};`,
+    `What ${many} are called: ${called}.`,
+  );
 }
 
 /** A statement for each computed field. */
@@ -109,8 +111,10 @@ function formulas(module: Module, model: Model, subject: Subject): void {
     const row = nameIn(database, subject.table);
     const statement = statementOf(module, database, calculation, { row }, "to read");
     const type = `${computedTypes[calculation.type]}${calculation.optional ? " | null" : ""}`;
-    module.add(`/** “${docText(field.label)}”: \`${docText(field.type.formula)}\` */
-const ${formulaName(subject, field)} = () => ${module.use("sql", "kysely")}<${type}>${statement};`);
+    module.add(
+      `const ${formulaName(subject, field)} = () => ${module.use("sql", "kysely")}<${type}>${statement};`,
+      `“${field.label}”: \`${field.type.formula}\``,
+    );
   }
 }
 
@@ -146,10 +150,8 @@ function reading(module: Module, model: Model, subject: Subject): void {
   const type = module.type("ListRequest", lists);
   module.add(
     listed.length === 0
-      ? `/** One page of the list. */
-export const list${pascalPlural} = (db: Database, request: ${type}) => ${call};`
-      : `/** One page of the list. */
-export async function list${pascalPlural}(db: Database, request: ${type}) {
+      ? `export const list${pascalPlural} = (db: Database, request: ${type}) => ${call};`
+      : `export async function list${pascalPlural}(db: Database, request: ${type}) {
   const page = await ${call};
   const ids = page.rows.map(({ id }) => id);
   ${listed.map((field) => `const ${local(field)} = ${linked(field, "ids")};`).join("\n  ")}
@@ -158,6 +160,7 @@ export async function list${pascalPlural}(db: Database, request: ${type}) {
     .join(", ")} }));
   return { ...page, rows };
 }`,
+    "One page of the list.",
   );
   module.add(
     `export type Listed${pascal} = Awaited<ReturnType<typeof list${pascalPlural}>>["rows"][number];`,
@@ -165,15 +168,14 @@ export async function list${pascalPlural}(db: Database, request: ${type}) {
   const found = `select${pascalPlural}(db).where("${table}.id", "=", id).executeTakeFirst()`;
   module.add(
     many.length === 0
-      ? `/** One record with everything that its page shows; undefined where there is none. */
-export const find${pascal} = (db: Database, id: number) => ${found};`
-      : `/** One record with everything that its page shows; undefined where there is none. */
-export async function find${pascal}(db: Database, id: number) {
+      ? `export const find${pascal} = (db: Database, id: number) => ${found};`
+      : `export async function find${pascal}(db: Database, id: number) {
   const ${variable} = await ${found};
   if (!${variable}) return undefined;
   ${many.map((field) => `const ${local(field)} = ${linked(field, "[id]")};`).join("\n  ")}
   return { ...${variable}, ${many.map((field) => `${field.name}: ${local(field)}.get(id) ?? []`).join(", ")} };
 }`,
+    "One record with everything that its page shows; undefined where there is none.",
   );
   module.add(
     `export type ${pascal}Record = NonNullable<Awaited<ReturnType<typeof find${pascal}>>>;`,
@@ -276,8 +278,10 @@ function options(module: Module, model: Model, subject: Subject): void {
     entries.length > 0
       ? `db: Database, chosen: ${module.type("Chosen", "../../kit/forms.ts")}`
       : "";
-  module.add(`/** What the lookups of the form offer; what is chosen in them is always among it. */
-export const ${subject.camel}Options = async (${given}) => (${object(entries)});`);
+  module.add(
+    `export const ${subject.camel}Options = async (${given}) => (${object(entries)});`,
+    "What the lookups of the form offer; what is chosen in them is always among it.",
+  );
 }
 
 function relations(module: Module, model: Model, subject: Subject): void {
@@ -305,15 +309,19 @@ function relations(module: Module, model: Model, subject: Subject): void {
     ]);
   });
   const given = entries.length > 0 ? "db: Database, id: number" : "";
-  module.add(`/** The records of other kinds that its page shows. */
-export const ${camel}Relations = async (${given}) => (${object(entries)});
-export type ${subject.pascal}Relations = Awaited<ReturnType<typeof ${camel}Relations>>;`);
-  module.add(`/** What refers to a record: in the way of its deletion, or going along. */
-export const ${camel}Uses = ${
-    uses.length > 0
-      ? `(db: Database, id: number) => ${module.use("usesOf", records)}(db, id, [${uses.join(", ")}]);`
-      : `async (): Promise<${module.type("Use", records)}[]> => [];`
-  }`);
+  module.add(
+    `export const ${camel}Relations = async (${given}) => (${object(entries)});
+export type ${subject.pascal}Relations = Awaited<ReturnType<typeof ${camel}Relations>>;`,
+    "The records of other kinds that its page shows.",
+  );
+  module.add(
+    `export const ${camel}Uses = ${
+      uses.length > 0
+        ? `(db: Database, id: number) => ${module.use("usesOf", records)}(db, id, [${uses.join(", ")}]);`
+        : `async (): Promise<${module.type("Use", records)}[]> => [];`
+    }`,
+    "What refers to a record: in the way of its deletion, or going along.",
+  );
 }
 
 function writing(module: Module, model: Model, subject: Subject): void {
@@ -323,12 +331,13 @@ function writing(module: Module, model: Model, subject: Subject): void {
     chosen(field) === field.name ? field.name : `${field.name}: ${chosen(field)}`,
   );
   const given = names.length > 0 ? `{ ${names.join(", ")}, ...columns }` : "columns";
-  const links = many
-    .map(
-      (field) =>
-        `await ${module.use("replaceLinks", records)}(db, ${linksName(subject, field)}, id, ${chosen(field)});\n  `,
-    )
-    .join("");
+  const links = (change: "addLinks" | "replaceLinks") =>
+    many
+      .map(
+        (field) =>
+          `await ${module.use(change, records)}(db, ${linksName(subject, field)}, id, ${chosen(field)});\n  `,
+      )
+      .join("");
   const hidden = entity.fields.filter(
     (field) => !inForm.includes(field) && field.default && "moment" in field.default,
   );
@@ -336,18 +345,25 @@ function writing(module: Module, model: Model, subject: Subject): void {
     .map((field) => `${columnOf(field)}: ${defaultValue(module, field)}, `)
     .concat(hiddenDefaults(module, model, subject))
     .join("");
-  module.add(`/** Adds ${withArticle(one)}, and gives its number. */
-export async function create${pascal}(db: Database, ${given}: ${pascal}Input): Promise<number> {
+  module.add(
+    `export async function create${pascal}(db: Database, ${given}: ${pascal}Input): Promise<number> {
   const { id } = await db.insertInto("${table}").values({ ...columns, ${extra}...${module.use("stampNew", records)}() }).returning("id").executeTakeFirstOrThrow();
-  ${links}return id;
-}`);
-  module.add(`/** Saves ${withArticle(one)}; false when somebody else saved it since that version. */
-export async function update${pascal}(db: Database, id: number, version: number, ${given}: ${pascal}Input): Promise<boolean> {
+  ${links("addLinks")}return id;
+}`,
+    `Adds ${withArticle(one)}, and gives its number.`,
+  );
+  module.add(
+    `export async function update${pascal}(db: Database, id: number, version: number, ${given}: ${pascal}Input): Promise<boolean> {
   const { numUpdatedRows } = await db.updateTable("${table}").set({ ...columns, ...${module.use("stampSaved", records)}(version) }).where("id", "=", id).where("version", "=", version).executeTakeFirst();
-  ${links ? `if (numUpdatedRows === 0n) return false;\n  ${links}return true;` : "return numUpdatedRows > 0n;"}
-}`);
-  module.add(`/** Deletes ${withArticle(one)}. */
-export async function remove${pascal}(db: Database, id: number): Promise<void> {
-  await db.deleteFrom("${table}").where("id", "=", id).execute();
-}`);
+  ${many.length > 0 ? `if (numUpdatedRows === 0n) return false;\n  ${links("replaceLinks")}return true;` : "return numUpdatedRows > 0n;"}
+}`,
+    `Saves ${withArticle(one)}; false when somebody else saved it since that version.`,
+  );
+  module.add(
+    `export async function remove${pascal}(db: Database, id: number, version: number): Promise<boolean> {
+  const { numDeletedRows } = await db.deleteFrom("${table}").where("id", "=", id).where("version", "=", version).executeTakeFirst();
+  return numDeletedRows > 0n;
+}`,
+    `Deletes ${withArticle(one)}; false when somebody saved it since that version.`,
+  );
 }

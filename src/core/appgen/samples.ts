@@ -1,7 +1,7 @@
 import { isMany, isReference, type Model } from "../model/model.ts";
 import { columnOf, inOrder } from "../schema/from-model.ts";
 import { sampleRecord } from "../seeding/sample.ts";
-import { Module, object } from "./module.ts";
+import { Module, object, quote } from "./module.ts";
 import { inputName, type Subject, subjectOf, targetOf } from "./subject.ts";
 
 /** The day by which the values of tests are made, so that they are the same on every machine. */
@@ -26,14 +26,19 @@ export function samplesModule(model: Model): string {
       if (isReference(field) && value !== null && field.type.entity !== entity.name) {
         return [name, `await sample${targetOf(model, field).pascal}(db)`];
       }
-      return [name, isReference(field) ? "null" : JSON.stringify(value)];
+      return [
+        name,
+        isReference(field) ? "null" : typeof value === "string" ? quote(value) : String(value),
+      ];
     });
     const create = module.use(`create${pascal}`, `../src/entities/${file}/${file}.queries.ts`);
-    module.add(`/** The number of ${subject.one} number one, which is made when there is none yet. */
-export async function sample${pascal}(db: Database): Promise<number> {
+    module.add(
+      `export async function sample${pascal}(db: Database): Promise<number> {
   const found = await db.selectFrom("${subject.table}").select("id").limit(1).executeTakeFirst();
   return found?.id ?? ${create}(db, ${object(entries)});
-}`);
+}`,
+      `The number of ${subject.one} number one, which is made when there is none yet.`,
+    );
   }
   return module.print();
 }
@@ -96,14 +101,14 @@ export function entityTest(subject: Subject): string {
 import { openFixture } from "./fixture.ts";
 import { sample${pascal} } from "./samples.ts";
 
-describe(${JSON.stringify(many)}, () => {
+describe(${quote(many)}, () => {
   let app: Awaited<ReturnType<typeof openFixture>>;
   beforeAll(async () => {
     app = await openFixture();
   });
   afterAll(() => app.close());
 ${missing}
-  it(${JSON.stringify(`lists, shows and edits one ${one}`)}, async () => {
+  it(${quote(`lists, shows and edits one ${one}`)}, async () => {
     const id = await sample${pascal}(app.db);
     const shown = await app.get(\`${path}/\${id}\`);
     const address = shown.headers.get("location") ?? \`${path}/\${id}\`;
@@ -113,10 +118,10 @@ ${missing}
     expect(await (await app.get("${path}")).text()).toContain(address);
   });
 
-  it(${JSON.stringify(`deletes one ${one}`)}, async () => {
+  it(${quote(`deletes one ${one}`)}, async () => {
     const id = await sample${pascal}(app.db);
     expect((await app.get(\`${path}/\${id}/delete\`)).status).toBe(200);
-    expect((await app.post(\`${path}/\${id}/delete\`)).status).toBe(303);
+    expect((await app.post(\`${path}/\${id}/delete\`, { _version: "1", _parts: "0" })).status).toBe(303);
     expect((await app.get(\`${path}/\${id}\`)).status).toBe(404);
   });
 });

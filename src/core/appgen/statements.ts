@@ -2,7 +2,7 @@ import type { Calculation } from "../formula/calculation.ts";
 import type { ValueType } from "../formula/functions.ts";
 import { type ColumnOf, formulaSql, readFormulaSql } from "../formula/sql/sql.ts";
 import type { DatabaseKind } from "../model/model.ts";
-import type { Module } from "./module.ts";
+import { type Module, templateText } from "./module.ts";
 
 /** Where this day and this moment are filled in, and how each database takes them. */
 const moments: Readonly<Record<DatabaseKind, { today: string; now: string }>> = {
@@ -55,12 +55,13 @@ export function statementOf(
     }),
   };
   const text = (use === "to read" ? readFormulaSql : formulaSql)(calculation, database, context);
-  const template = text
-    .replace(/[\\`]|\$\{/g, "\\$&")
-    .replace(/\0((\w+)\([^\0]*)\0/g, (_, call: string, name: string) => {
+  const template = templateText(text).replace(
+    /\0((\w+)\([^\0]*)\0/g,
+    (_, call: string, name: string) => {
       module.use(name, sources[name] ?? "");
       return `\${${call}}`;
-    });
+    },
+  );
   return `\`${template}\``;
 }
 

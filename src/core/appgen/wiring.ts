@@ -1,20 +1,21 @@
 import { rulesOf } from "../formula/rules.ts";
-import { isMany, type Model } from "../model/model.ts";
+import { type Entity, type Field, isMany, isReference, type Model } from "../model/model.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf, linkOf } from "../schema/from-model.ts";
 import { hasAnswers } from "./answers.ts";
-import { Module, object, quote } from "./module.ts";
+import { attribute, Module, object, quote } from "./module.ts";
 import type { Subject } from "./subject.ts";
 
 /** `hive.routes.ts`: the queries and pages of an entity under its addresses. */
 export function routesModule(subject: Subject): string {
   const module = new Module();
-  const { entity, camel, pascal, pascalPlural, path, one, many, file, table } = subject;
+  const { entity, camel, pascal, pascalPlural, path, one, many, file, table, inForm } = subject;
   const own = (name: string) => module.use(name, `./${file}.ts`);
   const query = (name: string) => module.use(name, `./${file}.queries.ts`);
   const page = (name: string) => module.use(name, `./${file}.pages.tsx`);
-  module.add(`/** The addresses of ${many}. */
-export const ${camel}Routes = (db: ${module.type("Database", "../../database.ts")}) =>
+  const trees = inForm.filter((field) => isAbove(entity, field)).map(columnOf);
+  module.add(
+    `export const ${camel}Routes = (db: ${module.type("Database", "../../database.ts")}) =>
   ${module.use("routesFor", "../../kit/routes.tsx")}(db, ${object([
     ["path", quote(path)],
     ["one", quote(one)],
@@ -35,12 +36,23 @@ export const ${camel}Routes = (db: ${module.type("Database", "../../database.ts"
     ...(rulesOf(entity).length > 0
       ? [["conditions", query(`${camel}Conditions`)] as [string, string]]
       : []),
+    ...(trees.length > 0
+      ? [["trees", `[${trees.map(quote).join(", ")}]`] as [string, string]]
+      : []),
     ...(hasAnswers(subject) ? [["answers", query(`${camel}Answers`)] as [string, string]] : []),
     ["ListPage", page(`${pascal}ListPage`)],
     ["DetailPage", page(`${pascal}DetailPage`)],
     ["FormPage", page(`${pascal}FormPage`)],
-  ])});`);
+  ])});`,
+    `The addresses of ${many}.`,
+  );
   return module.print();
+}
+
+/** Whether a field names the record above one of the same kind. Pairs are no tree: there each is the only one. */
+function isAbove(entity: Entity, field: Field): boolean {
+  const own = isReference(field) && field.type.entity === entity.name;
+  return own && !field.required && !field.unique;
 }
 
 /** `hive.rules.ts`: the developer's own rules; written once. */
@@ -50,11 +62,11 @@ export function rulesModule(subject: Subject): string {
   const tables = module.type("Tables", "../../database.ts");
   const record = module.type(`${pascal}Record`, `./${file}.queries.ts`);
   const input = module.type(`${pascal}Input`, `./${file}.ts`);
-  module.add(`/**
- * Rules of your own for ${many}. This file was written once and is yours: building again leaves it alone.
- * \`check\`, \`beforeSave\`, \`afterSave\` and \`beforeDelete\` are described in src/kit/rules.ts.
- */
-export const ${camel}Rules: ${module.type("Rules", "../../kit/rules.ts")}<${tables}, ${record}, ${input}> = {};`);
+  module.add(
+    `export const ${camel}Rules: ${module.type("Rules", "../../kit/rules.ts")}<${tables}, ${record}, ${input}> = {};`,
+    `Rules of your own for ${many}. This file was written once and is yours: building again leaves it alone.
+\`check\`, \`beforeSave\`, \`afterSave\` and \`beforeDelete\` are described in src/kit/rules.ts.`,
+  );
   return module.print();
 }
 
@@ -71,16 +83,20 @@ export function databaseModule(model: Model, subjects: readonly Subject[]): stri
       return `${quote(table)}: { ${quote(from)}: number; ${quote(to)}: number };`;
     }),
   );
-  module.add(`/** Every table, with its columns. */
-export interface Tables {
+  module.add(
+    `export interface Tables {
   ${[...tables, ...links].join("\n  ")}
 }
 
-export type Database = ${module.type("Kysely", "kysely")}<Tables>;`);
+export type Database = ${module.type("Kysely", "kysely")}<Tables>;`,
+    "Every table, with its columns.",
+  );
   const otherwise = model.app.database === "sqlite" ? "defaultAddress" : "";
   if (otherwise) {
-    module.add(`/** The database when DATABASE_URL names no other: a file, seen from the folder of this application. */
-export const defaultAddress = "sqlite:../records.db";`);
+    module.add(
+      `export const defaultAddress = "sqlite:../records.db";`,
+      "The database when DATABASE_URL names no other: a file, seen from the folder of this application.",
+    );
   }
   const given = ["address"];
   const moments = subjects.flatMap(({ entity, table }): [string, string][] => {
@@ -88,13 +104,17 @@ export const defaultAddress = "sqlite:../records.db";`);
     return held.length > 0 ? [[table, JSON.stringify(held.map(columnOf))]] : [];
   });
   if (model.app.database === "mariadb" && moments.length > 0) {
-    module.add(`/** The columns that hold moments, which this database writes in a way of its own. */
-const moments = ${object(moments)};`);
+    module.add(
+      `const moments = ${object(moments)};`,
+      "The columns that hold moments, which this database writes in a way of its own.",
+    );
     given.push("moments");
   }
-  module.add(`/** Opens the database. */
-export const openDatabase = (address = ${module.use("databaseAddress", "./kit/database/location.ts")}(${otherwise})): Database =>
-  ${module.use("openTables", "./kit/database/in-use.ts")}<Tables>(${given.join(", ")});`);
+  module.add(
+    `export const openDatabase = (address = ${module.use("databaseAddress", "./kit/database/location.ts")}(${otherwise})): Database =>
+  ${module.use("openTables", "./kit/database/in-use.ts")}<Tables>(${given.join(", ")});`,
+    "Opens the database.",
+  );
   return module.print();
 }
 
@@ -121,26 +141,28 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
   });
   const home = module.use("HomePage", "./kit/pages.tsx");
   module.add(`const menu = [${menu.join(", ")}];`);
-  module.add(`/** The whole application over a database. */
-export function createApp(db: ${module.type("Database", "./database.ts")}) {
+  module.add(
+    `export function createApp(db: ${module.type("Database", "./database.ts")}) {
   ${module.use("configure", "./kit/settings.ts")}(${object([
     ["name", quote(name)],
     ["language", quote(language)],
     ["currency", quote(currency)],
     ["timezone", quote(timezone)],
   ])});
-  const app = ${module.use("application", "./kit/application.tsx")}(menu);
+  const app = ${module.use("application", "./kit/application.tsx")}(db, menu);
 
   app.get("/", async (c) => {
     const counts = await ${module.use("countRows", "./kit/records.ts")}(db, menu.map(({ table }) => table));
     const entities = menu.map((entry) => ({ ...entry, count: counts.get(entry.table) ?? 0 }));
-    return c.render(<${home} name=${JSON.stringify(name).includes("\\") ? `{${quote(name)}}` : quote(name)} entities={entities} />, {});
+    return c.render(<${home} name=${attribute(name)} entities={entities} />, {});
   });
 
   ${routes.join("\n  ")}
 
   return app;
-}`);
+}`,
+    "The whole application over a database.",
+  );
   return module.print();
 }
 

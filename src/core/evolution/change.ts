@@ -37,6 +37,8 @@ export interface Difference {
 export interface Decisions {
   /** Names of tables and columns whose data may be thrown away. */
   throwAway?: ReadonlySet<string>;
+  /** The steps that were taken before, by which it is known what changed places already. */
+  history?: readonly Step[];
   /** Former names of tables and columns, by the names that they have in the model. */
   formerly?: ReadonlyMap<string, string>;
 }

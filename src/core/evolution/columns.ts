@@ -1,5 +1,6 @@
 import type { Field } from "../model/model.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../schema/schema.ts";
+import { circlesOf, takenOver } from "./former-names.ts";
 import { alike, type Fill, keepName, type Step } from "./steps.ts";
 
 /** The columns that every table of an entity has by itself. */
@@ -30,16 +31,31 @@ export function choicesOf({ checks = [] }: Column): readonly string[] {
   return checks.flatMap((check) => (check.kind === "one of" ? check.values : []));
 }
 
-/** Choices that have another name now, by the old one. */
-export function renamedChoices({ type }: Field, from: Column): Record<string, string> | undefined {
-  if (type.kind !== "choice" || !type.formerly) return undefined;
-  const before = choicesOf(from);
-  const renamed = Object.entries(type.formerly).filter(
-    ([, old]) => before.includes(old) && !type.choices.includes(old),
-  );
-  return renamed.length > 0
-    ? Object.fromEntries(renamed.map(([now, old]) => [old, now]))
-    : undefined;
+/** Choices that have another name now, by the old one; or why that can't be. */
+export function renamedChoices(
+  { type }: Field,
+  from: Column,
+  history: readonly Step[],
+): { values?: Record<string, string>; impossible?: string } {
+  if (type.kind !== "choice" || !type.formerly) return {};
+  const formerly = new Map(Object.entries(type.formerly));
+  const before = new Set(choicesOf(from));
+  const { renamed, unclear } = takenOver(formerly, before, new Set(type.choices));
+  const [first] = unclear;
+  if (first) {
+    const impossible = `the choice \`${first.name}\` was \`${first.old}\`, which is still a choice: take \`was ${first.old}\` out, or \`${first.old}\``;
+    return { impossible };
+  }
+  for (const circle of circlesOf(formerly, before)) {
+    const pairs = circle.map((name) => [formerly.get(name) ?? "", name] as const);
+    const isDone = history.some(
+      (step) =>
+        step.kind === "change column" &&
+        pairs.every(([old, name]) => step.values !== undefined && step.values[old] === name),
+    );
+    if (!isDone) for (const [old, name] of pairs) renamed.set(old, name);
+  }
+  return renamed.size > 0 ? { values: Object.fromEntries(renamed) } : {};
 }
 
 /**

@@ -20,11 +20,19 @@ import {
   referenceBetween,
   renamedChoices,
 } from "./columns.ts";
+import {
+  circleSteps,
+  circlesOf,
+  formerNames,
+  isReplaced,
+  passingName,
+  wereTaken,
+} from "./former-names.ts";
 import { indexChanges, mayMeet } from "./indexes.ts";
 import { newRows } from "./new-rows.ts";
 import { inOrder } from "./ordering.ts";
 import { likelyRenames } from "./renames.ts";
-import { type Slot, slotsBefore } from "./slots.ts";
+import { fieldMoves, type Slot, slotNamed, slotRename, slotsBefore } from "./slots.ts";
 import {
   alike,
   type ChangeColumn,
@@ -63,11 +71,20 @@ class Comparison {
   }
 
   result(): Difference {
+    this.#exchangeTables();
     // Again as long as there are any: one name may only be free once its table has got another.
     while (this.model.entities.some((entity) => this.#renameTable(entity)));
     for (const entity of this.model.entities) {
       const table = tableOf(entity.name);
-      if (tableNamed(this.#now, table)) this.#compareFields(entity, table);
+      const former = this.model.entities.find(
+        (each) => each !== entity && each.name === entity.was,
+      );
+      if (this.#isReplaced(entity, table)) {
+        for (const name of [table, tableOf(entity.was ?? "")]) this.#leave(name);
+        this.#anew.add(table);
+        this.#refuseReplaced(table, undefined, tableOf(entity.was ?? ""));
+      } else if (tableNamed(this.#now, table)) this.#compareFields(entity, table);
+      else if (former) this.#refuseName(table, undefined, tableOf(former.name));
       else this.#addTable(table);
     }
     for (const table of this.#to.tables) {
@@ -126,24 +143,90 @@ class Comparison {
     if (tableNamed(this.#now, name) || former === undefined) return false;
     const old = tableNamed(this.#now, former);
     if (!old || old.key.length > 1) return false;
+    const steps = this.#tableRename(former, name);
+    this.#change({ table: name, sentence: `${former} is called ${name} now`, steps });
+    return true;
+  }
+
+  /** The steps that give a table another name, and the tables of its links, which are named after it. */
+  #tableRename(former: string, name: string): Step[] {
     const steps: Step[] = [{ kind: "rename table", table: former, to: name }];
-    // The tables of its links are named after it.
     for (const links of this.#now.tables) {
       if (links.key.length < 2 || links.columns[0]?.references?.table !== former) continue;
       if (!links.name.startsWith(`${former}_`)) continue;
       const renamed = name + links.name.slice(former.length);
       steps.push({ kind: "rename table", table: links.name, to: renamed });
     }
-    this.#change({ table: name, sentence: `${former} is called ${name} now`, steps });
-    return true;
+    return steps;
+  }
+
+  /** Tables whose names change places. */
+  #exchangeTables(): void {
+    const formerly = new Map<string, string>();
+    for (const entity of this.model.entities) {
+      const former = this.#formerName(entity);
+      if (former !== undefined) formerly.set(tableOf(entity.name), former);
+    }
+    const before = new Set(
+      this.#now.tables.filter(({ key }) => key.length === 1).map(({ name }) => name),
+    );
+    for (const circle of circlesOf(formerly, before)) {
+      const start = this.#now;
+      const steps = circleSteps(circle, (from, to) => {
+        const moved = this.#tableRename(from, to);
+        this.#now = moved.reduce(takeStep, this.#now);
+        return moved;
+      });
+      this.#now = start;
+      // The tables of links follow their entities, and may be others by now.
+      const isOfCircle = (step: Step) =>
+        step.kind === "rename table" && [passingName, ...circle].includes(step.table);
+      const history = (this.decisions.history ?? []).filter(isOfCircle);
+      if (wereTaken(steps.filter(isOfCircle), history)) continue;
+      const sentence = `${circle.join(" and ")} change places`;
+      this.#change({ table: circle[0] ?? "", sentence, steps });
+    }
+  }
+
+  /** Fields whose names change places, whatever holds their values: columns, references, tables of links. */
+  #exchangeFields(entity: Entity, table: string): void {
+    const slots = new Map<string, Slot>();
+    const formerly = new Map<string, string>();
+    for (const { name, was } of entity.fields) {
+      const slot = was === undefined ? undefined : slotNamed(this.#now, table, was);
+      if (was === undefined || !slot) continue;
+      slots.set(was, slot);
+      formerly.set(name, was);
+    }
+    for (const circle of circlesOf(formerly, new Set(slots.keys()))) {
+      const [first = ""] = circle;
+      const steps = circleSteps(circle, (from, to) => {
+        const field = from === passingName ? first : from;
+        const slot = slots.get(field);
+        return slot ? [slotRename(table, { field, slot }, from, to)] : [];
+      });
+      const moves = fieldMoves(steps, table, circle);
+      if (wereTaken(moves, fieldMoves(this.decisions.history ?? [], table, circle))) continue;
+      const names = circle.map((name) => {
+        const slot = slots.get(name);
+        return slot?.kind === "links" ? slot.table.name : `${table}.${slot?.column.name}`;
+      });
+      const sentence = `${names.join(" and ")} change places`;
+      this.#change({ table, column: first, sentence, steps });
+    }
   }
 
   #compareFields(entity: Entity, table: string): void {
     this.#taken.add(table);
+    this.#exchangeFields(entity, table);
     for (const [field, slot] of slotsBefore(entity, this.#now, this.decisions.formerly, (name) =>
       this.#taken.has(name),
     )) {
-      if (isMany(field)) this.#compareMany(entity, field, slot);
+      const own = isMany(field) ? field.name : columnOf(field);
+      if (this.#isFieldReplaced(entity, table, field)) {
+        this.#leave(table, [field.name, field.was ?? ""]);
+        this.#refuseReplaced(table, own, field.was ?? "");
+      } else if (isMany(field)) this.#compareMany(entity, field, slot);
       else this.#compareSingle(entity, table, field, slot);
     }
     for (const { name } of tableNamed(this.#to, table)?.columns ?? []) {
@@ -156,7 +239,9 @@ class Comparison {
     const column = tableNamed(this.#to, table)?.columns.find((each) => each.name === name);
     if (!column) return;
     this.#taken.add(`${table}.${name}`);
-    if (!slot) this.#addColumn(table, field, column);
+    const former = entity.fields.find((each) => each !== field && each.name === field.was);
+    if (!slot && former) this.#refuseName(table, name, former.name);
+    else if (!slot) this.#addColumn(table, field, column);
     else if (slot.kind === "links") this.#linksToReference(table, field, column, slot);
     else if (slot.kind === "scalar" && column.references) {
       this.#textsToRows(table, field, column, slot.column);
@@ -173,6 +258,68 @@ class Comparison {
       }
       this.#changeColumn(table, field, { ...slot.column, name }, column);
     }
+  }
+
+  /** Refuses a new name whose former name is still in use, or is new itself. */
+  #refuseName(table: string, column: string | undefined, former: string): void {
+    const name = column ? `${table}.${column}` : table;
+    this.#change({
+      table,
+      ...(column && { column }),
+      sentence: `${name} is new, and was ${former}`,
+      steps: [],
+      impossible: `${former} is still in the model, so nothing else can take its values: remove \`was ${former}\``,
+    });
+  }
+
+  /** Whether an existing table claims the rows of another one, and it is unclear what happens to its own. */
+  #isReplaced({ name, was }: Entity, table: string): boolean {
+    const formerly = formerNames(this.model.entities, tableOf);
+    const isThere = (each: string) => tableNamed(this.#now, each) !== undefined;
+    const names = new Set(this.model.entities.map((each) => tableOf(each.name)));
+    const taken = (this.decisions.history ?? []).some(
+      (step) =>
+        step.kind === "rename table" && step.to === table && step.table === tableOf(was ?? name),
+    );
+    return !taken && isReplaced(table, formerly, names, isThere);
+  }
+
+  /** The same of a field. */
+  #isFieldReplaced({ fields }: Entity, table: string, { name, was }: Field): boolean {
+    const own = fields.filter((field) => !field.was?.includes("."));
+    const isThere = (each: string) => slotNamed(this.#now, table, each) !== undefined;
+    const names = new Set(fields.map((each) => each.name));
+    const moves = fieldMoves(this.decisions.history ?? [], table, [name, was ?? name]);
+    const taken = moves.includes(`${was} > ${name}`);
+    return !taken && isReplaced(name, formerNames(own, String), names, isThere);
+  }
+
+  /** Reports no other changes of a table, or of some of its fields, while a refused name is unresolved. */
+  #leave(table: string, fields?: readonly string[]): void {
+    if (!fields) this.#taken.add(table);
+    for (const { name, key, columns } of this.#now.tables) {
+      const isLinks = key.length > 1 && columns[0]?.references?.table === table;
+      if (isLinks && (!fields || fields.some((field) => name === `${table}_${field}`))) {
+        this.#taken.add(name);
+      }
+      if (name !== table) continue;
+      for (const column of columns) {
+        const isField = (field: string) => [field, `${field}_id`].includes(column.name);
+        if (!fields || fields.some(isField)) this.#taken.add(`${table}.${column.name}`);
+      }
+    }
+  }
+
+  /** Refuses an existing name whose former name is being removed: either one's values could be meant. */
+  #refuseReplaced(table: string, column: string | undefined, former: string): void {
+    const name = column ? `${table}.${column}` : table;
+    this.#change({
+      table,
+      ...(column && { column }),
+      sentence: `${name} was ${former}, and both are there`,
+      steps: [],
+      impossible: `it is unclear which values ${name} should have: remove \`was ${former}\` to keep its own, or first remove ${name} from the model and draft that`,
+    });
   }
 
   #fillOf(field: Field): Fill | undefined {
@@ -217,12 +364,19 @@ class Comparison {
   }
 
   #changeColumn(table: string, field: Field, from: Column, to: Column): void {
-    const values = renamedChoices(field, from);
+    const { values, impossible } = renamedChoices(field, from, this.decisions.history ?? []);
+    if (impossible) {
+      const sentence = `${table}.${to.name} has other choices`;
+      this.#change({ table, column: to.name, sentence, steps: [], impossible });
+      return;
+    }
     const fill = to.required && !from.required ? this.#fillOf(field) : undefined;
     const changes = columnChanges({ from, to, ...(values && { values }) });
     if (changes.length === 0) return;
     const lossy = this.decisions.throwAway?.has(`${table}.${to.name}`) ?? false;
-    const merges = Object.values(values ?? {}).some((now) => choicesOf(from).includes(now));
+    const merges = Object.values(values ?? {}).some(
+      (now) => choicesOf(from).includes(now) && !Object.hasOwn(values ?? {}, now),
+    );
     const step: ChangeColumn = {
       kind: "change column",
       table,
@@ -231,12 +385,21 @@ class Comparison {
       ...(values && { values }),
       ...(fill && { fill }),
       ...(lossy && { lossy }),
+      ...this.#zoneOf(from, to),
       ...((lossy || fill || merges || !isExact(from.type, to.type)) && {
         keep: keepName(table, to.name),
       }),
     };
     const sentence = `${table}.${to.name} ${changes.join(" and ")}`;
     this.#change({ table, column: to.name, sentence, steps: [step] });
+  }
+
+  /** The time zone by which days become moments, or moments days. */
+  #zoneOf(from: Column, to: Column): Pick<ChangeColumn, "timezone"> {
+    const { timezone } = this.model.app;
+    const kinds = [from.type.kind, to.type.kind];
+    const zoned = kinds.includes("datetime") && (kinds.includes("date") || kinds.includes("time"));
+    return zoned && timezone !== "UTC" ? { timezone } : {};
   }
 
   #textsToRows(table: string, field: Field, column: Column, text: Column): void {
@@ -369,10 +532,15 @@ class Comparison {
     if (before.name !== goal.name) {
       steps.push({ kind: "rename table", table: before.name, to: goal.name });
     }
-    before.columns.forEach(({ name }, at) => {
-      const to = goal.columns[at]?.name ?? name;
-      if (to !== name) steps.push({ kind: "rename column", table: goal.name, column: name, to });
-    });
+    const rename = (column: string, to: string): Step[] =>
+      column === to ? [] : [{ kind: "rename column", table: goal.name, column, to }];
+    const names = before.columns.map(
+      ({ name }, at) => [goal.columns[at]?.name ?? name, name] as const,
+    );
+    const formerly = new Map(names.filter(([to, name]) => to !== name));
+    const [circle] = circlesOf(formerly, new Set(names.map(([, name]) => name)));
+    if (circle) steps.push(...circleSteps(circle, rename));
+    else steps.push(...names.flatMap(([to, name]) => rename(name, to)));
     if (steps.length === 0) return;
     const sentence =
       before.name === goal.name
@@ -449,6 +617,7 @@ class Comparison {
                 from: bare,
                 to: column,
                 ...(fill && { fill }),
+                ...this.#zoneOf(bare, column),
                 ...((fill || !isExact(bare.type, column.type)) && {
                   keep: keepName(table, column.name),
                 }),

@@ -85,6 +85,8 @@ const referenceAndLinks = {
   to: z.string(),
   required: isTrue,
   lossy: isTrue,
+  keep: file.optional(),
+  restore: file.optional(),
 };
 
 const steps = z.discriminatedUnion("kind", [
@@ -108,6 +110,10 @@ const steps = z.discriminatedUnion("kind", [
     lossy: isTrue,
     keep: file.optional(),
     restore: file.optional(),
+    timezone: z
+      .string()
+      .regex(/^[A-Za-z0-9_+/-]+$/)
+      .optional(),
   }),
   step("add index", { table: z.string(), index }),
   step("drop index", { table: z.string(), index }),

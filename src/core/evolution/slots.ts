@@ -2,6 +2,8 @@ import { type Entity, type Field, isComputed, isMany, isReference } from "../mod
 import { columnOf, tableOf } from "../schema/from-model.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import { automatic } from "./columns.ts";
+import { passingName } from "./former-names.ts";
+import type { Step } from "./steps.ts";
 
 /** Where the values of a field are: in a column, in a column of numbers, or in a table of links. */
 export type Slot =
@@ -49,12 +51,13 @@ export function slotsBefore(
   return found;
 }
 
-function slotNamed(
+/** Where the values of a field of that name are; where there are several, those of the kind that a field wants. */
+export function slotNamed(
   now: Schema,
   table: string,
   name: string,
-  field: Field,
-  isClaimed: (table: string) => boolean,
+  field?: Field,
+  isClaimed: (table: string) => boolean = () => false,
 ): Slot | undefined {
   const columns = tableNamed(now, table)?.columns ?? [];
   const at = (wanted: string, references: boolean) =>
@@ -72,7 +75,46 @@ function slotNamed(
       ? { kind: "links", table: links, target }
       : undefined,
   ];
+  if (!field) return slots.find((slot) => slot !== undefined);
   const wanted = isMany(field) ? "links" : isReference(field) ? "reference" : "scalar";
   const found = slots.filter((slot) => slot !== undefined);
   return found.find(({ kind }) => kind === wanted) ?? found[0];
+}
+
+/** A step that gives what holds the values of a field the name that it has for another field, or while names are exchanged. */
+export function slotRename(
+  table: string,
+  { field, slot }: { field: string; slot: Slot },
+  from: string,
+  to: string,
+): Step {
+  const named = (name: string, own: (name: string) => string) =>
+    name === passingName ? name : own(name);
+  if (slot.kind === "links") {
+    const own = (name: string) => `${table}_${name}`;
+    return { kind: "rename table", table: named(from, own), to: named(to, own) };
+  }
+  const own = (name: string) => (slot.column.name === field ? name : `${name}_id`);
+  return { kind: "rename column", table, column: named(from, own), to: named(to, own) };
+}
+
+/** The renames among steps as those of fields: the names of one before and after, whatever holds its values. */
+export function fieldMoves(
+  steps: readonly Step[],
+  table: string,
+  fields: readonly string[],
+): string[] {
+  const fieldOf = (name: string, links: boolean): string => {
+    const plain = links ? name.slice(table.length + 1) : name;
+    if (name === passingName || fields.includes(plain)) return name === passingName ? name : plain;
+    return plain.replace(/_id$/, "");
+  };
+  return steps.flatMap((step) => {
+    const links = step.kind === "rename table";
+    if (!links && (step.kind !== "rename column" || step.table !== table)) return [];
+    const [from, to] = links ? [step.table, step.to] : [step.column, step.to];
+    if (links && ![from, to].every((each) => each === passingName || each.startsWith(`${table}_`)))
+      return [];
+    return [`${fieldOf(from, links)} > ${fieldOf(to, links)}`];
+  });
 }

@@ -43,6 +43,8 @@ export interface ChangeColumn {
   lossy?: true;
   keep?: string;
   restore?: string;
+  /** By which days become moments, and moments days; UTC where it isn't said. */
+  timezone?: string;
 }
 
 /** Distinct texts of a column become rows of another table, and a reference leads to them; or back. */
@@ -77,6 +79,9 @@ export interface ReferenceAndLinks {
   to: string;
   required?: true;
   lossy?: true;
+  /** The file of the links that a reference can't hold. */
+  keep?: string;
+  restore?: string;
 }
 
 /** A column's values go along a reference into a column of the table at its other end, where that is empty. */

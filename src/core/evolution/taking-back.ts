@@ -1,4 +1,10 @@
-import { type ChangeColumn, isExact, keepName, type Step } from "./steps.ts";
+import {
+  type ChangeColumn,
+  isExact,
+  keepName,
+  type ReferenceAndLinks,
+  type Step,
+} from "./steps.ts";
 
 /** The steps that take others back, in their order. */
 export function takenBack(steps: readonly Step[]): Step[] {
@@ -57,11 +63,13 @@ function inverse(step: Step): Step {
         ...(keep && { restore: keep }),
       };
     }
-    case "reference to links":
-      return { ...step, kind: "links to reference", lossy: true };
+    case "reference to links": {
+      const { restore: _, ...rest } = step;
+      return { ...rest, kind: "links to reference", lossy: true, keep: keptLinks(step) };
+    }
     case "links to reference": {
-      const { lossy: _, ...rest } = step;
-      return { ...rest, kind: "reference to links" };
+      const { lossy: _, keep, ...rest } = step;
+      return { ...rest, kind: "reference to links", ...(keep && { restore: keep }) };
     }
     case "carry":
       return { ...step, from: step.to, to: step.from, lossy: true };
@@ -70,8 +78,60 @@ function inverse(step: Step): Step {
   }
 }
 
-function inverseChange({ table, from, to, values, keep }: ChangeColumn): ChangeColumn {
-  const turned = Object.entries(values ?? {}).map(([old, now]) => [now, old]);
+/** The file of the links that a reference can't hold. */
+function keptLinks({ links }: ReferenceAndLinks): string {
+  return `${keepName(links)}-others`;
+}
+
+/**
+ * The steps that take others once more, after they were taken back: they bring back what the way back kept. What
+ * data flows into gets its values that way.
+ */
+export function takenAgain(steps: readonly Step[]): Step[] {
+  const isFilled = (table: string, column?: string) =>
+    steps.some((step) => {
+      if (step.kind === "reference to links") return column === undefined && step.links === table;
+      if (step.kind === "carry") return step.to.table === table && step.to.column === column;
+      if (step.kind === "rows to texts") return step.table === table && step.column === column;
+      return (
+        (step.kind === "texts to rows" || step.kind === "links to reference") &&
+        step.table === table &&
+        step.reference === column
+      );
+    });
+  return steps.map((step): Step => {
+    switch (step.kind) {
+      case "add table": {
+        const { name } = step.table;
+        return step.restore || isFilled(name) ? step : { ...step, restore: keepName(name) };
+      }
+      case "add column": {
+        const { table, column } = step;
+        return step.restore || isFilled(table, column.name)
+          ? step
+          : { ...step, restore: keepName(table, column.name) };
+      }
+      case "change column": {
+        const { keep } = inverseChange(step);
+        return step.restore || !keep ? step : { ...step, restore: keep };
+      }
+      case "reference to links":
+        return step.restore ? step : { ...step, restore: keptLinks(step) };
+      default:
+        return step;
+    }
+  });
+}
+
+function inverseChange(step: ChangeColumn): ChangeColumn {
+  const { table, from, to, values, keep, timezone } = step;
+  // A value that was there before, too, came of two: which of them it was, only the kept rows know.
+  const before = (from.checks ?? []).flatMap((check) =>
+    check.kind === "one of" ? check.values : [],
+  );
+  const turned = Object.entries(values ?? {})
+    .filter(([, now]) => !before.includes(now) || Object.hasOwn(values ?? {}, now))
+    .map(([old, now]) => [now, old]);
   return {
     kind: "change column",
     table,
@@ -81,5 +141,6 @@ function inverseChange({ table, from, to, values, keep }: ChangeColumn): ChangeC
     lossy: true,
     ...(isExact(to.type, from.type) ? {} : { keep: keepName(table, from.name) }),
     ...(keep && { restore: keep }),
+    ...(timezone && { timezone }),
   };
 }

@@ -77,7 +77,7 @@ function checkOf(model: Model, entity: Entity, rule: HeldRule): RowCheck | undef
 }
 
 function namesOf(formula: string): Set<string> {
-  return new Set(formula.match(/[\p{L}_][\p{L}\p{N}_]*/gu));
+  return new Set(formula.match(/[\p{L}_][\p{L}\p{N}\p{M}_]*/gu));
 }
 
 /** How deep a check may be: SQLite's parser ends at 100. */

@@ -24,7 +24,7 @@ const patterns: readonly (readonly [Token["kind"] | "blank", RegExp])[] = [
   ["number", /\d+(?:\.\d+)?/y],
   ["text", /'(?:[^']|'')*'|"(?:[^"]|"")*"/y],
   ["field", /\{[^{}]*\}/y],
-  ["word", /[\p{L}_][\p{L}\p{N}_]*/uy],
+  ["word", /[\p{L}_][\p{L}\p{N}\p{M}_]*/uy],
   ["sign", /<>|<=|>=|[-+*/%&=<>(),.]/y],
 ];
 

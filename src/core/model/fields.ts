@@ -265,6 +265,20 @@ function interpretChoices(
       diagnostics.error(word.at, `the choice \`${word.text}\` stands here twice`, "take one out");
     else seen.set(key, word);
   }
+  const formerly = new Map<string, string>();
+  for (const { text, was } of seen.values()) {
+    if (!was) continue;
+    const other = formerly.get(was.text);
+    if (was.text === text) {
+      diagnostics.error(was.at, `the choice \`${text}\` was itself`, "take `was` out");
+    } else if (other !== undefined) {
+      diagnostics.error(
+        was.at,
+        `\`${other}\` and \`${text}\` both were \`${was.text}\``,
+        "values move along once: take `was` out of the one that is new",
+      );
+    } else formerly.set(was.text, text);
+  }
   const renamed = [...seen.values()].flatMap(({ text, was }) => (was ? [[text, was.text]] : []));
   return {
     kind: "choice",
@@ -421,6 +435,7 @@ function interpretDefault(
     case "email":
     case "url":
     case "phone": {
+      if (text.includes("\n-- ")) return refuse("has a line that begins with `-- `");
       const length = [...text].length;
       const max = type.max ?? (type.kind === "long text" ? Infinity : 255);
       return length < (type.min ?? 0) || length > max

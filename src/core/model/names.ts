@@ -12,9 +12,9 @@ const deviceNames = /^(con|prn|aux|nul|com\d|lpt\d)$/;
 /** Whether an entity can have this name; says why not. */
 export function checkEntityName({ text, at }: Word, diagnostics: Diagnostics): boolean {
   const name = text.normalize("NFC");
-  const trouble = !/^[\p{L}\p{N}]+$/u.test(name)
+  const trouble = !/^[\p{L}\p{N}][\p{L}\p{N}\p{M}]*$/u.test(name)
     ? ["has other characters than letters and digits", "write it as QueenLine"]
-    : !/^[\p{Lu}\p{Lo}]/u.test(name)
+    : !/^[\p{Lu}\p{Lo}\p{Script=Georgian}]/u.test(name)
       ? ["doesn't begin with a capital", `write ${name.charAt(0).toUpperCase()}${name.slice(1)}`]
       : [...name].length > longestName
         ? [
@@ -44,7 +44,9 @@ export function checkFieldName({ text, at }: Word, diagnostics: Diagnostics): bo
           "would make its records look like promises to the code",
           "choose another name, with `label: Then`",
         ]
-      : !/^[\p{Ll}\p{Lo}][\p{Ll}\p{Lo}\p{N}]*(_[\p{Ll}\p{Lo}\p{N}]+)*$/u.test(name)
+      : !/^[\p{Ll}\p{Lo}][\p{Ll}\p{Lo}\p{Lm}\p{M}\p{N}]*(_[\p{Ll}\p{Lo}\p{N}][\p{Ll}\p{Lo}\p{Lm}\p{M}\p{N}]*)*$/u.test(
+            name,
+          )
         ? ["is not in small letters, digits and single underscores", fieldNameHelp(name)]
         : [...name].length > longestName
           ? [
@@ -59,7 +61,7 @@ export function checkFieldName({ text, at }: Word, diagnostics: Diagnostics): bo
 
 function fieldNameHelp(name: string): string {
   const better = snakeCase(name)
-    .replace(/[^\p{L}\p{N}]+/gu, "_")
+    .replace(/[^\p{L}\p{N}\p{M}]+/gu, "_")
     .replace(/^[_\p{N}]+|_+$/gu, "");
   return better ? `write ${better}` : "write it as brood_frames";
 }
@@ -94,11 +96,31 @@ export function checkMeetings(model: Model, diagnostics: Diagnostics): void {
   checkFormerNames(model, diagnostics);
 }
 
-/** The records of an entity can move along to one other only. */
+/** What a name was, it can have been alone, and not itself. */
 function checkFormerNames({ entities }: Model, diagnostics: Diagnostics): void {
+  for (const { name, fields } of entities) {
+    const taken = new Map<string, string>();
+    for (const { name: field, was, at } of fields) {
+      if (was === undefined) continue;
+      const other = taken.get(was);
+      if (was === field) {
+        diagnostics.error(at, `\`${name}.${field}\` was itself`, "take `was` out");
+      } else if (other !== undefined) {
+        diagnostics.error(
+          at,
+          `\`${other}\` and \`${field}\` both were \`${was}\``,
+          "values move along once: take `was` out of the one that is new",
+        );
+      } else taken.set(was, field);
+    }
+  }
   const taken = new Map<string, string>();
   for (const { name, was, at } of entities) {
     if (was === undefined) continue;
+    if (was === name) {
+      diagnostics.error(at, `\`${name}\` was itself`, "take `was` out");
+      continue;
+    }
     const other = taken.get(was);
     if (other) {
       diagnostics.error(

@@ -10,6 +10,7 @@ import {
   parseAllDocuments,
   type YAMLError,
 } from "yaml";
+import { isInvisible, unseenCharacter } from "../naming/characters.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 
 /** The model as it is written: the text of every scalar as the person typed it, and where. */
@@ -125,7 +126,11 @@ function convert(text: string, node: ParsedNode, diagnostics: Diagnostics): Sour
     );
     return undefined;
   }
-  if (isScalar(node)) return scalar(text, node, at);
+  if (isScalar(node)) {
+    const found = scalar(text, node, at);
+    reportUnseen(found, diagnostics);
+    return found;
+  }
   if (isSeq(node)) {
     const items = node.items.flatMap((item) => {
       const found = isPair(item) ? undefined : convert(text, item as ParsedNode, diagnostics);
@@ -181,6 +186,22 @@ function scalar(
     ...(contiguous && { origin: start }),
     ...(comment !== undefined && { comment }),
   };
+}
+
+/** A text that doesn't read as what it is has no place in a model: names, labels and choices end up in many others. */
+function reportUnseen({ text, at }: SourceScalar, diagnostics: Diagnostics): void {
+  const unseen = unseenCharacter(text);
+  if (unseen) {
+    const help =
+      "take it out: names, labels and choices are made of characters that people can see";
+    diagnostics.error(at, `this text holds ${unseen}, which nobody can see`, help);
+  } else if (isInvisible(text.trim())) {
+    diagnostics.error(
+      at,
+      "nobody can see any character of this text",
+      "write a text that can be read",
+    );
+  }
 }
 
 function lineEnd(text: string, from: number): number {

@@ -58,13 +58,14 @@ export function withArticle(one: string): string {
   return /^`?(?!one\b)[aeiou]/i.test(one) ? `an ${one}` : `a ${one}`;
 }
 
-/** A name as part of a file name or an address: no accents, hyphens between words. */
+/** A name as part of a file name or an address: hyphens between words, Latin letters without accents. */
 export function slugOf(name: string): string {
   return words(name)
     .join("-")
     .normalize("NFKD")
-    .replace(/\p{M}/gu, "")
-    .replace(/[^\p{L}\p{N}]+/gu, "-")
+    .replace(/(\p{Script=Latin})\p{M}+/gu, "$1")
+    .normalize("NFC")
+    .replace(/[^\p{L}\p{N}\p{M}]+/gu, "-")
     .replace(/^-+|-+$/g, "");
 }
 

@@ -3,6 +3,7 @@ import type { ColumnType, Schema, Table } from "../schema/schema.ts";
 import type { Dialect } from "./dialect.ts";
 import * as flows from "./flows.ts";
 import type { Idiom } from "./idiom.ts";
+import { followRowOwners } from "./own-tables.ts";
 import { changeCheck, isCheck } from "./row-checks.ts";
 import type { Part } from "./script.ts";
 
@@ -13,6 +14,7 @@ export interface Alterations
   extends Pick<Dialect, "name" | "transactional" | "limits" | "numbersGoOn"> {
   idiom: Idiom;
   typeSql(type: ColumnType): string;
+  keptValue: Dialect["keptValue"];
   renameTable(step: Of<"rename table">, before: Schema): Part[];
   renameColumn(step: Of<"rename column">, before: Schema): Part[];
   addTable(step: Of<"add table">, before: Schema): Part[];
@@ -29,7 +31,7 @@ export function alteringDialect(own: Alterations): Dialect {
   const { name, transactional, limits, idiom, typeSql } = own;
   const risks: Dialect["risks"] = (step, before) =>
     step.kind === "change column"
-      ? flows.changeRisks(step, own.changeColumn(step, before))
+      ? flows.changeRisks(idiom, step, own.changeColumn(step, before))
       : flows.steppedRisks(idiom, step, before);
   return {
     name,
@@ -37,6 +39,7 @@ export function alteringDialect(own: Alterations): Dialect {
     limits,
     quoted: idiom.quoted,
     literal: idiom.literal,
+    keptValue: own.keptValue,
     ...(own.numbersGoOn && { numbersGoOn: own.numbersGoOn }),
     risks,
     sections: (steps, before) => {
@@ -44,7 +47,11 @@ export function alteringDialect(own: Alterations): Dialect {
       return steps.flatMap((step) => {
         // A change of a column says itself where in it rows are looked at.
         const refused = step.kind === "change column" ? [] : flows.refusals(risks(step, schema));
-        const parts = [...refused, ...alter(own, step, schema)];
+        const parts = [
+          ...refused,
+          ...alter(own, step, schema),
+          ...followRowOwners(idiom.literal, step),
+        ];
         schema = takeStep(schema, step);
         // What the database can't check, it isn't asked to.
         return parts.length === 0 && isCheck(step)

@@ -3,6 +3,17 @@ import type { Idiom } from "./idiom.ts";
 
 type Kind = ColumnType["kind"];
 
+/** How a database reckons with time zones. */
+export interface ZonedWords {
+  /** The moment at which a day begins. */
+  midnight(day: string, zone: string): string;
+  /** The day, and the time to the minute, that a clock shows at a moment. */
+  day(moment: string, zone: string): string;
+  time(moment: string, zone: string): string;
+  /** Whether a clock shows midnight, to the second. */
+  isMidnight(moment: string, zone: string): string;
+}
+
 /** How a database turns values of one type into another. */
 export interface ConversionWords {
   textOf(value: string, from: ColumnType): string;
@@ -10,8 +21,12 @@ export interface ConversionWords {
   cut(text: string, length: number): string;
   length(text: string): string;
   rounded(value: string, places: number): string;
+  /** Whether a number is another one, which was rounded. */
+  isRounded(value: string, rounded: string): string;
   /** By both types, as in `text integer`. */
   conversions: Readonly<Record<string, (value: string, to: ColumnType, lossy: boolean) => string>>;
+  /** A day as the moment of its midnight, and a moment as the clock of a time zone shows it. */
+  zoned: ZonedWords;
   /** Nothing, where no value can be converted. */
   nothing(to: ColumnType): string;
 }
@@ -21,7 +36,7 @@ export interface ConversionWords {
  * rounds what is too long or too fine instead. Nothing in it fails, whatever the value is.
  */
 export function conversionBy(words: ConversionWords): Idiom["converted"] {
-  return (value, from, to, lossy) => {
+  return (value, from, to, lossy, zone) => {
     if (to.kind === "text" || to.kind === "long text") {
       const text = words.textOf(value, from);
       if (to.kind === "long text" || alwaysConverts(from, to)) return text;
@@ -32,9 +47,19 @@ export function conversionBy(words: ConversionWords): Idiom["converted"] {
     if (from.kind === "decimal" && to.kind === "decimal") {
       if (from.places <= to.places) return value;
       const round = words.rounded(value, to.places);
-      return lossy ? round : `case when ${value} = ${round} then ${value} end`;
+      return lossy ? round : `case when ${words.isRounded(value, round)} then ${value} end`;
     }
     if (from.kind === to.kind) return value;
+    if (from.kind === "date" && to.kind === "datetime") return words.zoned.midnight(value, zone);
+    if (from.kind === "datetime" && to.kind === "date") {
+      const day = words.zoned.day(value, zone);
+      // The time of the day would be lost.
+      return lossy ? day : `case when ${words.zoned.isMidnight(value, zone)} then ${day} end`;
+    }
+    // The day would be lost, whatever it is.
+    if (from.kind === "datetime" && to.kind === "time") {
+      return lossy ? words.zoned.time(value, zone) : words.nothing(to);
+    }
     const source = from.kind === "long text" ? "text" : from.kind;
     const convert = words.conversions[`${source} ${to.kind}`];
     return convert?.(value, to, lossy) ?? words.nothing(to);
@@ -56,8 +81,6 @@ const always: ReadonlySet<string> = new Set([
   "boolean integer",
   "boolean decimal",
   "date datetime",
-  "datetime date",
-  "datetime time",
 ]);
 
 /** How long the texts of other types can be. */

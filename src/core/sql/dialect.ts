@@ -1,5 +1,5 @@
 import type { Step } from "../evolution/steps.ts";
-import type { Schema } from "../schema/schema.ts";
+import type { Column, Schema } from "../schema/schema.ts";
 import type { Limits } from "./limits.ts";
 import type { Section } from "./script.ts";
 
@@ -23,6 +23,8 @@ export interface Dialect {
   /** A name in quotes. */
   quoted(name: string): string;
   literal(value: string | number | boolean): string;
+  /** A kept value, as a column of its type takes it. */
+  keptValue(value: string, column: Pick<Column, "type">): string;
   /** What makes a table go on after the numbers that were inserted into it, where it doesn't by itself. */
   numbersGoOn?(table: string): string;
 }

@@ -32,7 +32,7 @@ export function flow(
     case "rows to texts":
       return rowsToTexts(idiom, step, before);
     case "reference to links":
-      return referenceToLinks(idiom, step);
+      return referenceToLinks(idiom, step, before);
     case "links to reference":
       return linksToReference(idiom, step);
     case "carry":
@@ -245,14 +245,27 @@ function unfitRisks(
 
 function referenceToLinks(
   idiom: Idiom,
-  { table, reference, links, from, to }: ReferenceAndLinks,
+  { table, reference, links, from, to, restore }: ReferenceAndLinks,
+  before: Schema,
 ): Part[] {
+  const goal =
+    tableNamed(before, links)?.columns.find(({ name }) => name === to)?.references?.table ?? "";
   const { quoted } = idiom;
   const id = quoted("id");
   const [first, last] = idiom.insertMissing;
+  const pair = `${quoted(links)} (${quoted(from)}, ${quoted(to)})`;
+  const led = run(
+    `${first} into ${pair} select ${id}, ${quoted(reference)} from ${quoted(table)} where ${quoted(reference)} is not null${last}`,
+  );
+  if (!restore) return [led];
+  const file = keptTable(idiom, restore);
+  const [owner, target] = [from, to].map((name) => idiom.number(`k.${quoted(name)}`));
   return [
+    { kind: "bring back", file: restore, table: file },
+    led,
+    // Both ends may be gone since.
     run(
-      `${first} into ${quoted(links)} (${quoted(from)}, ${quoted(to)}) select ${id}, ${quoted(reference)} from ${quoted(table)} where ${quoted(reference)} is not null${last}`,
+      `${first} into ${pair} select ${owner}, ${target} from ${file} as k where ${owner} in (select ${id} from ${quoted(table)}) and ${target} in (select ${id} from ${quoted(goal)})${last}`,
     ),
   ];
 }
@@ -260,8 +273,20 @@ function referenceToLinks(
 function linksToReference(idiom: Idiom, step: ReferenceAndLinks): Part[] {
   const { quoted } = idiom;
   const id = quoted("id");
-  const { table, reference, links, from, to } = step;
+  const { table, reference, links, from, to, keep } = step;
+  const first = `(select min(m.${quoted(to)}) from ${quoted(links)} as m where m.${quoted(from)} = l.${quoted(from)})`;
+  const others: Part[] = keep
+    ? [
+        {
+          kind: "keep",
+          file: keep,
+          table: quoted(links),
+          query: `select l.${quoted(from)}, l.${quoted(to)} from ${quoted(links)} as l where l.${quoted(to)} > ${first}`,
+        },
+      ]
+    : [];
   return [
+    ...others,
     run(
       `update ${quoted(table)} as t set ${quoted(reference)} = (select min(l.${quoted(to)}) from ${quoted(links)} as l where l.${quoted(from)} = t.${id}) where ${quoted(reference)} is null`,
     ),
@@ -364,6 +389,7 @@ export function steppedRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
 
 /** What a change of a column risks: the rows that end it, and those of which it keeps a value that it loses. */
 export function changeRisks(
+  idiom: Idiom,
   step: ChangeColumn | Extract<Step, { kind: "add column" }>,
   parts: readonly Part[],
 ): Risk[] {
@@ -375,10 +401,19 @@ export function changeRisks(
       return [{ kind: "in the way", table, sentence: part.sentence, query: part.query }];
     }
     const sentence = `values of ${table}.${name} don't fit any more`;
-    return part.kind === "keep" && lossy
-      ? [{ kind: "lost", table, sentence, query: part.query }]
+    return part.kind === "keep" && step.kind === "change column" && lossy
+      ? [{ kind: "lost", table, sentence, query: lostValues(idiom, step, part.query) }]
       : [];
   });
+}
+
+/** Of the values that are kept, those that are others once they were turned into the new type and back. */
+function lostValues(idiom: Idiom, { from, to, timezone }: ChangeColumn, kept: string): string {
+  if (from.type.kind === to.type.kind) return kept;
+  const { quoted } = idiom;
+  const [value, became] = [`q.${quoted("value")}`, `q.${quoted("became")}`];
+  const back = idiom.converted(became, to.type, from.type, true, timezone ?? "UTC");
+  return `select q.${quoted("id")}, ${value} from (${kept}) as q where ${became} is null or not ${idiom.same(value, back)}`;
 }
 
 function repeats(
@@ -437,11 +472,10 @@ export function refusals(risks: readonly Risk[]): Part[] {
 }
 
 /** Keeps all rows of a table. */
-export function keepTable(idiom: Idiom, { name, columns }: Table, file: string): Part {
+export function keepTable(idiom: Idiom, { name }: Table, file: string): Part {
   const { quoted } = idiom;
-  const names = columns.map((column) => quoted(column.name)).join(", ");
-  const query = `select ${names} from ${quoted(name)}`;
-  return { kind: "keep", file, table: quoted(name), query };
+  // All columns: somebody may have added some by hand.
+  return { kind: "keep", file, table: quoted(name), query: `select * from ${quoted(name)}` };
 }
 
 /** Drops a column, with its values kept; nothing is one of them where rows without a value would get a default. */
@@ -452,6 +486,6 @@ export function dropColumn(
   const [name, from] = [quoted(column.name), quoted(table)];
   const all = column.default !== undefined && !column.required;
   const query = `select ${quoted("id")}, ${name} as ${quoted("value")} from ${from}${all ? "" : ` where ${name} is not null`}`;
-  const kept: Part[] = keep ? [{ kind: "keep", file: keep, table: from, query }] : [];
+  const kept: Part[] = keep ? [{ kind: "keep", file: keep, table: from, column: name, query }] : [];
   return [...kept, run(`alter table ${from} drop column ${name}`)];
 }

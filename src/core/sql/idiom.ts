@@ -29,8 +29,10 @@ export interface Idiom {
   checksOf(column: Column, value: string): string[];
   /** A check of the model's, on an expression. */
   check(check: Check, value: string): string;
-  /** An expression turned from one type into another; null where a value can't be. */
-  converted(value: string, from: ColumnType, to: ColumnType, lossy: boolean): string;
+  /** An expression turned from one type into another; null where a value can't be. Days and moments go by a time zone. */
+  converted(value: string, from: ColumnType, to: ColumnType, lossy: boolean, zone: string): string;
+  /** A kept value that is the number of a row, as a number. */
+  number(value: string): string;
   /** Lays the rows of a query aside, in a table that is dropped again. */
   aside(table: string, query: string): Part[];
   /** What begins and ends a statement that inserts rows, and passes over those that are there. */

@@ -1,17 +1,22 @@
+import { visible } from "../naming/characters.ts";
+import { capitalized } from "../naming/words.ts";
+
 /**
  * A piece of a migration's script: statements, or something that the runner does. What the runner does is
  * written as a comment, which every database leaves alone: `-- keep hive-notes: select …;`
  */
 export type Part =
   | { kind: "run"; sql: string }
-  /** Streams the rows of a query on a table into a file. */
-  | { kind: "keep"; file: string; table: string; query: string }
+  /** Streams the rows of a query on a table, or the values of one of its columns, into a file. */
+  | { kind: "keep"; file: string; table: string; column?: string; query: string }
   /** Makes a temporary table of such a file; its first column is the key if it is `id`. */
   | { kind: "bring back"; file: string; table: string }
   /** Ends the migration when the query has rows; they have the columns `id` and `value`. */
   | { kind: "none may remain"; sentence: string; query: string }
-  /** Remembers what hangs on a table, and puts back what is gone of it. */
-  | { kind: "hold triggers" | "return triggers"; table: string }
+  /** Remembers what somebody added to a table by hand, besides the columns that it is known to have. */
+  | { kind: "hold triggers"; table: string; columns: string[] }
+  /** Puts back what is gone of it. */
+  | { kind: "return triggers"; table: string }
   /** Something that nobody wrote SQL for. */
   | { kind: "no way"; about: string };
 
@@ -32,7 +37,7 @@ export function printScript(sections: readonly Section[], numbers?: readonly num
       [
         ...sentences.map(
           (sentence) =>
-            `-- ${numbers ? `step ${numbers[at]}: ` : ""}${sentence.replace(/\s+/g, " ")}\n`,
+            `-- ${numbers ? `step ${numbers[at]}: ` : ""}${capitalized(oneLine(sentence))}\n`,
         ),
         ...parts.map(printPart),
       ].join(""),
@@ -45,17 +50,28 @@ function printPart(part: Part): string {
     case "run":
       return `${part.sql};\n`;
     case "keep":
-      return directive(`keep ${part.file} of ${part.table}: ${part.query}`);
+      return directive(
+        `keep ${part.file} of ${part.table}${part.column ? ` (${part.column})` : ""}: ${part.query}`,
+      );
     case "bring back":
       return directive(`bring back ${part.file} as ${part.table}`);
     case "none may remain":
-      return directive(`none may remain (${part.sentence}): ${part.query}`);
+      // What follows the first `): ` is the query.
+      return directive(
+        `none may remain (${oneLine(part.sentence).replaceAll("):", ") :")}): ${part.query}`,
+      );
     case "no way":
-      return directive(`there is no SQL for this: ${part.about}`);
+      return directive(`there is no SQL for this: ${oneLine(part.about)}`);
     case "hold triggers":
+      return directive(`hold triggers of ${part.table} with ${part.columns.join(", ")}`);
     case "return triggers":
-      return directive(`${part.kind} of ${part.table}`);
+      return directive(`return triggers of ${part.table}`);
   }
+}
+
+/** A sentence that can't end the comment it stands in. A capital begins it, so that it is no order to the runner. */
+function oneLine(text: string): string {
+  return visible(text.replace(/\s+/gu, " ")).trim();
 }
 
 /** A comment that the runner understands; its other lines are indented. */

@@ -15,7 +15,7 @@ export interface ChangedValue {
 export function changedValue(idiom: Idiom, x: string, step: ChangeColumn): ChangedValue {
   const { from, to, values, fill, lossy = false } = step;
   const total = alwaysConverts(from.type, to.type);
-  let value = idiom.converted(x, from.type, to.type, lossy);
+  let value = idiom.converted(x, from.type, to.type, lossy, step.timezone ?? "UTC");
   const refused: string[] = [];
   if (!total && !lossy) refused.push(`${x} is not null and (${value}) is null`);
   if (values) {

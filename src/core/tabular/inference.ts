@@ -1,3 +1,4 @@
+import { isInvisible, readable } from "../naming/characters.ts";
 import { nearest } from "../naming/nearest.ts";
 import { folded } from "./cells.ts";
 import type { DateOrder } from "./dates.ts";
@@ -5,7 +6,6 @@ import type { Spelling } from "./distinct.ts";
 import { look, noWords, tickMarks, yesWords } from "./looks.ts";
 import { currencyOf, type DecimalSign } from "./numbers.ts";
 import type { ColumnProfile, Example, LookGroup } from "./profile.ts";
-import { unprintable } from "./titles.ts";
 
 /** Kinds of field that a column can be taken for by its values alone. */
 export type ColumnKind =
@@ -390,7 +390,10 @@ function asChoice(profile: ColumnProfile, { named }: InferenceContext, counted: 
   if (choices.length < 2 || choices.length > mostChoices || counted < 3 * choices.length)
     return undefined;
   const wordy = choices.filter((text) => text.split(/\s+/).length > 3).length;
-  if (wordy * 2 > choices.length || choices.some((text) => text.search(unprintable) >= 0))
+  if (
+    wordy * 2 > choices.length ||
+    choices.some((text) => readable(text) !== text || isInvisible(text))
+  )
     return undefined;
   const several = values.filter(({ spellings }) => spellings.length > 1);
   const exceptions = exceptionsOf(profile, sound, "");

@@ -1,6 +1,7 @@
 import { type Node, parseDocument, stringify } from "yaml";
 import * as z from "zod";
 import type { Diagnostic, Span } from "../model/diagnostics.ts";
+import { unseenCharacter, visible } from "../naming/characters.ts";
 import { oneLine } from "./cells.ts";
 import { leftOutKinds } from "./layout.ts";
 import {
@@ -45,7 +46,7 @@ function sheetLines(sheet: SheetPlan, notes: SheetNotes | undefined): string[] {
         ]
       : []),
     ...(notes ? [`    # ${notes.rows} rows.`] : []),
-    ...(notes?.around ?? []).map((said) => `    # ${oneLine(said)}`),
+    ...(notes?.around ?? []).map((said) => `    # ${remark(said)}`),
     `    entity: ${sheet.entity}`,
     ...(sheet.plural === undefined ? [] : [`    plural: ${scalar(sheet.plural)}`]),
     ...(sheet.title === undefined ? [] : [`    title: ${scalar(sheet.title)}`]),
@@ -57,7 +58,7 @@ function sheetLines(sheet: SheetPlan, notes: SheetNotes | undefined): string[] {
     ...(sheet.leave.length === 0 ? [] : [`    leave: ${list(sheet.leave)}`]),
     ...(sheet.splits.length === 0 ? [] : ["    split:"]),
     ...sheet.splits.flatMap((split) => [
-      ...(notes?.splits.get(split.entity) ?? []).map((said) => `      # ${oneLine(said)}`),
+      ...(notes?.splits.get(split.entity) ?? []).map((said) => `      # ${remark(said)}`),
       `      ${split.entity}: { by: ${split.by}, with: ${list(split.with)}, do: ${split.do ? "yes" : "no"} }`,
     ]),
   ];
@@ -70,13 +71,13 @@ function fieldLines(
   const cells = notes?.setAside?.cells ?? [];
   const near = Object.fromEntries(cells.flatMap(({ text, near }) => (near ? [[text, near]] : [])));
   return [
-    ...(notes ? [`      # ${oneLine(notes.why)}`] : []),
-    ...(notes?.guess ? [`      # A guess: ${oneLine(notes.guess)}`] : []),
-    ...(notes?.formula ? [`      # Computed in every row: ${oneLine(notes.formula)}`] : []),
+    ...(notes ? [`      # ${remark(notes.why)}`] : []),
+    ...(notes?.guess ? [`      # A guess: ${remark(notes.guess)}`] : []),
+    ...(notes?.formula ? [`      # Computed in every row: ${remark(notes.formula)}`] : []),
     ...(notes?.setAside ? [`      # ${notes.setAside.count} set aside:`] : []),
     ...cells.map(
       ({ address, text, reason, near }) =>
-        `      #   ${address} ${JSON.stringify(oneLine(text))}: ${reason}${near ? `, perhaps ${JSON.stringify(near)}` : ""}`,
+        `      #   ${remark(`${address} ${JSON.stringify(text)}: ${reason}${near ? `, perhaps ${JSON.stringify(near)}` : ""}`)}`,
     ),
     `      ${field.name}:`,
     `        column: ${scalar(field.column)}`,
@@ -92,11 +93,20 @@ function fieldLines(
 
 function scalar(text: string): string {
   const plain = stringify(text, { lineWidth: 0, defaultStringType: "PLAIN" }).trimEnd();
-  return plain.includes("\n") ? quoted(text) : plain;
+  return plain.includes("\n") || unseenCharacter(text) ? quoted(text) : plain;
 }
 
+/** A text in quotes, in which what can't be seen stands as its code. */
 function quoted(text: string): string {
-  return JSON.stringify(text);
+  return JSON.stringify(text).replace(
+    /[\p{Zl}\p{Zp}\p{Bidi_Control}\u007f-\u009f]/gu,
+    (found) => `\\u${found.charCodeAt(0).toString(16).padStart(4, "0")}`,
+  );
+}
+
+/** What is said beside a line; it can't end its line. */
+function remark(text: string): string {
+  return visible(oneLine(text));
 }
 
 function list(texts: readonly string[]): string {

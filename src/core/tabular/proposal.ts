@@ -1,6 +1,7 @@
 import { type Entity, isComputed, type Model } from "../model/model.ts";
 import { type Definition, type OptionName, printDefinition, type Word } from "../model/notation.ts";
 import { nameHints } from "../model/types.ts";
+import { isInvisible, readable } from "../naming/characters.ts";
 import { labelOf, pluralOf } from "../naming/words.ts";
 import { blankSpellings, columnLetters, folded } from "./cells.ts";
 import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
@@ -171,7 +172,7 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
   const key = titleColumn(columns, profile.rows);
   const plural =
     sheet.sheet && folded(sheet.sheet) !== folded(entity) && !/\d/.test(sheet.sheet)
-      ? sheet.sheet.trim()
+      ? readable(sheet.sheet)
       : undefined;
   const splits = draft.known ? [] : proposeSplits(draft, entities, notes);
   return {
@@ -180,7 +181,10 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
       ...(sheet.sheet !== undefined && { sheet: sheet.sheet }),
       ...(sheet.text && { text: sheet.text }),
       entity,
-      ...(!draft.known && plural && plural !== pluralOf(labelOf(entity)) && { plural }),
+      ...(!draft.known &&
+        plural &&
+        !isInvisible(plural) &&
+        plural !== pluralOf(labelOf(entity)) && { plural }),
       ...(!draft.known && key && { title: `{${key.name}}` }),
       header: profile.layout.header ?? null,
       rows: {
@@ -303,8 +307,9 @@ function define(column: DraftColumn, rows: number): { definition: Definition; un
   ) {
     options.set("places", word(places));
   }
-  const label = title.label ?? (column.name !== title.name ? column.profile.header : undefined);
-  if (label && label.toLowerCase() !== labelOf(column.name).toLowerCase())
+  const label =
+    title.label ?? (column.name !== title.name ? readable(column.profile.header) : undefined);
+  if (label && !isInvisible(label) && label.toLowerCase() !== labelOf(column.name).toLowerCase())
     options.set("label", word(label));
   return { definition, unique };
 }

@@ -1,6 +1,7 @@
 import { Diagnostics } from "../model/diagnostics.ts";
 import { automaticFields } from "../model/model.ts";
 import { checkEntityName } from "../model/names.ts";
+import { isInvisible, readable } from "../naming/characters.ts";
 import { capitalized, labelOf, singularOf, snakeCase } from "../naming/words.ts";
 import { columnLetters } from "./cells.ts";
 import { currencyOf } from "./numbers.ts";
@@ -14,9 +15,6 @@ export interface Title {
   unit?: string;
 }
 
-/** Characters that no model file has: signs to machines, and what stands for a character that was lost. */
-export const unprintable = /[\p{Cc}\p{Cs}\uFFFD]/gu;
-
 const longest = 50;
 const unitPattern = /^(.*\S)\s*[([]\s*([\p{L}°µ%€$£][\p{L}\p{No}°µ%/²³€$£]{0,7})\s*[)\]]$/u;
 
@@ -29,15 +27,12 @@ export function fieldTitle(
 ): Title {
   const found = unitPattern.exec(header);
   const unit = found && isUnit(found[2] ?? "") ? found[2] : undefined;
-  const said = (unit ? (found?.[1] ?? header) : header)
-    .replace(unprintable, "")
-    .trim()
-    .replace(/[:*]+$/, "");
+  const said = readable(unit ? (found?.[1] ?? header) : header).replace(/[:*]+$/, "");
   const full = plainName(said) || `column_${columnLetters(column).toLowerCase()}`;
   const plain = withoutEntity(full, entity);
   const reserved = (automaticFields as readonly string[]).includes(plain) || plain === "then";
   const name = untaken(reserved ? `sheet_${plain}` : plain, taken);
-  const label = plain === full ? said : "";
+  const label = plain === full && !isInvisible(said) ? said : "";
   const plainLabel = label === "" || label.toLowerCase() === labelOf(name).toLowerCase();
   return { name, ...(!plainLabel && { label }), ...(unit && { unit }) };
 }
@@ -64,11 +59,13 @@ function plainName(text: string): string {
     .replace(/#/g, " number ")
     .replace(/\be[- ]mail\b/gi, "email")
     .replace(/['’]/gu, "")
-    .replace(/[^\p{L}\p{N}]+/gu, " ")
+    .replace(/[^\p{L}\p{N}\p{M}]+/gu, " ")
     .trim();
   const name = snakeCase(letters)
-    .replace(/[^\p{Ll}\p{Lo}\p{N}_]/gu, "")
+    .replace(/[^\p{Ll}\p{Lo}\p{Lm}\p{M}\p{N}_]/gu, "")
     .slice(0, longest)
+    // Marks and letters that only change others begin no word.
+    .replace(/(?<=^|_)[\p{Lm}\p{M}]+/gu, "")
     .replace(/_+/g, "_")
     .replace(/^_|_$/g, "");
   return /^\p{N}/u.test(name) ? `column_${name}` : name;
@@ -83,7 +80,7 @@ export function entityName(
   const base = file.replace(/\.[^.]*$/, "");
   const meaningless =
     !sheet || /^(sheet|tabelle|hoja|feuil|folha|table|foglio)\s*\d*$/i.test(sheet.trim());
-  const words = (meaningless ? base : sheet).replace(/[^\p{L}\p{N}]+/gu, " ").trim();
+  const words = (meaningless ? base : sheet).replace(/[^\p{L}\p{N}\p{M}]+/gu, " ").trim();
   const parts = singularOf(words.replace(/\s+\d{2,4}$/, "") || "Record").split(" ");
   const name = parts.map(capitalized).join("").slice(0, longest);
   const lettered = /^[\p{Lu}\p{Lo}]/u.test(name) ? name : `Sheet${capitalized(name)}`;

@@ -68,12 +68,19 @@ export async function keepImport(
   report: Report,
 ): Promise<KeptImport> {
   const { project, plan, model, modelText, existing, data, setAside } = prepared;
+  if (readText(project.model) !== existing) {
+    throw new Failure(
+      "input",
+      "model.yaml was changed since the sheets were looked at; nothing was written",
+      "run the same command again",
+    );
+  }
   const ready = await isReady(prepared);
   for (const each of data)
     await joinEarlier(project, entityNamed(model, each.entity), each, report);
   const writes: Write[] = [];
   const add = (path: string, write: { text: string } | { copyOf: string }) =>
-    writes.push({ path: join(project.root, path), ...write });
+    writes.push({ path: join(project.root, path), secret: "copyOf" in write, ...write });
   if (modelText !== existing) add("model.yaml", { text: modelText });
   for (const { path, text } of supportFiles(plan.app.name)) {
     if (!existsSync(join(project.root, path))) add(path, { text });
@@ -85,7 +92,7 @@ export async function keepImport(
   const plans = join(project.imports, `${name}.yaml`);
   if (planPath === undefined && readText(plans) !== prepared.planText)
     add(unusedName(project, "imports", name, "yaml"), { text: prepared.planText });
-  writeAll(writes);
+  writeAll(writes, project.root);
   const files = writes.map(({ path }) => path.slice(project.root.length + 1));
   if (!ready) return { files, loaded: undefined };
   const written = await dataFiles(

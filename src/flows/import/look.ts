@@ -1,6 +1,7 @@
 import { basename } from "node:path";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
+import { isInvisible, readable } from "../../core/naming/characters.ts";
 import { capitalized, words } from "../../core/naming/words.ts";
 import { address, Blanks, blankSpellings, cellText, isEmpty } from "../../core/tabular/cells.ts";
 import type { ProfiledSheet } from "../../core/tabular/draft.ts";
@@ -51,7 +52,8 @@ export function proposeImport(
 
 function titleOf(file: string): string {
   const base = file === "-" ? "records" : basename(file).replace(/\.[^.]*$/, "");
-  return words(base).map(capitalized).join(" ") || "Records";
+  const title = [...words(readable(base)).map(capitalized).join(" ")].slice(0, 60).join("").trim();
+  return title === "" || isInvisible(title) ? "Records" : title;
 }
 
 /** Looks at all rows of a sheet; undefined where there are none. */

@@ -15,6 +15,10 @@ export interface CatalogueTable {
   indexes: Map<string, string>;
 }
 
+/** What was loaded of tables that are there. */
+export const loadedTables =
+  "select entity, checksum from levadura_loads where entity_table not like '-%' order by number";
+
 /** A database that is open. A new kind of database is one more of these, beside its dialect. */
 export interface Engine {
   dialect: Dialect;
@@ -46,7 +50,7 @@ export interface Engine {
   /** The entities whose data files were loaded, with the checksum of each, oldest first. */
   loads(): Promise<{ entity: string; checksum: string }[]>;
   /** Remembers that a data file was loaded at a moment. */
-  noteLoad(entity: string, checksum: string, moment: string): Promise<void>;
+  noteLoad(entity: string, table: string, checksum: string, moment: string): Promise<void>;
   /** Loads rows into tables, quickly, and beside those that are there. */
   loader(settings: LoadSettings): Loader;
   /** Puts a copy aside, and takes everything out that is in it. */

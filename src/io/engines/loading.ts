@@ -43,7 +43,6 @@ export interface LoadCounts {
   same: number;
   /** Rows of the table that the file doesn't have. */
   missing: number;
-  deleted: number;
   /** Rows that differ, but were changed in the application since they were loaded: they stay as they are. */
   conflicts: number;
   firstConflicts: LoadConflict[];
@@ -62,10 +61,14 @@ export interface Loader {
   take(target: LoadTarget, batches: Iterable<readonly LoadRow[]>): Promise<void>;
   /** Settles what refers to rows that came later, and gives the counts of all that was taken, in its order. */
   finish(): Promise<LoadCounts[]>;
+  /**
+   * The rows that neither a file nor another source has, and nobody changed: by table, a query of their numbers,
+   * and how many there are. It is asked before the loader finishes.
+   */
+  missing(): Promise<Map<string, { query: string; count: number }>>;
 }
 
 export interface LoadSettings {
   /** This moment, which marks the rows as loaded. */
   moment: string;
-  deleteMissing: boolean;
 }

@@ -1,3 +1,4 @@
+import { BadSetting } from "../../../kit/database/limits.ts";
 import { Failure } from "../../core/failure.ts";
 
 /** What is the matter with a server, and what to do about it. */
@@ -28,6 +29,7 @@ export function serverFailure(
   error: unknown,
 ): Failure {
   if (error instanceof Failure) return error;
+  if (error instanceof BadSetting) return new Failure("usage", error.message);
   const { code = "", message, about } = error as { code?: string; message: string; about?: string };
   const place = `${address.hostname}:${address.port || port}${address.pathname}`;
   const known = reasons[code] ?? (/timeout/i.test(message) ? silent : undefined);

@@ -27,6 +27,7 @@ export function untouched(alias: string): string {
 /** Loads rows by way of temporary tables, in which they are compared with those that are there. */
 export function stagedLoader(place: LoadPlace, settings: LoadSettings): Loader {
   const taken: Taken[] = [];
+  let settled = false;
   return {
     take: async (target, batches) => {
       const number = taken.length;
@@ -43,16 +44,22 @@ export function stagedLoader(place: LoadPlace, settings: LoadSettings): Loader {
       await match(place, target, staged, settings);
       taken.push({ target, staged, added: 0, late });
     },
-    finish: async () => {
+    missing: async () => {
       for (const each of taken) await settle(place, each, settings);
-      // What others still refer to can only go after them.
-      const gone = new Map<Taken, number>();
-      for (const each of settings.deleteMissing ? [...taken].reverse() : []) {
-        if (each.target.whole) gone.set(each, await deleteMissing(place, each, taken));
+      settled = true;
+      const found = new Map<string, { query: string; count: number }>();
+      for (const { target, staged } of taken) {
+        if (!target.whole || !staged) continue;
+        const query = missingRows(place, target, taken);
+        found.set(target.table, { query, count: await countIn(place, `(${query}) missing_rows`) });
       }
+      return found;
+    },
+    finish: async () => {
+      for (const each of settled ? [] : taken) await settle(place, each, settings);
       const counts: LoadCounts[] = [];
       for (const each of taken) {
-        counts.push(await countsOf(place, each, gone.get(each) ?? 0));
+        counts.push(await countsOf(place, each));
         for (const table of [...each.late.columns.values(), ...each.late.links])
           await place.drop(table);
         if (each.staged) await place.drop(each.staged);
@@ -231,41 +238,23 @@ async function refuseStrangers(
   if (lost > 0) throw strangers(target, column, other, lost);
 }
 
-/** Deletes the rows that neither a file nor another source has, and nobody changed. Gives their number. */
-async function deleteMissing(
-  place: LoadPlace,
-  { target, staged }: Taken,
-  taken: readonly Taken[],
-): Promise<number> {
-  if (!staged) return 0;
-  const gone = `${staged}_gone`;
+/** The numbers of the rows that neither a file nor another source has, and nobody changed. */
+function missingRows(place: LoadPlace, { table }: LoadTarget, taken: readonly Taken[]): string {
   const absent = taken.flatMap((other) =>
-    other.target.table === target.table && other.staged
+    other.target.table === table && other.staged
       ? [`t.id not in (select id from ${other.staged})`]
       : [],
   );
-  await place.aside(
-    gone,
-    `select t.id from ${place.quoted(target.table)} t where ${absent.join(" and ")} and ${untouched("t")}`,
-  );
-  await place.run(`delete from ${place.quoted(target.table)} where id in (select id from ${gone})`);
-  const count = await countIn(place, gone);
-  await place.drop(gone);
-  return count;
+  return `select t.id as id from ${place.quoted(table)} t where ${absent.join(" and ")} and ${untouched("t")}`;
 }
 
-async function countsOf(
-  place: LoadPlace,
-  { target, staged, added }: Taken,
-  deleted: number,
-): Promise<LoadCounts> {
+async function countsOf(place: LoadPlace, { target, staged, added }: Taken): Promise<LoadCounts> {
   if (!staged) {
     return {
       added,
       changed: 0,
       same: 0,
       missing: 0,
-      deleted: 0,
       conflicts: 0,
       firstConflicts: [],
     };
@@ -284,7 +273,6 @@ async function countsOf(
     same: of("same"),
     conflicts: of("conflict"),
     missing,
-    deleted,
     firstConflicts: await conflictsOf(place, target, staged),
   };
 }

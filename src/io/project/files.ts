@@ -1,13 +1,17 @@
 import {
+  chmodSync,
+  constants,
   copyFileSync,
   existsSync,
+  lstatSync,
   mkdirSync,
   readFileSync,
+  realpathSync,
   renameSync,
   rmSync,
   writeFileSync,
 } from "node:fs";
-import { dirname } from "node:path";
+import { dirname, isAbsolute, relative, sep } from "node:path";
 import { Failure } from "../../core/failure.ts";
 
 const reasons: Readonly<Record<string, string>> = {
@@ -39,25 +43,38 @@ export function readText(path: string): string | undefined {
   }
 }
 
-/** A text and where it goes, null to take the file away; or a file to copy from. */
-export type Write = { path: string; text: string | null } | { path: string; copyOf: string };
+/**
+ * A text and where it goes, null to take the file away; or a file to copy from. What holds rows is `secret`: only
+ * the account that runs the command may read it.
+ */
+export type Write = { path: string; secret?: boolean } & (
+  | { text: string | null }
+  | { copyOf: string }
+);
 
 /**
  * Writes files: each is complete under its name or not there, and when one can't be written, none
- * is. Folders are made as needed.
+ * is. Folders are made as needed. Where a folder is named, nothing is written or removed outside it, and no link
+ * is followed that leads out of it.
  */
-export function writeAll(writes: readonly Write[]): void {
+export function writeAll(writes: readonly Write[], within?: string): void {
+  if (within !== undefined) refuseOutside(within, writes);
   const staged: string[] = [];
   const stagedName = (path: string) => `${path}.levadura-new`;
   try {
     for (const write of writes) {
-      const { path } = write;
+      const { path, secret = false } = write;
       if ("text" in write && write.text === null) continue;
       try {
-        makeFolder(dirname(path));
+        makeFolder(dirname(path), secret);
         staged.push(stagedName(path));
-        if ("copyOf" in write) copyFileSync(write.copyOf, stagedName(path));
-        else writeFileSync(stagedName(path), write.text ?? "");
+        // What a run left behind that died; a link is removed, and not followed.
+        rmSync(stagedName(path), { force: true });
+        const mode = secret ? ownerOnly.file : undefined;
+        if ("copyOf" in write) {
+          copyFileSync(write.copyOf, stagedName(path), constants.COPYFILE_EXCL);
+          if (mode) chmodSync(stagedName(path), mode);
+        } else writeFileSync(stagedName(path), write.text ?? "", { flag: "wx", mode });
       } catch (error) {
         throw fileFailure("write", path, error);
       }
@@ -77,12 +94,60 @@ export function writeAll(writes: readonly Write[]): void {
   }
 }
 
+/** The rights of what holds rows: its owner's alone. */
+export const ownerOnly = { file: 0o600, folder: 0o700 } as const;
+
+/** Throws where a path isn't in a folder, or is in it only by its name. */
+function refuseOutside(root: string, writes: readonly Write[]): void {
+  const known = new Set<string>();
+  for (const { path } of writes) {
+    const folder = dirname(path);
+    if (!isWithin(root, path)) throw outside(root, path, path);
+    if (known.has(folder)) continue;
+    known.add(folder);
+    refuseLink(root, folder);
+  }
+}
+
+/** Throws where a folder of a project is a link that leads out of it, or is behind one. */
+export function refuseLink(root: string, folder: string): void {
+  let there = folder;
+  while (!existsSync(there) && !isLink(there) && there !== dirname(there)) there = dirname(there);
+  let real: string | undefined;
+  try {
+    real = realpathSync(there);
+  } catch {
+    // A link that leads nowhere would be followed once something is there.
+  }
+  const home = existsSync(root) ? realpathSync(root) : root;
+  const reached = there.length < root.length || real === home || (real && isWithin(home, real));
+  if (!reached) throw outside(root, there, real ?? "nowhere");
+}
+
+function isLink(path: string): boolean {
+  return lstatSync(path, { throwIfNoEntry: false })?.isSymbolicLink() ?? false;
+}
+
+function isWithin(root: string, path: string): boolean {
+  const way = relative(root, path);
+  return way !== "" && !isAbsolute(way) && way.split(sep)[0] !== "..";
+}
+
+function outside(root: string, path: string, real: string): Failure {
+  const what = path === real ? `${path} is` : `${path} is a link that leads to ${real},`;
+  return new Failure(
+    "input",
+    `${what} outside the project in ${root}; nothing was written`,
+    "put a real folder there",
+  );
+}
+
 /** Makes a folder and those above it, one by one: Node's recursive way never ends on file systems like /proc. */
-function makeFolder(path: string): void {
+function makeFolder(path: string, secret = false): void {
   if (existsSync(path)) return;
   makeFolder(dirname(path));
   try {
-    mkdirSync(path);
+    mkdirSync(path, secret ? ownerOnly.folder : undefined);
   } catch (error) {
     // Another process may have been faster.
     if ((error as NodeJS.ErrnoException).code !== "EEXIST") throw error;

@@ -3,7 +3,7 @@ import { join } from "node:path";
 import type { Migration } from "../../../kit/database/migrations.ts";
 import { parseSteps, printSteps } from "../../core/evolution/document.ts";
 import { replay, type Step } from "../../core/evolution/steps.ts";
-import { takenBack } from "../../core/evolution/taking-back.ts";
+import { takenAgain, takenBack } from "../../core/evolution/taking-back.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Schema } from "../../core/schema/schema.ts";
 import type { Dialect } from "../../core/sql/dialect.ts";
@@ -72,6 +72,20 @@ function readFolder(
   };
 }
 
+/**
+ * A migration with the script that takes it once more after it was taken back. SQL that was edited has none: what
+ * somebody wrote is run as it is.
+ */
+export function withAgain(
+  migration: MigrationFolder,
+  dialect: Dialect,
+  before: Schema,
+): MigrationFolder {
+  const made = migrationOf(migration.name, migration.steps, dialect, before);
+  const untouched = made.forward === migration.forward && made.back === migration.back;
+  return untouched && made.again ? { ...migration, again: made.again } : migration;
+}
+
 /** A migration made of steps, from the schema that the ones before it lead to. */
 export function migrationOf(
   name: string,
@@ -80,6 +94,7 @@ export function migrationOf(
   before: Schema,
 ): MigrationFolder {
   const undo = takenBack(steps);
+  const again = takenAgain(steps);
   // By its number a step is found in either script, where each is taken back by itself.
   const numbers = dialect.transactional ? undefined : steps.map((_, at) => at + 1);
   return {
@@ -87,15 +102,22 @@ export function migrationOf(
     steps: [...steps],
     forward: printScript(dialect.sections(steps, before), numbers),
     back: printScript(dialect.sections(undo, replay(steps, before)), numbers?.toReversed()),
+    again: printScript(dialect.sections(again, before), numbers),
   };
 }
 
-function writeFolder(folder: string, dialect: Dialect, migration: MigrationFolder): void {
-  writeAll([
+function writeFolder(
+  { root }: Project,
+  folder: string,
+  dialect: Dialect,
+  migration: MigrationFolder,
+): void {
+  const files = [
     { path: join(folder, "steps.yaml"), text: printSteps(migration.steps) },
     { path: join(folder, `forward.${dialect.name}.sql`), text: migration.forward },
     { path: join(folder, `back.${dialect.name}.sql`), text: migration.back },
-  ]);
+  ];
+  writeAll(files, root);
 }
 
 /** Writes the scripts that migrations lack for a database. */
@@ -107,10 +129,11 @@ export function writeMissing(
   for (const { name, forward, back, unwritten } of migrations) {
     if (!unwritten) continue;
     const folder = join(project.migrations, name);
-    writeAll([
+    const files = [
       { path: join(folder, `forward.${dialect.name}.sql`), text: forward },
       { path: join(folder, `back.${dialect.name}.sql`), text: back },
-    ]);
+    ];
+    writeAll(files, project.root);
   }
 }
 
@@ -138,7 +161,7 @@ export function stageMigration(
   migration: MigrationFolder,
 ): void {
   dropStaged(project);
-  writeFolder(stagingFolder(project, migration.name), dialect, migration);
+  writeFolder(project, stagingFolder(project, migration.name), dialect, migration);
 }
 
 /** The migration that is laid ready and whole; undefined where there is none. */

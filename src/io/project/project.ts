@@ -2,7 +2,7 @@ import { existsSync } from "node:fs";
 import { basename, join, resolve } from "node:path";
 import { Failure } from "../../core/failure.ts";
 import type { DatabaseKind } from "../../core/model/model.ts";
-import { readText } from "./files.ts";
+import { readText, refuseLink } from "./files.ts";
 
 /** A project's folder, and where things are in it. */
 export interface Project {
@@ -63,6 +63,12 @@ export function openProject(folder: string): Project & { text: string } {
       `there is no model.yaml in ${project.root}`,
       "`levadura begin DIR` starts a project; --project names the folder of another one",
     );
+  }
+  for (const folder of [project.app, project.migrations, project.record, project.run]) {
+    refuseLink(project.root, folder);
+  }
+  for (const folder of [project.kept, project.data, project.imports]) {
+    refuseLink(project.root, folder);
   }
   return { ...project, text };
 }

@@ -20,8 +20,17 @@ export interface FileRecord {
 
 const shape = z.object({
   levadura: z.string(),
-  files: z.record(z.string(), z.object({ source: z.string(), written: z.string() })),
+  files: z
+    .record(z.string(), z.object({ source: z.string(), written: z.string() }))
+    .transform((files) =>
+      Object.fromEntries(Object.entries(files).filter(([path]) => isPathInside(path))),
+    ),
 });
+
+/** Whether a path is one that generating gives: names with slashes between them. */
+function isPathInside(path: string): boolean {
+  return path.split("/").every((name) => name !== "" && !/^\.{1,2}$|[\\\p{Cc}]/u.test(name));
+}
 
 /** A text's checksum, whatever line ends version control gave it. */
 export function textChecksum(text: string): string {

@@ -1,6 +1,6 @@
 import { closeSync, openSync, writeSync } from "node:fs";
 import { Failure } from "../../core/failure.ts";
-import { fileFailure } from "../project/files.ts";
+import { fileFailure, ownerOnly } from "../project/files.ts";
 import { type ReadStep, readTextRows } from "./text.ts";
 
 /** Writes a CSV file row by row: commas, quotes where needed, a line feed behind each row, UTF-8. */
@@ -14,7 +14,7 @@ export class CsvWriter {
     header: readonly string[],
   ) {
     try {
-      this.#handle = openSync(path, "w");
+      this.#handle = openSync(path, "w", ownerOnly.file);
     } catch (error) {
       throw fileFailure("write", path, error);
     }

@@ -1,5 +1,5 @@
 import { isAscii } from "../../naming/words.ts";
-import { literal, quoted } from "../../sql/sqlite/columns.ts";
+import { literal, quoted } from "../../sql/sqlite/literal.ts";
 import { folded, inOrder, recased } from "../../sql/sqlite/ordering.ts";
 import type { Calculation } from "../calculation.ts";
 import { columnOf, extreme, type FormulaIdiom, type Part } from "./idiom.ts";

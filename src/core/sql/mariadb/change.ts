@@ -62,7 +62,7 @@ export function changeColumn(idiom: Idiom, step: ChangeColumn, table: Table | un
   if (keep) {
     const kept = keptRows(idiom, x, step, changed.value);
     const query = `select t.${id}, ${x} as ${value}, ${changed.value} as ${quoted("became")} from ${goal} as t where ${kept}`;
-    parts.push({ kind: "keep", file: keep, table: goal, query });
+    parts.push({ kind: "keep", file: keep, table: goal, column: quoted(to.name), query });
   }
   const flow = isTaken(from.type, to.type) ? inPlace : besides;
   parts.push(...flow(idiom, step, table));
@@ -82,7 +82,6 @@ const taken: ReadonlySet<string> = new Set([
   "integer decimal",
   "boolean integer",
   "boolean decimal",
-  "date datetime",
 ]);
 
 /** The values stay where they are: they are corrected in the old column, and filled and brought back in the new one. */

@@ -27,7 +27,7 @@ export function madeName(...words: readonly string[]): string {
 
 export function literal(value: string | number | boolean): string {
   if (typeof value !== "string") return String(value);
-  return `'${value.replaceAll("\\", "\\\\").replaceAll("'", "''")}'`;
+  return `'${value.replaceAll("\\", "\\\\").replaceAll("'", "''").replaceAll("\n", "\\n")}'`;
 }
 
 const { check } = serverChecks(literal);

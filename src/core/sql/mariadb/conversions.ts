@@ -1,5 +1,6 @@
 import type { ColumnType } from "../../schema/schema.ts";
-import { type ConversionWords, conversionBy } from "../conversions.ts";
+import { type ConversionWords, conversionBy, type ZonedWords } from "../conversions.ts";
+import { offsetSql } from "../zones.ts";
 
 function textOf(value: string, from: ColumnType): string {
   switch (from.kind) {
@@ -58,9 +59,25 @@ const conversions: ConversionWords["conversions"] = {
   "decimal boolean": (value) => `case ${value} when 1 then true when 0 then false end`,
   "boolean integer": (value) => value,
   "boolean decimal": (value) => value,
-  "date datetime": (value) => `cast(${value} as datetime)`,
-  "datetime date": (value) => `cast(${value} as date)`,
-  "datetime time": (value) => `cast(date_format(${value}, '%H:%i') as time)`,
+};
+
+const literal = (text: string) => `'${text.replace("T", " ").replace("Z", "")}'`;
+
+/** A moment by the clock of a time zone. */
+function local(moment: string, zone: string): string {
+  if (zone === "UTC") return moment;
+  return `date_add(${moment}, interval (${offsetSql(zone, moment, "moment", literal)}) second)`;
+}
+
+const zoned: ZonedWords = {
+  midnight: (day, zone) => {
+    const begin = `cast(${day} as datetime)`;
+    if (zone === "UTC") return begin;
+    return `date_sub(${begin}, interval (${offsetSql(zone, day, "day", literal)}) second)`;
+  },
+  day: (moment, zone) => `cast(${local(moment, zone)} as date)`,
+  time: (moment, zone) => `cast(date_format(${local(moment, zone)}, '%H:%i') as time)`,
+  isMidnight: (moment, zone) => `cast(${local(moment, zone)} as time) = '00:00:00'`,
 };
 
 export const converted = conversionBy({
@@ -68,6 +85,8 @@ export const converted = conversionBy({
   cut: (text, length) => `left(${text}, ${length})`,
   length: (text) => `char_length(${text})`,
   rounded: (value, places) => `round(${value}, ${places})`,
+  isRounded: (value, rounded) => `${value} = ${rounded}`,
   conversions,
+  zoned,
   nothing: () => "null",
 });

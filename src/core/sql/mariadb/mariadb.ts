@@ -45,6 +45,7 @@ const idiom: Idiom = {
     run(`create table ${table} as select * from (${query}) as q limit 0`),
     run(`insert into ${table} ${query}`),
   ],
+  number: (value) => `cast(${value} as signed)`,
   insertMissing: ["insert ignore", ""],
 };
 
@@ -55,6 +56,7 @@ export const mariadb: Dialect = alteringDialect({
   limits,
   idiom,
   typeSql,
+  keptValue: (value) => value,
   renameTable,
   renameColumn,
   addTable,

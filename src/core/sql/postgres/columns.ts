@@ -24,8 +24,12 @@ export function bytes(text: string): number {
 }
 
 export function literal(value: string | number | boolean): string {
-  if (typeof value === "string") return `'${value.replaceAll("'", "''")}'`;
-  return String(value);
+  if (typeof value !== "string") return String(value);
+  const text = value.replaceAll("'", "''");
+  // No line of a script begins within a text, where it could look like an order to the runner.
+  return text.includes("\n")
+    ? `E'${text.replaceAll("\\", "\\\\").replaceAll("\n", "\\n")}'`
+    : `'${text}'`;
 }
 
 const { check } = serverChecks(literal);

@@ -1,5 +1,5 @@
 import type { ColumnType } from "../../schema/schema.ts";
-import { type ConversionWords, conversionBy } from "../conversions.ts";
+import { type ConversionWords, conversionBy, type ZonedWords } from "../conversions.ts";
 
 const nullType: Readonly<Record<ColumnType["kind"], string>> = {
   text: "text",
@@ -66,9 +66,16 @@ const conversions: ConversionWords["conversions"] = {
   "decimal boolean": (value) => `case ${value} when 1 then true when 0 then false end`,
   "boolean integer": (value) => `${value}::int::bigint`,
   "boolean decimal": (value) => `${value}::int::numeric`,
-  "date datetime": (value) => `${value}::timestamp at time zone 'UTC'`,
-  "datetime date": (value) => `(${value} at time zone 'UTC')::date`,
-  "datetime time": (value) => `date_trunc('minute', ${value} at time zone 'UTC')::time`,
+};
+
+const local = (moment: string, zone: string) =>
+  `${moment} at time zone '${zone.replaceAll("'", "''")}'`;
+
+const zoned: ZonedWords = {
+  midnight: (day, zone) => local(`${day}::timestamp`, zone),
+  day: (moment, zone) => `(${local(moment, zone)})::date`,
+  time: (moment, zone) => `date_trunc('minute', ${local(moment, zone)})::time`,
+  isMidnight: (moment, zone) => `(${local(moment, zone)})::time = '00:00'`,
 };
 
 export const converted = conversionBy({
@@ -76,6 +83,8 @@ export const converted = conversionBy({
   cut: (text, length) => `left(${text}, ${length})`,
   length: (text) => `char_length(${text})`,
   rounded: (value, places) => `round(${value}, ${places})`,
+  isRounded: (value, rounded) => `${value} = ${rounded}`,
   conversions,
+  zoned,
   nothing: (to) => `null::${nullType[to.kind]}`,
 });

@@ -44,6 +44,7 @@ const idiom: Idiom = {
   caselessColumn: (_table, alias, column) => `${alias}.${quoted(column)}`,
   ...serverChecks(literal),
   converted,
+  number: (value) => `${value}::bigint`,
   aside: inTemporaryTable,
   insertMissing: ["insert", " on conflict do nothing"],
 };
@@ -62,6 +63,7 @@ export const postgres: Dialect = alteringDialect({
   numbersGoOn,
   idiom,
   typeSql,
+  keptValue: cast,
   renameTable,
   renameColumn,
   addTable,
@@ -163,7 +165,7 @@ function addTable(
 }
 
 /** Kept values are texts; what they were is known by the column. */
-function cast(value: string, { type }: Column): string {
+function cast(value: string, { type }: Pick<Column, "type">): string {
   return `${value}::${typeSql(type)}`;
 }
 
@@ -251,7 +253,7 @@ function changeColumn(step: ChangeColumn): Part[] {
   }
   if (keep) {
     const query = `select t.${id}, ${x} as ${quoted("value")}, ${value} as ${quoted("became")} from ${goal} as t where ${keptRows(idiom, x, step, value)}`;
-    parts.push({ kind: "keep", file: keep, table: goal, query });
+    parts.push({ kind: "keep", file: keep, table: goal, column: name, query });
   }
   const loose = [
     checkConstraint(table, from) && `drop constraint ${quoted(checkName(table, from.name))}`,

@@ -1,17 +1,9 @@
 import type { Fill } from "../../evolution/steps.ts";
 import type { Check, Column, ColumnType, Index, Table } from "../../schema/schema.ts";
 import { rowCheckLines } from "../row-checks.ts";
+import { isSameDecimal } from "./conversions.ts";
+import { literal, quoted } from "./literal.ts";
 import { indexed, isOrdered, orderColumn } from "./ordering.ts";
-
-/** A name in quotes. */
-export function quoted(name: string): string {
-  return `"${name.replaceAll('"', '""')}"`;
-}
-
-export function literal(value: string | number | boolean): string {
-  if (typeof value === "boolean") return value ? "1" : "0";
-  return typeof value === "number" ? String(value) : `'${value.replaceAll("'", "''")}'`;
-}
 
 /** This moment, as date-times are kept. */
 export const thisMoment = "strftime('%Y-%m-%dT%H:%M:%SZ', 'now')";
@@ -105,7 +97,7 @@ function typeCheck({ type, references }: Column, value: string): string | undefi
     case "integer":
       return references ? undefined : `typeof(${value}) in ('integer', 'null')`;
     case "decimal":
-      return `typeof(${value}) in ('integer', 'real', 'null') and ${value} = round(${value}, ${type.places})`;
+      return `typeof(${value}) in ('integer', 'real', 'null') and ${isSameDecimal(value, `round(${value}, ${type.places})`)}`;
     case "boolean":
       return `${value} in (0, 1)`;
     case "date":

@@ -1,5 +1,7 @@
 import type { ColumnType } from "../../schema/schema.ts";
-import { type ConversionWords, conversionBy } from "../conversions.ts";
+import { type ConversionWords, conversionBy, type ZonedWords } from "../conversions.ts";
+import { offsetSql } from "../zones.ts";
+import { literal } from "./literal.ts";
 
 function textOf(value: string, from: ColumnType): string {
   switch (from.kind) {
@@ -26,9 +28,9 @@ const conversions: ConversionWords["conversions"] = {
     `case when ${isNumber(value, "integer")} then cast(${value} as integer) end`,
   "text decimal": (value, to, lossy) => {
     const number = `cast(${value} as numeric)`;
-    const round = `round(${number}, ${to.kind === "decimal" ? to.places : 0})`;
-    const exact = lossy ? "" : ` and ${number} = ${round}`;
-    return `case when ${isNumber(value, "numeric")}${exact} then ${round} end`;
+    const round = rounded(number, to.kind === "decimal" ? to.places : 0);
+    const exact = lossy ? "" : ` and ${isSameDecimal(number, round)}`;
+    return `case when ${isNumber(value, "numeric")}${exact} then ${lossy ? round : number} end`;
   },
   "text boolean": (value) =>
     `case when lower(trim(${value})) in ('yes', 'true', '1') then 1 when lower(trim(${value})) in ('no', 'false', '0') then 0 end`,
@@ -47,16 +49,42 @@ const conversions: ConversionWords["conversions"] = {
   "decimal boolean": (value) => `case when ${value} in (0, 1) then cast(${value} as integer) end`,
   "boolean integer": (value) => value,
   "boolean decimal": (value) => value,
-  "date datetime": (value) => `${value} || 'T00:00:00Z'`,
-  "datetime date": (value) => `substr(${value}, 1, 10)`,
-  "datetime time": (value) => `substr(${value}, 12, 5)`,
 };
+
+/** A moment by the clock of a time zone, in the form of a moment. */
+function local(moment: string, zone: string): string {
+  if (zone === "UTC") return moment;
+  const offset = offsetSql(zone, moment, "moment", literal);
+  return `strftime('%Y-%m-%dT%H:%M:%SZ', ${moment}, printf('%+d seconds', ${offset}))`;
+}
+
+const zoned: ZonedWords = {
+  midnight: (day, zone) => {
+    if (zone === "UTC") return `${day} || 'T00:00:00Z'`;
+    const offset = offsetSql(zone, day, "day", literal);
+    return `strftime('%Y-%m-%dT%H:%M:%SZ', ${day}, printf('%+d seconds', -(${offset})))`;
+  },
+  day: (moment, zone) => `substr(${local(moment, zone)}, 1, 10)`,
+  time: (moment, zone) => `substr(${local(moment, zone)}, 12, 5)`,
+  isMidnight: (moment, zone) => `substr(${local(moment, zone)}, 12, 8) = '00:00:00'`,
+};
+
+/** Halves are lifted a little before they are rounded, since some lie below. */
+const rounded = (value: string, places: number) =>
+  `round(${value} * 1.0000000000000005, ${places})`;
+
+/** Whether two numbers are the same one of 15 digits: rounding may give the double beside it. */
+export function isSameDecimal(value: string, other: string): string {
+  return `abs(${value} - ${other}) <= abs(${value}) * 4e-16`;
+}
 
 export const converted = conversionBy({
   textOf,
   cut: (text, length) => `substr(${text}, 1, ${length})`,
   length: (text) => `length(${text})`,
-  rounded: (value, places) => `round(${value}, ${places})`,
+  rounded,
+  isRounded: isSameDecimal,
   conversions,
+  zoned,
   nothing: () => "null",
 });

@@ -1,6 +1,7 @@
 import { type Idiom, inTemporaryTable } from "../idiom.ts";
-import { checkSql, checksOf, fillSql, literal, quoted, thisMoment } from "./columns.ts";
+import { checkSql, checksOf, fillSql, thisMoment } from "./columns.ts";
 import { converted } from "./conversions.ts";
+import { literal, quoted } from "./literal.ts";
 import { folded, inOrder, isOrdered } from "./ordering.ts";
 
 /** SQLite's way to say it. Texts are told apart by columns beside them, as ./ordering.ts has it. */
@@ -24,6 +25,7 @@ export const idiom: Idiom = {
   checksOf,
   check: checkSql,
   converted,
+  number: (value) => value,
   aside: inTemporaryTable,
   insertMissing: ["insert or ignore", ""],
 };

@@ -1,6 +1,6 @@
 import { isAscii } from "../../naming/words.ts";
 import type { Column, Index, Table } from "../../schema/schema.ts";
-import { quoted } from "./columns.ts";
+import { quoted } from "./literal.ts";
 
 /**
  * SQLite folds the case of ASCII letters only, and knows no order of others. So a text column has a second one

@@ -5,8 +5,9 @@ import { keptTable } from "../idiom.ts";
 import { checkRisks, isCheck } from "../row-checks.ts";
 import type { Part, Section } from "../script.ts";
 import { changedValue, keptRows } from "../values.ts";
-import { createIndex, createTable, fillSql, literal, quoted } from "./columns.ts";
+import { createIndex, createTable, fillSql } from "./columns.ts";
 import { idiom } from "./idiom.ts";
+import { literal, quoted } from "./literal.ts";
 import { dropOrderTriggers, fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
 
 type TableStep = Extract<
@@ -46,7 +47,7 @@ export function rebuild(steps: readonly TableStep[], before: Schema): Section {
     parts: [
       ...work.parts,
       ...dropOrderTriggers(old).map(run),
-      { kind: "hold triggers", table: quoted(name) },
+      { kind: "hold triggers", table: quoted(name), columns: columnsIn(old).map(quoted) },
       run(createTable(goal, fresh)),
       run(
         `insert into ${quoted(fresh)} (${taken.map(([column]) => quoted(column)).join(", ")})\nselect\n${taken.map(([, value]) => `  ${value}`).join(",\n")}\nfrom ${quoted(name)} as t${work.joins}`,
@@ -70,6 +71,13 @@ export function rebuild(steps: readonly TableStep[], before: Schema): Section {
       { kind: "return triggers", table: quoted(name) },
     ],
   };
+}
+
+/** The columns that a table was made with. */
+function columnsIn({ columns }: Table): string[] {
+  return columns.flatMap((column) =>
+    isOrdered(column) ? [column.name, orderColumn(column.name)] : [column.name],
+  );
 }
 
 /** Where the values of each column come from, as the steps are taken one by one. */
@@ -128,7 +136,13 @@ class Rebuild {
     }
     if (step.keep) {
       const query = `${this.#select(`${x} as ${quoted("value")}, ${value} as ${quoted("became")}`)} where ${keptRows(idiom, x, step, value)}`;
-      this.parts.push({ kind: "keep", file: step.keep, table: quoted(this.table.name), query });
+      this.parts.push({
+        kind: "keep",
+        file: step.keep,
+        table: quoted(this.table.name),
+        column: quoted(column),
+        query,
+      });
     }
     this.#values.set(column, result);
   }
@@ -167,7 +181,13 @@ class Rebuild {
     if (keep) {
       const all = column.default !== undefined && !column.required;
       const query = `${this.#select(`${x} as ${quoted("value")}`)}${all ? "" : ` where ${x} is not null`}`;
-      this.parts.push({ kind: "keep", file: keep, table: quoted(this.table.name), query });
+      this.parts.push({
+        kind: "keep",
+        file: keep,
+        table: quoted(this.table.name),
+        column: quoted(column.name),
+        query,
+      });
     }
     this.#values.delete(column.name);
   }

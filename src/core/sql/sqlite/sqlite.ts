@@ -5,18 +5,12 @@ import type { Dialect, Risk } from "../dialect.ts";
 import { changeRisks, dropColumn, flow, keepTable, plainRisks, refusals } from "../flows.ts";
 import { keptTable } from "../idiom.ts";
 import type { Limits } from "../limits.ts";
+import { followRowOwners } from "../own-tables.ts";
 import { isCheck } from "../row-checks.ts";
 import type { Part, Section } from "../script.ts";
-import {
-  columnSql,
-  createIndex,
-  createTable,
-  fillSql,
-  literal,
-  orderColumnSql,
-  quoted,
-} from "./columns.ts";
+import { columnSql, createIndex, createTable, fillSql, orderColumnSql } from "./columns.ts";
 import { idiom } from "./idiom.ts";
+import { literal, quoted } from "./literal.ts";
 import { dropOrderTriggers, fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
 import { needsRebuild, ofTable, rebuild } from "./rebuild.ts";
 
@@ -33,6 +27,7 @@ export const sqlite: Dialect = {
   limits,
   quoted,
   literal,
+  keptValue: (value) => value,
 };
 
 function sections(steps: readonly Step[], before: Schema): Section[] {
@@ -80,7 +75,11 @@ function addsAgain(step: Step, group: readonly Step[]): boolean {
 const run = (sql: string): Part => ({ kind: "run", sql });
 
 function partsOf(step: Step, before: Schema): Part[] {
-  return [...refusals(risks(step, before)), ...statementsOf(step, before)];
+  return [
+    ...refusals(risks(step, before)),
+    ...statementsOf(step, before),
+    ...followRowOwners(literal, step),
+  ];
 }
 
 function statementsOf(step: Step, before: Schema): Part[] {
@@ -209,7 +208,7 @@ function risks(step: Step, before: Schema): Risk[] {
     case "add column":
     case "change column": {
       if (!needsRebuild(step)) return [];
-      return changeRisks(step, rebuild([step], before).parts);
+      return changeRisks(idiom, step, rebuild([step], before).parts);
     }
     default:
       return plainRisks(idiom, step, before);

@@ -11,7 +11,7 @@ import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
 import { copyTables } from "../copying.ts";
-import type { Engine } from "../engine.ts";
+import { type Engine, loadedTables } from "../engine.ts";
 import { common, denied, full, missing, serverFailure, stopped } from "../server-failure.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
 import { beginAgain, mariadbFiller } from "./filling.ts";
@@ -120,13 +120,11 @@ function engineOf(client: Client, address: URL): Engine {
       await client.query("insert into levadura_seeded values (?, ?, ?)", [table, first, last]);
     },
     loads: async () =>
-      (await migrations.hasTable("levadura_loads"))
-        ? client.query("select entity, checksum from levadura_loads order by number")
-        : [],
-    noteLoad: async (entity, checksum, moment) => {
+      (await migrations.hasTable("levadura_loads")) ? client.query(loadedTables) : [],
+    noteLoad: async (entity, table, checksum, moment) => {
       await client.query(
-        "insert into levadura_loads (entity, checksum, loaded_at) values (?, ?, ?)",
-        [entity, checksum, written(moment)],
+        "insert into levadura_loads (entity, entity_table, checksum, loaded_at) values (?, ?, ?, ?)",
+        [entity, table, checksum, written(moment)],
       );
     },
     loader: (settings) => mariadbLoader(client, settings),
@@ -148,8 +146,6 @@ function engineOf(client: Client, address: URL): Engine {
       await client.query("set foreign_key_checks = 1");
     },
     transaction: async (work) => {
-      // What defines a table would end the transaction.
-      for (const table of remembered) await client.query(table);
       await takeTurn(client);
       try {
         await client.query("begin");
@@ -172,9 +168,3 @@ function engineOf(client: Client, address: URL): Engine {
 function isLedger({ name }: { name: string }): boolean {
   return name === "levadura_ledger";
 }
-
-/** Which rows seeding made; which data files were loaded, and when, by which rows that a load wrote are known. */
-const remembered = [
-  "create table if not exists levadura_seeded (entity_table varchar(100) not null, first_id bigint not null, last_id bigint not null)",
-  "create table if not exists levadura_loads (number bigint auto_increment primary key, entity varchar(200) not null, checksum varchar(64) not null, loaded_at datetime not null)",
-];

@@ -9,7 +9,7 @@ import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { postgres } from "../../../core/sql/postgres/postgres.ts";
 import { copyTables } from "../copying.ts";
-import type { Engine } from "../engine.ts";
+import { type Engine, loadedTables } from "../engine.ts";
 import { common, denied, full, missing, serverFailure, stopped } from "../server-failure.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
 import { postgresFiller } from "./filling.ts";
@@ -127,19 +127,13 @@ function engineOf(client: Client, address: URL): Engine {
     },
     filler: postgresFiller(client),
     noteSeeded: async (table, first, last) => {
-      await client.query(
-        "create table if not exists levadura_seeded (entity_table text not null, first_id bigint not null, last_id bigint not null)",
-      );
       await client.query("insert into levadura_seeded values ($1, $2, $3)", [table, first, last]);
     },
-    loads: async () =>
-      (await migrations.hasTable("levadura_loads"))
-        ? one("select entity, checksum from levadura_loads order by number")
-        : [],
-    noteLoad: async (entity, checksum, moment) => {
+    loads: async () => ((await migrations.hasTable("levadura_loads")) ? one(loadedTables) : []),
+    noteLoad: async (entity, table, checksum, moment) => {
       await client.query(
-        "insert into levadura_loads (entity, checksum, loaded_at) values ($1, $2, $3)",
-        [entity, checksum, moment],
+        "insert into levadura_loads (entity, entity_table, checksum, loaded_at) values ($1, $2, $3, $4)",
+        [entity, table, checksum, moment],
       );
     },
     loader: (settings) => postgresLoader(client, settings),
@@ -167,7 +161,6 @@ function engineOf(client: Client, address: URL): Engine {
       await client.query("begin");
       try {
         await takeTurn(client);
-        await client.query(loads);
         const result = await work();
         await client.query("commit");
         return result;
@@ -179,7 +172,3 @@ function engineOf(client: Client, address: URL): Engine {
     close: () => client.end(),
   };
 }
-
-/** Which data files were loaded, and when: rows that a load wrote last are known by its moment. */
-const loads =
-  "create table if not exists levadura_loads (number bigint generated always as identity, entity text not null, checksum text not null, loaded_at timestamptz(0) not null)";

@@ -1,4 +1,4 @@
-import { existsSync } from "node:fs";
+import { chmodSync, existsSync } from "node:fs";
 import { dirname } from "node:path";
 import type Driver from "libsql";
 import { migrationConnection, openFile } from "../../../../kit/database/sqlite/connection.ts";
@@ -6,7 +6,8 @@ import { refusal } from "../../../../kit/database/sqlite/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
-import type { Engine } from "../engine.ts";
+import { ownerOnly } from "../../project/files.ts";
+import { type Engine, loadedTables } from "../engine.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";
 import { sqliteFiller } from "./filling.ts";
 import { sqliteLoader } from "./loading.ts";
@@ -54,23 +55,21 @@ export function openSqlite(file: string): Engine {
     },
     filler: sqliteFiller(driver),
     noteSeeded: async (table, first, last) => {
-      driver.exec(
-        "create table if not exists levadura_seeded (entity_table text not null, first_id integer not null, last_id integer not null)",
-      );
       driver.prepare("insert into levadura_seeded values (?, ?, ?)").run([table, first, last]);
     },
     loads: async () => {
       if (!(await migrations.hasTable("levadura_loads"))) return [];
-      const rows = driver.prepare("select entity, checksum from levadura_loads order by rowid");
+      const rows = driver.prepare(loadedTables);
       return rows.all() as { entity: string; checksum: string }[];
     },
-    noteLoad: async (entity, checksum, moment) => {
-      driver.prepare("insert into levadura_loads values (?, ?, ?)").run([entity, checksum, moment]);
+    noteLoad: async (entity, table, checksum, moment) => {
+      driver
+        .prepare(
+          "insert into levadura_loads (entity, entity_table, checksum, loaded_at) values (?, ?, ?, ?)",
+        )
+        .run([entity, table, checksum, moment]);
     },
-    loader: (settings) => {
-      driver.exec(loads);
-      return sqliteLoader(driver, settings);
-    },
+    loader: (settings) => sqliteLoader(driver, settings),
     transaction: async (work) => {
       driver.exec("begin immediate");
       try {
@@ -88,15 +87,18 @@ export function openSqlite(file: string): Engine {
   };
 }
 
-/** Which data files were loaded, and when: rows that a load wrote last are known by its moment. */
-const loads =
-  "create table if not exists levadura_loads (entity text not null, checksum text not null, loaded_at text not null)";
-
 function clear(driver: Driver.Database, copy: string): void {
+  const version = () => JSON.stringify(driver.prepare("pragma data_version").all());
+  const before = version();
   driver.exec(`vacuum into '${copy.replaceAll("'", "''")}'`);
+  chmodSync(copy, ownerOnly.file);
   driver.pragma("foreign_keys = off");
   driver.exec("begin immediate");
   try {
+    if (version() !== before) {
+      const help = "try it again while nobody works in the application";
+      throw new Failure("outside", "somebody wrote while the database was copied", help);
+    }
     const entries = driver
       .prepare(
         "select type, name from sqlite_schema where type in ('view', 'trigger', 'table') and name not like 'sqlite%' order by type = 'table'",

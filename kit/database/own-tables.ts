@@ -1,0 +1,42 @@
+import type { MigrationConnection } from "./migrations.ts";
+
+/** Types that databases call by names of their own. */
+export interface OwnTypes {
+  /** A number that each new row gets by itself, as primary key. */
+  numbered: string;
+  moment: string;
+}
+
+/**
+ * The tables of the application itself, which no model has: forms that were sent; which rows seeding made; which
+ * data was loaded, and when; migrations that were taken back, and the folder of what that threw away. A table that
+ * was dropped stands in them with a hyphen before its name, as long as it isn't back.
+ */
+function ownTables({ numbered, moment }: OwnTypes): [string, string][] {
+  return [
+    [
+      "levadura_submission",
+      "token varchar(36) not null primary key, digest varchar(64) not null, outcome text not null, made_at varchar(20) not null",
+    ],
+    [
+      "levadura_seeded",
+      "entity_table varchar(100) not null, first_id bigint not null, last_id bigint not null",
+    ],
+    [
+      "levadura_loads",
+      `number ${numbered}, entity varchar(200) not null, entity_table varchar(100) not null, checksum varchar(64) not null, loaded_at ${moment} not null`,
+    ],
+    [
+      "levadura_taken_back",
+      "name varchar(200) not null primary key, checksum varchar(64) not null, kept text not null",
+    ],
+  ];
+}
+
+/** Makes the tables of the application itself where they aren't there yet. */
+export async function makeOwnTables(connection: MigrationConnection): Promise<void> {
+  for (const [name, columns] of ownTables(connection.ownTypes)) {
+    if (await connection.hasTable(name)) continue;
+    await connection.run(`create table if not exists ${name} (${columns})`);
+  }
+}

@@ -1,0 +1,43 @@
+/** Milliseconds that a time zone is ahead of UTC at a moment. */
+export function offsetAt(zone: string, time: number): number {
+  if (zone === "UTC") return 0;
+  const parts = clock(zone).formatToParts(time);
+  const part = (type: string) => Number(parts.find((found) => found.type === type)?.value);
+  // The first years are counted backwards from year 1, and take no part in the usual way to make a time.
+  const year = parts.find(({ type, value }) => type === "era" && /^b/i.test(value))
+    ? 1 - part("year")
+    : part("year");
+  const wall = new Date(0);
+  wall.setUTCFullYear(year, part("month") - 1, part("day"));
+  wall.setUTCHours(part("hour"), part("minute"), part("second"));
+  return wall.getTime() - Math.floor(time / 1000) * 1000;
+}
+
+/** The moment at which the clock on the wall shows `wall`, as if that were UTC; the earlier one when it shows it twice. */
+export function momentOf(zone: string, wall: number): number {
+  const earlier = wall - offsetAt(zone, wall - 86_400_000);
+  const later = wall - offsetAt(zone, wall + 86_400_000);
+  const candidates = [earlier, later].sort((a, b) => a - b);
+  return candidates.find((time) => time + offsetAt(zone, time) === wall) ?? earlier;
+}
+
+const clocks = new Map<string, Intl.DateTimeFormat>();
+
+/** What tells the clock on the wall; making one takes longer than asking it. */
+function clock(timeZone: string): Intl.DateTimeFormat {
+  const known = clocks.get(timeZone);
+  if (known) return known;
+  const made = new Intl.DateTimeFormat("en", {
+    timeZone,
+    hourCycle: "h23",
+    era: "short",
+    year: "numeric",
+    month: "numeric",
+    day: "numeric",
+    hour: "numeric",
+    minute: "numeric",
+    second: "numeric",
+  });
+  clocks.set(timeZone, made);
+  return made;
+}

@@ -1,0 +1,35 @@
+import { buildableProject } from "../../flows/check.ts";
+import { type KeptSummary, listKept } from "../../flows/kept.ts";
+import { LevaduraCommand, projectFlag } from "../command.ts";
+import { shown } from "../terminal.ts";
+import { count, next, table } from "../words.ts";
+
+export default class Kept extends LevaduraCommand {
+  static override description =
+    "Lists the rows and values that were kept before they were deleted, oldest first.";
+  static override flags = { ...projectFlag };
+
+  async run() {
+    const { flags } = await this.parse(Kept);
+    const { project } = buildableProject(flags.project);
+    const kept = await listKept(project);
+    if (kept.length === 0) {
+      this.say("Nothing was kept: no command has deleted rows that anybody entered.");
+      return { kept };
+    }
+    this.say(table(shown(kept).map((each) => [each.name, whenOf(each), holdsText(each)])));
+    this.say(next("levadura restore NAME", "puts back what isn't in the database any more"));
+    return { kept };
+  }
+}
+
+function whenOf({ time }: KeptSummary): string {
+  return time.slice(0, 16).replace("T", " ");
+}
+
+function holdsText({ holds }: KeptSummary): string {
+  const parts = holds.map(({ table: name, column, rows }) =>
+    column ? `${count(rows, "value")} of ${name}.${column}` : `${count(rows, "row")} of ${name}`,
+  );
+  return parts.join(", ") || "no rows";
+}

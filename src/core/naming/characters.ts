@@ -1,0 +1,34 @@
+/**
+ * Characters that a text can hold without showing them: control characters, line separators, halves of
+ * surrogate pairs, and those that turn the direction of what follows, so that it reads as something else.
+ */
+const unseen = /[\p{Cc}\p{Zl}\p{Zp}\p{Cs}\p{Bidi_Control}\uFFFD]/gu;
+const unseenInLines = /(?![\n\t])[\p{Cc}\p{Zl}\p{Zp}\p{Cs}\p{Bidi_Control}\uFFFD]/u;
+
+/** The first character of a text that may not be in a model, as `U+202E`; undefined where there is none. */
+export function unseenCharacter(text: string): string | undefined {
+  const [found] = unseenInLines.exec(text) ?? [];
+  return found === undefined ? undefined : codePoint(found);
+}
+
+/** Whether a text has characters, and nobody can see any of them. */
+export function isInvisible(text: string): boolean {
+  return text !== "" && !/[^\s\p{Default_Ignorable_Code_Point}]/u.test(text);
+}
+
+/** A text in one line, without what can't be seen. */
+export function readable(text: string): string {
+  return text.replace(/\s+/gu, " ").replace(unseen, "").trim();
+}
+
+/** A text in which everything that can't be seen stands as its code: what a terminal may be given. */
+export function visible(text: string): string {
+  return text.replace(unseen, (found) =>
+    found === "\n" || found === "\t" ? found : `<${codePoint(found)}>`,
+  );
+}
+
+function codePoint(character: string): string {
+  const code = character.codePointAt(0) ?? 0;
+  return `U+${code.toString(16).toUpperCase().padStart(4, "0")}`;
+}
