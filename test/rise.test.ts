@@ -95,6 +95,21 @@ describe.each(kinds)("rise over $kind", (kind) => {
     expect(textOf((await visitor.get("/apiaries/new")).html)).toContain("Open since");
   });
 
+  it("waits for a save that takes its time between emptying the file and writing it", async () => {
+    const before = readFileSync(path, "utf8");
+    const place = rise.said().length;
+    for (const pause of [60, 150, 600]) {
+      writeFileSync(path, "");
+      await new Promise((resolve) => setTimeout(resolve, pause));
+      writeFileSync(path, before);
+    }
+    const saved = await save(path, `${before}# Saved slowly.\n`, "Reloaded");
+    expect(saved).not.toContain("✗");
+    expect(rise.said().slice(place)).not.toContain("is empty");
+    expect(await save(path, "", "goes on as it was")).toContain("the file is empty");
+    await save(path, before, "Reloaded");
+  });
+
   it("makes what is not safe wait, shows it, and takes the rest", async () => {
     const before = readFileSync(path, "utf8");
     const said = await save(

@@ -37,6 +37,9 @@ import { extendApplied, settleSitting } from "./sitting.ts";
 /** How long a save is given to be complete, in milliseconds. */
 const settling = 40;
 
+/** The same of a file that is empty: that is how many editors begin, and a busy machine may take its time. */
+const emptySettling = 1000;
+
 /** A project that is up: the application answers, and the model is watched. */
 export interface Risen {
   address: string;
@@ -338,15 +341,17 @@ class Follower {
 
   async #follow(): Promise<void> {
     if (this.#ended) return;
-    if (isBeingSaved(this.sitting.project.model)) return this.#wake();
     const begun = Date.now();
     const text = readText(this.sitting.project.model);
+    // Asked after reading: a save that began before that is seen.
+    if (isBeingSaved(this.sitting.project.model)) return this.#wake();
     const source = sourceState(this.sitting.project);
     if (text === this.#text && source === this.#source) return;
     try {
       if (text !== this.#text) {
         this.#text = text;
-        const checked = buildableProject(this.folder);
+        const checked = this.#checked(text);
+        if (!checked) return this.#wake();
         this.#text = checked.places.text;
         refuseOtherKind(this.sitting.project, checked.project);
         await aloneOn(this.sitting.project, "rise", async () => {
@@ -365,6 +370,17 @@ class Follower {
     }
   }
 
+  /** Reads and checks the model; undefined where it is wrong and is just being saved, so that it may be half there. */
+  #checked(text: string | undefined): Checked | undefined {
+    try {
+      return buildableProject(this.folder);
+    } catch (error) {
+      if (isBeingSaved(this.sitting.project.model)) return undefined;
+      this.#text = text;
+      throw error;
+    }
+  }
+
   async end(): Promise<void> {
     this.#ended = true;
     clearTimeout(this.#timer);
@@ -375,8 +391,9 @@ class Follower {
 
 /** Whether a file was written to only just now, and so may not be whole: many editors empty it first. */
 function isBeingSaved(path: string): boolean {
-  const saved = statSync(path, { throwIfNoEntry: false })?.mtimeMs;
-  return saved !== undefined && Math.abs(Date.now() - saved) < settling;
+  const file = statSync(path, { throwIfNoEntry: false });
+  if (!file) return false;
+  return Math.abs(Date.now() - file.mtimeMs) < (file.size === 0 ? emptySettling : settling);
 }
 
 /** A sitting goes on over the database that it began with. */
