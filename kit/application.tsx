@@ -6,7 +6,7 @@ import { developmentRoutes } from "./development.tsx";
 import { layout, type MenuEntry } from "./layout.tsx";
 import { logError } from "./log.ts";
 import { ProblemPage } from "./pages.tsx";
-import { knownHosts, plainAddresses, protections } from "./security.ts";
+import { knownHosts, plainAddress, protections } from "./security.ts";
 import { assetRoutes } from "./server.ts";
 import { endedTransaction, OutcomeUnknown } from "./transactions.ts";
 import { troubles } from "./troubles.ts";
@@ -14,11 +14,15 @@ import { troubles } from "./troubles.ts";
 /** An application with everything but its pages: protections, layout, assets, pages for what goes wrong. */
 export function application<Tables>(db: Kysely<Tables>, menu: readonly MenuEntry[]): Hono {
   const app = new Hono();
-  app.use(knownHosts(), ...protections(), plainAddresses());
+  app.use(knownHosts(), ...protections());
   assetRoutes(app);
   developmentRoutes(app);
   app.use(layout(db, menu));
-  app.notFound((c) => problem(c, 404, "Page not found", "There is nothing at this address."));
+  app.notFound((c) => {
+    const plain = c.req.method === "GET" ? plainAddress(c) : undefined;
+    if (plain) return c.redirect(plain, 301);
+    return problem(c, 404, "Page not found", "There is nothing at this address.");
+  });
   app.onError((error, c) => {
     if (error instanceof HTTPException && error.status < 500) {
       const refused = refusals[error.status] ?? "This request was refused.";

@@ -35,19 +35,25 @@ const Menu = memo(({ menu, here }: { menu: readonly MenuEntry[]; here: string })
 /** Puts a frame around every page. */
 export function layout<Tables>(db: Kysely<Tables>, menu: readonly MenuEntry[]): MiddlewareHandler {
   return (c, next) => {
-    c.setRenderer(async (children, { title } = {}) => {
-      // A page that says what went wrong with the database can't ask it.
-      const notice = hasNotice(c) ? await takeNotice(c, db).catch(() => undefined) : undefined;
-      const page = (
+    c.setRenderer((children, { title } = {}) => {
+      const page = (notice?: Outcome) => (
         <Frame c={c} menu={menu} title={title} notice={notice}>
           {children}
         </Frame>
       );
-      // As a plain text it is sent at once.
-      return c.html(`<!DOCTYPE html>${await page.toString()}`);
+      if (!hasNotice(c)) return send(c, page().toString());
+      // A page that says what went wrong with the database can't ask it.
+      const taken = takeNotice(c, db).catch(() => undefined);
+      return taken.then((notice) => send(c, page(notice).toString()));
     });
     return next();
   };
+}
+
+/** Sends a page as a plain text, at once where it is one already. */
+function send(c: Context, page: string | Promise<string>): Response | Promise<Response> {
+  if (typeof page !== "string") return page.then((text) => send(c, text));
+  return c.html(`<!DOCTYPE html>${page}`);
 }
 
 /** What stands around a page: heading, menu, notices. */

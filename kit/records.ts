@@ -112,11 +112,25 @@ export async function replaceLinks<Tables>(
   id: number,
   targets: readonly number[],
 ): Promise<void> {
-  await sql`delete from ${sql.table(table)} where ${sql.ref(from)} = ${id}`.execute(db);
-  await addLinks(db, { table, from, to }, id, targets);
+  const { rows } = await sql<{
+    target: number;
+  }>`select ${sql.ref(to)} as target from ${sql.table(table)} where ${sql.ref(from)} = ${id}`.execute(
+    db,
+  );
+  const there = new Set(rows.map(({ target }) => target));
+  const wanted = new Set(targets);
+  const gone = [...there].filter((target) => !wanted.has(target));
+  for (let at = 0; at < gone.length; at += linksAtOnce) {
+    const some = sql.join(gone.slice(at, at + linksAtOnce));
+    await sql`delete from ${sql.table(table)} where ${sql.ref(from)} = ${id} and ${sql.ref(to)} in (${some})`.execute(
+      db,
+    );
+  }
+  const added = [...wanted].filter((target) => !there.has(target));
+  await addLinks(db, { table, from, to }, id, added);
 }
 
-/** Links that one statement adds; databases take some thousand values in one. */
+/** Links that one statement adds or deletes; databases take some thousand values in one. */
 const linksAtOnce = 1000;
 
 /** Puts records into a many-to-many field that holds none of them. */

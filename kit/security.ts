@@ -23,16 +23,11 @@ export function knownHosts(): MiddlewareHandler {
   };
 }
 
-/** Leads an address with a slash at its end to the one without. */
-export function plainAddresses(): MiddlewareHandler {
-  return async (c, next) => {
-    await next();
-    if (c.res.status !== 404 || c.req.method !== "GET") return;
-    const { pathname, search } = new URL(c.req.url);
-    if (!/[^/]\/+$/.test(pathname)) return;
-    const plain = localAddress(pathname.replace(/\/+$/, "") + search);
-    if (plain) c.res = c.redirect(plain, 301);
-  };
+/** The address without the slashes at its end; undefined for one that has none, or leads elsewhere. */
+export function plainAddress(c: Context): string | undefined {
+  const { pathname, search } = new URL(c.req.url);
+  if (!/[^/]\/+$/.test(pathname)) return undefined;
+  return localAddress(pathname.replace(/\/+$/, "") + search);
 }
 
 /** What every answer and every request is held to, besides the host. */
@@ -52,6 +47,11 @@ export function protections(): MiddlewareHandler[] {
       xFrameOptions: "DENY",
       referrerPolicy: "same-origin",
       strictTransportSecurity: false,
+      // For browsers and plug-ins that are no more.
+      xXssProtection: false,
+      xDownloadOptions: false,
+      xPermittedCrossDomainPolicies: false,
+      xDnsPrefetchControl: false,
     }),
     forChanges(csrf()),
     forChanges(bodyLimit({ maxSize: mostBytes, onError: refuseBody })),

@@ -14,7 +14,7 @@ import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
 import { columnsOfIndex } from "../index-names.ts";
 import { wordPattern } from "../letters.ts";
 import { databaseLimits, type Limits } from "../limits.ts";
-import { mostConnections, type Pool, PooledConnection } from "../servers/pooling.ts";
+import { mostConnections, type Pool, type PooledConnection, pooled } from "../servers/pooling.ts";
 import { clientSettings, session } from "./connection.ts";
 import { type Moments, MomentsPlugin } from "./moments.ts";
 import { troubleOf } from "./trouble.ts";
@@ -60,24 +60,22 @@ export function openTables<Tables>(address: string, moments?: Moments): Kysely<T
 
 /** The connections of a pool as the query builder takes them. */
 function connections(pool: MysqlConnections, limits: Limits): MysqlPool {
-  // For a server that doesn't answer at all, not even that the statement took too long.
-  const timeout = limits.statement + 1000;
   const access: Pool<PoolConnection, unknown> = {
     connect: () => connectionOf(pool, limits.wait),
     query: (connection, text, values) =>
       new Promise((resolve, reject) => {
-        connection.query({ sql: text, values: [...values], timeout }, (error, result) =>
+        connection.query(text, values as unknown[], (error, result) =>
           error ? reject(error) : resolve(result),
         );
       }),
     release: (connection, useless) => (useless ? connection.destroy() : connection.release()),
     troubleOf,
-    isSilence: (error) => (error as { code?: string }).code === "PROTOCOL_SEQUENCE_TIMEOUT",
   };
+  const connect = pooled(access, limits.statement + 1000, asCallbacks);
   return {
     getConnection: (take) => {
-      access.connect().then(
-        (client) => take(null, asCallbacks(new PooledConnection(access, client))),
+      connect().then(
+        (connection) => take(null, connection),
         (error) => take(error, undefined as never),
       );
     },

@@ -1,4 +1,5 @@
 import type { Trouble } from "../database.ts";
+import { Silence } from "../servers/pooling.ts";
 
 /** The names that the driver has for errors of the server and of the system. */
 const codes: Readonly<Record<string, Trouble>> = {
@@ -7,7 +8,6 @@ const codes: Readonly<Record<string, Trouble>> = {
   ER_LOCK_WAIT_TIMEOUT: "busy",
   ER_STATEMENT_TIMEOUT: "slow",
   ER_QUERY_INTERRUPTED: "slow",
-  PROTOCOL_SEQUENCE_TIMEOUT: "slow",
   ER_CON_COUNT_ERROR: "unreachable",
   ER_SERVER_SHUTDOWN: "lost",
   ER_CONNECTION_KILLED: "lost",
@@ -27,6 +27,7 @@ const numbers: Readonly<Record<number, Trouble>> = { 1969: "slow", 1927: "lost",
 
 /** Why a statement failed, where neither data nor statement are the reason; undefined for any other error. */
 export function troubleOf(error: unknown): Trouble | undefined {
+  if (error instanceof Silence) return "slow";
   const {
     code,
     errno,

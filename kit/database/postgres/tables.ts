@@ -10,7 +10,7 @@ import pg, { type PoolClient, type QueryResult } from "pg";
 import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
 import { wordPattern } from "../letters.ts";
 import { databaseLimits } from "../limits.ts";
-import { mostConnections, type Pool, PooledConnection } from "../servers/pooling.ts";
+import { mostConnections, type Pool, pooled } from "../servers/pooling.ts";
 import { clientSettings } from "./connection.ts";
 import { troubleOf } from "./trouble.ts";
 
@@ -23,8 +23,6 @@ export function openTables<Tables>(address: string): Kysely<Tables> {
     ...settings,
     options: `${settings.options} -c statement_timeout=${limits.statement} -c lock_timeout=${limits.wait} -c idle_in_transaction_session_timeout=${3 * limits.statement}`,
     connectionTimeoutMillis: limits.wait,
-    // For a server that doesn't answer at all, not even that the statement took too long.
-    query_timeout: limits.statement + 1000,
   });
   // A connection that is lost is replaced at the next query. Who uses it hears of it there; without a listener
   // the error would end the process.
@@ -32,16 +30,14 @@ export function openTables<Tables>(address: string): Kysely<Tables> {
   pool.on("connect", (client) => client.on("error", () => undefined));
   const access: Pool<PoolClient, QueryResult> = {
     connect: () => pool.connect(),
-    query: (client, text, values) => client.query(text, [...values]),
+    query: (client, text, values) => client.query(text, values as unknown[]),
     release: (client, useless) => client.release(useless),
     troubleOf,
-    isSilence: (error) => troubleOf(error) === "slow" && !(error instanceof pg.DatabaseError),
   };
-  const connect = async () => {
-    const connection = new PooledConnection(access, await pool.connect());
-    const query = (text: string, values: readonly unknown[]) => connection.query(text, values);
-    return { query: query as never, release: () => connection.release() };
-  };
+  const connect = pooled(access, limits.statement + 1000, (connection) => ({
+    query: ((text: string, values: readonly unknown[]) => connection.query(text, values)) as never,
+    release: () => connection.release(),
+  }));
   return new Kysely<Tables>({
     dialect: new PostgresDialect({ pool: { connect, end: () => pool.end() } }),
   });

@@ -1,4 +1,5 @@
 import type { Trouble } from "../database.ts";
+import { Silence } from "../servers/pooling.ts";
 
 /** The codes of the server (appendix A of its manual), and those of the system. */
 const codes: Readonly<Record<string, Trouble>> = {
@@ -28,7 +29,6 @@ const codes: Readonly<Record<string, Trouble>> = {
 
 /** What the driver says where it has no code. */
 const words: readonly (readonly [RegExp, Trouble])[] = [
-  [/^Query read timeout/, "slow"],
   [
     /^timeout exceeded when trying to connect|^Connection terminated due to connection timeout/,
     "unreachable",
@@ -38,6 +38,7 @@ const words: readonly (readonly [RegExp, Trouble])[] = [
 
 /** Why a statement failed, where neither data nor statement are the reason; undefined for any other error. */
 export function troubleOf(error: unknown): Trouble | undefined {
+  if (error instanceof Silence) return "slow";
   const { code, message = "" } = (error ?? {}) as { code?: string; message?: string };
   if (code !== undefined && Object.hasOwn(codes, code)) return codes[code];
   return words.find(([pattern]) => pattern.test(message))?.[1];

@@ -7,12 +7,53 @@ export interface Pool<Client, Result> {
   /** Takes a connection back; one that is of no use any more is closed. */
   release(client: Client, useless: boolean): void;
   troubleOf(error: unknown): Trouble | undefined;
-  /** Whether an error means that the server said nothing at all. */
-  isSilence(error: unknown): boolean;
 }
 
 /** The most connections of a pool. */
 export const mostConnections = 10;
+
+/** Thrown where a server doesn't answer at all, not even that a statement took too long. */
+export class Silence extends Error {
+  constructor() {
+    super("The database server doesn't answer.");
+  }
+}
+
+/** How often is looked which connections wait for an answer, in milliseconds. */
+const interval = 250;
+
+/**
+ * Gives out the connections of a pool, each as the query builder takes it. That remembers what it was given, so
+ * what was given back is given out again. A statement has to be answered within `patience` milliseconds.
+ */
+export function pooled<Client, Result, Face>(
+  pool: Pool<Client, Result>,
+  patience: number,
+  faceOf: (connection: PooledConnection<Client, Result>) => Face,
+): () => Promise<Face> {
+  type Given = { connection: PooledConnection<Client, Result>; face: Face };
+  const free: Given[] = [];
+  const inUse = new Set<Given>();
+  const added = (): Given => {
+    const connection = new PooledConnection(pool, (useless) => {
+      inUse.delete(given);
+      if (!useless) free.push(given);
+    });
+    const given = { connection, face: faceOf(connection) };
+    return given;
+  };
+  // One timer for all of them: one for each statement can be felt.
+  setInterval(() => {
+    for (const { connection } of inUse) connection.wait(interval, patience);
+  }, interval).unref();
+  return async () => {
+    const client = await pool.connect();
+    const given = free.pop() ?? added();
+    inUse.add(given);
+    given.connection.begin(client);
+    return given.face;
+  };
+}
 
 /**
  * A connection of a pool. One that was lost while nobody used it shows only when it is asked something: it is
@@ -21,33 +62,81 @@ export const mostConnections = 10;
  */
 export class PooledConnection<Client, Result> {
   readonly #pool: Pool<Client, Result>;
-  #client: Client;
+  readonly #released: (useless: boolean) => void;
+  #client: Client | undefined;
   #inTransaction = false;
-  #silence: unknown;
+  /** How long the last statement has waited for its answer, in milliseconds. */
+  #waited = 0;
+  #giveUp: ((error: Silence) => void) | undefined;
+  #silence: Silence | undefined;
 
-  constructor(pool: Pool<Client, Result>, client: Client) {
+  constructor(pool: Pool<Client, Result>, released: (useless: boolean) => void) {
     this.#pool = pool;
+    this.#released = released;
+  }
+
+  begin(client: Client): void {
+    this.#client = client;
+    this.#inTransaction = false;
+  }
+
+  query(text: string, values: readonly unknown[]): Promise<Result> {
+    if (this.#silence) return Promise.reject(this.#silence);
+    const replaceable = !this.#inTransaction && /^\s*(select|with|begin|start)\b/i.test(text);
+    if (replaceable && /^\s*(begin|start)\b/i.test(text)) this.#inTransaction = true;
+    return new Promise((resolve, reject) => {
+      this.#waited = 0;
+      this.#giveUp = reject;
+      this.#ask(text, values, replaceable ? mostConnections : 0).then(
+        (result) => {
+          this.#giveUp = undefined;
+          resolve(result);
+        },
+        (error) => {
+          this.#giveUp = undefined;
+          reject(error);
+        },
+      );
+    });
+  }
+
+  /** Asks the server; over so many other connections, if need be. */
+  #ask(text: string, values: readonly unknown[], replacements: number): Promise<Result> {
+    const asked = this.#pool.query(this.#client as Client, text, values);
+    if (replacements === 0) return asked;
+    return asked.catch(async (error) => {
+      if (this.#silence || this.#pool.troubleOf(error) !== "lost") throw error;
+      await this.#replace();
+      return this.#ask(text, values, replacements - 1);
+    });
+  }
+
+  async #replace(): Promise<void> {
+    this.#pool.release(this.#client as Client, true);
+    this.#client = undefined;
+    const client = await this.#pool.connect();
+    if (this.#silence) {
+      this.#pool.release(client, false);
+      throw this.#silence;
+    }
     this.#client = client;
   }
 
-  async query(text: string, values: readonly unknown[]): Promise<Result> {
-    if (this.#silence) throw this.#silence;
-    const replaceable = !this.#inTransaction && /^\s*(select|with|begin|start)\b/i.test(text);
-    if (/^\s*(begin|start)\b/i.test(text)) this.#inTransaction = true;
-    for (let attempt = 0; ; attempt++) {
-      try {
-        return await this.#pool.query(this.#client, text, values);
-      } catch (error) {
-        if (this.#pool.isSilence(error)) this.#silence = error;
-        const lost = this.#pool.troubleOf(error) === "lost";
-        if (!lost || !replaceable || attempt >= mostConnections) throw error;
-        this.#pool.release(this.#client, true);
-        this.#client = await this.#pool.connect();
-      }
-    }
+  /** Notes that time went by; a statement that waits for longer than it may is given up. */
+  wait(time: number, patience: number): void {
+    if (!this.#giveUp) return;
+    this.#waited += time;
+    if (this.#waited <= patience) return;
+    this.#silence = new Silence();
+    this.#giveUp(this.#silence);
+    this.#giveUp = undefined;
   }
 
   release(): void {
-    this.#pool.release(this.#client, this.#silence !== undefined);
+    const client = this.#client;
+    const useless = this.#silence !== undefined;
+    this.#client = undefined;
+    if (client !== undefined) this.#pool.release(client, useless);
+    this.#released(useless);
   }
 }
