@@ -25,7 +25,7 @@ const model = `levadura: 1
 entities:
   Hive:
     title: "{text}"
-    list: [${Object.keys(kinds).join(", ")}]
+    columns: [${Object.keys(kinds).join(", ")}]
     fields:\n${fields.join("")}`;
 
 /** What made patterns and tables of letters slow, of a length. */
@@ -67,7 +67,7 @@ async function hiddenInputs(address) {
 export function attacked() {
   return inFolder(async (folder) => {
     writeFileSync(join(folder, "model.yaml"), model);
-    for (const command of ["draft", "migrate", "seed", "build"]) run([bin, command, "-p", folder]);
+    for (const command of ["prepare", "migrate", "seed", "build"]) run([bin, command, "-p", folder]);
     const { address, stop } = await startServer([bin, "serve"], folder, { DATABASE_URL: "" });
     const worst = { field: 0, query: 0 };
     try {

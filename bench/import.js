@@ -31,7 +31,7 @@ function writeTable(path, header, rows, rowOf) {
 function importAndLoad(files, project) {
   rmSync(project, { recursive: true, force: true });
   run([bin, "import", ...files, "--project", project, "--yes"]);
-  for (const command of ["draft", "migrate"]) run([bin, command, "--project", project]);
+  for (const command of ["prepare", "migrate"]) run([bin, command, "--project", project]);
   run([bin, "import", "--project", project, "--yes"]);
 }
 

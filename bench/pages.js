@@ -53,7 +53,7 @@ async function requestsPerSecond(url) {
 export function list() {
   return inFolder(async (folder) => {
     writeFileSync(join(folder, "model.yaml"), model);
-    for (const command of ["draft", "migrate", "build"]) run([bin, command, "-p", folder]);
+    for (const command of ["prepare", "migrate", "build"]) run([bin, command, "-p", folder]);
     fill(join(folder, "records.db"));
     const application = await startServer([bin, "serve"], folder, { DATABASE_URL: "" });
     const reference = await startServer([join(root, "bench", "list-by-hand.js")], folder, {

@@ -37,7 +37,7 @@ export async function rebuild() {
     const file = join(folder, "records.db");
     const full = join(folder, "full.db");
     writeFileSync(join(folder, "model.yaml"), model("decimal"));
-    run([bin, "draft"], folder);
+    run([bin, "prepare"], folder);
     run([bin, "migrate"], folder);
     const driver = new Driver(file);
     driver.exec(`insert into apiary (name, created_at, updated_at)
@@ -49,7 +49,7 @@ export async function rebuild() {
         '2026-01-01T00:00:00Z', '2026-01-01T00:00:00Z' from n`);
     driver.close();
     writeFileSync(join(folder, "model.yaml"), model("decimal 0..500, required"));
-    run([bin, "draft"], folder);
+    run([bin, "prepare"], folder);
     const [, name] = readdirSync(join(folder, "migrations")).sort();
     const script = join(folder, "migrations", name, "forward.sqlite.sql");
     // By hand nobody would look first whether rows stand in the way, and the database finds them as well.

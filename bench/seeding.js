@@ -167,7 +167,7 @@ async function onServer({ kind, name, address, reference, byHand, cell, quoted, 
         stdio: "ignore",
         env: { ...process.env, DATABASE_URL: url.href },
       });
-    levadura("draft");
+    levadura("prepare");
     levadura("migrate");
     levadura("seed", "--rows", String(rows));
     const client = await open(url.href);
@@ -226,7 +226,7 @@ async function onSqlite() {
     const [empty, full, said] = ["empty.db", "full.db", "said"].map((name) => join(folder, name));
     const model = readFileSync(join(root, "demo", "model.yaml"), "utf8");
     writeFileSync(join(folder, "model.yaml"), model);
-    run([bin, "draft"], folder);
+    run([bin, "prepare"], folder);
     run([bin, "migrate"], folder);
     const copy = (from, to) => {
       const driver = new Driver(from);

@@ -191,7 +191,7 @@ describe("addresses of lists", () => {
 describe("hosts", () => {
   afterEach(() => {
     delete process.env.HOST;
-    delete process.env.ALLOWED_HOSTS;
+    delete process.env.HOST_NAMES;
   });
   const status = async (host: string) => {
     const app = new Hono().use(knownHosts()).get("/", (c) => c.text("in"));
@@ -213,7 +213,7 @@ describe("hosts", () => {
 
   it("are those of this machine, the one listened on, and those that are allowed by name", async () => {
     process.env.HOST = "192.0.2.7";
-    process.env.ALLOWED_HOSTS = "bees.example, Hives.example";
+    process.env.HOST_NAMES = "bees.example, Hives.example";
     expect([
       await status("192.0.2.7:3000"),
       await status("bees.example"),

@@ -185,7 +185,7 @@ export function FormFrame({
           </button>
           {isNew && (
             <button class="btn btn-outline-primary" type="submit" name="_then" value="another">
-              Save and add another
+              Save and start the next
             </button>
           )}
           <a class="btn btn-link" href={back ?? path}>

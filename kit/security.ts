@@ -7,7 +7,7 @@ import { localAddress } from "./links.ts";
 
 /** Refuses requests that name a host which this application isn't, so that no other name can be pointed at it. */
 export function knownHosts(): MiddlewareHandler {
-  const named = [process.env.HOST, ...(process.env.ALLOWED_HOSTS ?? "").split(",")];
+  const named = [process.env.HOST, ...(process.env.HOST_NAMES ?? "").split(",")];
   const more = named.map((host) => host?.trim().toLowerCase() ?? "").filter(Boolean);
   const allowed = new Set(["localhost", "127.0.0.1", "[::1]", ...more]);
   return async (c, next) => {
@@ -17,7 +17,7 @@ export function knownHosts(): MiddlewareHandler {
       c.req.url.startsWith(`http://${host}/`) || c.req.url.startsWith(`http://${host}:`);
     if (allowed.has(host) && (named || allowed.has(new URL(c.req.url).hostname))) return next();
     return c.text(
-      "This application doesn't answer for that host. ALLOWED_HOSTS names those it does.\n",
+      "This application doesn't answer for that host. HOST_NAMES names those it does.\n",
       421,
     );
   };

@@ -112,7 +112,7 @@ await terminal(
   folder,
   [
     "levadura begin bees && cd bees",
-    "levadura draft && levadura migrate && levadura seed && levadura build && levadura history",
+    "levadura prepare && levadura migrate && levadura seed && levadura build && levadura history",
   ],
   7,
 );
@@ -183,7 +183,7 @@ copyFileSync(join(root, "demo", "model.yaml"), join(kept, "model.yaml"));
 const sheetsOfDemo = ["hive-book.xlsx", "equipment.csv"].map((name) => join(root, "demo", name));
 for (const command of [
   ["import", ...sheetsOfDemo, "--plan", join(root, "demo", "hive-book.plan.yaml"), "--yes"],
-  ["draft"],
+  ["prepare"],
   ["migrate"],
   ["import", "--yes"],
 ]) {
@@ -194,7 +194,7 @@ await terminal(
   kept,
   [
     "levadura seed Harvest --empty-first < /dev/null",
-    "levadura seed Harvest --empty-first --throw-away Harvest --yes",
+    "levadura seed Harvest --empty-first --accept-loss Harvest --yes",
     "levadura kept",
     "levadura restore $(ls kept)",
     "levadura rewind < /dev/null",
@@ -204,7 +204,7 @@ await terminal(
 const samples = join(folder, "samples");
 mkdirSync(samples);
 copyFileSync(join(root, "demo", "model.yaml"), join(samples, "model.yaml"));
-for (const command of ["draft", "migrate"]) {
+for (const command of ["prepare", "migrate"]) {
   execFileSync("node", [join(root, "bin/levadura.js"), command], { cwd: samples, stdio: "ignore" });
 }
 // Last, since what it goes on with would slow the others down.

@@ -26,7 +26,7 @@ entities:
       shade: text, shown when apiary is not empty and not apiary.sunny, required when apiary.town = 'Ulsby'
       keepers: many Keeper, required when status = 'weak'
       secret: text, default = upper(code) & '?'
-    form:
+    sections:
       - Hive: [code, apiary, status, installed, town, check_by, again, weight, look, removed, shade, keepers]
   Keeper:
     fields: {name: "text, required"}
@@ -40,7 +40,7 @@ describe.each(kinds)("a form that answers, over $kind", (kind) => {
 
   beforeAll(async () => {
     if (!noBrowser) browser = await openBrowser();
-    for (const command of ["draft", "migrate", "build"])
+    for (const command of ["prepare", "migrate", "build"])
       expect(await levadura([command], folder)).toMatchObject({ status: 0 });
     server = await running(["serve"], folder);
     visitor = new Visitor(server.address);
@@ -177,7 +177,7 @@ describe.each(kinds)("a form that answers, over $kind", (kind) => {
 describe("sample rows", () => {
   it("hold to what is needed, and leave out what no form asks for", async () => {
     const { folder, rows, remove } = projectOn({ kind: "sqlite", server: undefined }, model);
-    for (const command of ["draft", "migrate", "seed"])
+    for (const command of ["prepare", "migrate", "seed"])
       expect(await levadura([command], folder)).toMatchObject({ status: 0 });
     const found = await rows("select status, removed, installed, check_by from hive");
     expect(found.length).toBeGreaterThan(5);

@@ -30,7 +30,7 @@ entities:
       phone: phone
       state: choice in_use | "at rest"
       notes: long text
-    list: [code, apiary, helpers, price, seen, created_at]
+    columns: [code, apiary, helpers, price, seen, created_at]
     sort: price descending, code
   Visit:
     fields:
@@ -44,7 +44,7 @@ describe.each(kinds)("the application over $kind", (kind) => {
   let visitor: Visitor;
 
   beforeAll(async () => {
-    for (const command of ["draft", "migrate", "build"])
+    for (const command of ["prepare", "migrate", "build"])
       expect((await levadura([command], folder)).status).toBe(0);
     server = await running(["serve"], folder);
     visitor = new Visitor(server.address);

@@ -70,7 +70,7 @@ describe("a model that is wrong", () => {
   ])("%s: is pointed at, and nothing is made of it", async (_what, model, message) => {
     const folder = projectWith(model);
     const before = contents(folder);
-    for (const command of ["check", "draft", "build", "rise"]) {
+    for (const command of ["check", "prepare", "build", "rise"]) {
       const { status, out, err } = await levadura([command], folder);
       expect([command, status, out]).toEqual([command, 1, ""]);
       expect(err).toMatch(message);
@@ -93,10 +93,10 @@ describe("a model that is wrong", () => {
 
   it("with types that wait for a later version checks, and is not built", async () => {
     const folder = projectWith(
-      `${right}      photo: image\n      files: file\n      who: person\n      marks: tags\n`,
+      `${right}      photo: image\n      files: file\n      who: user\n      marks: tags\n`,
     );
     expect((await levadura(["check"], folder)).status).toBe(0);
-    for (const command of ["build", "draft", "seed"]) {
+    for (const command of ["build", "prepare", "seed"]) {
       const { status, err } = await levadura([command], folder);
       expect(status).toBe(1);
       for (const name of ["photo", "files", "who", "marks"])
@@ -131,7 +131,7 @@ describe("a place that is wrong", () => {
 
   it("for a database: another kind of file, a folder", async () => {
     const folder = projectWith(right);
-    await levadura(["draft"], folder);
+    await levadura(["prepare"], folder);
     writeFileSync(join(folder, "records.db"), "these are my notes, not a database");
     expect(await levadura(["migrate"], folder)).toMatchObject({
       status: 3,
@@ -154,14 +154,14 @@ describe("a place that is wrong", () => {
   it("for writing: a path with a file in it, and where the account may not", async () => {
     const folder = projectWith(right);
     writeFileSync(join(folder, "migrations"), "a file");
-    expect(await levadura(["draft"], folder)).toMatchObject({
+    expect(await levadura(["prepare"], folder)).toMatchObject({
       status: 3,
       err: expect.stringContaining("migrations"),
     });
     const closed = projectWith(right);
     chmodSync(closed, 0o555);
     // The superuser may write anywhere, so that only others meet the refusal.
-    if (process.getuid?.() !== 0) expect((await levadura(["draft"], closed)).status).toBe(3);
+    if (process.getuid?.() !== 0) expect((await levadura(["prepare"], closed)).status).toBe(3);
     expect(await levadura(["begin", "/proc/bees"], closed)).toMatchObject({
       status: 3,
       err: expect.stringContaining("can't write /proc/bees"),
@@ -188,7 +188,7 @@ describe("a command line that is wrong", () => {
     [["check", "--nonsense"]],
     [["begin"]],
     [["serve", "--port", "99999"]],
-    [["draft", "--name", "Not Good"]],
+    [["prepare", "--name", "Not Good"]],
     [["check", "more"]],
   ])("%j ends with 2", async (args) => {
     const { status, err } = await levadura(args, projectWith(right));
@@ -203,7 +203,7 @@ describe("a command line that is wrong", () => {
       status: 1,
       err: expect.stringContaining("levadura build"),
     });
-    await levadura(["draft"], folder);
+    await levadura(["prepare"], folder);
     await levadura(["build"], folder);
     expect(await levadura(["serve"], folder)).toMatchObject({
       status: 1,
@@ -220,7 +220,7 @@ describe("a command line that is wrong", () => {
 describe("a history that is wrong", () => {
   it("is refused: edited after it was applied, missing, broken", async () => {
     const folder = projectWith(right);
-    await levadura(["draft"], folder);
+    await levadura(["prepare"], folder);
     await levadura(["migrate"], folder);
     const sql = join(folder, "migrations/0001-begin/forward.sqlite.sql");
     const before = readFileSync(sql, "utf8");
@@ -232,7 +232,7 @@ describe("a history that is wrong", () => {
     expect((await levadura(["history"], folder)).out).toMatch(/0001-begin\s+edited/);
     writeFileSync(sql, before);
     writeFileSync(join(folder, "migrations/0001-begin/steps.yaml"), "steps: 7");
-    expect(await levadura(["draft"], folder)).toMatchObject({
+    expect(await levadura(["prepare"], folder)).toMatchObject({
       status: 1,
       err: expect.stringContaining("steps.yaml"),
     });
@@ -245,7 +245,7 @@ describe("a history that is wrong", () => {
 
   it("is settled when rise died while it added to a migration", async () => {
     const folder = projectWith(right);
-    await levadura(["draft"], folder);
+    await levadura(["prepare"], folder);
     await levadura(["migrate"], folder);
     const [place, staged] = ["0001-begin", ".staged-0001-begin"].map((name) =>
       join(folder, "migrations", name),
@@ -264,14 +264,14 @@ describe("a history that is wrong", () => {
     expect(readdirSync(join(folder, "migrations"))).toEqual(["0001-begin"]);
   });
 
-  it("of a model that throws data away is not drafted", async () => {
+  it("of a model that throws data away is not prepared", async () => {
     const folder = projectWith(right);
-    await levadura(["draft"], folder);
+    await levadura(["prepare"], folder);
     writeFileSync(join(folder, "model.yaml"), right.replace("code: text", "number: integer"));
-    const { status, err } = await levadura(["draft"], folder);
+    const { status, err } = await levadura(["prepare"], folder);
     expect([status, err]).toEqual([
       1,
-      expect.stringMatching(/hive\.code is no longer in the model[\s\S]*--throw-away hive\.code/),
+      expect.stringMatching(/hive\.code is no longer in the model[\s\S]*--accept-loss hive\.code/),
     ]);
     expect(readdirSync(join(folder, "migrations"))).toEqual(["0001-begin"]);
   });

@@ -39,7 +39,7 @@ async function project(): Promise<{ folder: string; file: string; model: string 
 
 async function makeTemplate(): Promise<string> {
   const folder = projectWith(begin, true);
-  await levadura(["draft"], folder);
+  await levadura(["prepare"], folder);
   await levadura(["migrate"], folder);
   write(
     join(folder, "records.db"),
@@ -99,8 +99,8 @@ describe("changes", () => {
     expect(said).toMatch(/safe +hive\.since is new/);
     expect(said).toContain('create table "levadura_new_hive"');
     const { out } = await levadura(["changes", "--json"], folder);
-    const { undrafted } = JSON.parse(out) as { undrafted: { verdict: string; accept?: string }[] };
-    expect(undrafted.find(({ accept }) => accept === "hive.notes")?.verdict).toBe(
+    const { unprepared } = JSON.parse(out) as { unprepared: { verdict: string; accept?: string }[] };
+    expect(unprepared.find(({ accept }) => accept === "hive.notes")?.verdict).toBe(
       "throws data away",
     );
   });
@@ -119,7 +119,7 @@ describe("changes", () => {
     write(file, "alter table hive add column friend integer references hive (id)");
     write(file, "update hive set friend = 2 where id = 1");
     edit(model, ["apiary: one Apiary", "apiary: one Apiary, required"]);
-    await run(folder, "draft");
+    await run(folder, "prepare");
     expect(await run(folder, "migrate")).toMatchObject({
       status: 1,
       said: expect.stringContaining("The column friend of hive was added by hand"),
@@ -142,7 +142,7 @@ describe("changes", () => {
     expect(said).toContain("the table mine was added by hand");
     expect(said).toContain("hive: the index own was added by hand");
     edit(model, ["apiary: one Apiary", "apiary: one Apiary, required"]);
-    await run(folder, "draft");
+    await run(folder, "prepare");
     expect((await run(folder, "migrate")).status).toBe(0);
     expect(rowsOf(file, "select code from calm")).toMatchObject([{ code: "B-1" }]);
     const added = rowsOf(file, "select id, extra, size from hive order by id");
@@ -164,7 +164,7 @@ describe("a migration", () => {
   it("is refused with the rows that stand in its way, and nothing of it happens", async () => {
     const { folder, file, model } = await project();
     edit(model, ["weight: text", "weight: decimal"]);
-    expect((await run(folder, "draft")).said).toContain(
+    expect((await run(folder, "prepare")).said).toContain(
       "can't be applied to this database as long",
     );
     const before = rowsOf(file, hives);
@@ -189,12 +189,12 @@ describe("a migration", () => {
     const { folder, file, model } = await project();
     const before = rowsOf(file, hives);
     edit(model, ["weight: text", "weight: decimal"], ["      notes: long text\n", ""]);
-    expect(await run(folder, "draft --throw-away hive.nothing")).toMatchObject({
+    expect(await run(folder, "prepare --accept-loss hive.nothing")).toMatchObject({
       status: 2,
       said: expect.stringContaining("no change throws that away"),
     });
-    expect((await run(folder, "draft --throw-away hive.weight")).status).toBe(1);
-    await run(folder, "draft --throw-away hive.weight --throw-away hive.notes");
+    expect((await run(folder, "prepare --accept-loss hive.weight")).status).toBe(1);
+    await run(folder, "prepare --accept-loss hive.weight --accept-loss hive.notes");
     expect((await run(folder, "migrate")).said).toMatch(
       /kept in kept\/0002-\S+: hive-weight \(2 rows\), hive-notes \(2 rows\)/,
     );
@@ -215,7 +215,7 @@ describe("a migration", () => {
   it("can't be taken back without what it kept, and says so before it begins", async () => {
     const { folder, file, model } = await project();
     edit(model, ["      notes: long text\n", ""]);
-    await run(folder, "draft --throw-away hive.notes");
+    await run(folder, "prepare --accept-loss hive.notes");
     await run(folder, "migrate");
     const kept = join(folder, "kept");
     renameSync(kept, `${kept}-moved`);
@@ -230,9 +230,9 @@ describe("a migration", () => {
   it("is gone to in either direction", async () => {
     const { folder, file, model } = await project();
     edit(model, ["      weight: text\n", "      mass: text, was weight\n"]);
-    await run(folder, "draft --name mass");
+    await run(folder, "prepare --name mass");
     edit(model, ["was weight\n", "was weight\n      born: date\n"]);
-    await run(folder, "draft --name born");
+    await run(folder, "prepare --name born");
     const columns = () =>
       rowsOf<{ name: string }>(file, "select name from pragma_table_info('hive')").map(
         ({ name }) => name,
@@ -259,10 +259,10 @@ describe("a migration", () => {
   it("of two branches with one number is noticed, and put in order", async () => {
     const { folder, model } = await project();
     edit(model, ["weight: text", "weight: text\n      born: date"]);
-    await run(folder, "draft --name born");
+    await run(folder, "prepare --name born");
     await run(folder, "migrate");
     edit(model, ["born: date", "born: date\n      tame: boolean"]);
-    await run(folder, "draft --name tame");
+    await run(folder, "prepare --name tame");
     const at = (name: string) => join(folder, "migrations", name);
     renameSync(at("0003-tame"), at("0002-a-tame"));
     const { status, said } = await run(folder, "migrate");
@@ -278,7 +278,7 @@ describe("a migration", () => {
 
   it("takes SQL of one's own, which needs a way back of its own", async () => {
     const { folder, file } = await project();
-    await levadura(["draft", "--own", "Writes the codes in capitals"], folder);
+    await levadura(["prepare", "--own", "Writes the codes in capitals"], folder);
     const [name = ""] = readdirSync(join(folder, "migrations")).slice(-1);
     const script = (which: string) => join(folder, "migrations", name, `${which}.sqlite.sql`);
     expect((await run(folder, "migrate")).said).toContain("no SQL for the step");
@@ -292,14 +292,14 @@ describe("a migration", () => {
       status: 1,
       said: expect.stringContaining("no SQL for the step"),
     });
-    expect((await run(folder, "draft --again")).said).toContain("is applied");
+    expect((await run(folder, "prepare --again")).said).toContain("is applied");
     edit(script("back"), [
       "-- there is no SQL for this: Writes the codes in capitals;",
       "update hive set code = lower(code);",
     ]);
     expect((await run(folder, "rewind --yes")).status).toBe(0);
-    expect((await run(folder, "draft --again")).said).toContain("was edited, and would be lost");
-    expect((await run(folder, "draft --again --discard-edits")).status).toBe(0);
+    expect((await run(folder, "prepare --again")).said).toContain("was edited, and would be lost");
+    expect((await run(folder, "prepare --again --discard-edits")).status).toBe(0);
     expect(readFileSync(script("forward"), "utf8")).toContain("there is no SQL for this");
   });
 
@@ -311,7 +311,7 @@ describe("a migration", () => {
     );
     expect((await run(folder, "history")).said).toMatch(/0001-begin +applied/);
     edit(model, ["weight: text", "weight: text\n      born: date"]);
-    await run(folder, "draft");
+    await run(folder, "prepare");
     expect((await run(folder, "migrate")).said).toContain("Applied 0002-add-hive-born");
     expect(rowsOf(file, "select kept, failure from levadura_ledger")).toMatchObject([
       { kept: null, failure: null },
@@ -339,12 +339,12 @@ describe("a migration", () => {
   it("asks for a `was` where something seems to have another name", async () => {
     const { folder, file, model } = await project();
     edit(model, ["      weight: text\n", "      mass: text\n"]);
-    expect(await run(folder, "draft")).toMatchObject({
+    expect(await run(folder, "prepare")).toMatchObject({
       status: 1,
       said: expect.stringMatching(/hive\.weight goes and hive\.mass comes[\s\S]*add `was weight`/),
     });
     edit(model, ["mass: text", "mass: text, was weight"]);
-    await run(folder, "draft");
+    await run(folder, "prepare");
     await run(folder, "migrate");
     expect(rowsOf(file, "select mass from hive order by id")).toMatchObject([
       { mass: "12.5" },
@@ -376,7 +376,7 @@ describe("a migration", () => {
     );
     const refused = await run(folder, "changes");
     expect(refused.said).toMatch(/hive\.weight moves to apiary\.weight, along hive\.apiary_id/);
-    await run(folder, "draft");
+    await run(folder, "prepare");
     const { status, said } = await run(folder, "migrate");
     expect([status, said]).toEqual([0, expect.stringContaining("Applied")]);
     expect(rowsOf(file, "select weight from apiary order by id")).toMatchObject([

@@ -35,7 +35,7 @@ describe.each(kinds)("rules as checks of their table over $kind", (kind) => {
   };
 
   beforeAll(async () => {
-    await run("draft");
+    await run("prepare");
     await run("migrate");
     mkdirSync(join(folder, "data"));
     writeFileSync(
@@ -99,7 +99,7 @@ describe.each(kinds)("rules as checks of their table over $kind", (kind) => {
     const said = await run("changes");
     expect(said).toContain("rows of hive have to hold to: weight is empty or double < 90");
     expect(said).toContain("1 row of hive doesn't hold to: weight is empty or double < 90");
-    await run("draft");
+    await run("prepare");
     const refused = await levadura(["migrate"], folder);
     expect(refused.status).toBe(1);
     expect(refused.err).toContain(
@@ -117,7 +117,7 @@ describe.each(kinds)("rules as checks of their table over $kind", (kind) => {
         .replace("installed is empty or installed <=", "built is empty or built <=")
         .replace('      - It is too heavy.: "= weight is empty or double < 100"\n', ""),
     );
-    await run("draft", "--again");
+    await run("prepare", "--again");
     await run("migrate");
     const right = "code, status, removed, weight from hive order by code";
     expect(await rows(`select ${right}`)).toHaveLength(4);

@@ -19,8 +19,8 @@ describe("every command", () => {
       fields: 2,
       notes: [{ where: "model.yaml:6:7", severity: "note" }],
     });
-    expect(await json("draft")).toEqual({
-      drafted: {
+    expect(await json("prepare")).toEqual({
+      prepared: {
         name: "0001-begin",
         steps: ["adds the table hive with 6 columns"],
         consequences: [
@@ -28,7 +28,7 @@ describe("every command", () => {
         ],
       },
     });
-    expect(await json("draft")).toEqual({ drafted: null });
+    expect(await json("prepare")).toEqual({ prepared: null });
     expect(await json("history")).toEqual({
       migrations: [{ name: "0001-begin", standing: "pending" }],
     });
@@ -62,7 +62,7 @@ describe("every command", () => {
     for (const command of [
       "begin",
       "check",
-      "draft",
+      "prepare",
       "migrate",
       "history",
       "seed",
@@ -94,17 +94,17 @@ describe("migrations", () => {
   it("are numbered, named after what they do or as asked, and applied in order", async () => {
     const folder = projectWith(model);
     const path = join(folder, "model.yaml");
-    await levadura(["draft"], folder);
+    await levadura(["prepare"], folder);
     writeFileSync(path, `${model}      opened: date\n`);
-    expect((await levadura(["draft"], folder)).out).toContain(
-      "Drafted migrations/0002-add-hive-opened",
+    expect((await levadura(["prepare"], folder)).out).toContain(
+      "Prepared migrations/0002-add-hive-opened",
     );
     writeFileSync(
       path,
       `${model}      opened: date\n  Queen:\n    fields:\n      hive: one Hive, required\n`,
     );
-    expect((await levadura(["draft", "--name", "queens-at-last"], folder)).out).toContain(
-      "Drafted migrations/0003-queens-at-last",
+    expect((await levadura(["prepare", "--name", "queens-at-last"], folder)).out).toContain(
+      "Prepared migrations/0003-queens-at-last",
     );
     expect((await levadura(["history"], folder)).out).toMatch(
       /0001-begin\s+pending[\s\S]*0003-queens-at-last\s+pending[\s\S]*levadura migrate/,
@@ -125,10 +125,10 @@ describe("migrations", () => {
 
   it("that fail leave the database and the ledger as they were", async () => {
     const folder = projectWith(model);
-    await levadura(["draft"], folder);
+    await levadura(["prepare"], folder);
     await levadura(["migrate"], folder);
     writeFileSync(join(folder, "model.yaml"), `${model}      opened: date\n`);
-    await levadura(["draft"], folder);
+    await levadura(["prepare"], folder);
     const sql = join(folder, "migrations/0002-add-hive-opened/forward.sqlite.sql");
     writeFileSync(sql, `${readFileSync(sql, "utf8")}insert into nowhere values (1);\n`);
     const failed = await levadura(["migrate"], folder);
@@ -144,7 +144,7 @@ describe("migrations", () => {
 
   it("wait for one another when two run at once", async () => {
     const folder = projectWith(readFileSync(join(repository, "demo/model.yaml"), "utf8"));
-    await levadura(["draft"], folder);
+    await levadura(["prepare"], folder);
     const runs = await Promise.all([1, 2, 3].map(() => levadura(["migrate", "--json"], folder)));
     expect(runs.map(({ status }) => status)).toEqual([0, 0, 0]);
     const applied = runs.flatMap(({ out }) => JSON.parse(out).applied as string[]);

@@ -23,7 +23,7 @@ entities:
     rules:
       - It has to be there before it goes.: "= removed is empty or removed >= installed"
       - No more than two harvests a hive.: "= count(harvests) <= 2"
-    list: [code, honey, label, heavy]
+    columns: [code, honey, label, heavy]
     sort: honey descending
   Harvest:
     fields:
@@ -42,7 +42,7 @@ describe.each(kinds)("computed fields over $kind", (kind) => {
   let visitor: Visitor;
 
   beforeAll(async () => {
-    for (const command of ["draft", "migrate", "build"])
+    for (const command of ["prepare", "migrate", "build"])
       expect((await levadura([command], folder)).status).toBe(0);
     server = await running(["serve"], folder);
     visitor = new Visitor(server.address);
@@ -172,12 +172,12 @@ describe("rules", () => {
 
   it("hold for all sample rows, or nothing is kept", async () => {
     const folder = projectWith(model, true);
-    for (const command of ["draft", "migrate"]) await levadura([command], folder);
+    for (const command of ["prepare", "migrate"]) await levadura([command], folder);
     const refused = await levadura(["seed"], folder);
     expect(refused.status).toBe(1);
     expect(refused.err).toContain("would break a rule: No more than two harvests a hive.");
     const none = projectWith(model.replace("count(harvests) <= 2", "code = 'never'"), true);
-    for (const command of ["draft", "migrate"]) await levadura([command], none);
+    for (const command of ["prepare", "migrate"]) await levadura([command], none);
     expect((await levadura(["seed"], none)).err).toContain(
       "row 1 of Hive was tried 400 times, and always broke a rule",
     );
@@ -187,7 +187,7 @@ describe("rules", () => {
         .replace("= hive.removed is empty", "= weight < 30"),
       true,
     );
-    for (const command of ["draft", "migrate"]) await levadura([command], able);
+    for (const command of ["prepare", "migrate"]) await levadura([command], able);
     expect((await levadura(["seed"], able)).status).toBe(0);
   });
 });

@@ -47,7 +47,7 @@ function modelText(text: (place: string) => string, database = "sqlite"): string
           null: { type: "text", "shown when": `code = ${formulaText(line("condition"))}` },
           told: { value: `= code & ${formulaText(line("formula"))}`, label: line("told") },
         },
-        form: [
+        sections: [
           { [line("section")]: ["code", "weight"] },
           { [`2 ${line("section")}`]: ["state", "notes", "null"] },
         ],
@@ -112,7 +112,7 @@ describe("any text of a model", () => {
       const after = modelOf(modelText((place) => `${text(place)}.`, database));
       const first = difference({ tables: [] }, before).steps;
       const next = difference(schemaOf(before), after, {
-        throwAway: new Set(["hive.state"]),
+        acceptLoss: new Set(["hive.state"]),
       }).steps;
       const dialect = dialectOf(before);
       return [
@@ -178,7 +178,7 @@ ${choices.map((choice) => `      - {state: ${JSON.stringify(choice)}}`).join("\n
 `;
     const project = projectOn(kind, model);
     projects.push(project);
-    for (const command of [["draft"], ["migrate"], ["seed"]]) {
+    for (const command of [["prepare"], ["migrate"], ["seed"]]) {
       expect(await levadura(command, project.folder)).toMatchObject({ status: 0 });
     }
     const rows = await project.rows<{ state: string; notes: string }>(
@@ -210,7 +210,7 @@ describe("a workbook", () => {
     // No program lets people name a sheet so, but a file may have it; its parts aren't compressed.
     const named = bytes.toString("latin1").replaceAll("Hives of the club", `Hives*/${mark}();//x`);
     writeFileSync(path, Buffer.from(named, "latin1"));
-    for (const args of [["import", path], ["import", path, "--yes"], ["draft"], ["build"]]) {
+    for (const args of [["import", path], ["import", path, "--yes"], ["prepare"], ["build"]]) {
       const { status, out, err } = await levadura(args, folder);
       expect(status, out + err).toBe(0);
       // biome-ignore lint/suspicious/noControlCharactersInRegex: that is what is looked for

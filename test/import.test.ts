@@ -315,7 +315,7 @@ describe("a second import", () => {
       writeFileSync(join(folder, name), text);
     for (const args of [
       ["import", ...names, "--yes", "--name", "Bees"],
-      ["draft"],
+      ["prepare"],
       ["migrate"],
       ["import", "--yes"],
     ]) {

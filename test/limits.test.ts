@@ -46,7 +46,7 @@ describe("what a database can't have", () => {
     ["mariadb", many("integer", 1100), /1105 columns, and MariaDB takes 1017/, "model.yaml:4:3"],
   ])("is said of the model, for %s at its place", async (database, fields, message, place) => {
     const folder = projectWith(model(database, fields));
-    for (const command of fields.includes("url") ? ["check", "draft"] : ["check"]) {
+    for (const command of fields.includes("url") ? ["check", "prepare"] : ["check"]) {
       const { status, err } = await levadura([command], folder);
       expect(status).toBe(1);
       expect(err).toMatch(message);

@@ -29,7 +29,7 @@ entities:
       installed: date ..today, default today
       weight: decimal 0..99, unit kg
       sunny: boolean
-    form:
+    sections:
       - Identity: [code, apiary, status]
       - Details: [keepers, installed, weight, sunny]
   Keeper:
@@ -57,7 +57,7 @@ describe.each(kinds)("from a model to its application over $kind, command by com
   let visitor: Visitor;
 
   beforeAll(async () => {
-    for (const command of ["check", "draft", "migrate", "build"]) {
+    for (const command of ["check", "prepare", "migrate", "build"]) {
       const { status, err } = await levadura([command], folder);
       expect([command, status, err]).toEqual([command, 0, ""]);
     }
@@ -394,7 +394,7 @@ describe("beginning and seeding", () => {
   it("fills every entity with rows that hold to everything, the same every time", async () => {
     const rows = async () => {
       const folder = projectWith(readFileSync("demo/model.yaml", "utf8"));
-      for (const command of ["draft", "migrate", "seed"])
+      for (const command of ["prepare", "migrate", "seed"])
         expect((await levadura([command], folder)).status).toBe(0);
       const file = join(folder, "records.db");
       expect(rowsOf(file, "pragma foreign_key_check")).toEqual([]);

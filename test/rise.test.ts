@@ -78,7 +78,7 @@ describe.each(kinds)("rise over $kind", (kind) => {
     expect(await rows("select name from levadura_ledger order by name")).toEqual(
       names.map((name) => ({ name })),
     );
-    expect((await levadura(["draft"], folder)).out).toContain("Nothing to draft");
+    expect((await levadura(["prepare"], folder)).out).toContain("Nothing to prepare");
     expect((await levadura(["migrate"], folder)).out).toContain("Nothing to apply");
   });
 

@@ -43,7 +43,7 @@ describe.each(kinds)("names of any script, over $kind,", (kind) => {
   let server: Running;
   beforeAll(async () => {
     project = projectOn(kind, model);
-    for (const command of ["draft", "migrate", "build"]) {
+    for (const command of ["prepare", "migrate", "build"]) {
       expect(await levadura([command], project.folder)).toMatchObject({ status: 0 });
     }
     server = await running(["serve"], project.folder);

@@ -90,7 +90,7 @@ describe("sample rows in files", () => {
   it("are data files, which the model takes and the database", async () => {
     const folder = projectWith(demo);
     await seeded(folder, "--to", "data", "--rows", "3000");
-    for (const command of ["draft", "migrate"])
+    for (const command of ["prepare", "migrate"])
       expect((await levadura([command], folder)).status).toBe(0);
     const { status, out, err } = await levadura(["import", "--yes"], folder);
     expect([status, err]).toEqual([0, ""]);
@@ -99,7 +99,7 @@ describe("sample rows in files", () => {
 
   it("leave fields empty that can't be filled yet, and say so", async () => {
     const folder = projectWith(
-      `${head}  Hive: {fields: {code: "text, required, unique", photo: "image, required", words: tags, by: "person, required, unique"}, unique: [by, code]}\n`,
+      `${head}  Hive: {fields: {code: "text, required, unique", photo: "image, required", words: tags, by: "user, required, unique"}, unique: [by, code]}\n`,
     );
     const { out } = await levadura(["seed", "--to", "samples"], folder);
     expect(out).toContain("! Hive.photo stays empty: its type can't be filled yet");

@@ -22,7 +22,7 @@ it.each([
   ],
 ])("an address of %s with %s is refused with what to do", async (kind, parameters, words) => {
   const folder = projectWith(model.replace("entities", `app: {database: ${kind}}\nentities`));
-  await levadura(["draft"], folder);
+  await levadura(["prepare"], folder);
   const address = `${kind}://somebody@127.0.0.1/settings_of_tls?${parameters}`;
   const { status, err } = await levadura(["migrate"], folder, { env: { DATABASE_URL: address } });
   expect({ status, err }).toEqual({ status: 2, err: expect.stringMatching(words) });
@@ -34,7 +34,7 @@ it.each([
   ["DATABASE_SYNCHRONOUS", "sometimes", /DATABASE_SYNCHRONOUS has to be full or normal/],
 ])("an application with %s=%s doesn't start, and says why", async (name, value, words) => {
   const folder = projectWith(model);
-  for (const command of ["draft", "migrate", "build"]) await levadura([command], folder);
+  for (const command of ["prepare", "migrate", "build"]) await levadura([command], folder);
   const { status, err } = await levadura(["serve"], folder, { env: { [name]: value } });
   expect({ status, err }).toEqual({
     status: expect.any(Number),

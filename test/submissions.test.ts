@@ -28,7 +28,7 @@ describe.each(kinds)("forms over $kind", (kind) => {
   let visitor: Visitor;
   beforeAll(async () => {
     project = projectOn(kind, model);
-    for (const command of ["draft", "migrate", "build"]) {
+    for (const command of ["prepare", "migrate", "build"]) {
       expect(await levadura([command], project.folder)).toMatchObject({ status: 0 });
     }
     server = await running(["serve"], project.folder);

@@ -27,7 +27,7 @@ it.each(["serve", "rise"])(
   "%s starts an application again that died, and says so",
   async (command) => {
     const folder = projectWith(model);
-    for (const step of ["draft", "migrate", "build"]) await levadura([step], folder);
+    for (const step of ["prepare", "migrate", "build"]) await levadura([step], folder);
     const server = await running([command], folder);
     for (const pause of ["0.25 s", "0.5 s"]) {
       const from = server.said().length;
@@ -42,7 +42,7 @@ it.each(["serve", "rise"])(
 
 it("hands the signal to stop on, and lets the application finish what it is at", async () => {
   const folder = projectWith(model);
-  for (const step of ["draft", "migrate", "build"]) await levadura([step], folder);
+  for (const step of ["prepare", "migrate", "build"]) await levadura([step], folder);
   for (const signal of ["SIGTERM", "SIGINT", "SIGHUP"] as const) {
     const server = await running(["serve"], folder);
     const [pid] = children(server);

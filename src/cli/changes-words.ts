@@ -15,16 +15,16 @@ const width = Math.max(...Object.keys(colors).map(({ length }) => length));
 
 /** What stands between model, migrations and database, for people. */
 export function standingText(standing: Standing): string {
-  const { pending, undrafted, deviations } = shown(standing);
+  const { pending, unprepared, deviations } = shown(standing);
   const parts: string[] = [];
   for (const { name, failure, consequences } of pending) {
-    parts.push(`${ansis.bold(name)} ${ansis.dim("is drafted, and waits to be applied")}`);
+    parts.push(`${ansis.bold(name)} ${ansis.dim("is prepared, and waits to be applied")}`);
     if (failure) parts.push(`${ansis.red("✗")} the last attempt failed: ${failure}`);
     parts.push(...consequences.map(consequenceText), "");
   }
-  if (undrafted.length > 0) {
+  if (unprepared.length > 0) {
     parts.push(`${ansis.bold("model.yaml")} ${ansis.dim("has changes that no migration has yet")}`);
-    parts.push(...undrafted.map(consequenceText), "");
+    parts.push(...unprepared.map(consequenceText), "");
   }
   if (deviations.length > 0) {
     parts.push(

@@ -5,7 +5,7 @@ import { write } from "./terminal.ts";
 /** The flags of commands that run an application. */
 export const listeningFlags = {
   host: Flags.string({
-    description: "where to listen; 0.0.0.0 lets other machines in, by the names in ALLOWED_HOSTS",
+    description: "where to listen; 0.0.0.0 lets other machines in, by the names in HOST_NAMES",
     default: "127.0.0.1",
   }),
   port: Flags.integer({

@@ -91,8 +91,8 @@ function eventText(
   event: Exclude<FlowEvent, { kind: "trouble" | "working" | "progress" }>,
 ): string | undefined {
   switch (event.kind) {
-    case "drafted":
-      return done(`Drafted migrations/${event.name}`, stepsText(event.steps));
+    case "prepared":
+      return done(`Prepared migrations/${event.name}`, stepsText(event.steps));
     case "applied":
       return [done(`Applied ${event.name}`), ...findingLines(event.findings)].join("\n");
     case "rewound":

@@ -67,7 +67,7 @@ function readme(title: string): string {
 \`model.yaml\` declares what is kept here. Levadura makes the rest of it:
 
 \`\`\`
-levadura rise     # check, draft, migrate, seed when empty, build, serve; then watch the model
+levadura rise     # check, prepare, migrate, seed when empty, build, serve; then watch the model
 levadura check    # what is wrong with the model, line by line
 \`\`\`
 

@@ -64,7 +64,7 @@ export interface Standing {
   /** Migrations that the database lacks, with what their steps do. */
   pending: { name: string; failure?: string; consequences: Consequence[] }[];
   /** Changes of the model that no migration has. */
-  undrafted: Consequence[];
+  unprepared: Consequence[];
   /** Former names that changes seem to have, and the lines that say so. */
   renames: Difference["renames"];
   /** Where the database differs from what its ledger says. */
@@ -125,13 +125,13 @@ export async function standingOf(
       for (const change of asChanges(own)) consequences.push(await weigh(change, context));
       pending.push({ name, ...(failure && { failure }), consequences });
     }
-    const undrafted = [];
+    const unprepared = [];
     for (const change of changes) {
-      if (change.sentence !== "") undrafted.push(await weigh(change, context));
+      if (change.sentence !== "") unprepared.push(await weigh(change, context));
     }
     return {
       pending,
-      undrafted,
+      unprepared,
       renames,
       deviations: engine && !options.onlyModel ? await deviationsOf(engine, before) : [],
       broken: engine && options.rules && all.length === 0 ? await brokenRules(engine, model) : [],
@@ -230,7 +230,7 @@ async function weigh(change: Change, context: Context): Promise<Consequence> {
     risks,
     rewritten,
     ...(help && { help }),
-    ...(change.throwsAway && { accept: change.throwsAway }),
+    ...(change.lossAccepted && { accept: change.lossAccepted }),
     ...(letGo && { letGo }),
   };
 }
@@ -238,27 +238,27 @@ async function weigh(change: Change, context: Context): Promise<Consequence> {
 function verdictOf(change: Change, risks: readonly CountedRisk[], rewrites: boolean): Verdict {
   if (change.impossible) return "can't be done";
   const touched = risks.filter(({ count }) => count !== 0);
-  if (change.throwsAway || touched.some(({ kind }) => kind === "lost")) return "throws data away";
+  if (change.lossAccepted || touched.some(({ kind }) => kind === "lost")) return "throws data away";
   if (touched.length > 0) return "the rows must comply";
   return rewrites ? "rewrites the table" : "safe";
 }
 
 /** What can be done about a change, and about the step of it that rows stand in the way of. */
 function helpFor(
-  { impossible, throwsAway }: Change,
+  { impossible, lossAccepted }: Change,
   step: Step | undefined,
   letGo: string | undefined,
 ): string | undefined {
   if (impossible) return impossible;
-  if (throwsAway) {
-    return `what goes is kept in a file; accept it with: levadura draft --throw-away ${throwsAway}`;
+  if (lossAccepted) {
+    return `what goes is kept in a file; accept it with: levadura prepare --accept-loss ${lossAccepted}`;
   }
   if (!step) return undefined;
   if (step.kind === "add check") return "correct these rows, or the rule";
   if (step.kind === "add index") return "correct all but one of the rows that are alike";
   if (step.kind === "add column") return "give the field a `fill` or a `default`";
   if (isEmptyOnly(step)) return "give the field a `fill`, or correct these rows";
-  return `correct these rows${letGo ? `; or let go of the values with: levadura draft --throw-away ${letGo}` : ""}`;
+  return `correct these rows${letGo ? `; or let go of the values with: levadura prepare --accept-loss ${letGo}` : ""}`;
 }
 
 /** Whether what stands in the way is that there is no value. */

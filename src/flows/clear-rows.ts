@@ -59,7 +59,7 @@ export function requireNamed(clearing: readonly Clearing[], named: readonly stri
     const total = counts.loaded + counts.user;
     return `${entity.name} has ${othersIn(counts)} (${first.join(", ")}${total > first.length ? ", …" : ""})`;
   });
-  const names = kept.map(({ entity }) => `--throw-away ${entity.name}`).join(" ");
+  const names = kept.map(({ entity }) => `--accept-loss ${entity.name}`).join(" ");
   throw new Failure(
     "usage",
     `nothing was changed: ${what.join("; ")}`,

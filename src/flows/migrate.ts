@@ -280,7 +280,7 @@ export async function requireMigrated(project: Project, model: Model): Promise<v
       ? "there are no migrations yet"
       : `the database lacks ${pending.map(({ name }) => name).join(", ")}`,
     statuses.length === 0
-      ? "run `levadura draft`, then `levadura migrate`"
+      ? "run `levadura prepare`, then `levadura migrate`"
       : "run `levadura migrate`",
   );
 }

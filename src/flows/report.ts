@@ -9,7 +9,7 @@ import type { Loaded } from "./load.ts";
 export type FlowEvent =
   | { kind: "working"; on: string }
   | { kind: "progress"; on: string; rows: number; share: number }
-  | { kind: "drafted"; name: string; steps: string[] }
+  | { kind: "prepared"; name: string; steps: string[] }
   | { kind: "applied"; name: string; findings: Finding[] }
   | ({ kind: "rewound" } & MigrationDone)
   | ({ kind: "imported"; name: string; entity: string } & ConversionCounts)

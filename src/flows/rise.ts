@@ -25,7 +25,7 @@ import { buildApplication, builtModel } from "./build.ts";
 import { type Consequence, pendingChanges, standingOf } from "./changes.ts";
 import { buildableProject, type Checked } from "./check.ts";
 import { createDatabase, databaseUrl, withDatabase } from "./database.ts";
-import { nameFor } from "./draft.ts";
+import { nameFor } from "./prepare.ts";
 import { type DataSource, hasDataFiles, loadData, pendingData } from "./load.ts";
 import { aloneOn } from "./lock.ts";
 import { migrateProject } from "./migrate.ts";
@@ -49,7 +49,7 @@ export interface Risen {
 }
 
 /**
- * Does all of it: checks, drafts, migrates, seeds when empty, builds, serves; then follows the model
+ * Does all of it: checks, prepares, migrates, seeds when empty, builds, serves; then follows the model
  * and the application's source. Throws when the first round fails; later ones are reported.
  */
 export async function riseProject(
@@ -152,7 +152,7 @@ class Sitting {
       throw new Failure(
         "input",
         `the model has changes that wait: ${this.waiting.join("; ")}`,
-        "`levadura changes` says what each does to the rows, and `levadura draft` takes them on",
+        "`levadura changes` says what each does to the rows, and `levadura prepare` takes them on",
       );
     }
     if (this.waiting.length > 0) this.report({ kind: "waiting", changes: this.waiting });
@@ -191,7 +191,7 @@ class Sitting {
       this.#name = name;
     }
     const name = this.#name ?? "";
-    this.report({ kind: "drafted", name, steps: steps.map(describeStep) });
+    this.report({ kind: "prepared", name, steps: steps.map(describeStep) });
     this.report({ kind: "applied", name, findings: [] });
   }
 }
@@ -204,10 +204,10 @@ function waitingSentence({ sentence, risks }: Consequence): string {
 
 /** Changes that `rise` doesn't make by itself, because rows could stand in the way or be lost. */
 async function waitingChanges(project: Project, model: Model): Promise<Consequence[]> {
-  const { undrafted, renames } = await standingOf(project, model, { onlyModel: true });
+  const { unprepared, renames } = await standingOf(project, model, { onlyModel: true });
   // What comes is held back too, or saying later what it was would come too late.
   const coming = new Map(renames.map((each) => [`${each.table}.${each.to}`, each]));
-  return undrafted.flatMap((change) => {
+  return unprepared.flatMap((change) => {
     const { verdict, table, column } = change;
     const rename = column === undefined ? undefined : coming.get(`${table}.${column}`);
     if (rename) {

@@ -22,7 +22,7 @@ export interface SeedRequest {
   /** Take sample rows away first. */
   emptyFirst?: boolean;
   /** Entities of which people's own rows may go too. */
-  throwAway?: readonly string[];
+  acceptLoss?: readonly string[];
 }
 
 /** The names of entities as the model has them; throws at one that it doesn't have. */

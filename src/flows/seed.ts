@@ -97,11 +97,11 @@ export async function clearingPreview(
 async function allowedClearing(
   engine: Engine,
   model: Model,
-  { entities = [], throwAway = [] }: SeedRequest,
+  { entities = [], acceptLoss = [] }: SeedRequest,
 ): Promise<Clearing[]> {
   const names = entities.length > 0 ? entities : model.entities.map(({ name }) => name);
   const clearing = await clearingOf(engine, model, names);
-  requireNamed(clearing, throwAway);
+  requireNamed(clearing, acceptLoss);
   return clearing;
 }
 
@@ -112,7 +112,7 @@ async function emptyFirst(
   request: SeedRequest,
 ): Promise<string | undefined> {
   const clearing = await allowedClearing(engine, model, request);
-  return clearEntities(engine, project, model, clearing, request.throwAway ?? []);
+  return clearEntities(engine, project, model, clearing, request.acceptLoss ?? []);
 }
 
 interface Filling extends SeedOrder {

@@ -8,7 +8,7 @@ import { textOf, Visitor } from "../support/visitor.ts";
 
 it("the application installs, builds, tests and starts alone, away from Levadura", async () => {
   const project = projectWith(readFileSync(join(repository, "demo/model.yaml"), "utf8"));
-  for (const command of ["draft", "build"])
+  for (const command of ["prepare", "build"])
     expect((await levadura([command], project)).status).toBe(0);
   const place = temporaryFolder();
   const app = join(place, "app");

@@ -19,7 +19,7 @@ describe.each(kinds)("names that cross, over $kind,", (kind) => {
   async function migrated(model: string): Promise<void> {
     const text = model.replace("database: sqlite", `database: ${kind.kind}`);
     writeFileSync(join(project.folder, "model.yaml"), text);
-    for (const line of ["draft", "migrate"])
+    for (const line of ["prepare", "migrate"])
       expect(await run(line), model).toMatchObject({ status: 0, said: expect.any(String) });
     expect(await run("changes --check")).toMatchObject({
       status: 0,
@@ -139,9 +139,9 @@ describe.each(kinds)("names that cross, over $kind,", (kind) => {
     for (const [fields, said] of refused) {
       const text = hive(fields).replace("database: sqlite", `database: ${kind.kind}`);
       writeFileSync(join(project.folder, "model.yaml"), text);
-      const answer = await run("draft --throw-away hive.a --throw-away hive.colour");
+      const answer = await run("prepare --accept-loss hive.a --accept-loss hive.colour");
       const plain = answer.said.includes("no change throws that away")
-        ? await run("draft")
+        ? await run("prepare")
         : answer;
       expect([fields, plain.status, plain.said]).toEqual([
         fields,
@@ -164,7 +164,7 @@ describe.each(kinds)("names that cross, over $kind,", (kind) => {
     expect((await run("changes")).said).toContain(
       "1 row of hive has a seen that it can't have any more",
     );
-    expect(await run("draft --throw-away hive.seen")).toMatchObject({ status: 0 });
+    expect(await run("prepare --accept-loss hive.seen")).toMatchObject({ status: 0 });
     expect(await run("migrate")).toMatchObject({ status: 0 });
     expect(await project.rows("select day, seen from hive")).toEqual([
       { day: "2026-03-10T04:00:00Z", seen: "2026-03-09" },

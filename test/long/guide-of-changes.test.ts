@@ -34,7 +34,7 @@ it("the guide of changes shows what the commands say", async () => {
   const sheets = [demo("hive-book.xlsx"), demo("equipment.csv")];
   for (const command of [
     ["import", ...sheets, "--plan", demo("hive-book.plan.yaml"), "--yes"],
-    ["draft"],
+    ["prepare"],
     ["migrate"],
     ["import", "--yes"],
   ]) {

@@ -53,7 +53,7 @@ describe("a million rows", () => {
     const [hives] = JSON.parse(run.out).sheets;
     expect(hives).toMatchObject({ rows: million, kept: million, setAside: 0, cellsSetAside: 10 });
     expect(Number(/most memory (\d+)/.exec(run.err)?.[1]) / 1024).toBeLessThan(800);
-    for (const command of ["draft", "migrate"])
+    for (const command of ["prepare", "migrate"])
       expect((await levadura([command], folder)).status).toBe(0);
     const loaded = await levadura(["import", "--yes"], folder, { env: weighed });
     expect(loaded.status, loaded.err).toBe(0);
@@ -90,7 +90,7 @@ describe("an import that is killed", () => {
     writeHives(join(folder, "hives.csv"), 4000);
     const files = ["hives.csv", "apiaries.csv"];
     await levadura(["import", ...files, "--yes"], folder);
-    for (const command of ["draft", "migrate"]) await levadura([command], folder);
+    for (const command of ["prepare", "migrate"]) await levadura([command], folder);
     rmSync(join(folder, "data"), { recursive: true });
     writeHives(join(folder, "hives.csv"), rows);
     // How long one takes is measured on a copy.

@@ -54,7 +54,7 @@ describe.each(kinds)("kept rows, over $kind,", (kind) => {
   /** Two apiaries that were loaded, sample rows of keepers, and hives that somebody entered. */
   async function begin(): Promise<void> {
     project = projectOn(kind, model(plain));
-    await done("draft", "migrate");
+    await done("prepare", "migrate");
     writeFileSync(join(project.folder, "apiaries.csv"), "name\nMill\nHill\n");
     await done("import apiaries.csv --yes", "import --yes", "seed Keeper --rows 3");
     await insert("hive", "code, apiary_id, weight", "'A', 1, 5");
@@ -65,10 +65,10 @@ describe.each(kinds)("kept rows, over $kind,", (kind) => {
   it("are never rows of a file that were deleted unseen", async () => {
     await begin();
     const before = await all();
-    const refused = await run("seed Apiary --empty-first --throw-away Apiary");
+    const refused = await run("seed Apiary --empty-first --accept-loss Apiary");
     expect(refused).toMatchObject({ status: 2 });
     expect(refused.said).toContain("2 rows loaded from files or the model of Apiary");
-    const used = await run("seed Apiary --empty-first --throw-away Apiary --yes");
+    const used = await run("seed Apiary --empty-first --accept-loss Apiary --yes");
     expect([used.status, used.said]).toEqual([
       1,
       expect.stringContaining("2 of Hive refer to rows of Apiary by apiary"),
@@ -77,7 +77,7 @@ describe.each(kinds)("kept rows, over $kind,", (kind) => {
     expect((await run("seed Hive --empty-first")).said).toContain(
       "Hive has 2 rows entered or changed by users (1, 2)",
     );
-    const said = await done("seed Hive --empty-first --throw-away Hive --yes --rows 2");
+    const said = await done("seed Hive --empty-first --accept-loss Hive --yes --rows 2");
     expect(said).toContain("Kept the rows that were not sample rows");
     expect((await all()).hive.map(({ code }) => code)).not.toContain("A");
     const [name = ""] = readdirSync(join(project.folder, "kept"));
@@ -167,7 +167,7 @@ describe.each(kinds)("kept rows, over $kind,", (kind) => {
         "      apiary: one Apiary\n      weight: integer\n      colour: choice red | blue | green",
       ),
     );
-    await done("draft", "migrate");
+    await done("prepare", "migrate");
     await insert("apiary", "name", "'Mill'");
     await insert("apiary", "name", "'Hill'");
     for (const [code, colour] of [
@@ -184,7 +184,7 @@ describe.each(kinds)("kept rows, over $kind,", (kind) => {
         "      apiary: many Apiary\n      weight: text ..20\n      colour: choice green was blue | red",
       ),
     );
-    await done("draft", "migrate");
+    await done("prepare", "migrate");
     expect(
       (await project.rows("select colour from hive order by id")).map((row) => row.colour),
     ).toEqual(["red", "green", "green"]);
@@ -206,10 +206,10 @@ describe.each(kinds)("kept rows, over $kind,", (kind) => {
 
   it("aren't asked for by a migration that failed: the one before isn't taken back unasked", async () => {
     project = projectOn(kind, model("      weight: text"));
-    await done("draft", "migrate");
+    await done("prepare", "migrate");
     await insert("hive", "code, weight", "'A', 'heavy'");
     write(model("      weight: integer"));
-    await done("draft");
+    await done("prepare");
     expect((await run("migrate")).status).toBe(1);
     const refused = await run("rewind --yes");
     expect([refused.status, refused.said]).toEqual([

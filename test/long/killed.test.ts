@@ -36,7 +36,7 @@ it("rise that is killed at any moment is whole again at the next one", async () 
     expect(rowsOf(file, "pragma foreign_key_check")).toEqual([]);
     expect(rowsOf(file, "pragma integrity_check")).toEqual([{ integrity_check: "ok" }]);
     expect(rowsOf(file, "select count(*) as n from hive")).toEqual([{ n: 36 }]);
-    expect((await levadura(["draft"], folder)).out).toContain("Nothing to draft");
+    expect((await levadura(["prepare"], folder)).out).toContain("Nothing to prepare");
     expect((await levadura(["history", "--json"], folder)).out).not.toMatch(
       /pending|edited|missing/,
     );

@@ -26,7 +26,7 @@ describe.each(databases)("an application over $kind", ({ kind, server, there }) 
   it.skipIf(!there)("serves 50 people at once, and has exactly what it acknowledged", async () => {
     const project = projectOn({ kind, server }, model);
     try {
-      for (const command of ["draft", "migrate", "build"]) {
+      for (const command of ["prepare", "migrate", "build"]) {
         expect(await levadura([command], project.folder)).toMatchObject({ status: 0 });
       }
       const application = await running(["serve"], project.folder);

@@ -16,7 +16,7 @@ async function projectWithData(
   const project = projectOn(kind, `${head}\nentities:\n${model}`);
   onTestFinished(project.remove);
   writeData(project.folder, data);
-  for (const command of ["draft", "migrate"]) {
+  for (const command of ["prepare", "migrate"]) {
     const run = await levadura([command], project.folder);
     expect(run.status, run.err).toBe(0);
   }

@@ -32,7 +32,7 @@ describe("commands at work on one project", () => {
     for (let round = 0; round < 4; round++) {
       const places = risen.map((each) => each.said().length);
       writeFileSync(path, `${readFileSync(path, "utf8")}      field_${round}: text\n`);
-      const beside = [levadura(["build"], folder), levadura(["draft"], folder)];
+      const beside = [levadura(["build"], folder), levadura(["prepare"], folder)];
       await Promise.all(risen.map((each, at) => each.until(/Reloaded/, places[at])));
       for (const { status, err } of await Promise.all(beside))
         expect([status, err]).toEqual([0, ""]);
@@ -53,7 +53,7 @@ describe("commands at work on one project", () => {
 
   it("are told who is at work; what died holds nothing", async () => {
     const folder = projectWith(model);
-    expect((await levadura(["draft"], folder)).status).toBe(0);
+    expect((await levadura(["prepare"], folder)).status).toBe(0);
     const lock = join(folder, ".levadura/run/lock");
     const held = spawn(process.execPath, [
       "--input-type=module",
@@ -88,14 +88,14 @@ describe("files outside a project", () => {
     return { folder, file };
   }
 
-  const commands = [["build"], ["draft"], ["migrate"], ["rewind", "--yes"], ["seed"], ["import"]];
+  const commands = [["build"], ["prepare"], ["migrate"], ["rewind", "--yes"], ["seed"], ["import"]];
 
   it("are never touched, whatever the record of generated files says", async () => {
     const root = temporaryFolder();
     const folder = join(root, "project");
     mkdirSync(folder);
     writeFileSync(join(folder, "model.yaml"), model);
-    for (const command of ["draft", "build"]) await levadura([command], folder);
+    for (const command of ["prepare", "build"]) await levadura([command], folder);
     const precious = join(root, "precious.txt");
     writeFileSync(precious, "precious");
     const path = join(folder, ".levadura/generated/record.json");
@@ -130,7 +130,7 @@ describe("files outside a project", () => {
     ".levadura/generated",
   ])("are never written through a link: %s", async (name) => {
     const folder = projectWith(model);
-    for (const command of ["draft", "migrate", "build"]) await levadura([command], folder);
+    for (const command of ["prepare", "migrate", "build"]) await levadura([command], folder);
     const { folder: other, file } = outside();
     const place = join(folder, name);
     if (existsSync(place)) renameSync(place, join(other, "moved"));
@@ -151,7 +151,7 @@ describe("files outside a project", () => {
 
   it("are never written through a link in the place of a generated file, or of its beginning", async () => {
     const folder = projectWith(model);
-    for (const command of ["draft", "build"]) await levadura([command], folder);
+    for (const command of ["prepare", "build"]) await levadura([command], folder);
     const { file } = outside();
     for (const name of ["app/src/app.tsx", "app/src/main.ts.levadura-new"]) {
       rmSync(join(folder, name), { force: true });
@@ -165,7 +165,7 @@ describe("files outside a project", () => {
 
   it("are never named by the kept rows of a script or of the database", async () => {
     const folder = projectWith(model);
-    for (const command of ["draft", "migrate"]) await levadura([command], folder);
+    for (const command of ["prepare", "migrate"]) await levadura([command], folder);
     const { folder: other } = outside();
     const scripts = readdirSync(join(folder, "migrations"));
     const back = join(folder, "migrations", scripts[0] ?? "", "back.sqlite.sql");
@@ -189,7 +189,7 @@ describe("files with rows", () => {
     rmSync(join(folder, "model.yaml"));
     for (const command of [
       ["import", "hives.csv", "--yes"],
-      ["draft"],
+      ["prepare"],
       ["migrate"],
       ["import"],
       ["rewind", "--yes"],

@@ -41,7 +41,7 @@ entities:
 /** A project with many rows, and a migration that is still to be applied to them. */
 async function project(): Promise<string> {
   const folder = projectWith(before);
-  for (const command of ["draft", "migrate"]) await levadura([command], folder);
+  for (const command of ["prepare", "migrate"]) await levadura([command], folder);
   const driver = new Driver(join(folder, "records.db"));
   driver.exec(`insert into hive (code, town, weight, notes, created_at, updated_at)
     with recursive n (i) as (select 1 union all select i + 1 from n where i < 30000)
@@ -50,11 +50,11 @@ async function project(): Promise<string> {
   driver.close();
   writeFileSync(join(folder, "model.yaml"), after);
   const { status } = await levadura(
-    ["draft", "--throw-away", "hive.notes", "--throw-away", "colony.notes"],
+    ["prepare", "--accept-loss", "hive.notes", "--accept-loss", "colony.notes"],
     folder,
   );
   expect(status).toBe(2);
-  expect((await levadura(["draft", "--throw-away", "colony.notes"], folder)).status).toBe(0);
+  expect((await levadura(["prepare", "--accept-loss", "colony.notes"], folder)).status).toBe(0);
   return folder;
 }
 
@@ -151,12 +151,12 @@ describe.each([postgres, mariadb])("migrations in $kind", async (server) => {
     const { url } = databaseOfOnesOwn(server);
     const env = { DATABASE_URL: url };
     const run = (...args: string[]) => levadura(args, folder, { env });
-    for (const command of ["draft", "migrate"]) await run(command);
+    for (const command of ["prepare", "migrate"]) await run(command);
     await server.rowsIn(url, filling[server.kind]);
     const all = "select id, code, town, weight, notes from hive order by id";
     const rows = await server.rowsIn(url, all);
     writeFileSync(join(folder, "model.yaml"), after.replace("entities:", kind));
-    await run("draft", "--throw-away", "colony.notes");
+    await run("prepare", "--accept-loss", "colony.notes");
     const begun = Date.now();
     await run("migrate");
     const took = Date.now() - begun;

@@ -27,7 +27,7 @@ describe.each(kinds)("an application over $kind", ({ kind, server: database }) =
   let proxy: FaultyWire | undefined;
   beforeAll(async () => {
     project = projectOn({ kind, server: database }, model);
-    for (const command of ["draft", "migrate", "build"]) {
+    for (const command of ["prepare", "migrate", "build"]) {
       expect(await levadura([command], project.folder)).toMatchObject({ status: 0 });
     }
     const url = new URL(project.url);

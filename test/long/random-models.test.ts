@@ -142,7 +142,7 @@ describe("random models", () => {
       const kind = kinds[index % kinds.length] ?? kinds[0];
       const { folder, url, remove } = projectOn(kind, text);
       onTestFinished(remove);
-      for (const command of ["draft", "migrate", "seed", "build"]) {
+      for (const command of ["prepare", "migrate", "seed", "build"]) {
         const { status, err } = await levadura([command], folder);
         expect([command, status, err, text]).toEqual([command, 0, "", text]);
       }

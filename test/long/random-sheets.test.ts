@@ -85,7 +85,7 @@ it("random sheets become models that are right, and rows that are kept or set as
     }
     const said = JSON.parse(imported.out);
     for (const { rows, kept, setAside } of said.sheets) expect(rows).toBe(kept + setAside);
-    for (const args of [["check"], ["draft"], ["migrate"], ["import", "--yes"]]) {
+    for (const args of [["check"], ["prepare"], ["migrate"], ["import", "--yes"]]) {
       const run = await levadura(args, folder);
       expect(
         run.status,

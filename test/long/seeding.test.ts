@@ -152,7 +152,7 @@ describe.each(all)("seeding over $kind", (kind) => {
     expect(refused.err).toContain("Keeper has 1 row entered or changed by users (3)");
     expect(await rows("select id from hive")).toHaveLength(8163);
     const emptied = await levadura(
-      ["seed", "--empty-first", "--yes", "--throw-away", "Keeper", "--rows", "1000"],
+      ["seed", "--empty-first", "--yes", "--accept-loss", "Keeper", "--rows", "1000"],
       folder,
     );
     expect([emptied.status, emptied.err]).toEqual([0, ""]);
@@ -243,9 +243,9 @@ describe.each(all)("seeding over $kind", (kind) => {
     const own = await refused(folder, "--empty-first", "--yes");
     expect(own.status).toBe(2);
     expect(own.err).toContain("Hive has 1 row entered or changed by users");
-    expect(own.err).toContain("name it: --throw-away Hive");
+    expect(own.err).toContain("name it: --accept-loss Hive");
     expect(await rows("select code from hive where code = 'MY-1'")).toHaveLength(1);
-    const gone = await seeded(folder, "--empty-first", "--throw-away", "Hive", "--yes");
+    const gone = await seeded(folder, "--empty-first", "--accept-loss", "Hive", "--yes");
     expect(await rows("select code from hive where code = 'MY-1'")).toEqual([]);
     expect(readdirSync(gone.kept ?? "")).toEqual(["hive.jsonl.gz"]);
   });

@@ -40,11 +40,11 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
       expect.stringContaining("127.0.0.1:1/bees: no server answers"),
     ]);
     expect(said).not.toContain("secret");
-    // A draft needs no database; it only says that nothing was counted.
+    // Preparing needs no database; it only says that nothing was counted.
     const env = { DATABASE_URL: `${server.kind}://me:secret@127.0.0.1:1/bees` };
-    expect(await levadura(["draft"], folder, { env })).toMatchObject({
+    expect(await levadura(["prepare"], folder, { env })).toMatchObject({
       status: 0,
-      out: expect.stringMatching(/Drafted[\s\S]*No rows were counted[\s\S]*no server answers/),
+      out: expect.stringMatching(/Prepared[\s\S]*No rows were counted[\s\S]*no server answers/),
     });
   });
 
@@ -57,7 +57,7 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
       const { status, out, err } = await levadura(args, folder);
       return { status, said: out + err };
     };
-    await run("draft");
+    await run("prepare");
     expect(readdirSync(join(folder, "migrations/0001-begin"))).toContain(
       `forward.${server.kind}.sql`,
     );
@@ -90,7 +90,7 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
     expect(said).toMatch(
       /1 row of colony has a weight that it can't have any more \(row 1 "heavy"\)/,
     );
-    await run("draft", "--throw-away", "colony.notes");
+    await run("prepare", "--accept-loss", "colony.notes");
     expect(await run("migrate")).toMatchObject({
       status: 1,
       said: expect.stringContaining("nothing was changed"),
@@ -131,7 +131,7 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
   it.skipIf(!there)("gets the scripts that a migration lacks for it", async () => {
     const model = readFileSync(join(repository, "demo/model.yaml"), "utf8");
     const folder = projectWith(model);
-    await levadura(["draft"], folder);
+    await levadura(["prepare"], folder);
     writeFileSync(
       join(folder, "model.yaml"),
       model.replace("database: sqlite", `database: ${server.kind}`),
@@ -156,7 +156,7 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
     "says what an account may not do, and needs no more than its own database",
     async () => {
       const folder = projectWith(begin);
-      await levadura(["draft"], folder);
+      await levadura(["prepare"], folder);
       const looking = { DATABASE_URL: (await narrowAccount(server, "look")).url };
       const refused = await levadura(["migrate"], folder, { env: looking });
       expect([refused.status, refused.err]).toEqual([
@@ -180,7 +180,7 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
     const folder = projectWith(begin);
     const { name, url } = databaseOfOnesOwn(server);
     const run = (...args: string[]) => levadura(args, folder, { env: { DATABASE_URL: url } });
-    for (const command of ["draft", "migrate", "seed"]) await run(command);
+    for (const command of ["prepare", "migrate", "seed"]) await run(command);
     await server.rowsIn(url, "update hive set town = 'Fell', version = 2 where id = 1");
     await server.rowsIn(url, "create view towns as select town from hive");
     const refused = await run("migrate", "--anew");
@@ -206,12 +206,12 @@ describe("SQL of one's own on MariaDB", async () => {
       const folder = projectWith(beginOn("mariadb"));
       const { url } = databaseOfOnesOwn(mariadb);
       const run = (...args: string[]) => levadura(args, folder, { env: { DATABASE_URL: url } });
-      for (const command of ["draft", "migrate", "seed"]) await run(command);
+      for (const command of ["prepare", "migrate", "seed"]) await run(command);
       const rows = () => mariadb.rowsIn(url, "select id, code, town from hive order by id");
       const before = await rows();
       const model = readFileSync(join(folder, "model.yaml"), "utf8");
       writeFileSync(join(folder, "model.yaml"), `${model}      extra: integer\n`);
-      await run("draft", "--own", "Writes towns in capitals");
+      await run("prepare", "--own", "Writes towns in capitals");
       const [name = ""] = readdirSync(join(folder, "migrations")).filter((each) => each > "0002");
       const script = join(folder, "migrations", name, "forward.mariadb.sql");
       const empty = readFileSync(script, "utf8");

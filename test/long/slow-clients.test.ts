@@ -6,7 +6,7 @@ describe("clients that take their time", () => {
   let server: Running;
   beforeAll(async () => {
     const folder = projectWith("levadura: 1\nentities: {Hive: {fields: {code: text}}}\n", true);
-    for (const command of ["draft", "migrate", "build"]) await levadura([command], folder);
+    for (const command of ["prepare", "migrate", "build"]) await levadura([command], folder);
     server = await running(["serve"], folder);
   });
   afterAll(() => server.stop());

@@ -225,12 +225,12 @@ export async function thereAndBack(engine: Engine, folder: string, seed: number)
   const begin = migrationOf("0001-begin", first.steps, engine.dialect, { tables: [] });
   const plain = difference(from, after);
   // Everything that can be let go of is.
-  const names = plain.changes.flatMap(({ table, column, throwsAway, steps }) => [
-    throwsAway ?? "",
+  const names = plain.changes.flatMap(({ table, column, lossAccepted, steps }) => [
+    lossAccepted ?? "",
     `${table}.${column}`,
     ...steps.flatMap((step) => (step.kind === "links to reference" ? [step.links] : [])),
   ]);
-  const { steps, changes } = difference(from, after, { throwAway: new Set(names) });
+  const { steps, changes } = difference(from, after, { acceptLoss: new Set(names) });
   if (changes.some(({ impossible }) => impossible)) return "impossible";
   const next = migrationOf("0002-next", steps, engine.dialect, from);
   const migrations: Migration[] = [begin, next];

@@ -4,10 +4,10 @@ import { join } from "node:path";
 import { expect } from "vitest";
 import { levadura, projectWith, repository } from "./program.ts";
 
-/** A project with a model, drafted and built, whose application finds its packages. */
+/** A project with a model, prepared and built, whose application finds its packages. */
 export async function built(model: string): Promise<string> {
   const folder = projectWith(model);
-  for (const command of ["draft", "build"]) {
+  for (const command of ["prepare", "build"]) {
     expect(await levadura([command], folder)).toMatchObject({ status: 0, err: "" });
   }
   symlinkSync(join(repository, "node_modules"), join(folder, "app/node_modules"));

@@ -39,7 +39,7 @@ export const bees = `${head}  Remedy:
 export async function migrated(kind: (typeof kinds)[number], model: string): Promise<TestProject> {
   const project = projectOn(kind, model);
   onTestFinished(project.remove);
-  for (const command of ["draft", "migrate"]) {
+  for (const command of ["prepare", "migrate"]) {
     expect(await levadura([command], project.folder)).toMatchObject({ status: 0, err: "" });
   }
   return project;

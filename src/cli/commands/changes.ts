@@ -21,8 +21,8 @@ export default class Changes extends LevaduraCommand {
     const { flags } = await this.parse(Changes);
     const { project, model } = buildableProject(flags.project);
     const { sql, ...standing } = await standingOf(project, model, { rules: true });
-    const { pending, undrafted, deviations, broken, renames } = standing;
-    const open = pending.length + undrafted.length + deviations.length > 0;
+    const { pending, unprepared, deviations, broken, renames } = standing;
+    const open = pending.length + unprepared.length + deviations.length > 0;
     if (open) this.say(standingText({ ...standing, sql }));
     else this.say(done("Nothing: model, migrations and database agree"));
     if (broken.length > 0) this.say(brokenText(broken));
@@ -31,7 +31,7 @@ export default class Changes extends LevaduraCommand {
       const from = column ? `${table}.${column}` : table;
       this.say(`\nIf ${from} is called ${to} now, add \`${line}\` to it in the model.`);
     }
-    if (undrafted.length > 0) this.say(next("levadura draft", "writes a migration for the model"));
+    if (unprepared.length > 0) this.say(next("levadura prepare", "writes a migration for the model"));
     else if (pending.length > 0) this.say(next("levadura migrate", "applies what is pending"));
     if (flags.check && open) process.exitCode = pendingStatus;
     return { ...standing, ...(flags.sql && { sql }) };

@@ -44,7 +44,7 @@ export default class History extends LevaduraCommand {
     this.say(
       statuses.some(({ standing }) => ["pending", "failed", "half-way"].includes(standing))
         ? next("levadura migrate", "applies what is pending")
-        : next("levadura draft", "writes the next one"),
+        : next("levadura prepare", "writes the next one"),
     );
     return { migrations: statuses };
   }

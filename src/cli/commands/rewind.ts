@@ -43,7 +43,7 @@ Says first which rows and values that deletes, and asks. They are kept, and come
     const rewound = await aloneOn(project, "rewind", () =>
       rewindProject(project, model, this.report, request),
     );
-    this.say(next("levadura migrate", "applies it again; `levadura draft --again` writes it anew"));
+    this.say(next("levadura migrate", "applies it again; `levadura prepare --again` writes it anew"));
     return {
       rewound: rewound.map(({ name }) => name),
       lost,

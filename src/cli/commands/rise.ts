@@ -4,7 +4,7 @@ import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
 
 export default class Rise extends LevaduraCommand {
   static override description =
-    "All of it: checks, drafts, migrates, seeds when empty, builds, serves; then follows the model.";
+    "All of it: checks, prepares, migrates, seeds when empty, builds, serves; then follows the model.";
   static override flags = { ...projectFlag, ...listeningFlags };
 
   async run() {

@@ -37,7 +37,7 @@ export default class Seed extends LevaduraCommand {
       description: "first deletes the sample rows that are there; asks",
       exclusive: ["to"],
     }),
-    "throw-away": Flags.string({
+    "accept-loss": Flags.string({
       description:
         "with --empty-first: deletes all rows of this entity, also loaded ones and those entered by users; they are kept in a file",
       dependsOn: ["empty-first"],
@@ -66,7 +66,7 @@ export default class Seed extends LevaduraCommand {
       rows: flags.rows,
       seed: flags.seed,
       emptyFirst: flags["empty-first"],
-      throwAway: entitiesNamed(model, flags["throw-away"] ?? []),
+      acceptLoss: entitiesNamed(model, flags["accept-loss"] ?? []),
     };
     if (flags.to) {
       const written = await seedFiles(
@@ -96,7 +96,7 @@ export default class Seed extends LevaduraCommand {
 
   async #ask({ project, model }: Checked, request: SeedRequest): Promise<void> {
     const clearing = await clearingPreview(project, model, request);
-    const named = clearing.filter(({ entity }) => request.throwAway?.includes(entity.name));
+    const named = clearing.filter(({ entity }) => request.acceptLoss?.includes(entity.name));
     const samples = clearing.reduce((sum, { counts }) => sum + counts.sample, 0);
     const others = named.flatMap(({ entity, counts }) => {
       const words = othersIn(counts);

@@ -163,7 +163,7 @@ npm run build
 npm start
 \`\`\`
 
-It listens on 127.0.0.1:3000. These variables change that: \`PORT\`, \`HOST\`, \`ALLOWED_HOSTS\` (the names by
+It listens on 127.0.0.1:3000. These variables change that: \`PORT\`, \`HOST\`, \`HOST_NAMES\` (the names by
 which it may be reached besides localhost, with commas between them) and \`DATABASE_URL\`
 (\`${address}\`). \`DATABASE_STATEMENT_SECONDS\` (20) and \`DATABASE_WAIT_SECONDS\` (5) say how long it waits
 for a statement, and for a connection or a turn to write, before it answers that it is busy.${durable}

@@ -57,7 +57,7 @@ export function choiceLabel(value: string): string {
 
 /** Labels by the name in forms; those of automatic fields too, where they are shown. */
 function labels(entity: Entity): [string, string][] {
-  const shown = new Set([...entity.list, ...entity.form.flatMap(({ fields }) => fields)]);
+  const shown = new Set([...entity.columns, ...entity.sections.flatMap(({ fields }) => fields)]);
   const automatic: Record<string, string> = {
     id: "Number",
     version: "Version",

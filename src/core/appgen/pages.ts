@@ -48,7 +48,7 @@ function listPage(module: Module, subject: Subject): void {
 
 function table(module: Module, model: Model, subject: Subject): void {
   const { entity, pascal, path, variable, camel } = subject;
-  const shown = entity.list.map((name) => columnNamed(entity, name));
+  const shown = entity.columns.map((name) => columnNamed(entity, name));
   const own = shown.find(({ field }) => !field || leads(field))?.name;
   const labels = `${camel}Labels`;
   const heading = ({ name, field }: Shown) => {
@@ -220,16 +220,16 @@ function shownValue(
 function detailPage(module: Module, model: Model, subject: Subject): void {
   const { entity, pascal, path, variable, camel, referrers } = subject;
   const labels = module.use(`${camel}Labels`, `./${subject.file}.ts`);
-  const shown = new Set(entity.form.flatMap(({ fields }) => fields));
+  const shown = new Set(entity.sections.flatMap(({ fields }) => fields));
   const left = entity.fields.filter(({ name }) => !shown.has(name));
   const names = (fields: readonly Field[]) => fields.map(({ name }) => name);
   const computed = names(left.filter(isComputed));
   const others = names(left.filter((field) => !isComputed(field)));
-  const [first, ...more] = entity.form;
+  const [first, ...more] = entity.sections;
   // Where the form is one list, what is computed follows in it.
   const untitled = first && !first.title && more.length === 0;
   const sections = [
-    ...(untitled ? [{ ...first, fields: [...first.fields, ...computed] }] : entity.form),
+    ...(untitled ? [{ ...first, fields: [...first.fields, ...computed] }] : entity.sections),
     ...(computed.length > 0 && !untitled ? [{ title: "Computed", fields: computed }] : []),
     ...(others.length > 0 ? [{ title: "Other", fields: others }] : []),
   ];
@@ -302,7 +302,7 @@ const entryNames: Readonly<Partial<Record<Field["type"]["kind"], string>>> = {
 function formPage(module: Module, subject: Subject): void {
   const { entity, pascal, path } = subject;
   const entries = "../../kit/entries.tsx";
-  const sections = entity.form.map(({ title, fields }) => {
+  const sections = entity.sections.map(({ title, fields }) => {
     const lines = fields.flatMap((name) => {
       const field = entity.fields.find((candidate) => candidate.name === name);
       if (!field || isComputed(field)) return [];

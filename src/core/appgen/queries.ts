@@ -145,7 +145,7 @@ function reading(module: Module, model: Model, subject: Subject): void {
     const target = targetOf(model, field);
     return `await ${module.use("linkedRecords", records)}(db, ${linksName(subject, field)}, "${target.table}", ${titleOf(module, subject, target)}, ${ids})`;
   };
-  const listed = many.filter(({ name }) => entity.list.includes(name));
+  const listed = many.filter(({ name }) => entity.columns.includes(name));
   const call = `${module.use("listPage", lists)}(select${pascalPlural}(db), "${table}.id", request, ${listOptions(module, subject)})`;
   const type = module.type("ListRequest", lists);
   module.add(
@@ -234,7 +234,7 @@ function listOptions(module: Module, subject: Subject): string {
   const { entity, table } = subject;
   const sortable = entity.fields.filter(({ type }) => !["many", "long text"].includes(type.kind));
   const automatic = ["id", "version", "created_at", "updated_at"].filter(
-    (name) => entity.list.includes(name) || entity.sort.some(({ field }) => field === name),
+    (name) => entity.columns.includes(name) || entity.sort.some(({ field }) => field === name),
   );
   const sort = [
     ...sortable.map((field): [string, string] => [field.name, quote(sortedBy(subject, field))]),

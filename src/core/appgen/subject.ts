@@ -77,7 +77,7 @@ export function subjectOf(model: Model, entity: Entity): Subject {
 
 function makeSubject(model: Model, entity: Entity): Subject {
   const camel = camelCase(entity.name);
-  const shown = entity.form.flatMap(({ fields }) => fields);
+  const shown = entity.sections.flatMap(({ fields }) => fields);
   return {
     entity,
     table: tableOf(entity.name),

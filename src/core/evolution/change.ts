@@ -11,7 +11,7 @@ export interface Change {
   sentence: string;
   steps: Step[];
   /** What throws data away whatever the rows are: the name under which that is accepted. */
-  throwsAway?: string;
+  lossAccepted?: string;
   /** Why it can't be done at all, whatever the rows are. */
   impossible?: string;
 }
@@ -36,7 +36,7 @@ export interface Difference {
 /** What a person decided about a difference. */
 export interface Decisions {
   /** Names of tables and columns whose data may be thrown away. */
-  throwAway?: ReadonlySet<string>;
+  acceptLoss?: ReadonlySet<string>;
   /** The steps that were taken before, by which it is known what changed places already. */
   history?: readonly Step[];
   /** Former names of tables and columns, by the names that they have in the model. */

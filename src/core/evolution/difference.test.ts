@@ -179,7 +179,7 @@ describe("the steps between two models", () => {
       ["Hive: code text; town text; weight decimal", "Old: name text; size integer"],
       ["Hive: code text; place text", "New: name text; size integer"],
     );
-    expect(changes.flatMap(({ throwsAway }) => throwsAway ?? [])).toEqual([
+    expect(changes.flatMap(({ lossAccepted }) => lossAccepted ?? [])).toEqual([
       "hive.town",
       "hive.weight",
       "old",
@@ -195,10 +195,10 @@ describe("the steps between two models", () => {
     const after = ["Hive: code text; place text"];
     const formerly = new Map([["hive.place", "town"]]);
     expect(kinds(between(before, after, { formerly }).steps)).toEqual(["rename column"]);
-    const decided = between(before, after, { throwAway: new Set(["hive.town"]) });
+    const decided = between(before, after, { acceptLoss: new Set(["hive.town"]) });
     expect(decided.renames).toEqual([]);
     const lossy = between(["Hive: size text"], ["Hive: size integer"], {
-      throwAway: new Set(["hive.size"]),
+      acceptLoss: new Set(["hive.size"]),
     });
     expect(lossy.steps[0]).toMatchObject({ kind: "change column", lossy: true, keep: "hive-size" });
   });

@@ -318,7 +318,7 @@ class Comparison {
       ...(column && { column }),
       sentence: `${name} was ${former}, and both are there`,
       steps: [],
-      impossible: `it is unclear which values ${name} should have: remove \`was ${former}\` to keep its own, or first remove ${name} from the model and draft that`,
+      impossible: `it is unclear which values ${name} should have: remove \`was ${former}\` to keep its own, or first remove ${name} from the model and prepare that`,
     });
   }
 
@@ -359,7 +359,7 @@ class Comparison {
         { kind: "drop column", table, column: before, keep: keepName(table, column.name) },
         { kind: "add column", table, column, ...(fill && { fill }) },
       ],
-      throwsAway: `${table}.${column.name}`,
+      lossAccepted: `${table}.${column.name}`,
     });
   }
 
@@ -373,7 +373,7 @@ class Comparison {
     const fill = to.required && !from.required ? this.#fillOf(field) : undefined;
     const changes = columnChanges({ from, to, ...(values && { values }) });
     if (changes.length === 0) return;
-    const lossy = this.decisions.throwAway?.has(`${table}.${to.name}`) ?? false;
+    const lossy = this.decisions.acceptLoss?.has(`${table}.${to.name}`) ?? false;
     const merges = Object.values(values ?? {}).some(
       (now) => choicesOf(from).includes(now) && !Object.hasOwn(values ?? {}, now),
     );
@@ -521,7 +521,7 @@ class Comparison {
             : []),
           { kind: "add table", table: goal },
         ],
-        ...(other && { throwsAway: link.table }),
+        ...(other && { lossAccepted: link.table }),
       });
     }
   }
@@ -560,7 +560,7 @@ class Comparison {
       return;
     }
     this.#taken.add(links.name);
-    const lossy = this.decisions.throwAway?.has(links.name) ?? false;
+    const lossy = this.decisions.acceptLoss?.has(links.name) ?? false;
     const fill = this.#fillOf(field);
     const flow: Step = {
       kind: "links to reference",
@@ -598,7 +598,7 @@ class Comparison {
     this.#taken.add(`${other}.${name}`);
     const from = { table: other, column: name };
     const open: Column = { ...source, name: column.name, required: false };
-    const lossy = this.decisions.throwAway?.has(`${other}.${name}`) ?? false;
+    const lossy = this.decisions.acceptLoss?.has(`${other}.${name}`) ?? false;
     const { checks: _, default: __, ...bare } = open;
     const fill = this.#fillOf(field);
     this.#change({
@@ -637,7 +637,7 @@ class Comparison {
           table: table.name,
           sentence: `${table.name} is no longer in the model`,
           steps: [{ kind: "drop table", table, keep: keepName(table.name) }],
-          throwsAway: table.name,
+          lossAccepted: table.name,
         });
       }
       for (const column of goal ? table.columns : []) {
@@ -647,7 +647,7 @@ class Comparison {
           column: column.name,
           sentence: `${table.name}.${column.name} is no longer in the model`,
           steps: this.#droppedColumn(table.name, column),
-          throwsAway: `${table.name}.${column.name}`,
+          lossAccepted: `${table.name}.${column.name}`,
         });
       }
     }

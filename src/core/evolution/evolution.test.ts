@@ -23,7 +23,7 @@ function changes(to: Model) {
   const { changes: all, steps } = difference(from, to);
   const waiting = all.filter(
     (change) =>
-      change.throwsAway !== undefined ||
+      change.lossAccepted !== undefined ||
       change.impossible !== undefined ||
       outlookOf(change, steps, from, sqlite).risks.length > 0,
   );
@@ -117,9 +117,9 @@ describe("the difference of two schemas", () => {
     const hive = held.entities.find(({ name }) => name === "Hive");
     expect(hive).toMatchObject({
       title: [{ field: "code" }],
-      list: ["code"],
+      columns: ["code"],
       sort: [],
-      form: [{ title: "All", fields: ["code", "notes"] }],
+      sections: [{ title: "All", fields: ["code", "notes"] }],
     });
   });
 

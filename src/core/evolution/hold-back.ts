@@ -58,12 +58,12 @@ function withField(entity: Entity, field: Field): Entity {
     const fields = entity.fields.map((other) => (other.name === field.name ? field : other));
     return { ...entity, fields };
   }
-  const form = entity.form.map((section, index) =>
-    index === entity.form.length - 1
+  const sections = entity.sections.map((section, index) =>
+    index === entity.sections.length - 1
       ? { ...section, fields: [...section.fields, field.name] }
       : section,
   );
-  return { ...entity, fields: [...entity.fields, field], form };
+  return { ...entity, fields: [...entity.fields, field], sections };
 }
 
 /** The entity without a field that is new in it, wherever it is named. */
@@ -77,8 +77,8 @@ export function withoutField(entity: Entity, field: Field | undefined, before?: 
     ...rest,
     ...(kept && { title: kept }),
     fields: entity.fields.filter(({ name }) => name !== field.name),
-    list: others(entity.list),
-    form: entity.form.map((section) => ({ ...section, fields: others(section.fields) })),
+    columns: others(entity.columns),
+    sections: entity.sections.map((section) => ({ ...section, fields: others(section.fields) })),
     sort: entity.sort.filter((key) => key.field !== field.name),
     unique: entity.unique.filter((group) => !group.includes(field.name)),
   };

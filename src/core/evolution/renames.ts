@@ -12,8 +12,8 @@ export function likelyRenames(
   decisions: Decisions,
 ): LikelyRename[] {
   const renames: LikelyRename[] = [];
-  const gone = changes.filter(({ throwsAway }) => throwsAway !== undefined);
-  const settled = (name: string) => decisions.throwAway?.has(name) ?? false;
+  const gone = changes.filter(({ lossAccepted }) => lossAccepted !== undefined);
+  const settled = (name: string) => decisions.acceptLoss?.has(name) ?? false;
   const used = new Set<string>();
   for (const { table, column } of gone) {
     if (column === undefined) {

@@ -30,8 +30,8 @@ export interface Entity {
   title?: TitlePart[];
   fields: Field[];
   /** Fields, automatic ones among them, that lists show. */
-  list: string[];
-  form: FormSection[];
+  columns: string[];
+  sections: FormSection[];
   sort: SortKey[];
   /** Groups of fields that no two records have alike. */
   unique: string[][];
@@ -135,7 +135,7 @@ export type FieldType =
   | { kind: "integer"; min?: number; max?: number }
   | { kind: "decimal" | "money" | "percent"; places: number; min?: number; max?: number }
   | { kind: "date"; min?: DateBound; max?: DateBound }
-  | { kind: "boolean" | "time" | "datetime" | "color" | "image" | "file" | "tags" | "person" }
+  | { kind: "boolean" | "time" | "datetime" | "color" | "image" | "file" | "tags" | "user" }
   | {
       kind: "choice";
       choices: string[];

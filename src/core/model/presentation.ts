@@ -14,7 +14,7 @@ import type { SourceMap, SourceNode, SourceScalar } from "./source.ts";
 const mostListed = 6;
 
 /**
- * Reads how an entity is shown: title, list, form, sort and the fields that are unique together.
+ * Reads how an entity is shown: title, columns, sections, sort and the fields that are unique together.
  * `broken` are fields whose own definition is wrong: naming them is no further mistake.
  */
 export function interpretPresentation(
@@ -31,11 +31,11 @@ export function interpretPresentation(
     const first = entity.fields.find(({ type, required }) => type.kind === "text" && required);
     if (first) entity.title = [{ field: first.name }];
   }
-  const list = at("list");
-  entity.list = list ? reader.names(list, true) : listedByDefault(entity);
-  const form = at("form");
-  entity.form = form
-    ? reader.form(form)
+  const columns = at("columns");
+  entity.columns = columns ? reader.names(columns, true) : listedByDefault(entity);
+  const sections = at("sections");
+  entity.sections = sections
+    ? reader.sections(sections)
     : [{ fields: entity.fields.filter((field) => !isComputed(field)).map(({ name }) => name) }];
   const sort = at("sort");
   entity.sort = sort ? reader.sort(sort) : [];
@@ -43,7 +43,7 @@ export function interpretPresentation(
   if (unique) entity.unique = reader.groups(unique);
   const rules = at("rules");
   if (rules) entity.rules = reader.rules(rules);
-  if (form) reader.missingInForm(form.at);
+  if (sections) reader.missingInForm(sections.at);
 }
 
 function listedByDefault({ title, fields }: Entity): string[] {
@@ -153,7 +153,7 @@ class Reader {
     return splitWords(node);
   }
 
-  form(node: SourceNode): Entity["form"] {
+  sections(node: SourceNode): Entity["sections"] {
     if (node.kind !== "list") {
       this.diagnostics.error(
         node.at,
@@ -216,7 +216,7 @@ class Reader {
 
   /** A required field that no form asks for could never be filled in. */
   missingInForm(at: Span): void {
-    const shown = new Set(this.entity.form.flatMap(({ fields }) => fields));
+    const shown = new Set(this.entity.sections.flatMap(({ fields }) => fields));
     for (const field of this.entity.fields) {
       const needed = field.required && field.default === undefined && field.type.kind !== "boolean";
       if (needed && !shown.has(field.name)) {

@@ -254,10 +254,10 @@ describe("a mistake", () => {
   it.each([
     ["title: {x}", "a title with `{field}` in it goes in quotes"],
     ['title: "{y}"', "6:14 `Hive` has no field `y`"],
-    ["list: [x, z]", "6:15 `Hive` has no field `z`"],
-    ["list: [x, x]", "6:15 `x` stands here twice"],
+    ["columns: [x, z]", "6:15 `Hive` has no field `z`"],
+    ["columns: [x, x]", "6:15 `x` stands here twice"],
     ["sort: x downward", "`x downward` is no order"],
-    ["form: [{One: [w]}]", "`Hive` has no field `w`"],
+    ["sections: [{One: [w]}]", "`Hive` has no field `w`"],
     ["unique: [x]", "one field alone needs no group"],
   ])("in how an entity is shown: %s", (line, expected) => {
     expect(complaints(hive("x: text", `    ${line}`)).join("\n")).toContain(expected);
@@ -315,12 +315,12 @@ describe("a mistake", () => {
 
   it("is told together with all the others", () => {
     expect(
-      complaints(hive("a: txet\nb: one Nowhere\nc: integer 1..0", "    list: [d]")),
+      complaints(hive("a: txet\nb: one Nowhere\nc: integer 1..0", "    columns: [d]")),
     ).toHaveLength(4);
   });
 
   it("of a required field that no section asks for is noticed", () => {
-    const text = hive("x: text, required\ny: text", "    form:\n      - One: [y]");
+    const text = hive("x: text, required\ny: text", "    sections:\n      - One: [y]");
     expect(complaints(text)[0]).toContain("the required field `x` is in no section of this form");
   });
 

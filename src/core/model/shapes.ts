@@ -80,8 +80,8 @@ export const entityShape = z.strictObject({
   was: text.optional().describe("The name that the entity had before."),
   title: text.optional().describe('What a record is called, such as "{name}".'),
   fields: z.unknown().optional(),
-  list: names.optional().describe("The fields that lists show."),
-  form: z
+  columns: names.optional().describe("The fields that lists show."),
+  sections: z
     .array(z.unknown(), "expected a list of sections, each as - Name: [field, field]")
     .optional()
     .describe("The sections of the form: - Name: [field, field]"),
@@ -133,7 +133,7 @@ export function modelJsonSchema(): object {
       z.string(),
       entityShape.extend({
         fields: z.record(z.string(), fieldDefinition),
-        form: z.array(section).optional(),
+        sections: z.array(section).optional(),
         unique: z.union([z.array(z.string()), z.array(z.array(z.string()))]).optional(),
         seed: z
           .union([

@@ -121,7 +121,7 @@ export const typeRules: Readonly<Record<Kind, TypeRule>> = {
     works: false,
     holds: "Any number of short words.",
   },
-  person: {
+  user: {
     range: "none",
     options: ["required", "required when", "unique"],
     works: false,

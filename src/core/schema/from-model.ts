@@ -192,7 +192,7 @@ function indexesOf(entity: Entity, table: string): Index[] {
       .map(({ name }) => name),
   );
   const automatic = new Set<string>(automaticFields.slice(1));
-  for (const name of [...entity.sort.map(({ field }) => field), ...entity.list]) {
+  for (const name of [...entity.sort.map(({ field }) => field), ...entity.columns]) {
     if (sortable.has(name) || automatic.has(name)) add([column(name)], false);
   }
   return indexes;

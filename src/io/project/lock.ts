@@ -8,7 +8,7 @@ import type { Project } from "./project.ts";
 
 /** How long a command waits for another one to be done, in milliseconds: for files a little, for rows for long. */
 const patience = { files: 10_000, rows: 600_000 };
-const ofFiles: ReadonlySet<string> = new Set(["build", "draft"]);
+const ofFiles: ReadonlySet<string> = new Set(["build", "prepare"]);
 
 /** Who is at work on a project. */
 const holderShape = z.object({ command: z.string(), process: z.int(), since: z.string() });

@@ -1,20 +1,20 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
 import { buildableProject } from "../../flows/check.ts";
-import { type DraftOptions, draftMigration, draftStanding } from "../../flows/draft.ts";
+import { type PrepareOptions, prepareMigration, standingToPrepare } from "../../flows/prepare.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { consequenceText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";
 
-export default class Draft extends LevaduraCommand {
+export default class Prepare extends LevaduraCommand {
   static override description =
     "Writes the next migration: what stands between the migrations and the model.";
   static override flags = {
     ...projectFlag,
     name: Flags.string({ description: "words for the folder's name, as queen-colour" }),
-    "throw-away": Flags.string({
+    "accept-loss": Flags.string({
       description:
         "accepts that this table or column goes, as hive.notes; may be given several times",
       multiple: true,
@@ -35,32 +35,32 @@ export default class Draft extends LevaduraCommand {
   };
 
   async run() {
-    const { flags } = await this.parse(Draft);
+    const { flags } = await this.parse(Prepare);
     if (flags.name && !/^[a-z0-9]+(-[a-z0-9]+)*$/.test(flags.name)) {
       throw new Failure("usage", `--name ${flags.name}: use small letters, digits and hyphens`);
     }
     const { project, model } = buildableProject(flags.project);
     const formerly = new Map<string, string>();
-    const throwAway = new Set(flags["throw-away"]);
-    const options: DraftOptions = {
+    const acceptLoss = new Set(flags["accept-loss"]);
+    const options: PrepareOptions = {
       ...(flags.name && { words: flags.name }),
       ...(flags.own && { own: flags.own }),
       again: flags.again,
       discardEdits: flags["discard-edits"],
-      throwAway,
+      acceptLoss,
       formerly,
     };
-    await this.#askForRenames(options, formerly, throwAway, () =>
-      draftStanding(project, model, options),
+    await this.#askForRenames(options, formerly, acceptLoss, () =>
+      standingToPrepare(project, model, options),
     );
-    const drafted = await aloneOn(project, "draft", () => draftMigration(project, model, options));
-    if (!drafted) {
-      this.say(done("Nothing to draft: the migrations have all of the model"));
-      return { drafted: null };
+    const prepared = await aloneOn(project, "prepare", () => prepareMigration(project, model, options));
+    if (!prepared) {
+      this.say(done("Nothing to prepare: the migrations have all of the model"));
+      return { prepared: null };
     }
-    this.say(done(`Drafted migrations/${drafted.name}`));
-    for (const step of drafted.steps) this.say(`    ${step}`);
-    const open = drafted.consequences.filter(
+    this.say(done(`Prepared migrations/${prepared.name}`));
+    for (const step of prepared.steps) this.say(`    ${step}`);
+    const open = prepared.consequences.filter(
       ({ verdict, risks }) =>
         verdict === "the rows must comply" && risks.some(({ count }) => count !== undefined),
     );
@@ -68,12 +68,12 @@ export default class Draft extends LevaduraCommand {
       this.say(`\nIt can't be applied to this database as long as rows stand in its way:`);
       for (const each of open) this.say(consequenceText(each));
     }
-    if (drafted.uncounted) {
-      this.say(`\nNo rows were counted that could stand in its way: ${drafted.uncounted}`);
+    if (prepared.uncounted) {
+      this.say(`\nNo rows were counted that could stand in its way: ${prepared.uncounted}`);
     }
     if (flags.own) {
       this.say(
-        `\nWrite the SQL of your step where migrations/${drafted.name} says that there is none.`,
+        `\nWrite the SQL of your step where migrations/${prepared.name} says that there is none.`,
       );
     }
     this.say(
@@ -81,15 +81,15 @@ export default class Draft extends LevaduraCommand {
         ? next("levadura changes", "shows them again, once they are corrected")
         : next("levadura migrate", "applies it to the database"),
     );
-    return { drafted };
+    return { prepared };
   }
 
   /** Asks a person about each name that goes while another one comes. */
   async #askForRenames(
-    options: DraftOptions,
+    options: PrepareOptions,
     formerly: Map<string, string>,
-    throwAway: Set<string>,
-    standing: () => ReturnType<typeof draftStanding>,
+    acceptLoss: Set<string>,
+    standing: () => ReturnType<typeof standingToPrepare>,
   ): Promise<void> {
     if (options.again) return;
     let { renames } = await standing();
@@ -102,8 +102,8 @@ export default class Draft extends LevaduraCommand {
       if (await agreed(`${from} goes and ${now} comes. Is that the same one under a new name?`)) {
         formerly.set(now, column ?? table);
       } else if (await agreed(`Then ${from} goes, with what is in it. Is that right?`)) {
-        throwAway.add(from);
-      } else throw new Failure("input", "nothing was drafted");
+        acceptLoss.add(from);
+      } else throw new Failure("input", "nothing was prepared");
       ({ renames } = await standing());
     }
   }

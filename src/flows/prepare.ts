@@ -14,7 +14,7 @@ import { type Consequence, pendingChanges, type Standing, standingOf } from "./c
 import { migrationHistory } from "./migrate.ts";
 
 /** A migration that was written. */
-export interface Drafted {
+export interface Prepared {
   name: string;
   steps: string[];
   /** What stands in its way in the database that is there, as far as that is known. */
@@ -23,7 +23,7 @@ export interface Drafted {
   uncounted?: string;
 }
 
-export interface DraftOptions extends Decisions {
+export interface PrepareOptions extends Decisions {
   /** Words for the folder's name. */
   words?: string;
   /** Whether the newest migration, which must not have been applied, is written anew. */
@@ -34,11 +34,11 @@ export interface DraftOptions extends Decisions {
   discardEdits?: boolean;
 }
 
-/** What lies between migrations and model, for a person to decide about before it is drafted. */
-export async function draftStanding(
+/** What lies between migrations and model, for a person to decide about before it is prepared. */
+export async function standingToPrepare(
   project: Project,
   model: Model,
-  options: DraftOptions,
+  options: PrepareOptions,
 ): Promise<Standing> {
   const standing = await standingOf(project, model, { ...options, offline: true });
   refuseUnknownNames(standing, options);
@@ -46,38 +46,38 @@ export async function draftStanding(
 }
 
 /** Writes the next migration; undefined when the migrations have all of the model. */
-export async function draftMigration(
+export async function prepareMigration(
   project: Project,
   model: Model,
-  options: DraftOptions = {},
-): Promise<Drafted | undefined> {
-  const taken = options.again ? await takeBackDraft(project, model, options) : undefined;
+  options: PrepareOptions = {},
+): Promise<Prepared | undefined> {
+  const taken = options.again ? await takeBackPrepared(project, model, options) : undefined;
   const base = taken ? { ...project, skipped: taken.name } : project;
   const { migrations, reached, steps, renames } = pendingChanges(base, model, options);
   const standing = await standingOf(base, model, { ...options, offline: true });
   const [rename] = renames;
   if (rename) throw renameFailure(rename);
-  refuseUnaccepted(standing.undrafted, options);
+  refuseUnaccepted(standing.unprepared, options);
   const kept = taken?.steps.filter(({ kind }) => kind === "own sql") ?? [];
   const own: Step[] = options.own ? [{ kind: "own sql", about: options.own, forward: {} }] : [];
   const all = [...steps, ...kept, ...own];
   if (all.length === 0) return undefined;
   const name = taken?.name ?? nextName(migrations, options.words ?? nameFor(migrations, all));
   writeMigration(project, dialectOf(model), migrationOf(name, all, dialectOf(model), reached));
-  const { undrafted, uncounted } = standing;
+  const { unprepared, uncounted } = standing;
   return {
     name,
     steps: all.map(describeStep),
-    consequences: undrafted,
+    consequences: unprepared,
     ...(uncounted && { uncounted }),
   };
 }
 
 /** The newest migration, if it may be written anew. */
-async function takeBackDraft(
+async function takeBackPrepared(
   project: Project,
   model: Model,
-  { discardEdits = false }: DraftOptions,
+  { discardEdits = false }: PrepareOptions,
 ): Promise<MigrationFolder> {
   const { migrations } = pendingChanges(project, model);
   const last = migrations.at(-1);
@@ -87,7 +87,7 @@ async function takeBackDraft(
     throw new Failure(
       "input",
       `${last.name} is applied, so it can't be written again`,
-      "take it back with `levadura rewind` first, or draft another one",
+      "take it back with `levadura rewind` first, or prepare another one",
     );
   }
   const before = replay(migrations.slice(0, -1).flatMap(({ steps }) => steps));
@@ -113,25 +113,25 @@ function renameFailure({ table, column, to, line }: Standing["renames"][number])
   return new Failure(
     "input",
     `${from} goes and ${now} comes: is that the same one under a new name?`,
-    `if so, add \`${line}\` to it in the model; if not, let the old one go with: levadura draft --throw-away ${from}`,
+    `if so, add \`${line}\` to it in the model; if not, let the old one go with: levadura prepare --accept-loss ${from}`,
   );
 }
 
 /** Throws where something would be thrown away that nobody accepted, or can't be done. */
-function refuseUnaccepted(consequences: readonly Consequence[], { throwAway }: Decisions): void {
+function refuseUnaccepted(consequences: readonly Consequence[], { acceptLoss }: Decisions): void {
   const open = consequences.filter(
     ({ verdict, accept }) =>
-      verdict === "can't be done" || (accept !== undefined && !throwAway?.has(accept)),
+      verdict === "can't be done" || (accept !== undefined && !acceptLoss?.has(accept)),
   );
   if (open.length === 0) return;
   const impossible = open.filter(({ verdict }) => verdict === "can't be done");
-  const names = open.flatMap(({ accept }) => (accept ? [`--throw-away ${accept}`] : []));
+  const names = open.flatMap(({ accept }) => (accept ? [`--accept-loss ${accept}`] : []));
   throw new Failure(
     "input",
-    `nothing was drafted:\n${open.map(refusalText).join("\n")}`,
+    `nothing was prepared:\n${open.map(refusalText).join("\n")}`,
     impossible.length > 0
       ? "change these in the model first"
-      : `what goes is kept in a file, and comes back with \`levadura rewind\`; accept it with: levadura draft ${names.join(" ")}`,
+      : `what goes is kept in a file, and comes back with \`levadura rewind\`; accept it with: levadura prepare ${names.join(" ")}`,
   );
 }
 
@@ -142,13 +142,13 @@ function refusalText({ sentence, risks, verdict, help }: Consequence): string {
 }
 
 /** Names that are accepted must be ones that go, so that a slip of the pen accepts nothing. */
-function refuseUnknownNames({ undrafted }: Standing, { throwAway }: Decisions): void {
-  for (const name of throwAway ?? []) {
-    const known = undrafted.some(({ accept, letGo }) => accept === name || letGo === name);
+function refuseUnknownNames({ unprepared }: Standing, { acceptLoss }: Decisions): void {
+  for (const name of acceptLoss ?? []) {
+    const known = unprepared.some(({ accept, letGo }) => accept === name || letGo === name);
     if (!known) {
       throw new Failure(
         "usage",
-        `--throw-away ${name}: no change throws that away`,
+        `--accept-loss ${name}: no change throws that away`,
         "`levadura changes` shows what does",
       );
     }
