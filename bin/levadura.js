@@ -2,7 +2,7 @@
 import { readFileSync } from "node:fs";
 
 // The version alone needs nothing of what follows.
-if (process.argv.length === 3 && process.argv[2] === "--version") {
+if (process.argv.length === 3 && ["-v", "--version", "version"].includes(process.argv[2])) {
   const manifest = readFileSync(new URL("../package.json", import.meta.url), "utf8");
   console.log(`levadura/${JSON.parse(manifest).version}`);
 } else {

@@ -23,6 +23,7 @@ await build({
   entryPoints: {
     main: "src/cli/main.ts",
     "workbook-worker": "src/io/sheets/workbook-worker.ts",
+    "manual-page": "src/cli/help/man.ts",
     ...Object.fromEntries(
       commands.map((name) => [`commands/${basename(name, ".ts")}`, `src/cli/commands/${name}`]),
     ),
@@ -33,8 +34,11 @@ await build({
   platform: "node",
   format: "esm",
   target: "node20",
-  // Less to read at every start; nobody debugs this text.
+  // Less to read at every start; errors still name the lines of the source.
   minify: true,
+  keepNames: true,
+  sourcemap: true,
+  sourcesContent: false,
   // These bring files of their own.
   external: ["esbuild", "libsql"],
   banner: { js: banner },
@@ -44,3 +48,5 @@ await build({
 const config = await Config.load({ root, userPlugins: false, devPlugins: false });
 const { manifest } = config.plugins.get("levadura");
 writeFileSync(join(root, "oclif.manifest.json"), JSON.stringify(manifest));
+const { manualPage } = await import("../dist/manual-page.js");
+writeFileSync(join(root, "dist", "levadura.1"), manualPage(config));

@@ -99,7 +99,9 @@ describe("changes", () => {
     expect(said).toMatch(/safe +hive\.since is new/);
     expect(said).toContain('create table "levadura_new_hive"');
     const { out } = await levadura(["changes", "--json"], folder);
-    const { unprepared } = JSON.parse(out) as { unprepared: { verdict: string; accept?: string }[] };
+    const { unprepared } = JSON.parse(out) as {
+      unprepared: { verdict: string; accept?: string }[];
+    };
     expect(unprepared.find(({ accept }) => accept === "hive.notes")?.verdict).toBe(
       "throws data away",
     );
@@ -278,7 +280,7 @@ describe("a migration", () => {
 
   it("takes SQL of one's own, which needs a way back of its own", async () => {
     const { folder, file } = await project();
-    await levadura(["prepare", "--own", "Writes the codes in capitals"], folder);
+    await levadura(["prepare", "--own-step", "Writes the codes in capitals"], folder);
     const [name = ""] = readdirSync(join(folder, "migrations")).slice(-1);
     const script = (which: string) => join(folder, "migrations", name, `${which}.sqlite.sql`);
     expect((await run(folder, "migrate")).said).toContain("no SQL for the step");
@@ -292,14 +294,16 @@ describe("a migration", () => {
       status: 1,
       said: expect.stringContaining("no SQL for the step"),
     });
-    expect((await run(folder, "prepare --again")).said).toContain("is applied");
+    expect((await run(folder, "prepare --rewrite")).said).toContain("is applied");
     edit(script("back"), [
       "-- there is no SQL for this: Writes the codes in capitals;",
       "update hive set code = lower(code);",
     ]);
     expect((await run(folder, "rewind --yes")).status).toBe(0);
-    expect((await run(folder, "prepare --again")).said).toContain("was edited, and would be lost");
-    expect((await run(folder, "prepare --again --discard-edits")).status).toBe(0);
+    expect((await run(folder, "prepare --rewrite")).said).toContain(
+      "was edited, and would be lost",
+    );
+    expect((await run(folder, "prepare --rewrite --discard-edits")).status).toBe(0);
     expect(readFileSync(script("forward"), "utf8")).toContain("there is no SQL for this");
   });
 
@@ -321,14 +325,14 @@ describe("a migration", () => {
 
   it("starts afresh only when the database is named, and keeps a copy", async () => {
     const { folder, file } = await project();
-    expect(await run(folder, "migrate --anew")).toMatchObject({
+    expect(await run(folder, "migrate --start-over")).toMatchObject({
       status: 2,
       said: expect.stringMatching(
         /records\.db has 5 rows, 5 of them not made by seeding[\s\S]*--database records\.db/,
       ),
     });
-    expect((await run(folder, "migrate --anew --database other.db")).status).toBe(2);
-    const { status, said } = await run(folder, "migrate --anew --database records.db");
+    expect((await run(folder, "migrate --start-over --database other.db")).status).toBe(2);
+    const { status, said } = await run(folder, "migrate --start-over --database records.db");
     expect([status, said]).toEqual([0, expect.stringContaining("Cleared records.db")]);
     expect(rowsOf(file, "select * from hive")).toEqual([]);
     const [copy = ""] = readdirSync(join(folder, "kept"));

@@ -117,7 +117,7 @@ describe.each(kinds)("rules as checks of their table over $kind", (kind) => {
         .replace("installed is empty or installed <=", "built is empty or built <=")
         .replace('      - It is too heavy.: "= weight is empty or double < 100"\n', ""),
     );
-    await run("prepare", "--again");
+    await run("prepare", "--rewrite");
     await run("migrate");
     const right = "code, status, removed, weight from hive order by code";
     expect(await rows(`select ${right}`)).toHaveLength(4);

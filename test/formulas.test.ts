@@ -67,8 +67,8 @@ entities:
     expect(wrong.status).toBe(1);
     expect(wrong.err).toContain("`harvests` is called `yields` now");
     expect(wrong.err).toContain("`weight` is called `mass` now");
-    expect(wrong.err).toContain("levadura check --mend");
-    const mended = await levadura(["check", "--mend"], folder);
+    expect(wrong.err).toContain("levadura check --fix");
+    const mended = await levadura(["check", "--fix"], folder);
     expect(mended).toMatchObject({ status: 0, err: "" });
     expect(mended.out).toContain("Formulas follow their fields  16 names");
     const text = readFileSync(join(folder, "model.yaml"), "utf8");
@@ -84,7 +84,7 @@ entities:
     );
     expect(text).toContain("kind: choice big | gone was old, shown when kind = 'gone', required");
     expect(text).toContain(`other: '= if(kind = "gone", 1, 2)'`);
-    expect((await levadura(["check", "--mend"], folder)).out).toContain(
+    expect((await levadura(["check", "--fix"], folder)).out).toContain(
       "No formula has an old name.",
     );
     expect(readFileSync(join(folder, "model.yaml"), "utf8")).toBe(text);

@@ -1,19 +1,18 @@
 import { Command, Errors, Flags } from "@oclif/core";
-import { Failure, type FailureCode } from "../core/failure.ts";
-import type { Pointed } from "../core/model/diagnostics.ts";
 import type { FlowEvent } from "../flows/report.ts";
-import { endWork } from "./progress.ts";
-import { write } from "./terminal.ts";
-import { printEvent, printFailure } from "./words.ts";
+import { nearestProject } from "../io/project/project.ts";
+import { asFailure, fail, failureJson } from "./failing.ts";
+import { hint, readsJson, say, sayJson, tell, trace, warn } from "./output.ts";
+import { printEvent } from "./words.ts";
 
-const statuses: Readonly<Record<FailureCode, number>> = { input: 1, usage: 2, outside: 3 };
-
-/** The flag of all commands that work on a project. */
+/** The option of all commands that work on a project. */
 export const projectFlag = {
   project: Flags.string({
     char: "p",
-    description: "the folder of the project",
-    default: ".",
+    description:
+      "the folder of the project; otherwise this folder, or the nearest one above that has a model",
+    default: async () => nearestProject("."),
+    noCacheDefault: true,
     helpValue: "DIR",
   }),
 };
@@ -21,45 +20,67 @@ export const projectFlag = {
 /** What all commands share: how failures and events become words, and a script's JSON. */
 export abstract class LevaduraCommand extends Command {
   static override enableJsonFlag = true;
-
-  /** Tells an event of a flow; nothing in a script that reads JSON. */
-  protected readonly report = (event: FlowEvent): void => {
-    if (!this.jsonEnabled()) printEvent(event);
+  static override baseFlags = {
+    json: Flags.boolean({ description: "print the result as JSON" }),
+    quiet: Flags.boolean({ char: "q", description: "print nothing but results and errors" }),
+    verbose: Flags.boolean({ description: "print what runs, and how long it takes" }),
+    "no-color": Flags.boolean({ description: "print no colours" }),
   };
 
-  /** Says something to a person. */
+  /** Tells an event of a flow. */
+  protected readonly report = (event: FlowEvent): void => {
+    if (event.kind === "working") trace(event.on);
+    if (!readsJson()) printEvent(event);
+  };
+
+  /** Says what was asked for. */
   protected say(text: string): void {
-    endWork();
-    if (!this.jsonEnabled()) write(process.stdout, `${text}\n`);
+    say(text);
+  }
+
+  /** Says what was done on the way. */
+  protected tell(text: string): void {
+    tell(text);
+  }
+
+  /** Says what a person should know besides. */
+  override warn<Input extends Error | string>(input: Input): Input {
+    warn(typeof input === "string" ? input : input.message);
+    return input;
+  }
+
+  /** Suggests what to do next. */
+  protected hint(text: string): void {
+    hint(text);
+  }
+
+  override jsonEnabled(): boolean {
+    return readsJson();
+  }
+
+  override async finally(): Promise<void> {
+    trace("finished");
+  }
+
+  override logJson(json: unknown): void {
+    process.stdout.write(`${JSON.stringify(json, null, 2)}\n`);
   }
 
   protected override async catch(error: Error & { exitCode?: number }): Promise<void> {
     if (error instanceof Errors.ExitError) throw error;
-    const failure = asFailure(error);
-    process.exitCode = statuses[failure.code];
-    if (this.jsonEnabled()) {
-      this.logJson({
-        error: failure.message,
-        ...(failure.help && { help: failure.help }),
-        ...(Array.isArray(failure.details) && { diagnostics: failure.details as Pointed[] }),
-      });
-    } else printFailure(failure);
+    const { id, flags, baseFlags } = this.ctor;
+    const names = Object.keys({ ...baseFlags, ...flags, help: true });
+    fail(error, { command: `levadura ${id}`, flags: names.map((name) => `--${name}`) });
   }
 }
 
-/** Whatever was thrown, as a failure: a mistyped line, or a mistake of ours. */
-function asFailure(error: Error): Failure {
-  if (error instanceof Failure) return error;
-  if (error instanceof Errors.CLIError) {
-    const message = error.message
-      .replace(/\s*See more help with --help\s*$/, "")
-      .replace(/\s+/g, " ");
-    return new Failure("usage", message, "--help shows what can be typed");
-  }
-  const debug = process.env.LEVADURA_DEBUG ? `\n${error.stack}` : "";
-  return new Failure(
-    "outside",
-    `this should not have happened: ${error.message}${debug}`,
-    "please report it; LEVADURA_DEBUG=1 shows more",
-  );
+/** A command that goes on until it is ended: a script gets each event as a line of JSON. */
+export abstract class RunningCommand extends LevaduraCommand {
+  protected override readonly report = (event: FlowEvent): void => {
+    if (event.kind === "working") trace(event.on);
+    if (!readsJson()) printEvent(event);
+    else if (event.kind === "trouble") {
+      sayJson({ kind: "trouble", ...failureJson(asFailure(event.error as Error)) });
+    } else if (event.kind !== "working" && event.kind !== "progress") sayJson(event);
+  };
 }

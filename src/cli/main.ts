@@ -1,20 +1,101 @@
-import { Errors, execute, flush } from "@oclif/core";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { Config, flush } from "@oclif/core";
+import { Failure } from "../core/failure.ts";
+import { nearest } from "../core/naming/nearest.ts";
+import { fail } from "./failing.ts";
+import { commandPage, firstPage } from "./help/pages.ts";
+import { readVerbosity } from "./output.ts";
 import { write } from "./terminal.ts";
 
-/** Runs the command line. What a command itself didn't catch is a mistake in the line that was typed. */
-export async function main(dir: string): Promise<void> {
+/** Runs the command line; `at` is the address of a file of the package. Every failure is told here or by its command. */
+export async function main(at: string): Promise<void> {
   process.stdout.on("error", endOfReader);
+  const argv = process.argv.slice(2);
+  readVerbosity(argv);
   try {
-    await execute({ dir });
+    const config = await Config.load(fileURLToPath(at));
+    const request = requestOf(argv, config);
+    if (request.kind === "run") await config.runCommand(request.command, request.argv);
+    else write(process.stdout, `${textOf(request, config)}\n`);
   } catch (error) {
-    const { message, oclif } = error as Error & { oclif?: { exit?: number } };
-    if (error instanceof Errors.ExitError) process.exitCode = oclif?.exit ?? 0;
-    else {
-      write(process.stderr, `levadura: ${message}\n`);
-      process.exitCode = 2;
-    }
-    await flush();
+    fail(error);
   }
+  await flush();
+}
+
+type Request =
+  | { kind: "version" }
+  | { kind: "help"; command?: string }
+  | { kind: "run"; command: string; argv: string[] };
+
+/** What a line asks for. */
+function requestOf(argv: readonly string[], config: Config): Request {
+  const line = argv.includes("--") ? argv.slice(0, argv.indexOf("--")) : argv;
+  const [first, ...rest] = argv;
+  if (first === "-v" || first === "--version" || first === "version") return { kind: "version" };
+  const asksForHelp = first === "help" || line.some((each) => each === "-h" || each === "--help");
+  const named = (first === "help" ? rest : argv).find((each) => !each.startsWith("-"));
+  if (named !== undefined && !config.findCommand(named)) throw unknownCommand(named, config);
+  if (asksForHelp || named === undefined) {
+    const stray = argv.find((each) => each.startsWith("-") && !freeFlags.has(each));
+    if (stray && !asksForHelp)
+      throw new Failure("usage", `${stray} stands without a command`, firstHelp);
+    return { kind: "help", ...(named !== undefined && { command: named }) };
+  }
+  if (first !== named) {
+    // `levadura --json check`: options before the command.
+    return { kind: "run", command: named, argv: argv.filter((each) => each !== named) };
+  }
+  return { kind: "run", command: named, argv: rest };
+}
+
+/** Options that may stand alone. */
+const freeFlags = new Set(["-h", "--help", "--json", "--quiet", "-q", "--verbose", "--no-color"]);
+const firstHelp = "`levadura help` lists the commands";
+
+/** Names that people know from elsewhere, and ours. */
+const otherNames: Readonly<Record<string, string>> = {
+  init: "begin",
+  new: "begin",
+  create: "begin",
+  load: "import",
+  validate: "check",
+  lint: "check",
+  diff: "changes",
+  status: "changes",
+  plan: "changes",
+  generate: "build",
+  up: "migrate",
+  apply: "migrate",
+  down: "rewind",
+  rollback: "rewind",
+  undo: "rewind",
+  revert: "rewind",
+  log: "history",
+  fill: "seed",
+  start: "serve",
+  run: "rise",
+  dev: "rise",
+  watch: "rise",
+};
+
+function unknownCommand(name: string, config: Config): Failure {
+  const close = otherNames[name.toLowerCase()] ?? nearest(name, config.commandIDs);
+  return new Failure(
+    "usage",
+    `there is no command \`${name}\``,
+    close ? `did you mean \`levadura ${close}\`?` : firstHelp,
+  );
+}
+
+function textOf(request: Exclude<Request, { kind: "run" }>, config: Config): string {
+  if (request.kind === "version") return `levadura/${config.version}`;
+  const width = Math.min(process.stdout.columns || 80, 100);
+  const command = request.command === undefined ? undefined : config.findCommand(request.command);
+  return command
+    ? commandPage(command, width)
+    : firstPage(config, join(config.root, "docs", "index.md"), width);
 }
 
 /** A reader of the output that goes away, such as `head`, is no error. */

@@ -5,11 +5,14 @@ import { write } from "./terminal.ts";
 /** The flags of commands that run an application. */
 export const listeningFlags = {
   host: Flags.string({
-    description: "where to listen; 0.0.0.0 lets other machines in, by the names in HOST_NAMES",
+    description:
+      "the address to listen on; 0.0.0.0 lets other machines in, by the names in HOST_NAMES",
     default: "127.0.0.1",
+    helpValue: "ADDRESS",
   }),
   port: Flags.integer({
-    description: "the port, exactly; the first free one from 3000 on otherwise",
+    description: "the port; otherwise the first free one from 3000 on",
+    helpValue: "N",
     min: 1,
     max: 65535,
   }),

@@ -4,6 +4,7 @@ import type { Failure } from "../core/failure.ts";
 import type { Pointed } from "../core/model/diagnostics.ts";
 import type { Loaded } from "../flows/load.ts";
 import type { Finding, FlowEvent } from "../flows/report.ts";
+import { tell, warn } from "./output.ts";
 import { endWork, showProgress, showWork } from "./progress.ts";
 import { shown, write } from "./terminal.ts";
 
@@ -20,6 +21,11 @@ export function next(command: string, why: string): string {
 /** A line about something that was done. */
 export function done(what: string, detail = ""): string {
   return `${ansis.green("✓")} ${what}${detail && `  ${ansis.dim(detail)}`}`;
+}
+
+/** A line about something that a person should know. */
+export function warning(what: string): string {
+  return `${ansis.yellow("!")} ${what}`;
 }
 
 /** Columns with two spaces between them. */
@@ -48,8 +54,7 @@ export function diagnosticText({ severity, where, message, line, marker, help }:
   return [
     `${ansis.bold(where)}: ${color(severity)}: ${message}`,
     `  ${ansis.dim(`${number} |`)} ${line}`,
-    `  ${ansis.dim(`${gutter} |`)} ${color(marker)}`,
-    ...(help ? [`  ${ansis.dim(`${gutter} =`)} ${help}`] : []),
+    `  ${ansis.dim(`${gutter} |`)} ${color(marker)}${help ? ` ${help}` : ""}`,
   ].join("\n");
 }
 
@@ -83,82 +88,106 @@ export function printEvent(event: FlowEvent): void {
     write(process.stderr, "  The application goes on as it was.\n");
     return;
   }
-  const text = eventText(shown(event));
-  if (text) write(process.stdout, `${text}\n`);
+  const { told = [], warned = [] } = eventLines(shown(event));
+  if (told.length > 0) tell(told.join("\n"));
+  if (warned.length > 0) warn(warned.join("\n"));
 }
 
-function eventText(
-  event: Exclude<FlowEvent, { kind: "trouble" | "working" | "progress" }>,
-): string | undefined {
+/** What an event is for people: what was done, and what they should know besides. */
+function eventLines(event: Exclude<FlowEvent, { kind: "trouble" | "working" | "progress" }>): {
+  told?: string[];
+  warned?: string[];
+} {
   switch (event.kind) {
     case "prepared":
-      return done(`Prepared migrations/${event.name}`, stepsText(event.steps));
-    case "applied":
-      return [done(`Applied ${event.name}`), ...findingLines(event.findings)].join("\n");
-    case "rewound":
-      return [done(`Took back ${event.name}`), ...findingLines(event.findings)].join("\n");
+      return { told: [done(`Prepared migrations/${event.name}`, stepsText(event.steps))] };
+    case "applied": {
+      const { told, warned } = findingLines(event.findings);
+      return { told: [done(`Applied ${event.name}`), ...told], warned };
+    }
+    case "rewound": {
+      const { told, warned } = findingLines(event.findings);
+      return { told: [done(`Reverted ${event.name}`), ...told], warned };
+    }
     case "imported":
-      return done(
-        `Imported ${event.name}`,
-        `${count(event.rows, "row")} = ${event.kept} kept + ${event.setAside} set aside`,
-      );
+      return {
+        told: [
+          done(
+            `Imported ${event.name}`,
+            `${count(event.rows, "row")} = ${event.kept} kept + ${event.setAside} set aside`,
+          ),
+        ],
+      };
     case "set aside":
-      return done(
-        `Set aside ${count(event.count, "cell or row", "cells and rows")}`,
-        `with the reasons in ${event.path}`,
-      );
+      return {
+        told: [
+          done(
+            `Set aside ${count(event.count, "cell or row", "cells and rows")}`,
+            `with the reasons in ${event.path}`,
+          ),
+        ],
+      };
     case "loaded":
-      return [done(`Loaded ${event.plural}`, loadedSummary(event)), ...conflictLines(event)].join(
-        "\n",
-      );
+      return {
+        told: [done(`Loaded ${event.plural}`, loadedSummary(event))],
+        warned: conflictLines(event),
+      };
     case "kept rows":
-      return done("Kept the rows that were deleted", `in ${relative(process.cwd(), event.folder)}`);
+      return {
+        told: [
+          done("Kept the rows that were deleted", `in ${relative(process.cwd(), event.folder)}`),
+        ],
+      };
     case "seeded":
-      return done(`Seeded ${event.entity}`, count(event.rows, "row"));
+      return { told: [done(`Seeded ${event.entity}`, count(event.rows, "row"))] };
     case "unseeded":
-      return [
-        `${ansis.yellow("!")} No sample rows: ${shown(event.error.message)}`,
-        ...(event.error.help ? [`  ${shown(event.error.help)}`] : []),
-      ].join("\n");
+      return {
+        warned: [
+          warning(`No sample rows: ${shown(event.error.message)}`),
+          ...(event.error.help ? [`  ${shown(event.error.help)}`] : []),
+        ],
+      };
     case "written":
-      return done(`Wrote ${event.entity}`, count(event.rows, "row"));
-    case "built":
-      return [
-        event.written + event.removed > 0
-          ? done(
-              "Built app/",
-              `${count(event.written, "file")} written${event.removed > 0 ? `, ${event.removed} removed` : ""}`,
-            )
-          : done("app/ is as the model has it"),
-        ...event.kept.map(
-          (path) => `${ansis.yellow("!")} app/${path} was edited by hand and stays as it is`,
-        ),
-      ].join("\n");
+      return { told: [done(`Wrote ${event.entity}`, count(event.rows, "row"))] };
+    case "built": {
+      const { written, removed, kept } = event;
+      const changed = `${count(written, "file")} written${removed > 0 ? `, ${removed} removed` : ""}`;
+      return {
+        told: [
+          written + removed > 0 ? done("Built app/", changed) : done("app/ is up to date already"),
+        ],
+        warned: kept.map((path) => warning(`app/${path} was edited by hand and stays as it is`)),
+      };
+    }
     case "serving":
-      return [
-        ...(event.port === event.wantedPort
-          ? []
-          : [
-              `${ansis.yellow("!")} Port ${event.wantedPort} is in use; ${event.port} is taken instead`,
-            ]),
-        done(`Open ${ansis.bold(event.address)}`),
-      ].join("\n");
+      return {
+        told: [done(`Open ${ansis.bold(event.address)}`)],
+        ...(event.port !== event.wantedPort && {
+          warned: [warning(`Port ${event.wantedPort} is in use; using ${event.port} instead`)],
+        }),
+      };
     case "died": {
       const how = event.status === null ? "by a signal" : `with status ${event.status}`;
       const pause = `${(event.pause / 1000).toLocaleString("en")} s`;
-      return `${ansis.yellow("!")} The application ended ${how}. It is started again in ${pause}.`;
+      return { warned: [warning(`The application ended ${how}. It restarts in ${pause}.`)] };
     }
     case "watching":
-      return ansis.dim(`Watching ${event.file}: save it, and the page follows. Ctrl-C ends.`);
+      return {
+        told: [ansis.dim(`Watching ${event.file}: save it, and the page follows. Ctrl-C ends.`)],
+      };
     case "restarted":
-      return done("Reloaded", `${event.milliseconds} ms`);
+      return { told: [done("Reloaded", `${event.milliseconds} ms`)] };
     case "waiting":
-      return [
-        `${ansis.yellow("!")} ${count(event.changes.length, "change waits", "changes wait")}, because rows could stand in the way:`,
-        ...event.changes.map((change) => `    ${change}`),
-      ].join("\n");
+      return {
+        warned: [
+          warning(
+            `${count(event.changes.length, "change waits", "changes wait")}, because existing rows may violate ${event.changes.length === 1 ? "it" : "them"}:`,
+          ),
+          ...event.changes.map((change) => `    ${change}`),
+        ],
+      };
     case "stopped":
-      return "Stopped.";
+      return { told: ["Stopped."] };
   }
 }
 
@@ -179,9 +208,10 @@ function loadedSummary({ rows, added, changed, missing, conflicts }: Loaded): st
 
 /** What stayed as somebody changed it in the application, with both values. */
 export function conflictLines({ plural, firstConflicts }: Loaded): string[] {
-  return firstConflicts.map(
-    ({ key, column, stored, incoming }) =>
-      `${ansis.yellow("!")} ${plural}, ${key}: ${column} stays ${JSON.stringify(stored)}, as somebody changed it; the file has ${JSON.stringify(incoming)}`,
+  return firstConflicts.map(({ key, column, stored, incoming }) =>
+    warning(
+      `${plural}, ${key}: ${column} stays ${JSON.stringify(stored)}, because somebody changed it; the file has ${JSON.stringify(incoming)}`,
+    ),
   );
 }
 
@@ -192,7 +222,7 @@ export function stepsText(steps: readonly string[]): string {
 }
 
 /** What was found while a migration ran, in lines below it. */
-function findingLines(findings: readonly Finding[]): string[] {
+function findingLines(findings: readonly Finding[]): { told: string[]; warned: string[] } {
   const files = (kind: "kept" | "brought back") =>
     findings.flatMap((finding) => (finding.kind === kind ? [finding] : []));
   const lines = (["kept", "brought back"] as const).flatMap((kind) => {
@@ -202,14 +232,12 @@ function findingLines(findings: readonly Finding[]): string[] {
     const names = files(kind).map(
       ({ file, rows }) => `${basename(file, ".jsonl.gz")} (${count(rows, "row")})`,
     );
-    return [
-      `    ${kind === "kept" ? "kept in" : "brought back out of"} ${place}: ${names.join(", ")}`,
-    ];
+    return [`    ${kind === "kept" ? "kept in" : "restored from"} ${place}: ${names.join(", ")}`];
   });
   const left = findings.flatMap((finding) =>
     finding.kind === "not brought back"
       ? [
-          `    ${ansis.yellow("!")} what was kept when it was taken back isn't in the database again: \`levadura restore ${basename(finding.folder)}\` puts back what fits`,
+          `    ${warning(`the values kept when it was reverted aren't in the database again: \`levadura restore ${basename(finding.folder)}\` puts back those that fit`)}`,
         ]
       : [],
   );
@@ -219,8 +247,8 @@ function findingLines(findings: readonly Finding[]): string[] {
     const rows = finding.first.map((id) => `row ${id}`).join(", ");
     const more = finding.count > finding.first.length ? ", …" : "";
     return [
-      `    ${ansis.yellow("!")} ${count(finding.count, "row")} of ${table} came since, and ${finding.count === 1 ? "has" : "have"} no value there: ${rows}${more}`,
+      `    ${warning(`${count(finding.count, "row")} of ${table} ${finding.count === 1 ? "was" : "were"} added since, and ${finding.count === 1 ? "has" : "have"} no value there: ${rows}${more}`)}`,
     ];
   });
-  return [...lines, ...left, ...newer];
+  return { told: lines, warned: [...left, ...newer] };
 }

@@ -25,19 +25,31 @@ export interface Built {
   removed: number;
   /** Files that somebody edited, or wrote, and that were left as they are. */
   kept: string[];
+  /** The paths of what was written and removed, within app/. */
+  files: { written: string[]; removed: string[] };
 }
 
-/** Writes the application: files that nobody touched are replaced, edited ones are left alone and named. */
+/**
+ * Writes the application: files that nobody touched are replaced, edited ones are left alone and named. A dry run
+ * only gives what it would do.
+ */
 export async function buildApplication(
   project: Project,
   model: Model,
   report: Report,
+  { dry = false }: { dry?: boolean } = {},
 ): Promise<Built> {
   report({ kind: "working", on: "building app/" });
   const record = readRecord(project);
   const files = withSources(generated(project, model));
   const writes: Write[] = [];
-  const built: Built = { written: 0, unchanged: 0, removed: 0, kept: [] };
+  const built: Built = {
+    written: 0,
+    unchanged: 0,
+    removed: 0,
+    kept: [],
+    files: { written: [], removed: [] },
+  };
   const next: Record<string, FileRecord> = {};
   const places = files.map((file) => placeOf(project, record, file));
   const changed = places.filter(({ there, known, fresh, file }) => {
@@ -59,6 +71,7 @@ export async function buildApplication(
     if (there === written) built.unchanged++;
     else {
       writes.push({ path: join(project.app, path), text });
+      built.files.written.push(path);
       built.written++;
     }
     if (known?.written !== written) writes.push({ path: copyPath(project, path), text });
@@ -75,9 +88,11 @@ export async function buildApplication(
         { path: join(project.app, path), text: null },
         { path: copyPath(project, path), text: null },
       );
+      built.files.removed.push(path);
       built.removed++;
     }
   }
+  if (dry) return built;
   writes.push(recordWrite(project, { levadura: version, files: next }), modelWrite(project, model));
   writeAll(writes, project.root);
   const { written, kept, removed } = built;

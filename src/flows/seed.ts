@@ -84,6 +84,35 @@ export async function seedProject(
   return { seed, today: day, rows, skipped, loaded, ...(kept && { kept }) };
 }
 
+/** How many rows seeding would make of each entity, in the order of the model; makes none. */
+export async function seedPreview(
+  project: Project,
+  model: Model,
+  request: SeedRequest,
+): Promise<{ rows: { entity: string; rows: number }[]; skipped: string[] }> {
+  await requireMigrated(project, model);
+  configure(model.app);
+  const record = readSeedingRecord(project);
+  const day = record.today ?? today();
+  return withDatabase(project, async (engine) => {
+    const standings = await standingsOf(engine, model);
+    const clearing = request.emptyFirst ? await allowedClearing(engine, model, request) : [];
+    for (const { entity } of clearing) {
+      const standing = standings.get(entity.name);
+      if (!standing) continue;
+      const own = request.acceptLoss?.includes(entity.name) ? 0 : standing.own;
+      standings.set(entity.name, { ...standing, all: own, own, samples: 0 });
+    }
+    const { counts, skipped } = orderOf(model, standings, request, record, day);
+    requirePossible(model, counts, standings, day);
+    const rows = model.entities.flatMap(({ name }) => {
+      const count = counts.get(name) ?? 0;
+      return count > 0 ? [{ entity: name, rows: count }] : [];
+    });
+    return { rows, skipped };
+  });
+}
+
 /** What `emptyFirst` would delete; throws where it may not. */
 export async function clearingPreview(
   project: Project,

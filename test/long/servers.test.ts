@@ -183,12 +183,12 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
     for (const command of ["prepare", "migrate", "seed"]) await run(command);
     await server.rowsIn(url, "update hive set town = 'Fell', version = 2 where id = 1");
     await server.rowsIn(url, "create view towns as select town from hive");
-    const refused = await run("migrate", "--anew");
+    const refused = await run("migrate", "--start-over");
     expect([refused.status, refused.err]).toEqual([
       2,
-      expect.stringContaining(`levadura migrate --anew --database ${name}`),
+      expect.stringContaining(`levadura migrate --start-over --database ${name}`),
     ]);
-    expect(await run("migrate", "--anew", "--database", name)).toMatchObject({ status: 0 });
+    expect(await run("migrate", "--start-over", "--database", name)).toMatchObject({ status: 0 });
     expect(await server.rowsIn(url, "select * from hive")).toEqual([]);
     const [copy = ""] = readdirSync(join(folder, "kept"));
     const lines = gunzipSync(readFileSync(join(folder, "kept", copy, "hive.jsonl.gz"))).toString();
@@ -211,7 +211,7 @@ describe("SQL of one's own on MariaDB", async () => {
       const before = await rows();
       const model = readFileSync(join(folder, "model.yaml"), "utf8");
       writeFileSync(join(folder, "model.yaml"), `${model}      extra: integer\n`);
-      await run("prepare", "--own", "Writes towns in capitals");
+      await run("prepare", "--own-step", "Writes towns in capitals");
       const [name = ""] = readdirSync(join(folder, "migrations")).filter((each) => each > "0002");
       const script = join(folder, "migrations", name, "forward.mariadb.sql");
       const empty = readFileSync(script, "utf8");

@@ -14,8 +14,12 @@ const env = { ...process.env, NO_COLOR: "1", DATABASE_URL: "" };
 export interface Run {
   status: number | null;
   out: string;
+  /** Without the suggestion of what to do next. */
   err: string;
+  next: string;
 }
+
+const suggestion = /\nNext: (.*)\n/;
 
 /** Runs the built program. */
 export function levadura(
@@ -29,7 +33,12 @@ export function levadura(
       [bin, ...args],
       { cwd, env: { ...env, ...input?.env }, maxBuffer: 32 * 1024 * 1024 },
       (error, out, err) =>
-        resolve({ status: error ? ((error.code as unknown as number) ?? null) : 0, out, err }),
+        resolve({
+          status: error ? ((error.code as unknown as number) ?? null) : 0,
+          out,
+          err: err.replace(suggestion, ""),
+          next: suggestion.exec(err)?.[1] ?? "",
+        }),
     );
     child.stdin?.end(input?.typed ?? "");
   });

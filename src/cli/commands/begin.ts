@@ -4,13 +4,19 @@ import { LevaduraCommand } from "../command.ts";
 import { done, next } from "../words.ts";
 
 export default class Begin extends LevaduraCommand {
-  static override description = "Starts a project: a model, a README, a .gitignore.";
+  static override summary = "start a project in a new folder";
+  static override description =
+    "Writes a model to start from, a README and a .gitignore. The folder must be new or empty.";
+  static override examples = [
+    { command: "levadura begin bees", description: "starts a project in the folder bees" },
+  ];
   static override args = {
     dir: Args.string({ required: true, description: "a folder that is new or empty" }),
   };
   static override flags = {
     name: Flags.string({
-      description: "what the application is called; the folder's name otherwise",
+      description: "the name of the application; otherwise that of the folder",
+      helpValue: "WORDS",
     }),
   };
 
@@ -18,7 +24,9 @@ export default class Begin extends LevaduraCommand {
     const { args, flags } = await this.parse(Begin);
     const begun = beginProject(args.dir, flags.name);
     for (const file of begun.files) this.say(done(`Wrote ${file}`));
-    this.say(next(`cd ${args.dir} && levadura rise`, "runs the application and follows the model"));
+    this.hint(
+      next(`cd ${args.dir} && levadura rise`, "runs the application and follows the model"),
+    );
     return begun;
   }
 }

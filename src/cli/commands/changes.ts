@@ -9,12 +9,26 @@ import { done, next } from "../words.ts";
 const pendingStatus = 4;
 
 export default class Changes extends LevaduraCommand {
+  static override summary = "show how the model, the migrations and the database differ";
   static override description =
-    "What stands between model, migrations and database, and what each change does to the rows.";
+    "Says in a sentence each what a change does to the rows that exist: which rows violate it, and what would be lost. Changes nothing.";
+  static override examples = [
+    { command: "levadura changes", description: "shows what is pending" },
+    {
+      command: "levadura changes --sql > next.sql",
+      description: "writes the statements to a file",
+    },
+    {
+      command: "levadura changes --check",
+      description: "lets a script know that changes are pending",
+    },
+  ];
   static override flags = {
     ...projectFlag,
-    sql: Flags.boolean({ description: "shows the statements as well" }),
-    check: Flags.boolean({ description: "ends with status 4 when something is pending" }),
+    sql: Flags.boolean({
+      description: "print the SQL on standard output, and the rest on standard error",
+    }),
+    check: Flags.boolean({ description: "exit with status 4 if changes are pending" }),
   };
 
   async run() {
@@ -23,16 +37,19 @@ export default class Changes extends LevaduraCommand {
     const { sql, ...standing } = await standingOf(project, model, { rules: true });
     const { pending, unprepared, deviations, broken, renames } = standing;
     const open = pending.length + unprepared.length + deviations.length > 0;
-    if (open) this.say(standingText({ ...standing, sql }));
-    else this.say(done("Nothing: model, migrations and database agree"));
-    if (broken.length > 0) this.say(brokenText(broken));
-    if (flags.sql && sql.trim() !== "") this.say(`\n${sql.trimEnd()}`);
+    // With --sql, standard output is for a program that runs it.
+    const report = (text: string) => (flags.sql ? this.warn(text) : this.say(text));
+    if (open) report(standingText({ ...standing, sql }));
+    else report(done("Nothing: the model, the migrations and the database agree"));
+    if (broken.length > 0) report(brokenText(broken));
     for (const { table, column, to, line } of renames) {
       const from = column ? `${table}.${column}` : table;
-      this.say(`\nIf ${from} is called ${to} now, add \`${line}\` to it in the model.`);
+      report(`\nIf ${from} was renamed to ${to}, add \`${line}\` to it in the model.`);
     }
-    if (unprepared.length > 0) this.say(next("levadura prepare", "writes a migration for the model"));
-    else if (pending.length > 0) this.say(next("levadura migrate", "applies what is pending"));
+    if (flags.sql && sql.trim() !== "") this.say(sql.trim());
+    if (unprepared.length > 0) {
+      this.hint(next("levadura prepare", "writes a migration for the model"));
+    } else if (pending.length > 0) this.hint(next("levadura migrate", "applies what is pending"));
     if (flags.check && open) process.exitCode = pendingStatus;
     return { ...standing, ...(flags.sql && { sql }) };
   }

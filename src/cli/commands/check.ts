@@ -6,14 +6,18 @@ import { LevaduraCommand, projectFlag } from "../command.ts";
 import { count, diagnosticText, done, next } from "../words.ts";
 
 export default class Check extends LevaduraCommand {
-  static override description = "Validates the model; points at line and column.";
+  static override summary = "validate the model";
+  static override description =
+    "Reports every mistake in model.yaml at once, each with its line and column. `--schema` prints the JSON Schema by which editors complete and check a model.";
+  static override examples = [
+    { command: "levadura check", description: "validates the model" },
+    { command: "levadura check --fix", description: "updates formulas after renaming a field" },
+  ];
   static override flags = {
     ...projectFlag,
-    schema: Flags.boolean({
-      description: "print the JSON Schema of model files, for editors, instead",
-    }),
-    mend: Flags.boolean({
-      description: "first write the new names of renamed fields into the formulas that use them",
+    schema: Flags.boolean({ description: "print the JSON Schema of model files instead" }),
+    fix: Flags.boolean({
+      description: "first replace the old names of renamed fields in formulas",
     }),
   };
 
@@ -23,24 +27,24 @@ export default class Check extends LevaduraCommand {
       if (!this.jsonEnabled()) this.say(JSON.stringify(modelJsonSchema(), null, 2));
       return modelJsonSchema();
     }
-    const mended = flags.mend ? mendFormulas(flags.project) : 0;
+    const mended = flags.fix ? mendFormulas(flags.project) : 0;
     if (mended > 0) this.say(done("Formulas follow their fields", count(mended, "name")));
-    else if (flags.mend) this.say("No formula has an old name.");
+    else if (flags.fix) this.say("No formula has an old name.");
     const { model, notes } = checkProject(flags.project);
     const fields = model.entities.flatMap((entity) => entity.fields);
-    for (const note of notes) this.say(`${diagnosticText(note)}\n`);
+    for (const note of notes) this.warn(`${diagnosticText(note)}\n`);
     const summary = `${count(model.entities.length, "entity", "entities")}, ${count(fields.length, "field")}`;
-    this.say(done("The model is right", summary));
+    this.say(done("The model is valid", summary));
     const later = [...new Set(fields.map(({ type }) => type.kind))].filter(
       (kind) => !typeRules[kind].works,
     );
-    if (later.length > 0) this.say(`  Applications can't be built with ${later.join(", ")} yet.`);
-    this.say(next("levadura rise", "runs the application and follows the model"));
+    if (later.length > 0) this.warn(`  Applications can't be built with ${later.join(", ")} yet.`);
+    this.hint(next("levadura rise", "runs the application and follows the model"));
     return {
       entities: model.entities.length,
       fields: fields.length,
       notes,
-      ...(flags.mend && { mended }),
+      ...(flags.fix && { mended }),
     };
   }
 }

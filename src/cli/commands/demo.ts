@@ -2,21 +2,32 @@ import { Flags } from "@oclif/core";
 import { databases } from "../../core/model/model.ts";
 import { prepareDemo } from "../../flows/demo.ts";
 import { riseProject } from "../../flows/rise.ts";
-import { LevaduraCommand } from "../command.ts";
+import { RunningCommand } from "../command.ts";
 import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
 
-export default class Demo extends LevaduraCommand {
+export default class Demo extends RunningCommand {
+  static override summary = "run everything on made-up data";
   static override description =
-    "The whole thing on the demo data: Hive Book, the records of a beekeepers' association.";
+    "Makes the project Hive Book, the records of a beekeepers' association, imports its workbook, and runs the application.";
+  static override examples = [
+    {
+      command: "levadura demo",
+      description: "makes the folder hive-book and opens the application",
+    },
+    {
+      command: "levadura demo --database postgres",
+      description: "keeps the records in PostgreSQL",
+    },
+  ];
   static override flags = {
     ...listeningFlags,
     into: Flags.string({
-      description: "the folder for the demo project; one that has it goes on as it is",
+      description: "the folder of the demo; if it exists already, it is used as it is",
       default: "hive-book",
       helpValue: "DIR",
     }),
     database: Flags.option({ options: databases })({
-      description: "what the demo keeps its records in; a server is found by DATABASE_URL",
+      description: "the kind of database; DATABASE_URL says where a server is",
     }),
   };
 

@@ -14,8 +14,10 @@ const colors = {
 };
 
 export default class History extends LevaduraCommand {
+  static override summary = "list the migrations";
   static override description =
-    "Which migrations there are, which are applied, failed, or were edited since.";
+    "Lists all migrations with their state: applied, pending, failed, half-way, edited since they were applied, or missing.";
+  static override examples = [{ command: "levadura history", description: "lists the migrations" }];
   static override flags = { ...projectFlag };
 
   async run() {

@@ -11,14 +11,27 @@ import { LevaduraCommand, projectFlag } from "../command.ts";
 import { loadedText, previewText } from "../import-words.ts";
 import { done, next } from "../words.ts";
 
+/** The exit status that tells scripts that nothing was written. */
+const previewStatus = 5;
+
 export default class Import extends LevaduraCommand {
+  static override summary = "read spreadsheets into the model and the data";
   static override description =
-    `Reads spreadsheets into the model and the data: CSV, TSV, XLSX, ODS; - is standard input.
-Shows what each sheet becomes, and what doesn't fit, cell by cell; writes nothing before a yes.
-Without a file it loads what stands in data/ and isn't in the database yet.`;
+    "Reads CSV, TSV, XLSX and ODS files; `-` is standard input. Shows first what each sheet becomes and which cells don't fit, and writes nothing until you confirm. Without a file, it loads the files in data/ that the database doesn't have yet.";
+  static override examples = [
+    { command: "levadura import hive-book.xlsx", description: "previews, asks, and imports" },
+    {
+      command: "levadura import hives.csv --write-plan plan.yaml",
+      description: "writes the proposal down, so that you can correct it",
+    },
+    {
+      command: "levadura import hives.csv --plan plan.yaml --yes",
+      description: "imports by a plan",
+    },
+  ];
   static override strict = false;
   static override args = {
-    file: Args.string({ description: "files; all sheets of a workbook are taken" }),
+    file: Args.string({ description: "files; of a workbook, all sheets are read" }),
   };
   static override flags = {
     ...projectFlag,
@@ -27,16 +40,16 @@ Without a file it loads what stands in data/ and isn't in the database yet.`;
       helpValue: "FILE",
     }),
     "write-plan": Flags.string({
-      description: "write the proposal as a plan, to be corrected, and nothing else",
+      description: "write the proposal into this file, and nothing else",
       helpValue: "FILE",
     }),
     name: Flags.string({
-      description: "what the application is called; the first file's name otherwise",
+      description: "the name of the application; otherwise that of the first file",
+      helpValue: "WORDS",
     }),
     yes: Flags.boolean({ char: "y", description: "write without asking" }),
     "delete-missing": Flags.boolean({
-      description:
-        "delete the rows that the files don't have, but none that was changed in the application",
+      description: "delete rows that the files no longer have, unless users changed them",
     }),
   };
 
@@ -60,7 +73,7 @@ Without a file it loads what stands in data/ and isn't in the database yet.`;
       if (flags["write-plan"]) {
         writePlan(flags["write-plan"], prepared.planText);
         this.say(`\n${done(`Wrote ${flags["write-plan"]}`)}`);
-        this.say(
+        this.hint(
           next(
             `levadura import ${files.join(" ")} --plan ${flags["write-plan"]}`,
             "once the plan is corrected",
@@ -79,7 +92,7 @@ Without a file it loads what stands in data/ and isn't in the database yet.`;
       if (kept.loaded)
         this.say(`${done("Loaded into the database")}\n${loadedText(kept.loaded, true)}`);
       const there = flags.project === "." ? "" : ` --project ${flags.project}`;
-      this.say(next(`levadura rise${there}`, "runs the application over these rows"));
+      this.hint(next(`levadura rise${there}`, "runs the application over these rows"));
       return { ...outcome, written: kept.files, loaded: kept.loaded ?? [] };
     } finally {
       prepared.remove();
@@ -91,7 +104,7 @@ Without a file it loads what stands in data/ and isn't in the database yet.`;
     await requireMigrated(project, model);
     const files = await pendingData(project, model);
     if (files.length === 0) {
-      this.say(done("The database has everything that stands in data/"));
+      this.say(done("The database has everything in data/"));
       return { sheets: [], setAside: 0, written: [], loaded: [] };
     }
     if (!yes) {
@@ -117,13 +130,14 @@ Without a file it loads what stands in data/ and isn't in the database yet.`;
   /** Asks a person; says how to answer where there is none to ask. */
   async #agreed(files: readonly string[]): Promise<boolean> {
     if (!canAsk() || this.jsonEnabled() || files.includes("-")) {
-      this.say(
+      process.exitCode = previewStatus;
+      this.warn(
         "\nNothing is written yet. --yes writes it; --write-plan FILE lets you correct it first.",
       );
       return false;
     }
     const yes = await agreed("Write this?");
-    if (!yes) this.say("Nothing was written. --write-plan FILE lets you correct the proposal.");
+    if (!yes) this.warn("Nothing was written. --write-plan FILE lets you correct the proposal.");
     return yes;
   }
 

@@ -5,8 +5,12 @@ import { shown } from "../terminal.ts";
 import { count, next, table } from "../words.ts";
 
 export default class Kept extends LevaduraCommand {
+  static override summary = "list rows and values that were kept before they were deleted";
   static override description =
-    "Lists the rows and values that were kept before they were deleted, oldest first.";
+    "Whatever a command deletes is first kept in a file in kept/. This lists those files, the oldest first.";
+  static override examples = [
+    { command: "levadura kept", description: "lists what can be restored" },
+  ];
   static override flags = { ...projectFlag };
 
   async run() {
@@ -18,7 +22,7 @@ export default class Kept extends LevaduraCommand {
       return { kept };
     }
     this.say(table(shown(kept).map((each) => [each.name, whenOf(each), holdsText(each)])));
-    this.say(next("levadura restore NAME", "puts back what isn't in the database any more"));
+    this.hint(next("levadura restore NAME", "puts back what isn't in the database any more"));
     return { kept };
   }
 }

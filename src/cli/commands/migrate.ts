@@ -11,27 +11,29 @@ import { askAboutLosses } from "../losses.ts";
 import { count, done, next } from "../words.ts";
 
 export default class Migrate extends LevaduraCommand {
-  static override description = "Brings the database to the newest migration, or to a named one.";
+  static override summary = "bring the database to the newest migration, or to a named one";
+  static override description =
+    "Applies the pending migrations in order. With `--to` it can also go back; it then says which rows and values that deletes, keeps them in a file, and asks.";
+  static override examples = [
+    { command: "levadura migrate", description: "applies what is pending" },
+    { command: "levadura migrate --to 3", description: "goes to the third migration" },
+  ];
   static override flags = {
     ...projectFlag,
     to: Flags.string({
-      description:
-        "goes to this migration, forward or back: its number or name; 0 for before the first",
+      description: "the number or name of a migration; 0 is before the first",
       helpValue: "N",
     }),
-    yes: Flags.boolean({
-      char: "y",
-      description: "with --to: goes back without asking, whatever rows that deletes",
-    }),
+    yes: Flags.boolean({ char: "y", description: "with --to: go back without asking" }),
     "in-order": Flags.boolean({
-      description: "first gives pending migrations numbers after those that are applied",
+      description: "first renumber pending migrations that come before applied ones",
     }),
-    anew: Flags.boolean({
-      description: "starts afresh with an empty database; a copy of the old one is kept",
+    "start-over": Flags.boolean({
+      description: "keep a copy of the database, empty it, and apply all migrations",
     }),
     database: Flags.string({
-      description: "with --anew: the name of the database, where it has rows of people's own",
-      dependsOn: ["anew"],
+      description: "with --start-over: the name of the database, needed if it has rows of your own",
+      dependsOn: ["start-over"],
       helpValue: "NAME",
     }),
   };
@@ -40,7 +42,7 @@ export default class Migrate extends LevaduraCommand {
     const { flags } = await this.parse(Migrate);
     const { project, model } = buildableProject(flags.project);
     const moved = flags["in-order"] ? await this.#putInOrder(project, model) : [];
-    const copy = flags.anew ? await this.#clear(project, flags.database) : undefined;
+    const copy = flags["start-over"] ? await this.#clear(project, flags.database) : undefined;
     const lost = flags.to === undefined ? [] : await migrateLosses(project, model, flags.to);
     await askAboutLosses(lost, `levadura ${["migrate", ...this.argv].join(" ")}`, {
       yes: flags.yes,
@@ -53,7 +55,7 @@ export default class Migrate extends LevaduraCommand {
     if (applied.length + rewound.length === 0) {
       this.say(done("Nothing to apply: the database is up to date"));
     }
-    this.say(
+    this.hint(
       next(
         "levadura rise",
         "builds and runs the application; `levadura seed` fills entities without rows",
@@ -92,7 +94,7 @@ export default class Migrate extends LevaduraCommand {
       throw new Failure(
         "usage",
         `nothing was changed: ${what}`,
-        `to clear it all the same, name it: levadura migrate --anew --database ${database}`,
+        `to clear it all the same, name it: levadura migrate --start-over --database ${database}`,
       );
     }
     if (named === undefined && !(await agreed(`${what}. Clear it and start afresh?`))) {

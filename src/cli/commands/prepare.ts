@@ -1,36 +1,47 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
 import { buildableProject } from "../../flows/check.ts";
-import { type PrepareOptions, prepareMigration, standingToPrepare } from "../../flows/prepare.ts";
 import { aloneOn } from "../../flows/lock.ts";
+import { type PrepareOptions, prepareMigration, standingToPrepare } from "../../flows/prepare.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { consequenceText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";
 
 export default class Prepare extends LevaduraCommand {
+  static override summary = "write the next migration";
   static override description =
-    "Writes the next migration: what stands between the migrations and the model.";
+    "Writes a folder in migrations/ with the steps that bring the database to the model, and their SQL. Nothing is applied. A table or column is only dropped if you accept that by its name.";
+  static override examples = [
+    { command: "levadura prepare", description: "writes the next migration" },
+    {
+      command: "levadura prepare --accept-loss hive.notes",
+      description: "accepts that the column is dropped",
+    },
+  ];
   static override flags = {
     ...projectFlag,
-    name: Flags.string({ description: "words for the folder's name, as queen-colour" }),
+    name: Flags.string({
+      description: "words for the name of the folder, such as queen-colour",
+      helpValue: "WORDS",
+    }),
     "accept-loss": Flags.string({
       description:
-        "accepts that this table or column goes, as hive.notes; may be given several times",
+        "accept that this table or column is dropped, such as hive.notes; may be repeated",
       multiple: true,
       multipleNonGreedy: true,
       helpValue: "NAME",
     }),
-    own: Flags.string({
-      description: "adds a step of your own, for which you write the SQL; says what it does",
+    "own-step": Flags.string({
+      description: "add a step for which you write the SQL; WORDS say what it does",
       helpValue: "WORDS",
     }),
-    again: Flags.boolean({
-      description: "writes the newest migration anew, which must not have been applied",
+    rewrite: Flags.boolean({
+      description: "replace the newest migration, if it isn't applied yet",
     }),
     "discard-edits": Flags.boolean({
-      description: "with --again: also where its SQL was edited",
-      dependsOn: ["again"],
+      description: "with --rewrite: even if its SQL was edited",
+      dependsOn: ["rewrite"],
     }),
   };
 
@@ -44,8 +55,8 @@ export default class Prepare extends LevaduraCommand {
     const acceptLoss = new Set(flags["accept-loss"]);
     const options: PrepareOptions = {
       ...(flags.name && { words: flags.name }),
-      ...(flags.own && { own: flags.own }),
-      again: flags.again,
+      ...(flags["own-step"] && { own: flags["own-step"] }),
+      again: flags.rewrite,
       discardEdits: flags["discard-edits"],
       acceptLoss,
       formerly,
@@ -53,7 +64,9 @@ export default class Prepare extends LevaduraCommand {
     await this.#askForRenames(options, formerly, acceptLoss, () =>
       standingToPrepare(project, model, options),
     );
-    const prepared = await aloneOn(project, "prepare", () => prepareMigration(project, model, options));
+    const prepared = await aloneOn(project, "prepare", () =>
+      prepareMigration(project, model, options),
+    );
     if (!prepared) {
       this.say(done("Nothing to prepare: the migrations have all of the model"));
       return { prepared: null };
@@ -71,7 +84,7 @@ export default class Prepare extends LevaduraCommand {
     if (prepared.uncounted) {
       this.say(`\nNo rows were counted that could stand in its way: ${prepared.uncounted}`);
     }
-    if (flags.own) {
+    if (flags["own-step"]) {
       this.say(
         `\nWrite the SQL of your step where migrations/${prepared.name} says that there is none.`,
       );

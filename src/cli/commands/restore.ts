@@ -1,18 +1,22 @@
 import { Args } from "@oclif/core";
-import ansis from "ansis";
 import { Failure } from "../../core/failure.ts";
 import { buildableProject } from "../../flows/check.ts";
 import { type Restored, restoreKept } from "../../flows/kept.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
-import { count, done, next } from "../words.ts";
+import { count, done, next, warning } from "../words.ts";
 
 export default class Restore extends LevaduraCommand {
-  static override description = `Puts kept rows and values back into the database.
-Rows and values that are there stay as they are; what doesn't fit any more is listed.`;
+  static override summary = "put kept rows and values back into the database";
+  static override description =
+    "Rows and values that exist stay as they are. Those that no longer fit are listed.";
+  static override examples = [
+    { command: "levadura kept", description: "shows the names" },
+    { command: "levadura restore 0004-drop-notes", description: "puts one of them back" },
+  ];
   static override args = {
     name: Args.string({
-      description: "what to put back, as `levadura kept` lists it",
+      description: "the name that `levadura kept` shows",
       required: true,
     }),
   };
@@ -29,14 +33,14 @@ Rows and values that are there stay as they are; what doesn't fit any more is li
     if (left && restored.every((each) => each.restored === 0)) {
       throw new Failure("input", "nothing was put back", "change the model or the rows first");
     }
-    this.say(next("levadura rise", "shows the rows in the application"));
+    this.hint(next("levadura rise", "shows the rows in the application"));
     return { restored };
   }
 }
 
 function restoredText({ table, column, restored, there, refused, impossible }: Restored): string {
   const place = column ? `${table}.${column}` : table;
-  if (impossible) return `${ansis.yellow("!")} ${place}: ${impossible}`;
+  if (impossible) return warning(`${place}: ${impossible}`);
   const thing = column ? "value" : "row";
   const lines = [
     done(
@@ -50,7 +54,7 @@ function restoredText({ table, column, restored, there, refused, impossible }: R
     const more = refused.count > refused.first.length ? ", …" : "";
     const first = refused.first.map(({ id, reason }) => `row ${id}: ${reason}`).join("; ");
     lines.push(
-      `${ansis.yellow("!")} ${count(refused.count, thing)} of ${place} can't be put back: ${first}${more}`,
+      warning(`${count(refused.count, thing)} of ${place} can't be put back: ${first}${more}`),
     );
   }
   return lines.join("\n");

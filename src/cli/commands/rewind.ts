@@ -8,18 +8,26 @@ import { askAboutLosses } from "../losses.ts";
 import { next } from "../words.ts";
 
 export default class Rewind extends LevaduraCommand {
+  static override summary = "revert the newest migration";
   static override description =
-    `Takes the newest migration back, and brings back what it threw away.
-Says first which rows and values that deletes, and asks. They are kept, and come back when the migration is applied again.`;
+    "Reverts the newest migration, and restores what it deleted. Says first which rows and values that deletes, and asks. They are kept, and are restored when the migration is applied again.";
+  static override examples = [
+    { command: "levadura rewind", description: "reverts the newest migration" },
+    { command: "levadura rewind 3", description: "reverts all migrations down to the third" },
+  ];
   static override args = {
     migration: Args.string({
-      description: "takes back all migrations down to this one: its number or name",
+      description: "revert all migrations down to this one: its number or name",
     }),
   };
   static override flags = {
     ...projectFlag,
-    count: Flags.integer({ description: "how many to take back; 1 unless said", min: 1 }),
-    yes: Flags.boolean({ char: "y", description: "doesn't ask" }),
+    count: Flags.integer({
+      description: "how many migrations to revert (1 if left out)",
+      min: 1,
+      helpValue: "N",
+    }),
+    yes: Flags.boolean({ char: "y", description: "don't ask" }),
   };
 
   async run() {
@@ -43,7 +51,9 @@ Says first which rows and values that deletes, and asks. They are kept, and come
     const rewound = await aloneOn(project, "rewind", () =>
       rewindProject(project, model, this.report, request),
     );
-    this.say(next("levadura migrate", "applies it again; `levadura prepare --again` writes it anew"));
+    this.hint(
+      next("levadura migrate", "applies it again; `levadura prepare --rewrite` replaces it"),
+    );
     return {
       rewound: rewound.map(({ name }) => name),
       lost,

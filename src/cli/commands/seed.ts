@@ -1,58 +1,65 @@
-import { Flags } from "@oclif/core";
+import { Args, Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
 import { buildableProject, type Checked, checkProject } from "../../flows/check.ts";
 import { othersIn } from "../../flows/clear-rows.ts";
 import { aloneOn } from "../../flows/lock.ts";
-import { clearingPreview, seedProject } from "../../flows/seed.ts";
+import { clearingPreview, seedPreview, seedProject } from "../../flows/seed.ts";
 import { seedFiles } from "../../flows/seed-files.ts";
 import { entitiesNamed, type SeedRequest } from "../../flows/seed-order.ts";
 import { fileFormats } from "../../flows/seed-writers.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
-import { count, done, next } from "../words.ts";
+import { count, done, next, warning } from "../words.ts";
 
 export default class Seed extends LevaduraCommand {
+  static override summary = "fill the database with sample rows";
   static override description =
-    "Fills the entities with sample rows that hold to the model, the same ones every time. Without names, all that have no rows of people's own.";
-  static override usage = "seed [ENTITY…] [--rows N] [--empty-first] [--to DIR]";
+    "Makes sample rows that obey the model, the same ones every time. Without names, it fills every entity that has no rows of your own.";
   static override examples = [
-    "levadura seed",
-    "levadura seed Hive --rows 5000",
-    "levadura seed --to samples --as json",
+    { command: "levadura seed", description: "fills all entities" },
+    { command: "levadura seed Hive --rows 5000", description: "brings hives to 5,000 sample rows" },
+    { command: "levadura seed --to samples --as json", description: "writes files instead" },
   ];
   static override strict = false;
+  static override args = {
+    entity: Args.string({ description: "the entities to fill" }),
+  };
   static override flags = {
     ...projectFlag,
     rows: Flags.integer({
-      description: "how many sample rows each named entity has then; without names, all in all",
+      description:
+        "the number of sample rows for each named entity; without names, for all together",
       min: 0,
       max: 100_000_000,
       helpValue: "N",
     }),
     seed: Flags.integer({
-      description: "the number that the rows follow from; 1, or the one of the first time",
+      description: "the number that decides which rows are made; otherwise 1, or that of last time",
       helpValue: "N",
     }),
     "empty-first": Flags.boolean({
-      description: "first deletes the sample rows that are there; asks",
+      description: "first delete the sample rows that exist; asks",
       exclusive: ["to"],
     }),
     "accept-loss": Flags.string({
       description:
-        "with --empty-first: deletes all rows of this entity, also loaded ones and those entered by users; they are kept in a file",
+        "with --empty-first: delete all rows of this entity, even imported ones and your own; they are kept in a file",
       dependsOn: ["empty-first"],
       multiple: true,
       multipleNonGreedy: true,
       helpValue: "ENTITY",
     }),
-    yes: Flags.boolean({ char: "y", description: "doesn't ask" }),
+    yes: Flags.boolean({ char: "y", description: "don't ask" }),
+    "dry-run": Flags.boolean({
+      description: "print how many rows would be made, and make none",
+      exclusive: ["to"],
+    }),
     to: Flags.string({
-      description: "writes the rows into files in this folder, and needs no database",
+      description: "write the rows into files in this folder; needs no database",
       helpValue: "DIR",
     }),
     as: Flags.option({ options: fileFormats })({
-      description:
-        "with --to: as data files (csv, unless said), as JSON, or as SQL for the database of the model",
+      description: "with --to: the format; sql is for the database of the model (csv if left out)",
       dependsOn: ["to"],
     }),
   };
@@ -78,9 +85,18 @@ export default class Seed extends LevaduraCommand {
         this.report,
       );
       for (const name of written.empty)
-        this.say(`! ${name} stays empty: its type can't be filled yet`);
-      this.say(next(`ls ${flags.to}`, "shows them"));
+        this.warn(warning(`${name} stays empty: its type can't be filled yet`));
+      this.hint(next(`ls ${flags.to}`, "shows them"));
       return written;
+    }
+    if (flags["dry-run"]) {
+      const planned = await seedPreview(project, model, request);
+      for (const { entity, rows } of planned.rows) this.say(`${entity}: ${count(rows, "row")}`);
+      if (planned.rows.length === 0) this.say(done("No sample rows would be made"));
+      if (planned.skipped.length > 0) {
+        this.say(done("Left alone, because they have rows", planned.skipped.join(", ")));
+      }
+      return planned;
     }
     if (request.emptyFirst && !flags.yes) await this.#ask(checked, request);
     const seeded = await aloneOn(project, "seed", () =>
@@ -88,9 +104,9 @@ export default class Seed extends LevaduraCommand {
     );
     if (seeded.kept) this.say(done("Kept the rows that were not sample rows", `in ${seeded.kept}`));
     if (seeded.skipped.length > 0) {
-      this.say(done("Left alone, because there are rows", seeded.skipped.join(", ")));
+      this.tell(done("Left alone, because they have rows", seeded.skipped.join(", ")));
     }
-    this.say(next("levadura rise", "shows the rows in the application"));
+    this.hint(next("levadura rise", "shows the rows in the application"));
     return seeded;
   }
 

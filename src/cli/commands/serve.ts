@@ -1,18 +1,27 @@
 import { serveProject } from "../../flows/serve.ts";
-import { LevaduraCommand, projectFlag } from "../command.ts";
+import { projectFlag, RunningCommand } from "../command.ts";
 import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
 
-export default class Serve extends LevaduraCommand {
-  static override description = "Runs the application.";
+export default class Serve extends RunningCommand {
+  static override summary = "run the application";
+  static override description =
+    "Runs the application that `levadura build` wrote. It listens on this machine only, and restarts if it fails.";
+  static override examples = [
+    { command: "levadura serve", description: "prints the address to open" },
+    {
+      command: "HOST_NAMES=bees.example levadura serve --host 0.0.0.0",
+      description: "lets other machines in; there is no sign-in yet",
+    },
+  ];
   static override flags = { ...projectFlag, ...listeningFlags };
 
   async run() {
     const { flags } = await this.parse(Serve);
     await runUntilStopped(async () => {
       const server = await serveProject(flags.project, flags, this.report, passOn);
-      this.say("Ctrl-C ends.");
+      this.hint("Ctrl-C ends.");
       return server;
     });
-    this.say("Stopped.");
+    this.report({ kind: "stopped" });
   }
 }

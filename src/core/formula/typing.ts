@@ -176,7 +176,7 @@ class Typing {
       throw new Mistyped(
         `\`${text}\` is called \`${renamed}\` now`,
         at,
-        "write the new name; `levadura check --mend` does it in all formulas",
+        "write the new name; `levadura check --fix` does it in all formulas",
         printName(renamed),
       );
     }
@@ -239,7 +239,7 @@ class Typing {
       throw new Mistyped(
         `the choice \`${text.value}\` of \`${name}\` is called \`${renamed}\` now`,
         text.at,
-        "write the new one; `levadura check --mend` does it in all formulas",
+        "write the new one; `levadura check --fix` does it in all formulas",
         printText(renamed),
       );
     }

@@ -1,5 +1,5 @@
 import { existsSync } from "node:fs";
-import { basename, join, resolve } from "node:path";
+import { basename, dirname, join, relative, resolve } from "node:path";
 import { Failure } from "../../core/failure.ts";
 import type { DatabaseKind } from "../../core/model/model.ts";
 import { readText, refuseLink } from "./files.ts";
@@ -44,6 +44,14 @@ export function projectAt(folder: string): Project {
     data: join(root, "data"),
     imports: join(root, "imports"),
   };
+}
+
+/** The folder of the project that a folder belongs to: itself, or the nearest one above that has a model. */
+export function nearestProject(folder: string): string {
+  for (let place = resolve(folder); ; place = dirname(place)) {
+    if (existsSync(projectAt(place).model)) return relative(process.cwd(), place) || ".";
+    if (dirname(place) === place) return folder;
+  }
 }
 
 /** The project in a folder; a failure where there is no model in it. */

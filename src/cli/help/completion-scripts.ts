@@ -1,0 +1,35 @@
+/** The shells that completion is written for. */
+export const shells = ["bash", "zsh", "fish"] as const;
+
+/** A script that has a shell ask this program which words may follow. */
+export function completionScript(shell: (typeof shells)[number]): string {
+  return scripts[shell];
+}
+
+const scripts: Readonly<Record<(typeof shells)[number], string>> = {
+  bash: `# Completion of levadura for bash.
+_levadura() {
+  local word="\${COMP_WORDS[COMP_CWORD]}" found
+  found="$(levadura completion words -- "\${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null)"
+  local IFS=$'\\n'
+  COMPREPLY=($(compgen -W "$found" -- "$word"))
+}
+complete -o default -F _levadura levadura
+`,
+  zsh: `#compdef levadura
+# Completion of levadura for zsh.
+_levadura() {
+  local -a found
+  found=("\${(@f)$(levadura completion words -- "\${(@)words[2,CURRENT]}" 2>/dev/null)}")
+  if [[ -n "$found" ]]; then compadd -- $found; else _files; fi
+}
+if [[ "$funcstack[1]" == _levadura ]]; then _levadura "$@"; else compdef _levadura levadura; fi
+`,
+  fish: `# Completion of levadura for fish.
+function __levadura_words
+  set -l typed (commandline -opc) (commandline -ct)
+  levadura completion words -- $typed[2..-1] 2>/dev/null
+end
+complete -c levadura -a '(__levadura_words)'
+`,
+};

@@ -1,0 +1,39 @@
+/** Commands in the order of the work. */
+export const chapters: readonly { title: string; commands: readonly string[] }[] = [
+  { title: "Start", commands: ["demo", "begin", "import"] },
+  { title: "Model", commands: ["check"] },
+  {
+    title: "Database",
+    commands: ["changes", "prepare", "migrate", "rewind", "history", "seed", "kept", "restore"],
+  },
+  { title: "Application", commands: ["build", "serve", "rise"] },
+  { title: "This program", commands: ["completion"] },
+];
+
+/** Variables of the environment that the program reads. */
+export const variables: readonly (readonly [string, string])[] = [
+  [
+    "DATABASE_URL",
+    "where the database is: a file, or the address of a server; also read from .env",
+  ],
+  [
+    "HOST_NAMES",
+    "the names by which other machines may reach the application, with commas between",
+  ],
+  ["NO_COLOR", "set to anything: no colours in the output"],
+  ["LEVADURA_DEBUG", "set to anything: the stack trace of an error in Levadura itself"],
+];
+
+/** The statuses with which the program exits. */
+export const statuses: readonly (readonly [string, string])[] = [
+  ["0", "done"],
+  ["1", "the input is at fault: the model, a sheet or the data"],
+  ["2", "the command line is at fault"],
+  ["3", "something outside failed: the database, the disk or a port"],
+  ["4", "changes are pending (changes --check only)"],
+  ["5", "only a preview was shown, and nothing was written (import without --yes)"],
+];
+
+/** For someone who sees this for the first time. */
+export const welcome =
+  "New here? `levadura demo` shows everything on made-up data; `levadura begin bees` starts a model of your own.";

@@ -1,0 +1,65 @@
+import ansis from "ansis";
+import { endWork } from "./progress.ts";
+import { write } from "./terminal.ts";
+
+/** How much is said, by the flags of the command line. */
+interface Verbosity {
+  json: boolean;
+  quiet: boolean;
+  verbose: boolean;
+}
+
+let verbosity: Verbosity = { json: false, quiet: false, verbose: false };
+let started = performance.now();
+
+/** Reads the flags that decide what is said, which hold for whatever goes wrong later. */
+export function readVerbosity(argv: readonly string[]): void {
+  const flags = argv.includes("--") ? argv.slice(0, argv.indexOf("--")) : argv;
+  verbosity = {
+    json: flags.includes("--json"),
+    quiet: flags.includes("--quiet") || flags.includes("-q"),
+    verbose: flags.includes("--verbose"),
+  };
+  started = performance.now();
+}
+
+/** Whether a script reads JSON. */
+export function readsJson(): boolean {
+  return verbosity.json;
+}
+
+/** Says what was asked for: the result of a command. */
+export function say(text: string): void {
+  endWork();
+  if (!verbosity.json) write(process.stdout, `${text}\n`);
+}
+
+/** Says what was done on the way to the result. */
+export function tell(text: string): void {
+  if (!verbosity.quiet) say(text);
+}
+
+/** Says what a person should know besides. */
+export function warn(text: string): void {
+  endWork();
+  if (!verbosity.json) write(process.stderr, `${text}\n`);
+}
+
+/** Suggests what to do next. */
+export function hint(text: string): void {
+  endWork();
+  if (!verbosity.json && !verbosity.quiet) write(process.stderr, `${text}\n`);
+}
+
+/** Says with `--verbose` what runs, and when since the start. */
+export function trace(text: string): void {
+  if (!verbosity.verbose) return;
+  endWork();
+  const seconds = ((performance.now() - started) / 1000).toFixed(3);
+  write(process.stderr, `${ansis.dim(`[${seconds} s] ${text}`)}\n`);
+}
+
+/** Prints an object on a line of its own, for a script that reads JSON. */
+export function sayJson(data: unknown): void {
+  write(process.stdout, `${JSON.stringify(data)}\n`);
+}

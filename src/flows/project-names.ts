@@ -1,0 +1,17 @@
+import { existsSync, readdirSync } from "node:fs";
+import { readModel } from "../core/model/read.ts";
+import { readText } from "../io/project/files.ts";
+import { projectAt } from "../io/project/project.ts";
+
+/** The names in a project of one kind, as far as they can be read; never throws. */
+export function projectNames(folder: string, kind: "entities" | "migrations" | "kept"): string[] {
+  const project = projectAt(folder);
+  if (kind === "entities") {
+    const text = readText(project.model);
+    return text === undefined
+      ? []
+      : (readModel(text).model?.entities.map(({ name }) => name) ?? []);
+  }
+  const place = project[kind];
+  return existsSync(place) ? readdirSync(place).filter((name) => !name.startsWith(".")) : [];
+}
