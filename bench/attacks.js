@@ -67,7 +67,8 @@ async function hiddenInputs(address) {
 export function attacked() {
   return inFolder(async (folder) => {
     writeFileSync(join(folder, "model.yaml"), model);
-    for (const command of ["prepare", "migrate", "seed", "build"]) run([bin, command, "-p", folder]);
+    for (const command of ["prepare", "migrate", "seed", "build"])
+      run([bin, command, "-p", folder]);
     const { address, stop } = await startServer([bin, "serve"], folder, { DATABASE_URL: "" });
     const worst = { field: 0, query: 0 };
     try {

@@ -107,7 +107,7 @@ export function Related({
         </h2>
         {!(single && page.total > 0) && (
           <a class="btn btn-outline-primary btn-sm" href={`${path}/new?${add}`}>
-            Add {one}
+            New {one}
           </a>
         )}
       </div>
@@ -396,8 +396,8 @@ export function HomePage({
                 {label}
               </a>
               <span class="count">{formatNumber(count)}</span>
-              <a class="add" href={`${path}/new`} aria-label={`Add ${one}`}>
-                Add
+              <a class="add" href={`${path}/new`} aria-label={`New ${one}`}>
+                New
               </a>
             </div>
           </li>

@@ -80,7 +80,7 @@ export function ListFrame({
       <div class="heading">
         <h1>{title}</h1>
         <a class="btn btn-primary" href={`${path}/new`}>
-          Add {one}
+          New {one}
         </a>
       </div>
       {searchable && (
@@ -117,7 +117,7 @@ export function ListFrame({
       {page.total === 0 ? (
         <p class="empty">
           {narrowed ? `No ${many} match.` : `There are no ${many} yet.`}{" "}
-          {!narrowed && <a href={`${path}/new`}>Add the first one</a>}
+          {!narrowed && <a href={`${path}/new`}>Make the first one</a>}
         </p>
       ) : (
         <TableFrame label={title}>{children}</TableFrame>

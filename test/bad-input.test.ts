@@ -31,7 +31,7 @@ describe("a model that is wrong", () => {
     [
       "an unknown type",
       right.replace("text", "txet"),
-      /model\.yaml:5:13: error: there is no type `txet`[\s\S]*5 \| {7}code: txet, required\n {4}\| {13}\^{4}\n[\s\S]*did you mean `text`/,
+      /model\.yaml:5:13: error: there is no type `txet`[\s\S]*5 \| {7}code: txet, required\n {4}\| {13}\^{4} did you mean `text`/,
     ],
     [
       "an unknown reference",
@@ -64,7 +64,7 @@ describe("a model that is wrong", () => {
     ],
     [
       "a list of a field that is not there",
-      `${right}    list: [kode]\n`,
+      `${right}    columns: [kode]\n`,
       /has no field `kode`[\s\S]*did you mean `code`/,
     ],
   ])("%s: is pointed at, and nothing is made of it", async (_what, model, message) => {

@@ -79,7 +79,7 @@ describe("changes", () => {
     const { folder, model } = await project();
     expect(await run(folder, "changes --check")).toMatchObject({
       status: 0,
-      said: expect.stringContaining("model, migrations and database agree"),
+      said: expect.stringContaining("the model, the migrations and the database agree"),
     });
     edit(
       model,
@@ -206,7 +206,7 @@ describe("a migration", () => {
        insert into hive (code, weight, created_at, updated_at) values ('B-4', 5, ${stamp})`,
     );
     const { said } = await run(folder, "rewind --yes");
-    expect(said).toContain("1 row of hive came since, and has no value there: row 4");
+    expect(said).toContain("1 row of hive was added since, and has no value there: row 4");
     const after = rowsOf<Record<string, unknown>>(file, hives);
     expect(after.slice(1, 3)).toMatchObject(before.slice(1));
     // What somebody changed since stays changed.

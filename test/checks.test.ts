@@ -68,7 +68,7 @@ describe.each(kinds)("rules as checks of their table over $kind", (kind) => {
     // What looks at the day is no check.
     await write("'B1', 'active', '2099-01-01', null, 4");
     const said = await run("changes");
-    expect(said).toContain("✓ Nothing: model, migrations and database agree");
+    expect(said).toContain("✓ Nothing: the model, the migrations and the database agree");
     expect(said).toMatch(/! Hive: It is from the future\. {2}1 row \(row \d+\)/);
   });
 

@@ -73,11 +73,11 @@ describe("every command", () => {
     ]) {
       const { out, status } = await levadura([command, "--help"], repository);
       expect([command, status]).toEqual([command, 0]);
-      expect(out).toContain(`$ levadura ${command}`);
+      expect(out).toContain(`levadura ${command}`);
       expect(out).toContain("--json");
     }
-    expect((await levadura(["check"], projectWith(model))).out).toContain("Next: levadura rise");
-    expect((await levadura([], repository)).out).toContain("COMMANDS");
+    expect((await levadura(["check"], projectWith(model))).next).toContain("levadura rise");
+    expect((await levadura([], repository)).out).toContain("New here?");
     expect((await levadura(["--version"], repository)).out).toMatch(/^levadura\/\d+\.\d+\.\d+\n$/);
   });
 

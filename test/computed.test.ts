@@ -20,6 +20,7 @@ entities:
       label: "= upper(code) & ', ' & if(removed is empty, 'here', 'gone')"
       days: "= removed - installed"
       heavy: "= honey >= 10"
+      arrivals: "= count(moves via to, moves via to.day is not empty)"
     rules:
       - It has to be there before it goes.: "= removed is empty or removed >= installed"
       - No more than two harvests a hive.: "= count(harvests) <= 2"
@@ -34,6 +35,8 @@ entities:
       town: "= hive.code"
     rules:
       - A hive gives no honey after it went.: "= hive.removed is empty"
+  Move:
+    fields: {from: "one Hive, required", to: one Hive, day: date}
 `;
 
 describe.each(kinds)("computed fields over $kind", (kind) => {
@@ -65,6 +68,19 @@ describe.each(kinds)("computed fields over $kind", (kind) => {
         .replace(/\s+/g, " ")
         .trim(),
     );
+
+  it("count the records that refer by one of two fields", async () => {
+    for (const day of ["2026-05-03", ""]) {
+      await visitor.post("/moves/new", { from_id: "1", to_id: "3", day });
+    }
+    for (const [id, arrivals] of [
+      [1, 0],
+      [3, 1],
+    ]) {
+      const { html } = await visitor.get(`/hives/${id}`);
+      expect(textOf(html)).toContain(`Arrivals ${arrivals}`);
+    }
+  });
 
   it("are listed, and sorted by like any other", async () => {
     const found = await listed("/hives");

@@ -28,7 +28,7 @@ entities:
     const { status, err } = await levadura(["check"], mended);
     expect(status).toBe(1);
     expect(err).toContain(
-      'model.yaml:7:26: error: Harvest has no field `prize`\n  7 |       value: "= weight * prize"\n    |                          ^^^^^\n    = did you mean `price`?',
+      'model.yaml:7:26: error: Harvest has no field `prize`\n  7 |       value: "= weight * prize"\n    |                          ^^^^^ did you mean `price`?',
     );
     expect(err).toContain("model.yaml:8:32: error: something is missing at the end");
     const right = projectWith(

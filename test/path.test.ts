@@ -107,7 +107,7 @@ describe.each(kinds)("from a model to its application over $kind, command by com
 
   it("shows an empty list, and the form behind it", async () => {
     const { html } = await visitor.get("/hives");
-    expect(textOf(html)).toContain("There are no hives yet. Add the first one");
+    expect(textOf(html)).toContain("There are no hives yet. Make the first one");
     const form = await visitor.get("/hives/new");
     expect(inputValue(form.html, "installed")).toMatch(/^\d{4}-\d{2}-\d{2}$/);
     expect(form.html).toMatch(/<input[^>]*name="code"[^>]*>/);
@@ -378,11 +378,11 @@ describe("beginning and seeding", () => {
     const folder = temporaryFolder();
     const begun = await levadura(["begin", "bees", "--name", "My Bees"], folder);
     expect([begun.status, begun.err]).toEqual([0, ""]);
-    expect(begun.out).toContain("cd bees && levadura rise");
+    expect(begun.next).toContain("cd bees && levadura rise");
     const project = join(folder, "bees");
     const rise = await running(["rise"], project);
     const home = await new Visitor(rise.address).get("/");
-    expect(textOf(home.html)).toMatch(/My Bees .*Places 12 Add Visits 36 Add/);
+    expect(textOf(home.html)).toMatch(/My Bees .*Places 12 New Visits 36 New/);
     expect(await rise.stop()).toBe(0);
     expect(rise.said()).toContain("Stopped.");
     expect(readFileSync(join(project, "model.yaml"), "utf8")).toContain(

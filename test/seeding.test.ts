@@ -101,8 +101,8 @@ describe("sample rows in files", () => {
     const folder = projectWith(
       `${head}  Hive: {fields: {code: "text, required, unique", photo: "image, required", words: tags, by: "user, required, unique"}, unique: [by, code]}\n`,
     );
-    const { out } = await levadura(["seed", "--to", "samples"], folder);
-    expect(out).toContain("! Hive.photo stays empty: its type can't be filled yet");
+    const { err } = await levadura(["seed", "--to", "samples"], folder);
+    expect(err).toContain("! Hive.photo stays empty: its type can't be filled yet");
     expect(readFileSync(join(folder, "samples/Hive.csv"), "utf8")).toMatch(/^code\nH-001\n/);
   });
 });

@@ -33,7 +33,7 @@ it.each(["serve", "rise"])(
       const from = server.said().length;
       const [pid] = children(server);
       process.kill(pid ?? 0, "SIGKILL");
-      await server.until(`ended by a signal. It is started again in ${pause}.`, from);
+      await server.until(`ended by a signal. It restarts in ${pause}.`, from);
       expect(await answering(`${server.address}/hives`)).toBe(200);
     }
     expect(await server.stop()).toBe(0);

@@ -1,6 +1,6 @@
 import { Command, Errors, Flags } from "@oclif/core";
+import { currentProject } from "../flows/project-names.ts";
 import type { FlowEvent } from "../flows/report.ts";
-import { nearestProject } from "../io/project/project.ts";
 import { asFailure, fail, failureJson } from "./failing.ts";
 import { hint, readsJson, say, sayJson, tell, trace, warn } from "./output.ts";
 import { printEvent } from "./words.ts";
@@ -11,7 +11,7 @@ export const projectFlag = {
     char: "p",
     description:
       "the folder of the project; otherwise this folder, or the nearest one above that has a model",
-    default: async () => nearestProject("."),
+    default: async () => currentProject(),
     noCacheDefault: true,
     helpValue: "DIR",
   }),

@@ -1,7 +1,12 @@
 import { existsSync, readdirSync } from "node:fs";
 import { readModel } from "../core/model/read.ts";
 import { readText } from "../io/project/files.ts";
-import { projectAt } from "../io/project/project.ts";
+import { nearestProject, projectAt } from "../io/project/project.ts";
+
+/** The folder of the project that the current folder belongs to. */
+export function currentProject(): string {
+  return nearestProject(".");
+}
 
 /** The names in a project of one kind, as far as they can be read; never throws. */
 export function projectNames(folder: string, kind: "entities" | "migrations" | "kept"): string[] {

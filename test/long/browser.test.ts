@@ -55,7 +55,7 @@ describe.skipIf(noBrowser)("in a browser", () => {
         .getByRole("link", { name: "Hives" })
         .last()
         .click();
-      await page.getByRole("link", { name: "Add hive" }).click();
+      await page.getByRole("link", { name: "New hive" }).click();
       await page.getByRole("button", { name: "Save", exact: true }).click();
       // The browser itself holds the form back, by the same rules.
       expect(

@@ -24,7 +24,7 @@ const entityNames = [
   "List",
   "Page",
   "Error",
-  "Section",
+  "FormSection",
   "Table",
   "Año",
   "Index",

@@ -1,6 +1,5 @@
 import type { Command, Interfaces } from "@oclif/core";
-import { projectNames } from "../../flows/project-names.ts";
-import { nearestProject } from "../../io/project/project.ts";
+import { currentProject, projectNames } from "../../flows/project-names.ts";
 
 /** What a word of a command stands for, where it isn't an option. */
 const named: Readonly<Record<string, "entities" | "migrations" | "kept" | "commands">> = {
@@ -26,7 +25,7 @@ export function candidatesFor(config: Interfaces.Config, typed: readonly string[
   if (name === undefined) return fitting([...config.commandIDs, "help", "version"]);
   const command = config.findCommand(name);
   const place = before.indexOf("--project") + 1 || before.indexOf("-p") + 1;
-  const project = place > 0 ? (before[place] ?? ".") : nearestProject(".");
+  const project = place > 0 ? (before[place] ?? ".") : currentProject();
   const names = (kind: "entities" | "migrations" | "kept" | "commands" | undefined): string[] => {
     if (kind === undefined) return [];
     return kind === "commands" ? [...config.commandIDs] : projectNames(project, kind);

@@ -279,34 +279,34 @@ function detailPage(module: Module, model: Model, subject: Subject): void {
 
 /** The kit's entry for each kind of value. */
 const entryNames: Readonly<Partial<Record<Field["type"]["kind"], string>>> = {
-  text: "TextEntry",
-  "long text": "LongTextEntry",
-  integer: "NumberEntry",
-  decimal: "NumberEntry",
-  money: "NumberEntry",
-  percent: "NumberEntry",
-  boolean: "CheckEntry",
-  date: "DateEntry",
-  time: "TimeEntry",
-  datetime: "DateTimeEntry",
-  email: "EmailEntry",
-  url: "UrlEntry",
-  phone: "PhoneEntry",
-  color: "ColorEntry",
-  choice: "ChoiceEntry",
-  one: "LookupEntry",
-  "part of": "LookupEntry",
-  many: "LookupsEntry",
+  text: "TextField",
+  "long text": "LongTextField",
+  integer: "NumberField",
+  decimal: "NumberField",
+  money: "NumberField",
+  percent: "NumberField",
+  boolean: "CheckboxField",
+  date: "DateField",
+  time: "TimeField",
+  datetime: "DateTimeField",
+  email: "EmailField",
+  url: "UrlField",
+  phone: "PhoneField",
+  color: "ColorField",
+  choice: "ChoiceField",
+  one: "LookupField",
+  "part of": "LookupField",
+  many: "LookupsField",
 };
 
 function formPage(module: Module, subject: Subject): void {
   const { entity, pascal, path } = subject;
-  const entries = "../../kit/entries.tsx";
+  const entries = "../../kit/form-fields.tsx";
   const sections = entity.sections.map(({ title, fields }) => {
     const lines = fields.flatMap((name) => {
       const field = entity.fields.find((candidate) => candidate.name === name);
       if (!field || isComputed(field)) return [];
-      const entry = module.use(entryNames[field.type.kind] ?? "TextEntry", entries);
+      const entry = module.use(entryNames[field.type.kind] ?? "TextField", entries);
       const unit = field.type.kind === "percent" ? "%" : field.unit;
       const money =
         field.type.kind === "money"
@@ -318,7 +318,7 @@ function formPage(module: Module, subject: Subject): void {
         }${field.hint ? ` hint=${attribute(field.hint)}` : ""} />`,
       ];
     });
-    return `<${module.use("Section", entries)}${title ? ` title=${attribute(title)}` : ""}>${lines.join("\n")}</Section>`;
+    return `<${module.use("FormSection", entries)}${title ? ` title=${attribute(title)}` : ""}>${lines.join("\n")}</FormSection>`;
   });
   module.add(`export function ${pascal}FormPage(props: ${module.type("FormPageProps", "../../kit/routes.tsx")}) {
   const { form } = props;

@@ -108,10 +108,10 @@ describe("the difference of two schemas", () => {
     );
   });
 
-  it("holds back a field from title, list, form and sort", () => {
+  it("holds back a field from title, columns, sections and sort", () => {
     const wanted = model(
       "apiary: one Apiary\nnotes: text ..100\nkeepers: many Apiary\nborn: date, required",
-      '    title: "{code} {born}"\n    list: [code, born]\n    sort: born descending\n    form: [{All: [code, born, notes]}]',
+      '    title: "{code} {born}"\n    columns: [code, born]\n    sort: born descending\n    sections: [{All: [code, born, notes]}]',
     );
     const held = holdBack(wanted, before, changes(wanted).waiting);
     const hive = held.entities.find(({ name }) => name === "Hive");

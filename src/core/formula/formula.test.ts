@@ -40,6 +40,8 @@ describe("a formula", () => {
       "= sum(harvests.weight, harvests.year = year(today))",
     ],
     ["= 'Hive ' & code & ': ' & round(weight, 1)", "= 'Hive ' & code & ': ' & round(weight, 1)"],
+    ["= count(hives VIA home)", "= count(hives via home)"],
+    ["= sum(hives via {in}.weight) + via", "= sum(hives via {in}.weight) + via"],
     ["weight", "0..1: a formula begins with `=`"],
     ["=", "0..1: something is missing at the end"],
     ["= a +", "4..5: something is missing at the end"],

@@ -6,6 +6,7 @@ import {
   comparing,
   type Expression,
   type Name,
+  viaName,
   words,
 } from "./tree.ts";
 
@@ -258,7 +259,17 @@ class Parser {
     return { kind: "path", names, at: { start: first?.at.start ?? 0, end: last?.at.end ?? 0 } };
   }
 
+  /** A name; or a list by the field through which its records refer to this one, as `hives via home`. */
   #name(): Name {
+    const name = this.#plainName();
+    if (!this.#is("via") || !["word", "field"].includes(this.#ahead(1)?.kind ?? "")) return name;
+    this.#place++;
+    const field = this.#plainName();
+    const at = { start: name.at.start, end: field.at.end };
+    return { text: viaName(name.text, field.text), at };
+  }
+
+  #plainName(): Name {
     const { kind, text, at } = this.#token;
     if (kind !== "word" && kind !== "field") {
       throw new Misfit(`${this.#shown()} stands where the name of a field was expected`, at);

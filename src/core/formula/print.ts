@@ -65,6 +65,9 @@ export function printText(text: string): string {
 
 /** A name, in braces where it is a word of the language. */
 export function printName(name: string): string {
-  const plainName = /^[\p{L}_][\p{L}\p{N}_]*$/u.test(name) && !words.has(name.toLowerCase());
-  return plainName ? name : `{${name}}`;
+  const parts = name.split(" via ").map((part) => {
+    const isPlain = /^[\p{L}_][\p{L}\p{N}_]*$/u.test(part) && !words.has(part.toLowerCase());
+    return isPlain ? part : `{${part}}`;
+  });
+  return parts.join(" via ");
 }

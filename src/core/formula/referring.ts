@@ -1,12 +1,13 @@
 import { type Entity, type Field, isReference, type Model } from "../model/model.ts";
 import { pluralOf, snakeCase } from "../naming/words.ts";
+import { viaName } from "./tree.ts";
 
 /** What such a list was called before its entity was renamed, and what it is called now. */
 export function formerList(model: Model, target: Entity, name: string): string | undefined {
   for (const [list, { entity, field }] of referringTo(model, target)) {
     if (entity.was === undefined) continue;
     const plural = snakeCase(pluralOf(entity.was));
-    if (name === plural || name === `${plural}_by_${field.name}`) return list;
+    if (name === plural || name === viaName(plural, field.name)) return list;
   }
   return undefined;
 }
@@ -25,7 +26,7 @@ export function referringTo(
     referring.map((each) => {
       const several = referring.filter(({ entity }) => entity === each.entity).length > 1;
       const plural = snakeCase(pluralOf(each.entity.name));
-      return [several ? `${plural}_by_${each.field.name}` : plural, each];
+      return [several ? viaName(plural, each.field.name) : plural, each];
     }),
   );
 }

@@ -21,6 +21,11 @@ export interface Name {
   at: Span;
 }
 
+/** The records of a list that refer to one by a field, where several of their fields could: `hives via home`. */
+export function viaName(list: string, field: string): string {
+  return `${list} via ${field}`;
+}
+
 /** Operators between two expressions, those that bind least first; on one line, those that bind alike. */
 export const binaryOperators = [
   ["or"],

@@ -1,3 +1,4 @@
+import { withoutInvisible } from "../naming/characters.ts";
 import { camelCase, pascalCase, pluralOf, slugOf, snakeCase } from "../naming/words.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { automaticFields, type Entity, isMany, isReference, type Model } from "./model.ts";
@@ -12,7 +13,7 @@ const deviceNames = /^(con|prn|aux|nul|com\d|lpt\d)$/;
 /** Whether an entity can have this name; says why not. */
 export function checkEntityName({ text, at }: Word, diagnostics: Diagnostics): boolean {
   const name = text.normalize("NFC");
-  const trouble = !/^[\p{L}\p{N}][\p{L}\p{N}\p{M}]*$/u.test(name)
+  const trouble = !/^[\p{L}\p{N}][\p{L}\p{N}\p{M}]*$/u.test(withoutHidden(name))
     ? ["has other characters than letters and digits", "write it as QueenLine"]
     : !/^[\p{Lu}\p{Lo}\p{Script=Georgian}]/u.test(name)
       ? ["doesn't begin with a capital", `write ${name.charAt(0).toUpperCase()}${name.slice(1)}`]
@@ -45,7 +46,7 @@ export function checkFieldName({ text, at }: Word, diagnostics: Diagnostics): bo
           "choose another name, with `label: Then`",
         ]
       : !/^[\p{Ll}\p{Lo}][\p{Ll}\p{Lo}\p{Lm}\p{M}\p{N}]*(_[\p{Ll}\p{Lo}\p{N}][\p{Ll}\p{Lo}\p{Lm}\p{M}\p{N}]*)*$/u.test(
-            name,
+            withoutHidden(name),
           )
         ? ["is not in small letters, digits and single underscores", fieldNameHelp(name)]
         : [...name].length > longestName
@@ -59,8 +60,13 @@ export function checkFieldName({ text, at }: Word, diagnostics: Diagnostics): bo
   return false;
 }
 
+/** A name in which a letter that nobody can see is none. */
+function withoutHidden(name: string): string {
+  return name === withoutInvisible(name) ? name : "";
+}
+
 function fieldNameHelp(name: string): string {
-  const better = snakeCase(name)
+  const better = snakeCase(withoutInvisible(name))
     .replace(/[^\p{L}\p{N}\p{M}]+/gu, "_")
     .replace(/^[_\p{N}]+|_+$/gu, "");
   return better ? `write ${better}` : "write it as brood_frames";

@@ -153,6 +153,10 @@ describe("a mistake", () => {
       "Code: text",
       "5:7 the field name `Code` is not in small letters, digits and single underscores (write code)",
     ],
+    [
+      "a\uffa0: text",
+      "5:7 the field name `a\uffa0` is not in small letters, digits and single underscores (write a)",
+    ],
     ["x: text\nx: integer", "6:7 the field `x` stands here twice (rename one, or take one out)"],
     [
       "a: text\na_id: integer\na1: text\na_1: text",
@@ -254,8 +258,8 @@ describe("a mistake", () => {
   it.each([
     ["title: {x}", "a title with `{field}` in it goes in quotes"],
     ['title: "{y}"', "6:14 `Hive` has no field `y`"],
-    ["columns: [x, z]", "6:15 `Hive` has no field `z`"],
-    ["columns: [x, x]", "6:15 `x` stands here twice"],
+    ["columns: [x, z]", "6:18 `Hive` has no field `z`"],
+    ["columns: [x, x]", "6:18 `x` stands here twice"],
     ["sort: x downward", "`x downward` is no order"],
     ["sections: [{One: [w]}]", "`Hive` has no field `w`"],
     ["unique: [x]", "one field alone needs no group"],

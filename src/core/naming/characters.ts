@@ -16,6 +16,11 @@ export function isInvisible(text: string): boolean {
   return text !== "" && !/[^\s\p{Default_Ignorable_Code_Point}]/u.test(text);
 }
 
+/** A text without the characters that show nothing: among them are letters and marks, which names could be made of. */
+export function withoutInvisible(text: string): string {
+  return text.replace(/\p{Default_Ignorable_Code_Point}/gu, "");
+}
+
 /** A text in one line, without what can't be seen. */
 export function readable(text: string): string {
   return text.replace(/\s+/gu, " ").replace(unseen, "").trim();

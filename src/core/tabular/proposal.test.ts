@@ -305,6 +305,9 @@ describe("plans", () => {
         "",
         "Größe (m)",
         "コード",
+        "\uffa0",
+        "a\u3164",
+        "\u034f",
       ),
       fc.string({ unit: "grapheme", maxLength: 30 }).filter((text) => !/^[\d\s.,+-]*$/.test(text)),
     );

@@ -1,7 +1,7 @@
 import { Diagnostics } from "../model/diagnostics.ts";
 import { automaticFields } from "../model/model.ts";
 import { checkEntityName } from "../model/names.ts";
-import { isInvisible, readable } from "../naming/characters.ts";
+import { isInvisible, readable, withoutInvisible } from "../naming/characters.ts";
 import { capitalized, labelOf, singularOf, snakeCase } from "../naming/words.ts";
 import { columnLetters } from "./cells.ts";
 import { currencyOf } from "./numbers.ts";
@@ -54,7 +54,7 @@ export function isUnit(text: string): boolean {
 }
 
 function plainName(text: string): string {
-  const letters = text
+  const letters = withoutInvisible(text)
     .normalize("NFC")
     .replace(/#/g, " number ")
     .replace(/\be[- ]mail\b/gi, "email")
@@ -77,10 +77,12 @@ export function entityName(
   file: string,
   taken: ReadonlySet<string>,
 ): string {
-  const base = file.replace(/\.[^.]*$/, "");
+  const base = withoutInvisible(file.replace(/\.[^.]*$/, ""));
   const meaningless =
     !sheet || /^(sheet|tabelle|hoja|feuil|folha|table|foglio)\s*\d*$/i.test(sheet.trim());
-  const words = (meaningless ? base : sheet).replace(/[^\p{L}\p{N}\p{M}]+/gu, " ").trim();
+  const words = (meaningless ? base : withoutInvisible(sheet))
+    .replace(/[^\p{L}\p{N}\p{M}]+/gu, " ")
+    .trim();
   const parts = singularOf(words.replace(/\s+\d{2,4}$/, "") || "Record").split(" ");
   const name = parts.map(capitalized).join("").slice(0, longest);
   const lettered = /^[\p{Lu}\p{Lo}]/u.test(name) ? name : `Sheet${capitalized(name)}`;

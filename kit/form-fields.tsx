@@ -2,7 +2,7 @@ import type { Child } from "hono/jsx";
 import { attributesOf, entryOf, type Form, isHidden, typedValue } from "./forms.ts";
 import { mostOptions } from "./records.ts";
 
-interface EntryProps {
+interface FieldProps {
   form: Form;
   name: string;
   hint?: string;
@@ -12,7 +12,7 @@ interface EntryProps {
 }
 
 /** A line of text, or whatever else one `<input>` takes: its kind comes from the Zod type. */
-export function TextEntry({ form, name, hint, placeholder, unit }: EntryProps) {
+export function TextField({ form, name, hint, placeholder, unit }: FieldProps) {
   const input = (
     <input
       {...common(form, name, hint)}
@@ -38,18 +38,18 @@ export function TextEntry({ form, name, hint, placeholder, unit }: EntryProps) {
 
 /** Numbers, amounts of money, dates, times, addresses: inputs that differ in their attributes only. */
 export {
-  TextEntry as ColorEntry,
-  TextEntry as DateEntry,
-  TextEntry as DateTimeEntry,
-  TextEntry as EmailEntry,
-  TextEntry as NumberEntry,
-  TextEntry as PhoneEntry,
-  TextEntry as TimeEntry,
-  TextEntry as UrlEntry,
+  TextField as ColorField,
+  TextField as DateField,
+  TextField as DateTimeField,
+  TextField as EmailField,
+  TextField as NumberField,
+  TextField as PhoneField,
+  TextField as TimeField,
+  TextField as UrlField,
 };
 
 /** Text of several lines. */
-export function LongTextEntry({ form, name, hint, placeholder }: EntryProps) {
+export function LongTextField({ form, name, hint, placeholder }: FieldProps) {
   return (
     <Labelled form={form} name={name} hint={hint}>
       <textarea
@@ -65,7 +65,7 @@ export function LongTextEntry({ form, name, hint, placeholder }: EntryProps) {
 }
 
 /** A box to tick. */
-export function CheckEntry({ form, name, hint }: EntryProps) {
+export function CheckboxField({ form, name, hint }: FieldProps) {
   return (
     <div class="mb-3 form-check" {...dependent(form, name)}>
       <input
@@ -84,7 +84,7 @@ export function CheckEntry({ form, name, hint }: EntryProps) {
 }
 
 /** One of a few. */
-export function ChoiceEntry({ form, name, hint }: EntryProps) {
+export function ChoiceField({ form, name, hint }: FieldProps) {
   const choices = Object.entries(entryOf(form, name).choices ?? {});
   return (
     <Select form={form} name={name} hint={hint}>
@@ -98,7 +98,7 @@ export function ChoiceEntry({ form, name, hint }: EntryProps) {
 }
 
 /** A hint that says when a lookup doesn't offer all there is. */
-function lookupHint({ form, name, hint }: EntryProps): string | undefined {
+function lookupHint({ form, name, hint }: FieldProps): string | undefined {
   const few = (form.options[name]?.length ?? 0) < mostOptions;
   return few
     ? hint
@@ -106,7 +106,7 @@ function lookupHint({ form, name, hint }: EntryProps): string | undefined {
 }
 
 /** Another record, chosen by its title. */
-export function LookupEntry({ form, name, hint }: EntryProps) {
+export function LookupField({ form, name, hint }: FieldProps) {
   return (
     <Select form={form} name={name} hint={lookupHint({ form, name, hint })}>
       {form.options[name]?.map(({ id, displayTitle }) => (
@@ -118,7 +118,7 @@ export function LookupEntry({ form, name, hint }: EntryProps) {
   );
 }
 
-function Select({ form, name, hint, children }: EntryProps & { children?: Child }) {
+function Select({ form, name, hint, children }: FieldProps & { children?: Child }) {
   return (
     <Labelled form={form} name={name} hint={hint}>
       <select {...common(form, name, hint)} class={`form-select${invalid(form, name)}`}>
@@ -130,7 +130,7 @@ function Select({ form, name, hint, children }: EntryProps & { children?: Child 
 }
 
 /** Any number of other records: a box to tick for each. */
-export function LookupsEntry({ form, name, hint: own }: EntryProps) {
+export function LookupsField({ form, name, hint: own }: FieldProps) {
   const hint = lookupHint({ form, name, hint: own });
   const chosen = new Set(form.values.get(name));
   const offered = form.options[name] ?? [];
@@ -172,7 +172,7 @@ export function LookupsEntry({ form, name, hint: own }: EntryProps) {
 }
 
 /** Fields that belong together, under a heading. */
-export function Section({ title, children }: { title?: string; children?: Child }) {
+export function FormSection({ title, children }: { title?: string; children?: Child }) {
   return (
     <section class="card mb-3">
       <div class="card-body">
@@ -183,7 +183,7 @@ export function Section({ title, children }: { title?: string; children?: Child 
   );
 }
 
-function Labelled({ form, name, hint, children }: EntryProps & { children?: Child }) {
+function Labelled({ form, name, hint, children }: FieldProps & { children?: Child }) {
   return (
     <div class="mb-3" {...dependent(form, name)}>
       <label class="form-label" for={`field-${name}`}>
@@ -218,7 +218,7 @@ function RequiredMark({ form, name }: { form: Form; name: string }) {
   );
 }
 
-function Remarks({ form, name, hint: own }: EntryProps) {
+function Remarks({ form, name, hint: own }: FieldProps) {
   const hint = hintOf(form, name, own);
   const error = form.errors.get(name);
   return (
