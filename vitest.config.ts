@@ -16,6 +16,16 @@ export default defineConfig({
         },
       },
       {
+        // What needs no built program, with properties tried less often: for running again and again.
+        extends: true,
+        test: {
+          ...common,
+          name: "unit",
+          include: ["src/**/*.test.ts", "kit/**/*.test.{ts,tsx}"],
+          env: { FEWER_RUNS: "1" },
+        },
+      },
+      {
         extends: true,
         test: { ...common, name: "long", include: ["test/long/*.test.ts"], testTimeout: 900_000 },
       },

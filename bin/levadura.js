@@ -6,6 +6,9 @@ if (process.argv.length === 3 && ["-v", "--version", "version"].includes(process
   const manifest = readFileSync(new URL("../package.json", import.meta.url), "utf8");
   console.log(`levadura/${JSON.parse(manifest).version}`);
 } else {
+  // Read by what colours the output, before it is loaded.
+  if (process.argv.includes("--no-color")) process.env.FORCE_COLOR = "0";
+  if (process.env.LEVADURA_DEBUG) process.setSourceMapsEnabled(true);
   const { main } = await import("../dist/main.js");
   await main(import.meta.url);
 }

@@ -174,11 +174,9 @@ export function LookupsField({ form, name, hint: own }: FieldProps) {
 /** Fields that belong together, under a heading. */
 export function FormSection({ title, children }: { title?: string; children?: Child }) {
   return (
-    <section class="card mb-3">
-      <div class="card-body">
-        {title && <h2 class="card-title h5 mb-3">{title}</h2>}
-        <div class="fields">{children}</div>
-      </div>
+    <section class="sheet">
+      {title && <h2>{title}</h2>}
+      <div class="fields">{children}</div>
     </section>
   );
 }

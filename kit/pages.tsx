@@ -49,11 +49,9 @@ export function RecordFrame({
 /** Values that belong together, under a heading. */
 export function Facts({ title, children }: { title?: string; children?: Child }) {
   return (
-    <section class="card mb-3">
-      <div class="card-body">
-        {title && <h2 class="card-title h5">{title}</h2>}
-        <dl class="facts">{children}</dl>
-      </div>
+    <section class="sheet">
+      {title && <h2>{title}</h2>}
+      <dl class="facts">{children}</dl>
     </section>
   );
 }
@@ -102,8 +100,8 @@ export function Related({
   return (
     <section class="related">
       <div class="heading">
-        <h2 class="h4">
-          {title} {!single && <span class="badge text-bg-secondary">{page.total}</span>}
+        <h2>
+          {title} {!single && <span class="tally">{page.total}</span>}
         </h2>
         {!(single && page.total > 0) && (
           <a class="btn btn-outline-primary btn-sm" href={`${path}/new?${add}`}>
@@ -390,16 +388,14 @@ export function HomePage({
       <h1>{name}</h1>
       <ul class="tiles">
         {entities.map(({ path, label, one, count }) => (
-          <li class="card">
-            <div class="card-body">
-              <a class="stretched-link" href={path}>
-                {label}
-              </a>
-              <span class="count">{formatNumber(count)}</span>
-              <a class="add" href={`${path}/new`} aria-label={`New ${one}`}>
-                New
-              </a>
-            </div>
+          <li class="tile">
+            <a class="stretched-link" href={path}>
+              {label}
+            </a>
+            <span class="count">{formatNumber(count)}</span>
+            <a class="add" href={`${path}/new`} aria-label={`New ${one}`}>
+              New
+            </a>
           </li>
         ))}
       </ul>

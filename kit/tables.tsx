@@ -36,7 +36,7 @@ export function ColorText({ value }: { value: string | null }) {
   if (value === null) return null;
   return (
     <span class="color">
-      <svg class="swatch" viewBox="0 0 1 1" aria-hidden="true">
+      <svg class="swatch" viewBox="0 0 1 1" preserveAspectRatio="none" aria-hidden="true">
         <rect width="1" height="1" fill={value} />
       </svg>
       {value}

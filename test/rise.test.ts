@@ -234,7 +234,7 @@ describe.each(kinds)("rise over $kind", (kind) => {
       taken.once("error", () => resolve()).listen(3000, "127.0.0.1", resolve),
     );
     const other = await running(["rise"], projectWith(model));
-    expect(other.said()).toMatch(/Port 3000 is in use; using 30\d\d instead/);
+    await other.until(/Port 3000 is in use; using 30\d\d instead/);
     expect(await other.stop()).toBe(0);
     taken.close();
   });

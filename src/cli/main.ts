@@ -36,18 +36,16 @@ function requestOf(argv: readonly string[], config: Config): Request {
   if (first === "-v" || first === "--version" || first === "version") return { kind: "version" };
   const asksForHelp = first === "help" || line.some((each) => each === "-h" || each === "--help");
   const named = (first === "help" ? rest : argv).find((each) => !each.startsWith("-"));
+  if (first?.startsWith("-") && !freeFlags.has(first)) {
+    throw new Failure("usage", `${first} has to follow a command`, firstHelp);
+  }
   if (named !== undefined && !config.findCommand(named)) throw unknownCommand(named, config);
   if (asksForHelp || named === undefined) {
-    const stray = argv.find((each) => each.startsWith("-") && !freeFlags.has(each));
-    if (stray && !asksForHelp)
-      throw new Failure("usage", `${stray} stands without a command`, firstHelp);
     return { kind: "help", ...(named !== undefined && { command: named }) };
   }
-  if (first !== named) {
-    // `levadura --json check`: options before the command.
-    return { kind: "run", command: named, argv: argv.filter((each) => each !== named) };
-  }
-  return { kind: "run", command: named, argv: rest };
+  // Options may stand before the command: `levadura --json check`.
+  const at = argv.indexOf(named);
+  return { kind: "run", command: named, argv: argv.filter((_, place) => place !== at) };
 }
 
 /** Options that may stand alone. */

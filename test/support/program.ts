@@ -109,7 +109,8 @@ export async function running(
     if (child.exitCode === null) child.kill("SIGINT");
     return exited;
   };
-  await until(/Open http\S+/);
-  const address = /Open (http\S+)\//.exec(text)?.[1] ?? "";
+  const opened = /(?:Open |"address":")(http[^\s"]+)\//;
+  await until(opened);
+  const address = opened.exec(text)?.[1] ?? "";
   return { address, said: () => text, until, stop, child };
 }

@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { runs } from "../../../test/support/runs.ts";
 import { readModel } from "../model/read.ts";
 import { checkFormulas } from "./check.ts";
 import { functions, rowFunctions } from "./functions.ts";
@@ -119,7 +120,7 @@ describe("a formula", () => {
           "expression" in parsed ? bare(parsed.expression) : `${text} ${parsed.complaint.message}`,
         ).toEqual(bare(expression));
       }),
-      { numRuns: 1500 },
+      runs(1500),
     );
   });
 
@@ -163,7 +164,7 @@ describe("a formula", () => {
           true,
         ]);
       }),
-      { numRuns: 1500 },
+      runs(1500),
     );
     expect(read(`=${"(".repeat(500)}1${")".repeat(500)}`)).toContain("deep");
     expect(read(`=${"-".repeat(500)}1`)).toContain("deep");

@@ -1,4 +1,5 @@
 import type { Span } from "../model/diagnostics.ts";
+import { foreignSigns } from "./foreign-words.ts";
 
 /** A piece of a formula. */
 export interface Token {
@@ -43,6 +44,8 @@ export function tokensOf(text: string): Token[] {
 }
 
 function next(text: string, place: number): [Token["kind"] | "blank", string] {
+  const foreign = foreignSigns.find(([sign]) => sign.length > 1 && text.startsWith(sign, place));
+  if (foreign) throw foreignSign(foreign, place);
   for (const [kind, pattern] of patterns) {
     pattern.lastIndex = place;
     const found = pattern.exec(text)?.[0];
@@ -57,17 +60,16 @@ function next(text: string, place: number): [Token["kind"] | "blank", string] {
       `close it with ${letter}`,
     );
   }
-  const others: Record<string, string> = {
-    "!": "`<>` and `not`",
-    "^": "`*`",
-    "|": "`or`",
-    ";": "a comma",
-    ",": "a comma",
-  };
-  throw new Misfit(
-    `\`${letter}\` means nothing in a formula`,
-    at,
-    others[letter] && `what it is elsewhere is ${others[letter]} here`,
+  const sign = foreignSigns.find(([each]) => each === letter) ?? [letter];
+  throw foreignSign(sign, place);
+}
+
+/** A sign that other languages have and this one doesn't, with what is written here. */
+function foreignSign([sign = "", ours]: readonly (string | undefined)[], place: number): Misfit {
+  return new Misfit(
+    `\`${sign}\` means nothing in a formula`,
+    { start: place, end: place + sign.length },
+    ours && `write ${ours}`,
   );
 }
 

@@ -1,5 +1,6 @@
 import type { Span } from "../model/diagnostics.ts";
 import { nearest } from "../naming/nearest.ts";
+import { foreignFunctions } from "./foreign-words.ts";
 import { type FunctionRule, functions, rowFunctions, type ValueType } from "./functions.ts";
 import type { Complaint } from "./parse.ts";
 import { printName, printText } from "./print.ts";
@@ -258,11 +259,16 @@ class Typing {
     const rule = Object.hasOwn(functions, name) ? functions[name] : undefined;
     if (!rule) {
       const known = ["if", ...Object.keys(functions), ...Object.keys(rowFunctions)];
+      const ours = Object.hasOwn(foreignFunctions, name) ? foreignFunctions[name] : undefined;
       const close = nearest(name, known);
       throw new Mistyped(
         `there is no function \`${name}\``,
         { start: at.start, end: at.start + name.length },
-        close ? `did you mean \`${close}\`?` : `there are ${known.join(", ")}`,
+        ours
+          ? `write \`${ours}\``
+          : close
+            ? `did you mean \`${close}\`?`
+            : `there are ${known.join(", ")}`,
       );
     }
     this.#checkCount(expression, rule);

@@ -1,6 +1,7 @@
 import { nearest } from "../naming/nearest.ts";
 import { labelOf, withArticle } from "../naming/words.ts";
 import type { Diagnostics } from "./diagnostics.ts";
+import { foreignOptions, foreignTypes } from "./foreign-words.ts";
 import type { Default, Field, FieldType, Formula, Kind } from "./model.ts";
 import {
   type ChoiceWord,
@@ -133,6 +134,11 @@ const unfit: Partial<Record<Kind, Partial<Record<OptionName, string>>>> = {
   integer: { places: "use `decimal`" },
 };
 
+function foreign(words: Readonly<Record<string, string>>, word: string): string | undefined {
+  const small = word.toLowerCase();
+  return Object.hasOwn(words, small) ? words[small] : undefined;
+}
+
 function quoted(word: string): string {
   return `\`${word}\``;
 }
@@ -140,11 +146,16 @@ function quoted(word: string): string {
 function reportUnknownOptions({ options }: Definition, diagnostics: Diagnostics): void {
   for (const [name, { at, text }] of options) {
     if (optionNames.includes(name)) continue;
+    const ours = foreign(foreignOptions, name);
     const close = nearest(name, optionNames);
     diagnostics.error(
       text === "" ? { start: at.start, end: Math.min(at.end, at.start + name.length) } : at,
       `there is no option \`${name}\``,
-      close ? `did you mean \`${close}\`?` : `the options are ${optionNames.join(", ")}`,
+      ours
+        ? `write \`${ours}\``
+        : close
+          ? `did you mean \`${close}\`?`
+          : `the options are ${optionNames.join(", ")}`,
     );
     options.delete(name);
   }
@@ -175,11 +186,14 @@ function interpretType(
     const asEntity = [...entityNames].find(
       (candidate) => candidate.toLowerCase() === word.text.toLowerCase(),
     );
+    const ours = foreign(foreignTypes, word.text);
     const help = asEntity
       ? `for a relationship, write \`one ${asEntity}\` or \`many ${asEntity}\``
-      : close
-        ? `did you mean \`${close}\`?`
-        : `the types are ${typeWords.join(", ")}`;
+      : ours
+        ? `write \`${ours}\``
+        : close
+          ? `did you mean \`${close}\`?`
+          : `the types are ${typeWords.join(", ")}`;
     diagnostics.error(word.at, `there is no type \`${word.text}\``, help);
     return undefined;
   }

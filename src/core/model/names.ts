@@ -16,7 +16,7 @@ export function checkEntityName({ text, at }: Word, diagnostics: Diagnostics): b
   const trouble = !/^[\p{L}\p{N}][\p{L}\p{N}\p{M}]*$/u.test(withoutHidden(name))
     ? ["has other characters than letters and digits", "write it as QueenLine"]
     : !/^[\p{Lu}\p{Lo}\p{Script=Georgian}]/u.test(name)
-      ? ["doesn't begin with a capital", `write ${name.charAt(0).toUpperCase()}${name.slice(1)}`]
+      ? ["doesn't begin with a capital", capitalHelp(name)]
       : [...name].length > longestName
         ? [
             `is longer than ${longestName} characters`,
@@ -58,6 +58,11 @@ export function checkFieldName({ text, at }: Word, diagnostics: Diagnostics): bo
   if (!trouble) return true;
   diagnostics.error(at, `the field name \`${text}\` ${trouble[0]}`, trouble[1]);
   return false;
+}
+
+function capitalHelp(name: string): string {
+  const better = name.charAt(0).toUpperCase() + name.slice(1);
+  return better === name ? "write it as QueenLine" : `write ${better}`;
 }
 
 /** A name in which a letter that nobody can see is none. */

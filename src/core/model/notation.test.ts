@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { parse, stringify } from "yaml";
+import { runs } from "../../../test/support/runs.ts";
 import {
   type Definition,
   optionNames,
@@ -120,7 +121,7 @@ describe("the short notation", () => {
         expect(complaints).toEqual([]);
         expect(JSON.parse(withoutPlaces(again))).toEqual(JSON.parse(withoutPlaces(made)));
       }),
-      { numRuns: 2000 },
+      runs(2000),
     );
   });
 
@@ -141,7 +142,7 @@ describe("the short notation", () => {
         const { model } = readModel(`levadura: 1\nentities:\n  Hive:\n    fields:\n${field}`);
         expect(model?.entities[0]?.fields[0]).toMatchObject({ label, hint });
       }),
-      { numRuns: 500 },
+      runs(500),
     );
   });
 
@@ -179,7 +180,7 @@ describe("the short notation", () => {
             expect(place.end).toBeGreaterThanOrEqual(place.start);
         },
       ),
-      { numRuns: 2000 },
+      runs(2000),
     );
   });
 });

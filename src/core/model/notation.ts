@@ -240,14 +240,18 @@ function readType(
   }
   const last = rest.at(-1);
   if (last && rest.length > 1 && /^-?\d/.test(last.text)) {
-    complain(
-      last.at,
-      `\`${last.text}\` is not a range`,
-      `write ..${last.text} for at most, ${last.text}.. for at least`,
-    );
+    complain(last.at, `\`${last.text}\` is not a range`, rangeAdvice(last.text));
     rest.pop();
   }
   if (rest.length > 0) definition.type = wordOf(rest, place);
+}
+
+/** How a range is written that somebody wrote as `1-5`, `1:5` or `5`. */
+function rangeAdvice(text: string): string {
+  const [, low, high] = /^(-?\d[\d.]*)[-–—:~](-?\d[\d.]*)$/.exec(text) ?? [];
+  return low !== undefined && high !== undefined
+    ? `write ${low}..${high}`
+    : `write ..${text} for at most, ${text}.. for at least`;
 }
 
 function wordOf(tokens: Token[], place: (span: Span) => Span): Word {

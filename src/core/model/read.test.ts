@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { runs } from "../../../test/support/runs.ts";
 import { Places, pointOut } from "./diagnostics.ts";
 import type { Field } from "./model.ts";
 import { readModel } from "./read.ts";
@@ -389,7 +390,7 @@ describe("any text", () => {
           ).toBe(true);
         },
       ),
-      { numRuns: 1500 },
+      runs(1500),
     );
   });
 });

@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import * as kit from "../../../kit/values.ts";
+import { runs } from "../../../test/support/runs.ts";
 import { proposed, spillInMemory } from "../../../test/support/sheets.ts";
 import { readModel } from "../model/read.ts";
 import { Blanks, type Cell } from "./cells.ts";
@@ -99,7 +100,7 @@ describe("a cell", () => {
             expect(form.safeParse(found.text).success, `${definition}: ${found.text}`).toBe(true);
         }
       }),
-      { numRuns: 2000 },
+      runs(2000),
     );
   });
 });

@@ -275,7 +275,7 @@ function asNumber(
   return {
     kind: kind === "decimal" && context.named === "money" ? "money" : kind,
     why: [
-      `${profile.filled - exceptions.count} ${fractions > 0 ? "numbers" : "whole numbers"}`,
+      quantity(profile.filled - exceptions.count, fractions > 0 ? "number" : "whole number"),
       mark && ` in ${mark.text}`,
       decimals === "comma" && fractions > 0 && ", the comma before the fraction",
     ]
@@ -436,11 +436,15 @@ function asText(profile: ColumnProfile, named: string | undefined): Finding {
   const why =
     zeros > 0 && mixed === profile.filled
       ? `digits, but ${zeros} begin with 0 or are too long for a number`
-      : `${profile.filled} ${profile.filled === 1 ? "text" : "texts"} of up to ${profile.longest} characters`;
+      : `${quantity(profile.filled, "text")} of up to ${quantity(profile.longest, "character")}`;
   return {
     kind: long ? "long text" : "text",
     why,
     hints: {},
     exceptions: exceptionsOf(profile, sound, ""),
   };
+}
+
+function quantity(number: number, one: string): string {
+  return `${number} ${one}${number === 1 ? "" : "s"}`;
 }

@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { runs } from "../../../test/support/runs.ts";
 import { column, profiled, proposed } from "../../../test/support/sheets.ts";
 import type { Cell } from "./cells.ts";
 import { findLayout } from "./layout.ts";
@@ -336,7 +337,7 @@ describe("plans", () => {
         expect(readPlan(text).diagnostics).toEqual([]);
         expect(readPlan(text).plan).toEqual(plan);
       }),
-      { numRuns: 200 },
+      runs(200),
     );
   });
 

@@ -4,6 +4,7 @@ import { join } from "node:path";
 import fc from "fast-check";
 import Papa from "papaparse";
 import { afterAll, describe, expect, it } from "vitest";
+import { runs } from "../../../test/support/runs.ts";
 import { findTextFormat, readTextRows } from "./text.ts";
 
 const folder = mkdtempSync(join(tmpdir(), "levadura-text-"));
@@ -92,7 +93,7 @@ describe("text files", () => {
         const format = { delimiter, quote: '"', encoding: "utf-8" } as const;
         expect(read(`${text}\n`, format).rows).toEqual(made);
       }),
-      { numRuns: 300 },
+      runs(300),
     );
   });
 

@@ -1,0 +1,41 @@
+// Bundles src/ into dist/. `whole` keeps the names and lines of the source, for whoever develops Levadura.
+import { readdirSync } from "node:fs";
+import { basename, join } from "node:path";
+import { build } from "esbuild";
+
+// Packages that were not written as modules look for these.
+const banner = `import { createRequire as _createRequire } from "node:module";
+import { dirname as _dirname } from "node:path";
+import { fileURLToPath as _fileURLToPath } from "node:url";
+const require = _createRequire(import.meta.url);
+const __filename = _fileURLToPath(import.meta.url);
+const __dirname = _dirname(__filename);`;
+
+export async function bundle(root, { whole = false } = {}) {
+  const commands = readdirSync(join(root, "src", "cli", "commands"));
+  await build({
+    absWorkingDir: root,
+    entryPoints: {
+      main: "src/cli/main.ts",
+      "workbook-worker": "src/io/sheets/workbook-worker.ts",
+      "manual-page": "src/cli/help/man.ts",
+      ...Object.fromEntries(
+        commands.map((name) => [`commands/${basename(name, ".ts")}`, `src/cli/commands/${name}`]),
+      ),
+    },
+    outdir: "dist",
+    bundle: true,
+    splitting: true,
+    platform: "node",
+    format: "esm",
+    target: "node20",
+    // Less to read at every start; the maps lead from there to the lines of the source.
+    minify: !whole,
+    sourcemap: true,
+    sourcesContent: false,
+    // These bring files of their own.
+    external: ["esbuild", "libsql"],
+    banner: { js: banner },
+    logLevel: "warning",
+  });
+}
