@@ -1,7 +1,7 @@
 import { type Context, Hono } from "hono";
 import { HTTPException } from "hono/http-exception";
 import type { Kysely } from "kysely";
-import { troubleOf } from "./database/in-use.ts";
+import { troubleOf } from "./database/current-dialect.ts";
 import { developmentRoutes } from "./development.tsx";
 import { layout, type MenuEntry } from "./layout.tsx";
 import { logError } from "./log.ts";

@@ -1,5 +1,5 @@
 import type { z } from "zod";
-import type { FormState } from "./answers.ts";
+import type { FormState } from "./conditional-fields.ts";
 import type { Link } from "./links.ts";
 import { type Entry, entries } from "./values.ts";
 

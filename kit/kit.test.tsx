@@ -2,7 +2,7 @@ import { Hono } from "hono";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { z } from "zod";
 import { application } from "./application.tsx";
-import { openTables } from "./database/in-use.ts";
+import { openTables } from "./database/current-dialect.ts";
 import { formatCount, formatDate, formatDateTime, formatMoney, formatNumber } from "./formats.ts";
 import { checkTyped, differences, type Form, typedValues, writtenValues } from "./forms.ts";
 import { address, withQuery } from "./links.ts";

@@ -2,7 +2,7 @@ import type { Context, MiddlewareHandler } from "hono";
 import { memo, type PropsWithChildren } from "hono/jsx";
 import type { Kysely } from "kysely";
 import { DevelopmentFooter, developmentNotes } from "./development.tsx";
-import { hasNotice, takeNotice } from "./notices.ts";
+import { hasNotice, takeNotice } from "./flash.ts";
 import { settings } from "./settings.ts";
 import type { Outcome } from "./submissions.ts";
 

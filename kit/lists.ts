@@ -5,8 +5,8 @@ import {
   type SqlBool,
   sql,
 } from "kysely";
-import { columnContains, contains, inOrder } from "./database/in-use.ts";
-import { wordPattern } from "./database/letters.ts";
+import { wordPattern } from "./database/collation.ts";
+import { columnContains, contains, inOrder } from "./database/current-dialect.ts";
 import type { LinkTable } from "./records.ts";
 
 /** What a list was asked for in its address: `?search=weak&sort=-installed&page=2&apiary_id=3`. */

@@ -1,6 +1,6 @@
 import { type AliasedRawBuilder, type Expression, type Kysely, type RawBuilder, sql } from "kysely";
+import { inOrder, written } from "./database/current-dialect.ts";
 import type { WrittenKind } from "./database/database.ts";
-import { inOrder, written } from "./database/in-use.ts";
 import type { Link } from "./links.ts";
 import { now } from "./time.ts";
 

@@ -2,9 +2,9 @@ import { type Context, Hono } from "hono";
 import type { FC } from "hono/jsx";
 import type { Kysely } from "kysely";
 import type { z } from "zod";
-import { type FormAnswers, type FormState, fillIn, stateOf } from "./answers.ts";
-import { brokenConditions, type Condition, errorsOf } from "./conditions.ts";
-import { refusal, troubleOf } from "./database/in-use.ts";
+import { type FormAnswers, type FormState, fillIn, stateOf } from "./conditional-fields.ts";
+import { refusal, troubleOf } from "./database/current-dialect.ts";
+import { leaveNotice } from "./flash.ts";
 import {
   type Chosen,
   checkTyped,
@@ -22,9 +22,9 @@ import {
 import { address, isSameAddress, type Link, localAddress, recordId } from "./links.ts";
 import { type ListPage, type ListRequest, listRequest } from "./lists.ts";
 import { logError } from "./log.ts";
-import { leaveNotice } from "./notices.ts";
 import { DeletePage, partsOf, type Refusing } from "./pages.tsx";
 import type { Use } from "./records.ts";
+import { brokenConditions, type Condition, errorsOf } from "./row-rules.ts";
 import type { Rules } from "./rules.ts";
 import { type SentForm, sentForm, sentText, sentVersion } from "./sent-form.ts";
 import {

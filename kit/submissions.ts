@@ -1,7 +1,7 @@
 import { createHash, randomUUID } from "node:crypto";
 import { type Kysely, sql, type Transaction } from "kysely";
 import { z } from "zod";
-import { insertUnlessThere } from "./database/in-use.ts";
+import { insertUnlessThere } from "./database/current-dialect.ts";
 import type { SentForm } from "./sent-form.ts";
 import { now } from "./time.ts";
 import { answersAgain, inTransaction, OutcomeUnknown } from "./transactions.ts";

@@ -1,6 +1,6 @@
 import { type Kysely, sql, type Transaction } from "kysely";
+import { troubleOf } from "./database/current-dialect.ts";
 import type { Trouble } from "./database/database.ts";
-import { troubleOf } from "./database/in-use.ts";
 
 /** How often a change is tried that met another one or lost its connection. */
 const mostAttempts = 6;

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { written } from "../kit/database/mariadb/moments.ts";
+import { written } from "../kit/database/mariadb/timestamps.ts";
 import type { ColumnType } from "../src/core/schema/schema.ts";
 import { alwaysConverts } from "../src/core/sql/conversions.ts";
 import type { Dialect } from "../src/core/sql/dialect.ts";

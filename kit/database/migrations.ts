@@ -6,7 +6,7 @@ import {
   missingKept,
   runScript,
   type ScriptConnection,
-} from "./running.ts";
+} from "./script-runner.ts";
 
 /** A step in the life of the schema: a folder's name, and the scripts that it holds. */
 export interface Migration {

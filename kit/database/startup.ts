@@ -1,5 +1,5 @@
 import { resolve } from "node:path";
-import { kind, openConnection } from "./in-use.ts";
+import { kind, openConnection } from "./current-dialect.ts";
 import { BadSetting, databaseLimits } from "./limits.ts";
 import { databaseAddress, NoAddress, readEnvironment, readMigrations } from "./location.ts";
 import {
@@ -10,7 +10,7 @@ import {
   migrationStatuses,
 } from "./migrations.ts";
 import { makeOwnTables } from "./own-tables.ts";
-import { NoWay, RowsInTheWay } from "./running.ts";
+import { NoWay, RowsInTheWay } from "./script-runner.ts";
 
 /** Brings the database up to date, and says what it did. */
 export function migrate(folder: string, otherwise?: string): Promise<void> {

@@ -1,5 +1,5 @@
 import ansis from "ansis";
-import type { Consequence, CountedRisk, Standing, Verdict } from "../flows/changes.ts";
+import type { Consequence, CountedRisk, Standing, Verdict } from "../flows/changes/changes.ts";
 import { shown } from "./terminal.ts";
 import { count } from "./words.ts";
 

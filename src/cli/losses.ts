@@ -1,6 +1,6 @@
 import { Failure } from "../core/failure.ts";
-import { othersIn } from "../flows/clear-rows.ts";
-import type { Loss } from "../flows/losses.ts";
+import type { Loss } from "../flows/migrate/losses.ts";
+import { othersIn } from "../flows/rows/clear-rows.ts";
 import { agreed, canAsk } from "./asking.ts";
 
 /**

@@ -3,7 +3,7 @@ import { basename, join } from "node:path";
 import { parseEnv } from "node:util";
 import { BadSetting } from "../../kit/database/limits.ts";
 import { LedgerMismatch } from "../../kit/database/migrations.ts";
-import { NoWay, RowsInTheWay } from "../../kit/database/running.ts";
+import { NoWay, RowsInTheWay } from "../../kit/database/script-runner.ts";
 import { fileOf } from "../../kit/database/sqlite/connection.ts";
 import { Failure } from "../core/failure.ts";
 import type { DatabaseKind } from "../core/model/model.ts";

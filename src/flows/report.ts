@@ -1,9 +1,9 @@
 import type { MigrationDone } from "../../kit/database/migrations.ts";
-import type { Finding } from "../../kit/database/running.ts";
+import type { Finding } from "../../kit/database/script-runner.ts";
 import type { Failure } from "../core/failure.ts";
 import type { ConversionCounts } from "../core/tabular/conversion.ts";
 import type { Death } from "../io/runner/supervised.ts";
-import type { Loaded } from "./load.ts";
+import type { Loaded } from "./import/load.ts";
 
 /** What a flow tells while it works; the command line turns it into words. */
 export type FlowEvent =

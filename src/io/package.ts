@@ -56,7 +56,9 @@ export function kitFiles(kind: DatabaseKind): GeneratedFile[] {
     .map(({ path, place }) => {
       const text = readFileSync(place, "utf8");
       const used =
-        path === "database/in-use.ts" ? text.replaceAll('"./sqlite/', `"./${kind}/`) : text;
+        path === "database/current-dialect.ts"
+          ? text.replaceAll('"./sqlite/', `"./${kind}/`)
+          : text;
       return { path: `src/kit/${path}`, text: used };
     });
 }

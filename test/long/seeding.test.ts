@@ -7,7 +7,7 @@ import { difference } from "../../src/core/evolution/difference.ts";
 import { rulesOf } from "../../src/core/formula/rules.ts";
 import type { Model } from "../../src/core/model/model.ts";
 import { schemaOf, tableOf } from "../../src/core/schema/from-model.ts";
-import { brokenRows } from "../../src/flows/row-rules.ts";
+import { brokenRows } from "../../src/flows/rows/row-rules.ts";
 import type { Engine } from "../../src/io/engines/engine.ts";
 import { openSqlite } from "../../src/io/engines/sqlite/engine.ts";
 import { migrationOf } from "../../src/io/project/migrations.ts";

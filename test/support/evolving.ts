@@ -1,8 +1,8 @@
 import { join } from "node:path";
 import { expect } from "vitest";
-import { written } from "../../kit/database/mariadb/moments.ts";
+import { written } from "../../kit/database/mariadb/timestamps.ts";
 import { applyMigrations, type Migration, rewindMigration } from "../../kit/database/migrations.ts";
-import { RowsInTheWay } from "../../kit/database/running.ts";
+import { RowsInTheWay } from "../../kit/database/script-runner.ts";
 import { difference } from "../../src/core/evolution/difference.ts";
 import { type Entity, isMany, type Model } from "../../src/core/model/model.ts";
 import { linkOf, schemaOf, tableOf } from "../../src/core/schema/from-model.ts";

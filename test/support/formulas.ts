@@ -6,9 +6,9 @@ import * as onPostgres from "../../kit/database/postgres/tables.ts";
 import * as onSqlite from "../../kit/database/sqlite/tables.ts";
 import { givenKind } from "../../src/core/appgen/statements.ts";
 import { type Calculation, looksAtLists } from "../../src/core/formula/calculation.ts";
+import { calculatedBefore } from "../../src/core/formula/compile.ts";
 import { evaluation, type Row, type Surroundings } from "../../src/core/formula/evaluate.ts";
 import type { ValueType } from "../../src/core/formula/functions.ts";
-import { calculatedBefore } from "../../src/core/formula/ready.ts";
 import { formulaOf } from "../../src/core/formula/scope.ts";
 import {
   type ColumnOf,

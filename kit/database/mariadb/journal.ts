@@ -1,6 +1,7 @@
 import { rmSync } from "node:fs";
 import { basename, join } from "node:path";
 import type { Journal, Outcome, Task } from "../migrations.ts";
+import { type Part, parseScript } from "../script.ts";
 import {
   type ApplyOptions,
   keptFolderOf,
@@ -8,8 +9,7 @@ import {
   RowsInTheWay,
   requireWay,
   ScriptRun,
-} from "../running.ts";
-import { type Part, parseScript } from "../script.ts";
+} from "../script-runner.ts";
 import type { Client } from "./connection.ts";
 import { fingerprintOf } from "./fingerprint.ts";
 import { statementsOf } from "./statements.ts";

@@ -10,13 +10,13 @@ import {
   sql,
 } from "kysely";
 import { createPool, type Pool as MysqlConnections, type PoolConnection } from "mysql2";
+import { wordPattern } from "../collation.ts";
 import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
 import { columnsOfIndex } from "../index-names.ts";
-import { wordPattern } from "../letters.ts";
 import { databaseLimits, type Limits } from "../limits.ts";
 import { mostConnections, type Pool, type PooledConnection, pooled } from "../servers/pooling.ts";
 import { clientSettings, session } from "./connection.ts";
-import { type Moments, MomentsPlugin } from "./moments.ts";
+import { type Moments, MomentsPlugin } from "./timestamps.ts";
 import { troubleOf } from "./trouble.ts";
 
 /** Unlike others that speak its protocol, MariaDB gives back what it inserted. */

@@ -7,8 +7,8 @@ import {
   sql,
 } from "kysely";
 import pg, { type PoolClient, type QueryResult } from "pg";
+import { wordPattern } from "../collation.ts";
 import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
-import { wordPattern } from "../letters.ts";
 import { databaseLimits } from "../limits.ts";
 import { mostConnections, type Pool, pooled } from "../servers/pooling.ts";
 import { clientSettings } from "./connection.ts";

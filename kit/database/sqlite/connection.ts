@@ -3,7 +3,7 @@ import { resolve } from "node:path";
 import Driver from "libsql";
 import { inBatches } from "../batches.ts";
 import type { MigrationConnection } from "../migrations.ts";
-import { NoWay, unquoted } from "../running.ts";
+import { NoWay, unquoted } from "../script-runner.ts";
 import { prepareLetters } from "./letters.ts";
 
 /** The word in the names of SQL files: `forward.sqlite.sql`. */

@@ -1,7 +1,7 @@
 import { type Expression, Kysely, type RawBuilder, type SqlBool, SqliteDialect, sql } from "kysely";
+import { lettersOf } from "../collation.ts";
 import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
 import { columnsOfIndex } from "../index-names.ts";
-import { lettersOf } from "../letters.ts";
 import { fileOf } from "./connection.ts";
 import { FileDriver } from "./driver.ts";
 import { folded } from "./letters.ts";

@@ -1,5 +1,5 @@
 import { Args, Flags } from "@oclif/core";
-import { beginProject } from "../../flows/begin.ts";
+import { beginProject } from "../../flows/begin/begin.ts";
 import { LevaduraCommand } from "../command.ts";
 import { done, next } from "../words.ts";
 

@@ -1,6 +1,6 @@
 import { Flags } from "@oclif/core";
-import { buildApplication } from "../../flows/build.ts";
-import { buildableProject } from "../../flows/check.ts";
+import { buildApplication } from "../../flows/build/build.ts";
+import { buildableProject } from "../../flows/check/check.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";

@@ -1,6 +1,6 @@
 import { Flags } from "@oclif/core";
-import { standingOf } from "../../flows/changes.ts";
-import { buildableProject } from "../../flows/check.ts";
+import { standingOf } from "../../flows/changes/changes.ts";
+import { buildableProject } from "../../flows/check/check.ts";
 import { brokenText, standingText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";

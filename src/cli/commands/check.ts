@@ -1,7 +1,7 @@
 import { Flags } from "@oclif/core";
 import { modelJsonSchema } from "../../core/model/shapes.ts";
 import { typeRules } from "../../core/model/types.ts";
-import { checkProject, mendFormulas } from "../../flows/check.ts";
+import { checkProject, mendFormulas } from "../../flows/check/check.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { count, diagnosticText, done, next } from "../words.ts";
 

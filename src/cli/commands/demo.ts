@@ -1,7 +1,7 @@
 import { Flags } from "@oclif/core";
 import { databases } from "../../core/model/model.ts";
-import { prepareDemo } from "../../flows/demo.ts";
-import { riseProject } from "../../flows/rise.ts";
+import { prepareDemo } from "../../flows/demo/demo.ts";
+import { riseProject } from "../../flows/rise/rise.ts";
 import { RunningCommand } from "../command.ts";
 import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
 

@@ -1,6 +1,6 @@
 import ansis from "ansis";
-import { checkProject } from "../../flows/check.ts";
-import { migrationHistory } from "../../flows/migrate.ts";
+import { checkProject } from "../../flows/check/check.ts";
+import { migrationHistory } from "../../flows/migrate/migrate.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { next, table } from "../words.ts";
 

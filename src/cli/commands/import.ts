@@ -1,11 +1,11 @@
 import { Args, Flags } from "@oclif/core";
-import { checkProject } from "../../flows/check.ts";
+import { checkProject } from "../../flows/check/check.ts";
 import { keepImport, previewLoading } from "../../flows/import/keep.ts";
+import { type Loaded, loadData, pendingData } from "../../flows/import/load.ts";
 import { type PreparedImport, prepareImport } from "../../flows/import/prepare.ts";
 import { writePlan } from "../../flows/import/write-plan.ts";
-import { type Loaded, loadData, pendingData } from "../../flows/load.ts";
 import { aloneOn } from "../../flows/lock.ts";
-import { requireMigrated } from "../../flows/migrate.ts";
+import { requireMigrated } from "../../flows/migrate/migrate.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { loadedText, previewText } from "../import-words.ts";

@@ -1,5 +1,5 @@
-import { buildableProject } from "../../flows/check.ts";
-import { type KeptSummary, listKept } from "../../flows/kept.ts";
+import { buildableProject } from "../../flows/check/check.ts";
+import { type KeptSummary, listKept } from "../../flows/kept/kept.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { shown } from "../terminal.ts";
 import { count, next, table } from "../words.ts";

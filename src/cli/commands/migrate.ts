@@ -1,10 +1,10 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
-import { clearDatabase, clearingOf } from "../../flows/anew.ts";
-import { buildableProject, type Checked } from "../../flows/check.ts";
+import { buildableProject, type Checked } from "../../flows/check/check.ts";
 import { aloneOn } from "../../flows/lock.ts";
-import { migrateLosses, migrateProject, putInOrder } from "../../flows/migrate.ts";
+import { migrateLosses, migrateProject, putInOrder } from "../../flows/migrate/migrate.ts";
+import { clearDatabase, clearingOf } from "../../flows/migrate/reset-database.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { askAboutLosses } from "../losses.ts";

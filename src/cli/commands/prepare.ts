@@ -1,8 +1,12 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
-import { buildableProject } from "../../flows/check.ts";
+import { buildableProject } from "../../flows/check/check.ts";
 import { aloneOn } from "../../flows/lock.ts";
-import { type PrepareOptions, prepareMigration, standingToPrepare } from "../../flows/prepare.ts";
+import {
+  type PrepareOptions,
+  prepareMigration,
+  standingToPrepare,
+} from "../../flows/prepare/prepare.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { consequenceText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";

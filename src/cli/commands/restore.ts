@@ -1,7 +1,7 @@
 import { Args } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
-import { buildableProject } from "../../flows/check.ts";
-import { type Restored, restoreKept } from "../../flows/kept.ts";
+import { buildableProject } from "../../flows/check/check.ts";
+import { type Restored, restoreKept } from "../../flows/kept/kept.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { count, done, next, warning } from "../words.ts";

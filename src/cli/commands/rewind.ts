@@ -1,8 +1,8 @@
 import { Args, Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
-import { buildableProject } from "../../flows/check.ts";
+import { buildableProject } from "../../flows/check/check.ts";
 import { aloneOn } from "../../flows/lock.ts";
-import { type RewindRequest, rewindLosses, rewindProject } from "../../flows/migrate.ts";
+import { type RewindRequest, rewindLosses, rewindProject } from "../../flows/migrate/migrate.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { askAboutLosses } from "../losses.ts";
 import { next } from "../words.ts";

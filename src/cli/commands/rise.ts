@@ -1,4 +1,4 @@
-import { riseProject } from "../../flows/rise.ts";
+import { riseProject } from "../../flows/rise/rise.ts";
 import { projectFlag, RunningCommand } from "../command.ts";
 import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
 

@@ -1,12 +1,12 @@
 import { Args, Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
-import { buildableProject, type Checked, checkProject } from "../../flows/check.ts";
-import { othersIn } from "../../flows/clear-rows.ts";
+import { buildableProject, type Checked, checkProject } from "../../flows/check/check.ts";
 import { aloneOn } from "../../flows/lock.ts";
-import { clearingPreview, seedPreview, seedProject } from "../../flows/seed.ts";
-import { seedFiles } from "../../flows/seed-files.ts";
-import { entitiesNamed, type SeedRequest } from "../../flows/seed-order.ts";
-import { fileFormats } from "../../flows/seed-writers.ts";
+import { othersIn } from "../../flows/rows/clear-rows.ts";
+import { seedFiles } from "../../flows/seed/files.ts";
+import { entitiesNamed, type SeedRequest } from "../../flows/seed/order.ts";
+import { clearingPreview, seedPreview, seedProject } from "../../flows/seed/seed.ts";
+import { fileFormats } from "../../flows/seed/writers.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { count, done, next, warning } from "../words.ts";

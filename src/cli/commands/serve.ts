@@ -1,4 +1,4 @@
-import { serveProject } from "../../flows/serve.ts";
+import { serveProject } from "../../flows/serve/serve.ts";
 import { projectFlag, RunningCommand } from "../command.ts";
 import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
 

@@ -1,5 +1,5 @@
 import { type Calculation, looksAtLists, namedFields } from "../formula/calculation.ts";
-import { calculated, calculatedBefore, computedDefaults } from "../formula/ready.ts";
+import { calculated, calculatedBefore, computedDefaults } from "../formula/compile.ts";
 import { checkName } from "../formula/row-checks.ts";
 import { rulesOf } from "../formula/rules.ts";
 import { nameIn } from "../formula/sql/sql.ts";
@@ -31,7 +31,7 @@ export function conditions(module: Module, model: Model, subject: Subject): void
     ["about", quote(about ?? "")],
   ])}`;
   });
-  const type = module.type("Condition", "../../kit/conditions.ts");
+  const type = module.type("Condition", "../../kit/row-rules.ts");
   module.add(
     `export const ${camel}Conditions: readonly ${type}[] = [
   ${made.join(",\n  ")}
@@ -110,7 +110,7 @@ export function answers(module: Module, model: Model, subject: Subject): void {
   });
   const columns = module.type(`${pascal}Columns`, `./${file}.ts`);
   module.add(
-    `export const ${camel}Answers: ${module.type("FormAnswers", "../../kit/answers.ts")}<${module.type("Selectable", "kysely")}<${columns}>> = {
+    `export const ${camel}Answers: ${module.type("FormAnswers", "../../kit/conditional-fields.ts")}<${module.type("Selectable", "kysely")}<${columns}>> = {
   ${groups.join("\n  ")}
 };`,
     `How the form of ${withArticle(one)} answers to what is typed in it.`,

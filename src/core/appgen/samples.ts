@@ -49,7 +49,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { createApp } from "../src/app.tsx";
 import { openDatabase } from "../src/database.ts";
-import { kind, openConnection } from "../src/kit/database/in-use.ts";
+import { kind, openConnection } from "../src/kit/database/current-dialect.ts";
 import { readMigrations } from "../src/kit/database/location.ts";
 import { applyMigrations } from "../src/kit/database/migrations.ts";
 import { makeScratch } from "../src/kit/database/${app.database}/scratch.ts";

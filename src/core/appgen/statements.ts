@@ -29,7 +29,7 @@ export const computedTypes: Readonly<Record<ValueType, string>> = {
 const sources: Readonly<Record<string, string>> = {
   today: "../../kit/time.ts",
   now: "../../kit/time.ts",
-  given: "../../kit/database/in-use.ts",
+  given: "../../kit/database/current-dialect.ts",
 };
 
 /** What a formula is computed of: the row of a table, or values that aren't saved. */

@@ -1,5 +1,5 @@
 import type { Calculation } from "../formula/calculation.ts";
-import { computedField } from "../formula/ready.ts";
+import { computedField } from "../formula/compile.ts";
 import {
   type Entity,
   entityNamed,

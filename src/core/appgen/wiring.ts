@@ -112,7 +112,7 @@ export type Database = ${module.type("Kysely", "kysely")}<Tables>;`,
   }
   module.add(
     `export const openDatabase = (address = ${module.use("databaseAddress", "./kit/database/location.ts")}(${otherwise})): Database =>
-  ${module.use("openTables", "./kit/database/in-use.ts")}<Tables>(${given.join(", ")});`,
+  ${module.use("openTables", "./kit/database/current-dialect.ts")}<Tables>(${given.join(", ")});`,
     "Opens the database.",
   );
   return module.print();

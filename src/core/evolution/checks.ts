@@ -1,7 +1,7 @@
 import type { RowCheck } from "../model/model.ts";
 import { type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import type { Change } from "./change.ts";
-import { tableBefore } from "./origins.ts";
+import { tableBefore } from "./names-before.ts";
 import { alike, type Step } from "./steps.ts";
 
 /**

@@ -5,9 +5,9 @@ import { schemaOf } from "../schema/from-model.ts";
 import type { Schema } from "../schema/schema.ts";
 import type { Decisions } from "./change.ts";
 import { difference } from "./difference.ts";
-import { inNamesBefore, tableBefore } from "./origins.ts";
+import { takenBack } from "./inverse.ts";
+import { inNamesBefore, tableBefore } from "./names-before.ts";
 import { describeStep, nameStep, replay, type Step } from "./steps.ts";
-import { takenBack } from "./taking-back.ts";
 
 function model(entities: string): Model {
   const { model: read, diagnostics } = readModel(`levadura: 1\nentities:\n${entities}`);

@@ -9,6 +9,7 @@ import {
 import { snakeCase } from "../naming/words.ts";
 import { columnOf, linkOf, schemaOf, tableOf } from "../schema/from-model.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../schema/schema.ts";
+import { newRows } from "./backfill.ts";
 import type { Change, Decisions, Difference } from "./change.ts";
 import { checkChanges } from "./checks.ts";
 import {
@@ -20,6 +21,7 @@ import {
   referenceBetween,
   renamedChoices,
 } from "./columns.ts";
+import { fieldMoves, type Slot, slotNamed, slotRename, slotsBefore } from "./field-storage.ts";
 import {
   circleSteps,
   circlesOf,
@@ -29,10 +31,8 @@ import {
   wereTaken,
 } from "./former-names.ts";
 import { indexChanges, mayMeet } from "./indexes.ts";
-import { newRows } from "./new-rows.ts";
 import { inOrder } from "./ordering.ts";
 import { likelyRenames } from "./renames.ts";
-import { fieldMoves, type Slot, slotNamed, slotRename, slotsBefore } from "./slots.ts";
 import {
   alike,
   type ChangeColumn,

@@ -2,12 +2,12 @@ import { describe, expect, it } from "vitest";
 import type { Model } from "../model/model.ts";
 import { readModel } from "../model/read.ts";
 import { schemaOf } from "../schema/from-model.ts";
-import { outlookOf } from "../sql/consequences.ts";
+import { outlookOf } from "../sql/impact.ts";
 import { sqlite } from "../sql/sqlite/sqlite.ts";
+import { holdBack } from "./deferred-changes.ts";
 import { difference } from "./difference.ts";
-import { parseSteps, printSteps } from "./document.ts";
-import { holdBack } from "./hold-back.ts";
 import { replay } from "./steps.ts";
+import { parseSteps, printSteps } from "./steps-yaml.ts";
 
 function model(fields: string, rest = ""): Model {
   const text = `levadura: 1\nentities:\n  Apiary: {fields: {name: "text, required"}}\n  Hive:\n    fields:\n      code: text, required\n${fields.replace(/^/gm, "      ")}\n${rest}`;

@@ -1,4 +1,4 @@
-import { withoutField } from "../evolution/hold-back.ts";
+import { withoutField } from "../evolution/deferred-changes.ts";
 import type { Diagnostic, Span } from "../model/diagnostics.ts";
 import {
   automaticFields,
@@ -9,8 +9,8 @@ import {
   type Model,
 } from "../model/model.ts";
 import { type Calculation, looksAtLists, namedFields } from "./calculation.ts";
+import { computedDefaults } from "./compile.ts";
 import type { Complaint } from "./parse.ts";
-import { computedDefaults } from "./ready.ts";
 import { valueTypes } from "./resolve.ts";
 import { FormulaScope, formulaOf } from "./scope.ts";
 import { typeWords } from "./typing.ts";

@@ -28,7 +28,7 @@ import {
   Unusable,
 } from "./operations.ts";
 import { type Complaint, parseFormula } from "./parse.ts";
-import { referringTo } from "./referring.ts";
+import { referringTo } from "./reverse-references.ts";
 import type { Expression, Name } from "./tree.ts";
 
 /** The most operations that a formula may come to, with the computed fields in it. */

@@ -8,8 +8,8 @@ import {
 } from "../model/model.ts";
 import type { Calculation } from "./calculation.ts";
 import { type Complaint, parseFormula } from "./parse.ts";
-import { formerList, referringTo } from "./referring.ts";
 import { calculationOf, valueTypes } from "./resolve.ts";
+import { formerList, referringTo } from "./reverse-references.ts";
 import { type Meaning, type Scope, typeFormula } from "./typing.ts";
 
 /** A formula of an entity, ready to be computed; or what is wrong with it, at its place in the text. */

@@ -1,7 +1,7 @@
 import type { Calculation } from "../formula/calculation.ts";
+import { calculated, computedDefaults } from "../formula/compile.ts";
 import { evaluation, type Row } from "../formula/evaluate.ts";
-import { isOwn, type Moment, type OwnRule, ownRules } from "../formula/own-rules.ts";
-import { calculated, computedDefaults } from "../formula/ready.ts";
+import { isOwn, type Moment, type OwnRule, ownRules } from "../formula/row-local-rules.ts";
 import type { Entity, Field, Model } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
 import type { Value } from "./values.ts";

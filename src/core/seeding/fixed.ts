@@ -1,4 +1,4 @@
-import type { Moment } from "../formula/own-rules.ts";
+import type { Moment } from "../formula/row-local-rules.ts";
 import { type Diagnostic, Diagnostics } from "../model/diagnostics.ts";
 import { type Entity, type Field, isMany, isReference, type Model } from "../model/model.ts";
 import { keyField } from "../tabular/conversion.ts";

@@ -1,4 +1,4 @@
-import type { OwnRule } from "../formula/own-rules.ts";
+import type { OwnRule } from "../formula/row-local-rules.ts";
 import {
   type Entity,
   type Field,

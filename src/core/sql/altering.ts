@@ -1,11 +1,11 @@
 import { describeStep, type Step, takeStep } from "../evolution/steps.ts";
 import type { ColumnType, Schema, Table } from "../schema/schema.ts";
+import * as flows from "./data-moves.ts";
 import type { Dialect } from "./dialect.ts";
-import * as flows from "./flows.ts";
-import type { Idiom } from "./idiom.ts";
 import { followRowOwners } from "./own-tables.ts";
 import { changeCheck, isCheck } from "./row-checks.ts";
 import type { Part } from "./script.ts";
+import type { Idiom } from "./syntax.ts";
 
 type Of<Kind extends Step["kind"]> = Extract<Step, { kind: Kind }>;
 

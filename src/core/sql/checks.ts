@@ -1,5 +1,5 @@
 import type { Check, Column } from "../schema/schema.ts";
-import type { Idiom } from "./idiom.ts";
+import type { Idiom } from "./syntax.ts";
 
 /** How a server that counts characters with `char_length` says the checks of the model. */
 export function serverChecks(literal: Idiom["literal"]): Pick<Idiom, "check" | "checksOf"> {

@@ -1,5 +1,5 @@
 import type { ColumnType } from "../schema/schema.ts";
-import type { Idiom } from "./idiom.ts";
+import type { Idiom } from "./syntax.ts";
 
 type Kind = ColumnType["kind"];
 

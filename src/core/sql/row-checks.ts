@@ -1,8 +1,8 @@
 import type { Step } from "../evolution/steps.ts";
 import type { RowCheck } from "../model/model.ts";
 import type { Risk } from "./dialect.ts";
-import type { Idiom } from "./idiom.ts";
 import type { Part } from "./script.ts";
+import type { Idiom } from "./syntax.ts";
 
 /** A check as a line of a table, under a name by which it can be dropped; undefined where the database can't express it. */
 export function rowCheckSql(

@@ -1,6 +1,6 @@
 import { alike, type ChangeColumn, isExact } from "../evolution/steps.ts";
 import { alwaysConverts } from "./conversions.ts";
-import type { Idiom } from "./idiom.ts";
+import type { Idiom } from "./syntax.ts";
 
 /** What a change makes of an expression, and which values stand in its way. */
 export interface ChangedValue {

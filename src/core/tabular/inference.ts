@@ -3,9 +3,9 @@ import { nearest } from "../naming/nearest.ts";
 import { folded } from "./cells.ts";
 import type { DateOrder } from "./dates.ts";
 import type { Spelling } from "./distinct.ts";
-import { look, noWords, tickMarks, yesWords } from "./looks.ts";
 import { currencyOf, type DecimalSign } from "./numbers.ts";
 import type { ColumnProfile, Example, LookGroup } from "./profile.ts";
+import { look, noWords, tickMarks, yesWords } from "./type-detection.ts";
 
 /** Kinds of field that a column can be taken for by its values alone. */
 export type ColumnKind =

@@ -1,6 +1,6 @@
 import { type Cell, cellText, folded, isEmpty, oneLine, type Row } from "./cells.ts";
-import { look, lookOf } from "./looks.ts";
 import { isUnit } from "./titles.ts";
+import { look, lookOf } from "./type-detection.ts";
 
 /** Where the table of a sheet is. Rows are counted from 1, columns from 0. */
 export interface Layout {

@@ -1,8 +1,8 @@
 import { type Blanks, type Cell, cellText, folded, isEmpty, type RowBatch } from "./cells.ts";
-import { Dependencies } from "./dependencies.ts";
 import { Distinct, hashOf, type Spelling, type Spill } from "./distinct.ts";
+import { Dependencies } from "./functional-dependencies.ts";
 import { type Layout, type LeftOutKind, leftOutKinds, RowSorter } from "./layout.ts";
-import { look, lookOf } from "./looks.ts";
+import { look, lookOf } from "./type-detection.ts";
 
 /** A cell as an example: its row, and what it says. */
 export interface Example {

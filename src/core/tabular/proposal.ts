@@ -7,13 +7,13 @@ import { blankSpellings, columnLetters, folded } from "./cells.ts";
 import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
 import { type Finding, inferColumn } from "./inference.ts";
 import { leftOutKinds } from "./layout.ts";
-import { look } from "./looks.ts";
-import { aroundTable, fieldNotes } from "./noting.ts";
+import { proposeSplits } from "./normalisation.ts";
 import type { FieldPlan, ImportPlan, PlanNotes, SheetNotes, SheetPlan } from "./plan.ts";
+import { aroundTable, fieldNotes } from "./plan-notes.ts";
 import type { ColumnProfile } from "./profile.ts";
 import { findLinks, isKeyColumn, type LinkableColumn, linkName } from "./relationships.ts";
-import { proposeSplits } from "./splitting.ts";
 import { besideReferences, entityName, fieldTitle, type Title } from "./titles.ts";
+import { look } from "./type-detection.ts";
 
 /** What the import goes into. */
 export interface Surroundings {

@@ -9,8 +9,8 @@ import {
   columnNumber,
 } from "./cells.ts";
 import { findDate, findTime, isDay } from "./dates.ts";
-import { lookOf } from "./looks.ts";
 import { currencyOf, findNumber } from "./numbers.ts";
+import { lookOf } from "./type-detection.ts";
 
 describe("numbers in cells", () => {
   it.each([

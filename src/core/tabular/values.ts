@@ -2,9 +2,17 @@ import type { Field } from "../model/model.ts";
 import { type Cell, cellText, folded, type Marked } from "./cells.ts";
 import { findDate, findTime } from "./dates.ts";
 import { sameMark } from "./inference.ts";
-import { isEmail, isPhone, isUrl, noWords, tickMarks, webAddress, yesWords } from "./looks.ts";
 import { currencyOf, digitsOf, findNumber, placesOf } from "./numbers.ts";
 import type { FieldPlan } from "./plan.ts";
+import {
+  isEmail,
+  isPhone,
+  isUrl,
+  noWords,
+  tickMarks,
+  webAddress,
+  yesWords,
+} from "./type-detection.ts";
 
 /** The text that goes into a data file, or why the cell doesn't fit its field. */
 export type ReadValue = { text: string } | { reason: string };

@@ -9,9 +9,11 @@ import { KeySet } from "../../core/tabular/keys.ts";
 import { readText, type Write, writeAll } from "../../io/project/files.ts";
 import { dataFile, type Project } from "../../io/project/project.ts";
 import { CsvWriter, readDataFile } from "../../io/sheets/data-files.ts";
-import { supportFiles } from "../begin.ts";
-import { pendingChanges } from "../changes.ts";
+import { supportFiles } from "../begin/begin.ts";
+import { pendingChanges } from "../changes/changes.ts";
 import { hasDatabase, withDatabase } from "../database.ts";
+import { migrationHistory } from "../migrate/migrate.ts";
+import type { Report } from "../report.ts";
 import {
   checksumOf,
   type DataSource,
@@ -20,9 +22,7 @@ import {
   type LoadOptions,
   loadData,
   loadedChecksums,
-} from "../load.ts";
-import { migrationHistory } from "../migrate.ts";
-import type { Report } from "../report.ts";
+} from "./load.ts";
 import type { PreparedImport } from "./prepare.ts";
 
 /** What an import wrote. */

@@ -1,9 +1,9 @@
 import { existsSync, readdirSync, renameSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import type { Migration } from "../../../kit/database/migrations.ts";
-import { parseSteps, printSteps } from "../../core/evolution/document.ts";
+import { takenAgain, takenBack } from "../../core/evolution/inverse.ts";
 import { replay, type Step } from "../../core/evolution/steps.ts";
-import { takenAgain, takenBack } from "../../core/evolution/taking-back.ts";
+import { parseSteps, printSteps } from "../../core/evolution/steps-yaml.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Schema } from "../../core/schema/schema.ts";
 import type { Dialect } from "../../core/sql/dialect.ts";

@@ -1,7 +1,7 @@
 import { alike, type ChangeColumn } from "../../evolution/steps.ts";
 import type { Column, ColumnType, Table } from "../../schema/schema.ts";
-import { type Idiom, keptTable } from "../idiom.ts";
 import type { Part } from "../script.ts";
+import { type Idiom, keptTable } from "../syntax.ts";
 import { changedValue, keptRows } from "../values.ts";
 import {
   columnSql,

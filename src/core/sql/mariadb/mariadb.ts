@@ -2,10 +2,10 @@ import { type Step, takeStep } from "../../evolution/steps.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../../schema/schema.ts";
 import { alteringDialect, referring } from "../altering.ts";
 import { serverChecks } from "../checks.ts";
+import * as flows from "../data-moves.ts";
 import type { Dialect } from "../dialect.ts";
-import * as flows from "../flows.ts";
-import { type Idiom, keptTable } from "../idiom.ts";
 import type { Part } from "../script.ts";
+import { type Idiom, keptTable } from "../syntax.ts";
 import { changeColumn } from "./change.ts";
 import {
   columnSql,

@@ -2,10 +2,10 @@ import { alike, type ChangeColumn, type Step, takeStep } from "../../evolution/s
 import { type Column, type Schema, type Table, tableNamed } from "../../schema/schema.ts";
 import { alteringDialect, referring } from "../altering.ts";
 import { serverChecks } from "../checks.ts";
+import * as flows from "../data-moves.ts";
 import type { Dialect } from "../dialect.ts";
-import * as flows from "../flows.ts";
-import { type Idiom, inTemporaryTable, keptTable } from "../idiom.ts";
 import type { Part } from "../script.ts";
+import { type Idiom, inTemporaryTable, keptTable } from "../syntax.ts";
 import { changedValue, keptRows } from "../values.ts";
 import {
   checkConstraint,

@@ -1,4 +1,4 @@
-import { type Idiom, inTemporaryTable } from "../idiom.ts";
+import { type Idiom, inTemporaryTable } from "../syntax.ts";
 import { checkSql, checksOf, fillSql, thisMoment } from "./columns.ts";
 import { converted } from "./conversions.ts";
 import { literal, quoted } from "./literal.ts";

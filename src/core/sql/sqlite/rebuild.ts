@@ -1,9 +1,9 @@
 import { describeStep, replay, type Step } from "../../evolution/steps.ts";
 import { type Schema, type Table, tableNamed } from "../../schema/schema.ts";
-import { refusals } from "../flows.ts";
-import { keptTable } from "../idiom.ts";
+import { refusals } from "../data-moves.ts";
 import { checkRisks, isCheck } from "../row-checks.ts";
 import type { Part, Section } from "../script.ts";
+import { keptTable } from "../syntax.ts";
 import { changedValue, keptRows } from "../values.ts";
 import { createIndex, createTable, fillSql } from "./columns.ts";
 import { idiom } from "./idiom.ts";

@@ -1,13 +1,13 @@
 import { describeStep, type Step, takeStep } from "../../evolution/steps.ts";
 import { isAscii } from "../../naming/words.ts";
 import { type Schema, tableNamed } from "../../schema/schema.ts";
+import { changeRisks, dropColumn, flow, keepTable, plainRisks, refusals } from "../data-moves.ts";
 import type { Dialect, Risk } from "../dialect.ts";
-import { changeRisks, dropColumn, flow, keepTable, plainRisks, refusals } from "../flows.ts";
-import { keptTable } from "../idiom.ts";
 import type { Limits } from "../limits.ts";
 import { followRowOwners } from "../own-tables.ts";
 import { isCheck } from "../row-checks.ts";
 import type { Part, Section } from "../script.ts";
+import { keptTable } from "../syntax.ts";
 import { columnSql, createIndex, createTable, fillSql, orderColumnSql } from "./columns.ts";
 import { idiom } from "./idiom.ts";
 import { literal, quoted } from "./literal.ts";

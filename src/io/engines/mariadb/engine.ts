@@ -5,8 +5,8 @@ import {
   migrationConnection,
   takeTurn,
 } from "../../../../kit/database/mariadb/connection.ts";
-import { written } from "../../../../kit/database/mariadb/moments.ts";
 import { refusal } from "../../../../kit/database/mariadb/tables.ts";
+import { written } from "../../../../kit/database/mariadb/timestamps.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";

@@ -1,6 +1,6 @@
 import { Readable } from "node:stream";
 import type { Client } from "../../../../kit/database/mariadb/connection.ts";
-import { written } from "../../../../kit/database/mariadb/moments.ts";
+import { written } from "../../../../kit/database/mariadb/timestamps.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
 import {

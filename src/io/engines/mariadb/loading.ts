@@ -1,5 +1,5 @@
 import type { Client } from "../../../../kit/database/mariadb/connection.ts";
-import { written } from "../../../../kit/database/mariadb/moments.ts";
+import { written } from "../../../../kit/database/mariadb/timestamps.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
 import type { LoadPlace } from "../load-place.ts";
 import type { Loader, LoadSettings } from "../loading.ts";

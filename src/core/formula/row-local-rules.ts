@@ -1,0 +1,40 @@
+import { automaticFields, type Entity, type Model } from "../model/model.ts";
+import { type Calculation, looksAtOthers, namedFields } from "./calculation.ts";
+import { calculated } from "./compile.ts";
+import { evaluation, type Row } from "./evaluate.ts";
+import { type HeldRule, rulesOf } from "./rules.ts";
+
+/** This day and this moment, by which formulas are computed. */
+export interface Moment {
+  today: string;
+  now: string;
+}
+
+/** A rule that can be asked of a row by itself. */
+export interface OwnRule {
+  rule: HeldRule;
+  /** The columns that it looks at. */
+  columns: string[];
+  holds(row: Row): boolean;
+}
+
+/** The rules of an entity that look at nothing but what a row has before it is saved. */
+export function ownRules(model: Model, entity: Entity, moment: Moment): OwnRule[] {
+  return rulesOf(entity).flatMap((rule): OwnRule[] => {
+    const calculation = calculated(model, entity, rule);
+    if (!isOwn(calculation)) return [];
+    const value = evaluation(calculation);
+    return [
+      { rule, columns: namedFields(calculation), holds: (row) => value(row, moment) === true },
+    ];
+  });
+}
+
+/** Whether a formula looks at nothing but what a row has before it is saved. */
+export function isOwn(calculation: Calculation): boolean {
+  const automatic: readonly string[] = automaticFields;
+  return (
+    !looksAtOthers(calculation) &&
+    !namedFields(calculation).some((name) => automatic.includes(name))
+  );
+}

@@ -1,0 +1,491 @@
+import type {
+  Carry,
+  ChangeColumn,
+  ReferenceAndLinks,
+  SqlByDatabase,
+  Step,
+  TextsAndRows,
+} from "../evolution/steps.ts";
+import { type Schema, type Table, tableNamed } from "../schema/schema.ts";
+import type { Risk } from "./dialect.ts";
+import { checkRisks } from "./row-checks.ts";
+import type { Part } from "./script.ts";
+import { type Idiom, keptTable } from "./syntax.ts";
+
+/** The steps in which data flows from one place into another: what they run, and what they risk. */
+
+const run = (sql: string): Part => ({ kind: "run", sql });
+
+/** The steps that are taken alike by all databases: data flows, or a person wrote the SQL. */
+export type Flow = TextsAndRows | ReferenceAndLinks | Carry | Extract<Step, { kind: "own sql" }>;
+
+/** What takes such a step. */
+export function flow(
+  idiom: Idiom,
+  database: keyof SqlByDatabase,
+  step: Flow,
+  before: Schema,
+): Part[] {
+  switch (step.kind) {
+    case "texts to rows":
+      return textsToRows(idiom, step, before);
+    case "rows to texts":
+      return rowsToTexts(idiom, step, before);
+    case "reference to links":
+      return referenceToLinks(idiom, step, before);
+    case "links to reference":
+      return linksToReference(idiom, step);
+    case "carry":
+      return carry(idiom, step);
+    case "own sql": {
+      const own = step.forward[database];
+      return own === undefined
+        ? [{ kind: "no way", about: step.about }]
+        : [run(own.replace(/;\s*$/, ""))];
+    }
+  }
+}
+
+function textsToRows(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
+  const { table, column, reference, target, key, others = {}, keep } = step;
+  const [from, text, to, goal, name] = [table, column, reference, target, key].map(
+    idiom.quoted,
+  ) as [string, string, string, string, string];
+  const told = `trim(t.${text})`;
+  const { waiting, unknown } = textConditions(idiom, step);
+  const called = idiom.caselessColumn(tableNamed(before, target), "r", key);
+  const pointed = run(
+    `update ${from} as t set ${to} = (select min(r.${id}) from ${goal} as r where ${called} = ${idiom.caseless(told)})\nwhere ${waiting}`,
+  );
+  if (!canMakeRows(step, before)) return [pointed];
+  const more = Object.entries(others);
+  const columns = [
+    name,
+    ...more.map(([other]) => quoted(other)),
+    quoted("created_at"),
+    quoted("updated_at"),
+  ];
+  const values = [told, ...more.map(([, fill]) => idiom.fill(fill)), idiom.now, idiom.now];
+  const aside = quoted("levadura_before");
+  return [
+    ...idiom.aside(aside, `select coalesce(max(${id}), 0) as top from ${goal}`),
+    // Of texts that differ in case the first row's is taken.
+    run(
+      `insert into ${goal} (${columns.join(", ")})\nselect ${values.join(", ")}\nfrom ${from} as t\nwhere t.${id} in (select min(t.${id}) from ${from} as t where ${waiting} and ${unknown} group by ${idiom.caseless(told)})\norder by t.${id}`,
+    ),
+    ...(keep
+      ? [
+          {
+            kind: "keep" as const,
+            file: keep,
+            table: goal,
+            query: `select t.${id}, t.${name} as ${quoted("value")} from ${goal} as t where t.${id} > (select top from ${aside})`,
+          },
+        ]
+      : []),
+    run(`drop table ${aside}`),
+    pointed,
+  ];
+}
+
+/** Which texts don't lead anywhere yet, and which of them no row is called by; of rows `t`. */
+function textConditions(
+  { quoted, alike, caseless }: Idiom,
+  { column, reference, target, key }: TextsAndRows,
+): { waiting: string; unknown: string } {
+  const id = quoted("id");
+  const [text, to, goal, name] = [column, reference, target, key].map(quoted);
+  const told = `trim(t.${text})`;
+  const named = `(select r.${name} from ${goal} as r where r.${id} = t.${to})`;
+  return {
+    waiting: `${told} <> '' and (t.${to} is null or not ${alike(named, told)})`,
+    unknown: `${caseless(told)} not in (select ${caseless(`r.${name}`)} from ${goal} as r where r.${name} is not null)`,
+  };
+}
+
+/** Whether rows can be made of texts: the others that they need are known. */
+function canMakeRows({ target, key, others = {} }: TextsAndRows, before: Schema): boolean {
+  const given = new Set([key, "id", "created_at", "updated_at", ...Object.keys(others)]);
+  const columns = tableNamed(before, target)?.columns ?? [];
+  return columns.every(
+    ({ name, required, default: start }) => !required || start !== undefined || given.has(name),
+  );
+}
+
+function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
+  const { table, column, reference, target, key, restore, spent = [] } = step;
+  const [from, text, to, goal, name] = [table, column, reference, target, key].map(
+    idiom.quoted,
+  ) as [string, string, string, string, string];
+  const told = `(select r.${name} from ${goal} as r where r.${id} = t.${to})`;
+  const parts = [
+    run(
+      `update ${from} as t set ${text} = ${told} where t.${to} is not null and (t.${text} is null or not ${idiom.alike(`trim(t.${text})`, told)})`,
+    ),
+  ];
+  if (!restore) return parts;
+  // The rows that were made of texts go again, unless somebody changed them or refers to them since.
+  const file = keptTable(idiom, restore);
+  const loose = [{ table, column: reference }, ...spent];
+  const isLoose = (user: { table: string; column: string }) =>
+    loose.some((each) => each.table === user.table && each.column === user.column);
+  const users = before.tables.flatMap((other) =>
+    other.columns
+      .filter(({ references }) => references?.table === target)
+      .map((each) => ({ table: other.name, column: each.name }))
+      .filter((user) => !isLoose(user)),
+  );
+  const going = `select r.${id} from ${goal} as r join ${file} as k on k.${id} = r.${id} and ${idiom.alike(`k.${quoted("value")}`, `r.${name}`)} where r.${quoted("version")} = 1${users
+    .map(
+      (user) =>
+        ` and r.${id} not in (select ${quoted(user.column)} from ${quoted(user.table)} where ${quoted(user.column)} is not null)`,
+    )
+    .join("")}`;
+  const gone = quoted("levadura_gone");
+  return [
+    { kind: "bring back", file: restore, table: file },
+    ...parts,
+    ...idiom.aside(gone, going),
+    ...loose.map((user) =>
+      run(
+        `update ${quoted(user.table)} set ${quoted(user.column)} = null where ${quoted(user.column)} in (select ${id} from ${gone})`,
+      ),
+    ),
+    run(`delete from ${goal} where ${id} in (select ${id} from ${gone})`),
+    run(`drop table ${gone}`),
+  ];
+}
+
+/** Rows that would have nothing in a column that is required in the end. */
+function emptyRisks(
+  idiom: Idiom,
+  { table, required }: { table: string; required?: true },
+  what: string,
+  value: string,
+): Risk[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
+  if (!required) return [];
+  return [
+    {
+      kind: "in the way",
+      table,
+      sentence: `rows of ${table} have no ${what}`,
+      query: `select t.${id}, null as ${quoted("value")} from ${quoted(table)} as t where ${value} is null`,
+    },
+  ];
+}
+
+/** Texts that no row of the other table is called by, where none can be made of them. */
+function unknownTexts(idiom: Idiom, step: TextsAndRows): Risk {
+  const { quoted } = idiom;
+  const { table, column, target } = step;
+  const { waiting, unknown } = textConditions(idiom, step);
+  return {
+    kind: "in the way",
+    table,
+    sentence: `rows of ${table} have a ${column} by which no row of ${target} is called, and none can be made of it`,
+    query: `select t.${quoted("id")}, t.${quoted(column)} as ${quoted("value")} from ${quoted(table)} as t where ${waiting} and ${unknown}`,
+  };
+}
+
+/** Texts that no row of the other table could be called by. */
+function textRisks(idiom: Idiom, step: TextsAndRows, before: Schema): Risk[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
+  const { table, column, target, key } = step;
+  const told = `trim(t.${quoted(column)})`;
+  return [
+    ...emptyRisks(idiom, step, column, `nullif(${told}, '')`),
+    ...unfitRisks(idiom, before, { table: target, column: key }, told, {
+      kind: "in the way",
+      table,
+      sentence: `rows of ${table} have a ${column} that ${target}.${key} can't have`,
+      query: `select t.${id}, t.${quoted(column)} as ${quoted("value")} from ${quoted(table)} as t where ${told} <> ''`,
+    }),
+    ...(canMakeRows(step, before) ? [] : [unknownTexts(idiom, step)]),
+  ];
+}
+
+/** Rows that are called by a text that the column can't have. */
+function nameRisks(idiom: Idiom, step: TextsAndRows, before: Schema): Risk[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
+  const { table, column, reference, target, key } = step;
+  const told = `r.${quoted(key)}`;
+  return [
+    ...emptyRisks(idiom, step, reference, `t.${quoted(reference)}`),
+    ...unfitRisks(idiom, before, { table, column }, told, {
+      kind: "in the way",
+      table,
+      sentence: `rows of ${table} lead to a ${target}.${key} that ${column} can't have`,
+      query: `select t.${id}, ${told} as ${quoted("value")} from ${quoted(table)} as t join ${quoted(target)} as r on r.${id} = t.${quoted(reference)} where true`,
+    }),
+  ];
+}
+
+/** A risk, of those rows only whose text a column can't have. */
+function unfitRisks(
+  idiom: Idiom,
+  schema: Schema,
+  goal: { table: string; column: string },
+  text: string,
+  risk: Risk,
+): Risk[] {
+  const column = tableNamed(schema, goal.table)?.columns.find(({ name }) => name === goal.column);
+  const wrong = column ? idiom.checksOf(column, text).map((check) => `not (${check})`) : [];
+  return wrong.length === 0
+    ? []
+    : [{ ...risk, query: `${risk.query} and (${wrong.join(" or ")})` }];
+}
+
+function referenceToLinks(
+  idiom: Idiom,
+  { table, reference, links, from, to, restore }: ReferenceAndLinks,
+  before: Schema,
+): Part[] {
+  const goal =
+    tableNamed(before, links)?.columns.find(({ name }) => name === to)?.references?.table ?? "";
+  const { quoted } = idiom;
+  const id = quoted("id");
+  const [first, last] = idiom.insertMissing;
+  const pair = `${quoted(links)} (${quoted(from)}, ${quoted(to)})`;
+  const led = run(
+    `${first} into ${pair} select ${id}, ${quoted(reference)} from ${quoted(table)} where ${quoted(reference)} is not null${last}`,
+  );
+  if (!restore) return [led];
+  const file = keptTable(idiom, restore);
+  const [owner, target] = [from, to].map((name) => idiom.number(`k.${quoted(name)}`));
+  return [
+    { kind: "bring back", file: restore, table: file },
+    led,
+    // Both ends may be gone since.
+    run(
+      `${first} into ${pair} select ${owner}, ${target} from ${file} as k where ${owner} in (select ${id} from ${quoted(table)}) and ${target} in (select ${id} from ${quoted(goal)})${last}`,
+    ),
+  ];
+}
+
+function linksToReference(idiom: Idiom, step: ReferenceAndLinks): Part[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
+  const { table, reference, links, from, to, keep } = step;
+  const first = `(select min(m.${quoted(to)}) from ${quoted(links)} as m where m.${quoted(from)} = l.${quoted(from)})`;
+  const others: Part[] = keep
+    ? [
+        {
+          kind: "keep",
+          file: keep,
+          table: quoted(links),
+          query: `select l.${quoted(from)}, l.${quoted(to)} from ${quoted(links)} as l where l.${quoted(to)} > ${first}`,
+        },
+      ]
+    : [];
+  return [
+    ...others,
+    run(
+      `update ${quoted(table)} as t set ${quoted(reference)} = (select min(l.${quoted(to)}) from ${quoted(links)} as l where l.${quoted(from)} = t.${id}) where ${quoted(reference)} is null`,
+    ),
+  ];
+}
+
+/** Rows with more than one link. */
+function linkRisks(idiom: Idiom, step: ReferenceAndLinks): Risk[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
+  const { table, links, from, to, lossy } = step;
+  const linked = `(select min(l.${quoted(to)}) from ${quoted(links)} as l where l.${quoted(from)} = t.${id})`;
+  return [
+    ...emptyRisks(idiom, step, links, linked),
+    {
+      kind: lossy ? "lost" : "in the way",
+      table,
+      sentence: `rows of ${table} have several rows in ${links}, and can keep one`,
+      query: `select ${quoted(from)} as ${id}, count(*) as ${quoted("value")} from ${quoted(links)} group by ${quoted(from)} having count(${quoted(to)}) > 1`,
+    },
+  ];
+}
+
+function carry(idiom: Idiom, { from, to, by }: Carry): Part[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
+  const value =
+    by.table === to.table
+      ? `(select f.${quoted(from.column)} from ${quoted(from.table)} as f where f.${id} = t.${quoted(by.column)})`
+      : `(select f.${quoted(from.column)} from ${quoted(from.table)} as f where f.${quoted(by.column)} = t.${id} and f.${quoted(from.column)} is not null order by f.${id} limit 1)`;
+  return [
+    run(
+      `update ${quoted(to.table)} as t set ${quoted(to.column)} = ${value} where ${quoted(to.column)} is null`,
+    ),
+  ];
+}
+
+/** Values that have nowhere to go. */
+function carryRisks(idiom: Idiom, { from, to, by, lossy }: Carry): Risk[] {
+  const { quoted } = idiom;
+  const id = quoted("id");
+  const value = `f.${quoted(from.column)}`;
+  const first = `(select g.${quoted(from.column)} from ${quoted(from.table)} as g where g.${quoted(by.column)} = f.${quoted(by.column)} and g.${quoted(from.column)} is not null order by g.${id} limit 1)`;
+  const lost =
+    by.table === to.table
+      ? `not exists (select 1 from ${quoted(to.table)} as t where t.${quoted(by.column)} = f.${id})`
+      : `f.${quoted(by.column)} is null or not ${idiom.same(value, first)}`;
+  return [
+    {
+      kind: lossy ? "lost" : "in the way",
+      table: from.table,
+      sentence:
+        by.table === to.table
+          ? `rows of ${from.table} have a ${from.column}, and nothing in ${to.table} leads to them`
+          : `rows of ${from.table} have another ${from.column} than the first with the same ${by.column}, or nothing there`,
+      query: `select f.${id}, ${value} as ${quoted("value")} from ${quoted(from.table)} as f where ${value} is not null and (${lost})`,
+    },
+  ];
+}
+
+/** What a step risks wherever it is taken in the same way. */
+export function plainRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
+  switch (step.kind) {
+    case "add index":
+      return step.index.unique ? [repeats(idiom, step, before)] : [];
+    case "add check":
+      return checkRisks(idiom, step);
+    case "texts to rows":
+      return textRisks(idiom, step, before);
+    case "rows to texts":
+      return nameRisks(idiom, step, before);
+    case "links to reference":
+      return linkRisks(idiom, step);
+    case "carry":
+      return carryRisks(idiom, step);
+    case "drop table":
+      return step.carried ? [] : [allRows(idiom, step)];
+    case "drop column":
+      return step.carried ? [] : [allValues(idiom, step)];
+    default:
+      return [];
+  }
+}
+
+/** What a step risks where columns are added to tables that are there. */
+export function steppedRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
+  if (step.kind !== "add column") return plainRisks(idiom, step, before);
+  const { table, column, fill, restore } = step;
+  if (!column.required || column.default !== undefined || fill || restore) return [];
+  const { quoted } = idiom;
+  return [
+    {
+      kind: "in the way",
+      table,
+      sentence: `rows of ${table} have no ${column.name}`,
+      query: `select ${quoted("id")}, null as ${quoted("value")} from ${quoted(table)}`,
+    },
+  ];
+}
+
+/** What a change of a column risks: the rows that end it, and those of which it keeps a value that it loses. */
+export function changeRisks(
+  idiom: Idiom,
+  step: ChangeColumn | Extract<Step, { kind: "add column" }>,
+  parts: readonly Part[],
+): Risk[] {
+  const { table } = step;
+  const lossy = step.kind === "change column" && step.lossy;
+  const name = step.kind === "change column" ? step.to.name : step.column.name;
+  return parts.flatMap((part): Risk[] => {
+    if (part.kind === "none may remain") {
+      return [{ kind: "in the way", table, sentence: part.sentence, query: part.query }];
+    }
+    const sentence = `values of ${table}.${name} don't fit any more`;
+    return part.kind === "keep" && step.kind === "change column" && lossy
+      ? [{ kind: "lost", table, sentence, query: lostValues(idiom, step, part.query) }]
+      : [];
+  });
+}
+
+/** Of the values that are kept, those that are others once they were turned into the new type and back. */
+function lostValues(idiom: Idiom, { from, to, timezone }: ChangeColumn, kept: string): string {
+  if (from.type.kind === to.type.kind) return kept;
+  const { quoted } = idiom;
+  const [value, became] = [`q.${quoted("value")}`, `q.${quoted("became")}`];
+  const back = idiom.converted(became, to.type, from.type, true, timezone ?? "UTC");
+  return `select q.${quoted("id")}, ${value} from (${kept}) as q where ${became} is null or not ${idiom.same(value, back)}`;
+}
+
+function repeats(
+  idiom: Idiom,
+  { table, index }: Extract<Step, { kind: "add index" }>,
+  before: Schema,
+): Risk {
+  const { quoted } = idiom;
+  const of = (alias: string) => index.columns.map((name) => `${alias}.${quoted(name)}`).join(", ");
+  const columns = tableNamed(before, table)?.columns ?? [];
+  const told = (alias: string) =>
+    index.columns
+      .map((name) =>
+        columns.some((column) => column.name === name && column.type.kind === "text")
+          ? idiom.caseless(`${alias}.${quoted(name)}`)
+          : `${alias}.${quoted(name)}`,
+      )
+      .join(", ");
+  const value =
+    index.columns.length === 1 ? of("t") : `concat(${of("t").replaceAll(", ", ", ', ', ")})`;
+  return {
+    kind: "in the way",
+    table,
+    sentence: `rows of ${table} have the same ${index.columns.join(" and ")}`,
+    query: `select t.${quoted("id")}, ${value} as ${quoted("value")} from ${quoted(table)} as t where (${told("t")}) in (select ${told("o")} from ${quoted(table)} as o group by ${told("o")} having count(*) > 1)`,
+  };
+}
+
+function allRows(idiom: Idiom, { table }: Extract<Step, { kind: "drop table" }>): Risk {
+  const { quoted } = idiom;
+  const [first, second] = table.columns.map(({ name }) => quoted(name));
+  return {
+    kind: "lost",
+    table: table.name,
+    sentence: `rows of ${table.name} go`,
+    query: `select ${first} as ${quoted("id")}, ${second ?? first} as ${quoted("value")} from ${quoted(table.name)}`,
+  };
+}
+
+function allValues(idiom: Idiom, { table, column }: Extract<Step, { kind: "drop column" }>): Risk {
+  const { quoted } = idiom;
+  const name = quoted(column.name);
+  return {
+    kind: "lost",
+    table,
+    sentence: `values of ${table}.${column.name} go`,
+    query: `select ${quoted("id")}, ${name} as ${quoted("value")} from ${quoted(table)} where ${name} is not null`,
+  };
+}
+
+/** The rows that stand in the way of a step, as what ends a script. */
+export function refusals(risks: readonly Risk[]): Part[] {
+  return risks
+    .filter(({ kind }) => kind === "in the way")
+    .map(({ sentence, query }): Part => ({ kind: "none may remain", sentence, query }));
+}
+
+/** Keeps all rows of a table. */
+export function keepTable(idiom: Idiom, { name }: Table, file: string): Part {
+  const { quoted } = idiom;
+  // All columns: somebody may have added some by hand.
+  return { kind: "keep", file, table: quoted(name), query: `select * from ${quoted(name)}` };
+}
+
+/** Drops a column, with its values kept; nothing is one of them where rows without a value would get a default. */
+export function dropColumn(
+  { quoted }: Idiom,
+  { table, column, keep }: Extract<Step, { kind: "drop column" }>,
+): Part[] {
+  const [name, from] = [quoted(column.name), quoted(table)];
+  const all = column.default !== undefined && !column.required;
+  const query = `select ${quoted("id")}, ${name} as ${quoted("value")} from ${from}${all ? "" : ` where ${name} is not null`}`;
+  const kept: Part[] = keep ? [{ kind: "keep", file: keep, table: from, column: name, query }] : [];
+  return [...kept, run(`alter table ${from} drop column ${name}`)];
+}

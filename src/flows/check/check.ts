@@ -1,0 +1,128 @@
+import { dirname } from "node:path";
+import { today } from "../../../kit/time.ts";
+import { Failure } from "../../core/failure.ts";
+import { checkFormulas, renamedInFormulas } from "../../core/formula/check.ts";
+import { withChecks } from "../../core/formula/row-checks.ts";
+import {
+  type Diagnostic,
+  Places,
+  type Pointed,
+  pointOut,
+  type Span,
+} from "../../core/model/diagnostics.ts";
+import { type Entity, type Field, isMany, type Model } from "../../core/model/model.ts";
+import { readModel } from "../../core/model/read.ts";
+import { typeRules } from "../../core/model/types.ts";
+import { columnOf, linkOf, schemaOf, tableOf } from "../../core/schema/from-model.ts";
+import { checkFixedRows } from "../../core/seeding/fixed.ts";
+import { dialectOf } from "../../core/sql/dialects.ts";
+import { limitsOf } from "../../core/sql/limits.ts";
+import { writeAll } from "../../io/project/files.ts";
+import { modelName, openProject, type Project } from "../../io/project/project.ts";
+
+/** A model that was read, and what there is to say about it. */
+export interface Checked {
+  project: Project;
+  model: Model;
+  notes: Pointed[];
+  places: Places;
+}
+
+/** Reads a project's model. Throws a failure whose details are the errors, each at its place. */
+export function checkProject(folder: string): Checked {
+  const { text, ...project } = openProject(folder);
+  const { model, diagnostics } = readModel(text);
+  const places = new Places(text);
+  const pointed = diagnostics.map((diagnostic) => pointOut(modelName(project), places, diagnostic));
+  const limits = model && waitingFields(model).length === 0 ? databaseLimits(model) : [];
+  const more = [
+    ...limits,
+    ...(model ? [...checkFormulas(model), ...checkFixedRows(model, today())] : []),
+  ];
+  pointed.push(...more.map((each) => pointOut(modelName(project), places, each)));
+  if (model && more.length === 0) {
+    const kind = model.app.database;
+    return { project: { ...project, kind }, model: withChecks(model), notes: pointed, places };
+  }
+  const found = [...diagnostics, ...more];
+  const count = found.filter(({ severity }) => severity === "error").length;
+  const errors = count === 1 ? "1 error" : `${count} errors`;
+  throw new Failure("input", `${modelName(project)} has ${errors}`, undefined, pointed);
+}
+
+/** Writes the names that fields have by now into the formulas of a model. Gives how many it wrote. */
+export function mendFormulas(folder: string): number {
+  const { text, model: path } = openProject(folder);
+  let mended = text;
+  let count = 0;
+  // One of each formula at a time, until there are none.
+  for (let found = renamedIn(mended); found.length > 0; found = renamedIn(mended)) {
+    const backwards = found.sort((a, b) => b.at.start - a.at.start);
+    for (const { at, name } of backwards) {
+      const written = mended[at.start] === '"' ? inDoubleQuotes(name) : name;
+      mended = mended.slice(0, at.start) + written + mended.slice(at.end);
+    }
+    count += found.length;
+  }
+  if (count > 0) writeAll([{ path, text: mended }], dirname(path));
+  return count;
+}
+
+/** A text in the other quotes, as it stood there before; the line around it may be in single ones. */
+function inDoubleQuotes(text: string): string {
+  return `"${text.slice(1, -1).replaceAll("''", "'").replaceAll('"', '""')}"`;
+}
+
+function renamedIn(text: string): { at: Span; name: string }[] {
+  const { model } = readModel(text);
+  return model ? renamedInFormulas(model) : [];
+}
+
+/** What the model's database can't have, at the entities and fields that it comes of. */
+function databaseLimits(model: Model): Diagnostic[] {
+  return limitsOf(dialectOf(model).limits, schemaOf(model)).map(
+    ({ table, column, message, help }) => {
+      const entity = model.entities.find(({ name }) => tableOf(name) === table);
+      const owner = (field: Field, of: Entity) =>
+        isMany(field) && linkOf(of, field).table === table;
+      const field =
+        entity?.fields.find((each) => columnOf(each) === column) ??
+        model.entities
+          .flatMap((each) => each.fields.filter((candidate) => owner(candidate, each)))
+          .at(0);
+      const at = field?.at ?? entity?.at ?? { start: 0, end: 1 };
+      return { severity: "error", message, at, help };
+    },
+  );
+}
+
+/** The fields that nothing can be made of yet. */
+function waitingFields(model: Model): { entity: Entity; field: Field }[] {
+  return model.entities.flatMap((entity) =>
+    entity.fields
+      .filter(({ type }) => !typeRules[type.kind].works)
+      .map((field) => ({ entity, field })),
+  );
+}
+
+/** Throws where the model has something that can't be made of it yet. */
+function requireBuildable({ project, model, places }: Checked): void {
+  const waiting = waitingFields(model).map(
+    ({ entity, field: { name, type, at } }): Diagnostic => ({
+      severity: "error",
+      message: `\`${entity.name}.${name}\` is of the type \`${type.kind}\`, which applications can't be built with yet`,
+      at,
+      help: "put a # before the line until they can",
+    }),
+  );
+  if (waiting.length === 0) return;
+  const pointed = waiting.map((diagnostic) => pointOut(modelName(project), places, diagnostic));
+  throw new Failure("input", "this model can be checked, but not built yet", undefined, pointed);
+}
+
+/** Reads a project's model for work that makes tables or an application of it. */
+export function buildableProject(folder: string): Checked {
+  const checked = checkProject(folder);
+  requireBuildable(checked);
+  return checked;
+}

@@ -1,0 +1,495 @@
+import { createHash } from "node:crypto";
+import { createReadStream, existsSync, rmSync } from "node:fs";
+import { join } from "node:path";
+import { pipeline } from "node:stream/promises";
+import { configure } from "../../../kit/settings.ts";
+import { now, today, toUtc } from "../../../kit/time.ts";
+import { Failure } from "../../core/failure.ts";
+import { type Moment, type OwnRule, ownRules } from "../../core/formula/row-local-rules.ts";
+import {
+  type Entity,
+  entityNamed,
+  type Field,
+  isComputed,
+  isMany,
+  isReference,
+  type Model,
+} from "../../core/model/model.ts";
+import { nearest } from "../../core/naming/nearest.ts";
+import { columnOf, inOrder, linkOf, tableOf } from "../../core/schema/from-model.ts";
+import { fixedTable, fixedText } from "../../core/seeding/fixed.ts";
+import type { Value } from "../../core/seeding/values.ts";
+import { columnLetters } from "../../core/tabular/cells.ts";
+import { keyField } from "../../core/tabular/conversion.ts";
+import { type ValueContext, valueReader } from "../../core/tabular/values.ts";
+import type { Engine } from "../../io/engines/engine.ts";
+import type {
+  KeyedTable,
+  LoadCounts,
+  Loader,
+  LoadRow,
+  LoadTarget,
+} from "../../io/engines/loading.ts";
+import { fileFailure } from "../../io/project/files.ts";
+import { dataFile, type Project } from "../../io/project/project.ts";
+import { readDataFile } from "../../io/sheets/data-files.ts";
+import type { ReadStep } from "../../io/sheets/text.ts";
+import { withDatabase } from "../database.ts";
+import type { Report } from "../report.ts";
+import { deleteRows } from "../rows/clear-rows.ts";
+import { requireRules, toldRule } from "../rows/row-rules.ts";
+import { readSeedingRecord } from "../seed/record.ts";
+
+/** Rows of an entity that stand somewhere: in a file, or in the model. */
+export interface DataSource {
+  entity: Entity;
+  /** What people call it, such as `data/Hive.csv`. */
+  name: string;
+  /** The name under which the database remembers that it was loaded. */
+  remembered: string;
+  checksum: string;
+  /** Whether it has all of the entity's rows, so that others are missing in it. */
+  whole: boolean;
+  read(): Generator<DataStep>;
+}
+
+/** Some rows of a source, of which the first has a number; and how far it is read. */
+export type DataStep = Pick<ReadStep, "rows" | "first" | "share"> & { header: string[] };
+
+/** What loading did with an entity's rows. */
+export interface Loaded extends LoadCounts {
+  entity: string;
+  /** How many rows were deleted, because the files don't have them. */
+  deleted: number;
+  plural: string;
+  /** How many rows the file has. */
+  rows: number;
+}
+
+/** What to do beyond adding and changing rows. */
+export interface LoadOptions {
+  /** Delete the rows that the files don't have, apart from those that were changed in the application. */
+  deleteMissing?: boolean;
+  /** Find out only what would be done. */
+  dry?: boolean;
+}
+
+/** The file of an entity's rows, as a source. */
+export async function fileSource(entity: Entity, path: string): Promise<DataSource> {
+  const name = `data/${entity.name}.csv`;
+  return {
+    entity,
+    name,
+    remembered: entity.name,
+    checksum: await checksumOf(path),
+    whole: true,
+    read: () => readDataFile(path, name),
+  };
+}
+
+/** The rows that the model asks for: those that stand in it, and those of the file that it names. */
+export async function seedSources(project: Project, entity: Entity): Promise<DataSource[]> {
+  const sources: DataSource[] = [];
+  const { file } = entity.seed ?? {};
+  if (file !== undefined) {
+    const [path, name] = [join(project.data, file), `data/${file}`];
+    if (!existsSync(path)) {
+      const help = `put it there, or correct \`seed\` of ${entity.name} in the model`;
+      throw new Failure("input", `${name} is not there`, help);
+    }
+    sources.push({
+      entity,
+      name,
+      remembered: `${entity.name} ${file}`,
+      checksum: await checksumOf(path),
+      whole: false,
+      read: () => readDataFile(path, name),
+    });
+  }
+  // The day of the first seeding, so that rows don't change with the day on which they are looked at.
+  const day = readSeedingRecord(project).today ?? today();
+  const fixed = fixedTable(entity, { today: day, now: `${day}T12:00` });
+  if (fixed) {
+    sources.push({
+      entity,
+      name: `seed of ${entity.name} in the model`,
+      remembered: `${entity.name} fixed`,
+      checksum: createHash("sha256").update(fixedText(entity)).digest("hex"),
+      whole: false,
+      *read() {
+        yield { ...fixed, first: 1, share: 1 };
+      },
+    });
+  }
+  return sources;
+}
+
+/** Whether a project has files with rows of a person's own. */
+export function hasDataFiles(project: Project, model: Model): boolean {
+  return model.entities.some(({ name }) => existsSync(dataFile(project, name)));
+}
+
+/** What a project's database hasn't taken yet, or not as it is now: data files, and rows that the model asks for. */
+export async function pendingData(project: Project, model: Model): Promise<DataSource[]> {
+  const sources: DataSource[] = [];
+  for (const entity of model.entities) {
+    const path = dataFile(project, entity.name);
+    if (existsSync(path)) sources.push(await fileSource(entity, path));
+    sources.push(...(await seedSources(project, entity)));
+  }
+  if (sources.length === 0) return [];
+  const loaded = await withDatabase(project, loadedChecksums);
+  return sources.filter(({ remembered, checksum }) => loaded.get(remembered) !== checksum);
+}
+
+/** The checksum of what was loaded last of each source. */
+export async function loadedChecksums(engine: Engine): Promise<Map<string, string>> {
+  return new Map((await engine.loads()).map(({ entity, checksum }) => [entity, checksum]));
+}
+
+export async function checksumOf(path: string): Promise<string> {
+  const hash = createHash("sha256");
+  try {
+    await pipeline(createReadStream(path), hash);
+  } catch (error) {
+    throw fileFailure("read", path, error);
+  }
+  return hash.digest("hex");
+}
+
+/** Ends a transaction that only was to find something out. */
+class OnlyLooked extends Error {
+  constructor(readonly loaded: Loaded[]) {
+    super();
+  }
+}
+
+/** Loads rows that stand somewhere: all of them, or nothing. Rows that were changed in the application stay as they are. */
+export async function loadData(
+  project: Project,
+  model: Model,
+  sources: readonly DataSource[],
+  { deleteMissing = false, dry = false }: LoadOptions,
+  report: Report,
+): Promise<Loaded[]> {
+  if (sources.length === 0) return [];
+  configure(model.app);
+  const all = deleteMissing ? await withSeedSources(project, sources) : sources;
+  const deletion: Deletion | undefined = deleteMissing ? { project } : undefined;
+  return withDatabase(project, async (engine) => {
+    try {
+      const done = await engine.transaction(async () => {
+        const loaded = await loadSources(engine, model, all, deletion, report);
+        if (dry) throw new OnlyLooked(loaded);
+        return loaded;
+      });
+      if (deletion?.kept) report({ kind: "kept rows", folder: deletion.kept });
+      return done;
+    } catch (error) {
+      // Nothing was deleted, so that nothing is kept.
+      if (deletion?.kept) rmSync(deletion.kept, { recursive: true, force: true });
+      if (error instanceof OnlyLooked) return error.loaded;
+      throw error;
+    }
+  });
+}
+
+/** Some sources, and what the model asks for of the same entities: so those rows aren't missing. */
+async function withSeedSources(
+  project: Project,
+  sources: readonly DataSource[],
+): Promise<DataSource[]> {
+  const known = new Set(sources.map(({ remembered }) => remembered));
+  const more: DataSource[] = [];
+  for (const entity of new Set(sources.map((source) => source.entity))) {
+    for (const source of await seedSources(project, entity)) {
+      if (!known.has(source.remembered)) more.push(source);
+    }
+  }
+  return [...sources, ...more];
+}
+
+/** Deletes the rows that the files don't have, and keeps them in a folder of the project. */
+interface Deletion {
+  project: Project;
+  /** That folder, where there were any. */
+  kept?: string;
+}
+
+/** Loads rows within a transaction of the caller's, and holds their entities to their rules. */
+export async function loadSources(
+  engine: Engine,
+  model: Model,
+  sources: readonly DataSource[],
+  deletion: Deletion | undefined,
+  report: Report,
+): Promise<Loaded[]> {
+  const moments = { today: today(), now: now() };
+  const loaded = await loadAll(engine, model, sources, { deletion, moments }, report);
+  const entities = [...new Set(sources.map(({ entity }) => entity))];
+  const help = "correct the data; nothing of it was loaded";
+  await requireRules(engine, model, entities, moments, help);
+  return loaded;
+}
+
+async function loadAll(
+  engine: Engine,
+  model: Model,
+  sources: readonly DataSource[],
+  { deletion, moments }: { deletion: Deletion | undefined; moments: Moment },
+  report: Report,
+): Promise<Loaded[]> {
+  const moment = now();
+  const loader = engine.loader({ moment });
+  const order = inOrder(model);
+  const sorted = [...sources].sort((a, b) => order.indexOf(a.entity) - order.indexOf(b.entity));
+  const rows: number[] = [];
+  const present = new Set<string>();
+  for (const source of sorted) {
+    const { entity } = source;
+    // A reference to what comes later, or to its own table, is settled at the end.
+    const later = new Set(
+      sorted.map((each) => each.entity.name).filter((name) => !present.has(name)),
+    );
+    const reader = new DataReader(model, source, later, moments);
+    try {
+      await loader.take(reader.target, reader.read(report));
+    } catch (error) {
+      throw reader.explain(engine, error as Error);
+    }
+    rows.push(reader.rows);
+    present.add(entity.name);
+  }
+  const deleted = deletion ? await deleteMissing(engine, deletion, model, loader) : new Map();
+  const counts = await loader.finish();
+  for (const { entity, remembered, checksum } of sorted) {
+    await engine.noteLoad(remembered, tableOf(entity.name), checksum, moment);
+  }
+  return sorted.map(({ entity, whole }, at) => {
+    const found = counts[at] as LoadCounts;
+    return {
+      entity: entity.name,
+      plural: entity.plural,
+      rows: rows[at] ?? 0,
+      ...found,
+      deleted: (whole && deleted.get(tableOf(entity.name))) || 0,
+      missing: whole ? found.missing : 0,
+    };
+  });
+}
+
+/** Deletes the rows that the files don't have, and keeps them. Gives how many there were, by table. */
+async function deleteMissing(
+  engine: Engine,
+  deletion: Deletion,
+  model: Model,
+  loader: Loader,
+): Promise<Map<string, number>> {
+  const missing = await loader.missing();
+  const going = new Map<Entity, (alias: string) => string>();
+  for (const entity of model.entities) {
+    const found = missing.get(tableOf(entity.name));
+    // A statement can't delete from the table that it looks into, but from a list made of it.
+    if (found && found.count > 0) {
+      going.set(entity, (alias) => `${alias}.id in (select m.id from (${found.query}) m)`);
+    }
+  }
+  if (going.size > 0) {
+    const kept = await deleteRows(engine, deletion.project, model, going, "import");
+    if (kept) deletion.kept = kept;
+  }
+  return new Map([...missing].map(([table, { count }]) => [table, count]));
+}
+
+/** Reads a source into rows for the database. */
+class DataReader {
+  readonly target: LoadTarget;
+  readonly entity: Entity;
+  readonly #name: string;
+  readonly #header: string[];
+  readonly #fields: Field[];
+  readonly #rules: OwnRule[];
+  rows = 0;
+
+  constructor(
+    readonly model: Model,
+    readonly source: DataSource,
+    later: ReadonlySet<string>,
+    moments: Moment,
+  ) {
+    const { entity } = source;
+    this.entity = entity;
+    this.#name = source.name;
+    const [first] = source.read();
+    if (!first)
+      throw new Failure("input", `${this.#name} has no header`, "its first line names the fields");
+    this.#header = first.header;
+    this.#fields = this.#header.map((name, at) => this.#field(name, at));
+    const single = this.#fields.filter((field) => !isMany(field));
+    const given = new Set(single.map(columnOf));
+    // What a file doesn't have is in the database; such rules are asked there.
+    this.#rules = ownRules(model, entity, moments).filter(({ columns }) =>
+      columns.every((column) => given.has(column)),
+    );
+    const key = keyField(entity);
+    const keyAt = key ? single.indexOf(key) : -1;
+    this.target = {
+      table: tableOf(entity.name),
+      whole: source.whole,
+      columns: single.map((field) => ({
+        name: columnOf(field),
+        ...(isReference(field) && {
+          reference: {
+            ...this.#keyed(field.type.entity, field),
+            late: later.has(field.type.entity),
+          },
+        }),
+      })),
+      key: keyAt < 0 ? undefined : keyAt,
+      links: this.#fields.filter(isMany).map((field) => {
+        const { table, from, to } = linkOf(entity, field);
+        return { table, from, to, target: this.#keyed(field.type.entity, field) };
+      }),
+    };
+  }
+
+  #field(name: string, at: number): Field {
+    const fields = this.entity.fields.filter((candidate) => !isComputed(candidate));
+    const field = fields.find((candidate) => candidate.name === name);
+    const twice = this.#header.indexOf(name) !== at;
+    if (field && !twice) return field;
+    const close = nearest(
+      name,
+      fields.map((each) => each.name),
+    );
+    throw new Failure(
+      "input",
+      `${this.#name}, cell ${columnLetters(at)}1: ${twice ? `\`${name}\` stands in the header twice` : `${this.entity.name} has no field \`${name}\``}`,
+      close && !twice ? `did you mean \`${close}\`?` : "correct the header, or the model",
+    );
+  }
+
+  #keyed(name: string, field: Field): KeyedTable {
+    const target = entityNamed(this.model, name);
+    const key = keyField(target);
+    if (key) return { table: tableOf(name), key: columnOf(key) };
+    throw new Failure(
+      "input",
+      `${this.#name}: ${this.entity.name}.${field.name} refers to ${name}, whose records nothing tells apart`,
+      `give ${name} a unique field`,
+    );
+  }
+
+  /** The rows, every value of which fits its field; throws at the first cell that doesn't. */
+  *read(report: Report): Generator<LoadRow[]> {
+    const context = { currency: this.model.app.currency, today: today() };
+    const readers = this.#fields.map((field) =>
+      isMany(field) ? undefined : storedValue(field, context),
+    );
+    this.rows = 0;
+    for (const { rows, first, share } of this.source.read()) {
+      const made: LoadRow[] = [];
+      for (const [index, row] of rows.entries()) {
+        const values: Value[] = [];
+        const links: string[][] = [];
+        for (let at = 0; at < readers.length; at++) {
+          const cell = (row[at] as string | undefined) ?? "";
+          const read = readers[at];
+          if (!read) links.push(cell ? cell.split("\n") : []);
+          else {
+            const value = read(cell);
+            if (typeof value === "object" && value !== null)
+              throw this.#misfit(at, first + index, cell, value.reason);
+            values.push(value);
+          }
+        }
+        this.#require(values, first + index);
+        made.push({ values, links });
+      }
+      yield made;
+      this.rows += rows.length;
+      report({ kind: "progress", on: `loading ${this.entity.plural}`, rows: this.rows, share });
+    }
+  }
+
+  /** Throws where a row doesn't hold to a rule. */
+  #require(values: readonly Value[], at: number): void {
+    if (this.#rules.length === 0) return;
+    const row = Object.fromEntries(
+      this.target.columns.map(({ name }, index) => [name, values[index] ?? null]),
+    );
+    const broken = this.#rules.find(({ holds }) => !holds(row));
+    if (!broken) return;
+    throw new Failure(
+      "input",
+      `${this.#name}, row ${at}: it would break a rule: ${toldRule(this.entity, broken.rule)}`,
+      "correct the file; nothing of it was loaded",
+    );
+  }
+
+  #misfit(at: number, row: number, cell: string, reason: string): Failure {
+    const place = `${this.#name}, cell ${columnLetters(at)}${row}`;
+    const what = cell === "" ? reason : `${JSON.stringify(cell.slice(0, 60))} is ${reason}`;
+    return new Failure("input", `${place}: ${what}`, "correct the file; nothing of it was loaded");
+  }
+
+  /** An error of the database, where the rows are the reason for it. */
+  explain(engine: Engine, error: Error): Error {
+    const names = this.target.columns.map(({ name }) => name);
+    const { reason, columns, check } = engine.refusal(error, names) ?? {};
+    const broken = this.entity.checks?.find(({ name }) => name === check);
+    if (broken) {
+      return new Failure(
+        "input",
+        `${this.#name}: a row would break a rule: ${broken.holds}`,
+        "correct the file; nothing of it was loaded",
+      );
+    }
+    if (reason !== "unique") return error;
+    return new Failure(
+      "input",
+      `${this.#name}: a value of ${columns?.join(" and ")}, which must be the only one, is there already`,
+      "correct the file; nothing of it was loaded",
+    );
+  }
+}
+
+/** How a cell of a data file is stored: its value, or why it can't be. Texts that come again are read once. */
+export function storedValue(
+  field: Field,
+  context: ValueContext,
+): (cell: string) => Value | { reason: string } {
+  const read = valueReader(field, {}, context);
+  const store = storing(field);
+  const missing = field.required
+    ? { reason: `${field.label} is required, and there is no value` }
+    : null;
+  const known = new Map<string, Value | { reason: string }>();
+  return (cell) => {
+    if (cell === "") return field.type.kind === "boolean" ? false : missing;
+    const before = known.get(cell);
+    if (before !== undefined) return before;
+    const found = read(cell);
+    const value = "text" in found ? store(found.text) : found;
+    if (known.size < 20_000) known.set(cell, value);
+    return value;
+  };
+}
+
+/** How the text of a value that fits is stored. */
+function storing({ type }: Field): (text: string) => Value {
+  switch (type.kind) {
+    case "integer":
+    case "decimal":
+    case "money":
+    case "percent":
+      return Number;
+    case "boolean":
+      return (text) => text === "yes";
+    case "datetime":
+      return (text) =>
+        text.endsWith("Z") ? text.replace(/(T\d\d:\d\d)Z$/, "$1:00Z") : toUtc(text);
+    default:
+      return (text) => text;
+  }
+}

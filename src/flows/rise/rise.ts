@@ -1,0 +1,417 @@
+import { mkdirSync, readdirSync, statSync, watch } from "node:fs";
+import { basename, join } from "node:path";
+import { holdBack } from "../../core/evolution/deferred-changes.ts";
+import { describeStep } from "../../core/evolution/steps.ts";
+import { Failure } from "../../core/failure.ts";
+import { onlyComputable } from "../../core/formula/check.ts";
+import { withChecks } from "../../core/formula/row-checks.ts";
+import type { Model } from "../../core/model/model.ts";
+import { pathOf } from "../../core/model/names.ts";
+import { slugOf } from "../../core/naming/words.ts";
+import { dialectOf } from "../../core/sql/dialects.ts";
+import { readText, writeAll } from "../../io/project/files.ts";
+import {
+  type MigrationFolder,
+  migrationOf,
+  nextName,
+  writeMigration,
+} from "../../io/project/migrations.ts";
+import { modelName, type Project } from "../../io/project/project.ts";
+import { TreeWatcher } from "../../io/project/watching.ts";
+import { type Bundler, openBundler } from "../../io/runner/bundle.ts";
+import { type RunningServer, startServer } from "../../io/runner/server.ts";
+import { supervised } from "../../io/runner/supervised.ts";
+import { buildApplication, builtModel } from "../build/build.ts";
+import { type Consequence, pendingChanges, standingOf } from "../changes/changes.ts";
+import { buildableProject, type Checked } from "../check/check.ts";
+import { createDatabase, databaseUrl, withDatabase } from "../database.ts";
+import { type DataSource, hasDataFiles, loadData, pendingData } from "../import/load.ts";
+import { aloneOn } from "../lock.ts";
+import { migrateProject } from "../migrate/migrate.ts";
+import { nameFor } from "../prepare/prepare.ts";
+import type { Report } from "../report.ts";
+import { isUntouched, seedProject } from "../seed/seed.ts";
+import { addressOf, type Listening, portFor, startOn, usualPort } from "../serve/serve.ts";
+import { extendApplied, settleSitting } from "./amend-migration.ts";
+
+/** How long a save is given to be complete, in milliseconds. */
+const settling = 40;
+
+/** The same of a file that is empty: that is how many editors begin, and a busy machine may take its time. */
+const emptySettling = 1000;
+
+/** A project that is up: the application answers, and the model is watched. */
+export interface Risen {
+  address: string;
+  /** Resolves when the application ended by itself. */
+  ended: Promise<number | null>;
+  stop(): Promise<void>;
+}
+
+/**
+ * Does all of it: checks, prepares, migrates, seeds when empty, builds, serves; then follows the model
+ * and the application's source. Throws when the first round fails; later ones are reported.
+ */
+export async function riseProject(
+  folder: string,
+  listening: Listening,
+  report: Report,
+  log: (text: string) => void,
+): Promise<Risen> {
+  const first = buildableProject(folder);
+  await portFor(listening);
+  const sitting = new Sitting(first.project, report);
+  await aloneOn(first.project, "rise", async () => {
+    await createDatabase(first.project);
+    await withDatabase(first.project, (engine) => settleSitting(first.project, engine));
+    const model = await sitting.apply(first);
+    const untouched = await isUntouched(first.project, model);
+    // Rows of a person's own are there instead of sample rows, which come beside those that the model asks for.
+    const empty = untouched && !hasDataFiles(first.project, model);
+    if (!empty || !(await fillSamples(first.project, model, report))) {
+      await takeData(first.project, model, report);
+    }
+    await buildApplication(first.project, model, report);
+  });
+  const runner = new Runner(first.project, listening.host, report, log);
+  runner.tell(first, sitting.waiting);
+  report({ kind: "working", on: "starting the application" });
+  const { port } = await startOn(listening, (free) => runner.begin(free));
+  const address = addressOf(listening.host, port);
+  report({ kind: "serving", address, wantedPort: listening.port ?? usualPort, port });
+  const follower = new Follower(folder, sitting, runner, report);
+  follower.begin();
+  report({ kind: "watching", file: modelName(first.project) });
+  return {
+    address,
+    ended: runner.ended,
+    stop: async () => {
+      await follower.end();
+      await runner.close();
+      report({ kind: "stopped" });
+    },
+  };
+}
+
+/** Fills an empty database with sample rows; false where the model has it that there can be none, which is told. */
+async function fillSamples(project: Project, model: Model, report: Report): Promise<boolean> {
+  try {
+    await seedProject(project, model, {}, report);
+    return true;
+  } catch (error) {
+    if (!(error instanceof Failure) || error.code !== "input") throw error;
+    report({ kind: "unseeded", error });
+    return false;
+  }
+}
+
+/** Loads data files, and rows that the model asks for, that the database hasn't taken as they are now. */
+async function takeData(
+  project: Project,
+  model: Model,
+  report: Report,
+  which: (source: DataSource) => boolean = () => true,
+): Promise<void> {
+  const sources = (await pendingData(project, model)).filter(which);
+  for (const loaded of await loadData(project, model, sources, {}, report)) {
+    report({ kind: "loaded", ...loaded });
+  }
+}
+
+/** One run of `rise`: the saves made during it gather in one migration. */
+class Sitting {
+  /** The migration that this sitting began. */
+  #name: string | undefined;
+  /** Changes that wait, in words. */
+  waiting: string[] = [];
+  /** The model as it was taken over last; before that, what the application was built from counts. */
+  #taken: Model | undefined;
+
+  constructor(
+    readonly project: Project,
+    readonly report: Report,
+  ) {}
+
+  /** Takes what is safe over into migrations and database. Gives the model without what waits. */
+  async apply({ project, model }: Checked): Promise<Model> {
+    await migrateProject(project, model, this.report);
+    const built = this.#taken ?? builtModel(project);
+    let held = model;
+    let waiting = await waitingChanges(project, held);
+    this.waiting = waiting.map(waitingSentence);
+    // What is held back may lead to other changes, such as a field that is missed where it was.
+    const checks = new Set<string>();
+    for (let round = 0; waiting.length > 0 && built && round < 5; round++) {
+      // A check that waits for rows waits alone: the application holds to its rule from now on.
+      for (const { table, check } of waiting) if (check) checks.add(`${table}.${check}`);
+      const others = waiting.filter(({ check }) => !check);
+      held = withChecks(holdBack(held, built, others), checks);
+      waiting = await waitingChanges(project, held);
+    }
+    if (waiting.length > 0) {
+      throw new Failure(
+        "input",
+        `the model has changes that wait: ${this.waiting.join("; ")}`,
+        "`levadura changes` says what each does to the rows, and `levadura prepare` takes them on",
+      );
+    }
+    if (this.waiting.length > 0) this.report({ kind: "waiting", changes: this.waiting });
+    const rest = pendingChanges(project, held);
+    if (rest.steps.length > 0) await this.#gather(rest, model);
+    // What is held back may be what a formula looks at.
+    this.#taken = this.waiting.length > 0 ? onlyComputable(held) : held;
+    return this.#taken;
+  }
+
+  async #gather(
+    { migrations, reached, steps }: ReturnType<typeof pendingChanges>,
+    model: Model,
+  ): Promise<void> {
+    const dialect = dialectOf(model);
+    const last = migrations.at(-1);
+    // What is kept of a migration is kept in one go; and what is added must be there as a whole.
+    const keeps = steps.some((step) => "keep" in step && step.keep !== undefined);
+    const joins = dialect.transactional && !keeps && last?.name === this.#name;
+    const begun = joins ? last : undefined;
+    if (begun) {
+      const added = migrationOf(begun.name, steps, dialect, reached);
+      const whole: MigrationFolder = {
+        name: begun.name,
+        steps: [...begun.steps, ...steps],
+        forward: `${begun.forward}\n${added.forward}`,
+        back: `${added.back}\n${begun.back}`,
+      };
+      await withDatabase(this.project, (engine) =>
+        extendApplied(this.project, dialect, engine, whole, added.forward),
+      );
+    } else {
+      const name = nextName(migrations, nameFor(migrations, steps));
+      writeMigration(this.project, dialect, migrationOf(name, steps, dialect, reached));
+      await migrateProject(this.project, model, () => undefined);
+      this.#name = name;
+    }
+    const name = this.#name ?? "";
+    this.report({ kind: "prepared", name, steps: steps.map(describeStep) });
+    this.report({ kind: "applied", name, findings: [] });
+  }
+}
+
+/** A change that waits, with the rows that it waits for. */
+function waitingSentence({ sentence, risks }: Consequence): string {
+  const rows = risks.filter(({ count }) => count !== 0).map((risk) => risk.sentence);
+  return rows.length > 0 ? `${sentence} (${rows.join("; ")})` : sentence;
+}
+
+/** Changes that `rise` doesn't make by itself, because rows could stand in the way or be lost. */
+async function waitingChanges(project: Project, model: Model): Promise<Consequence[]> {
+  const { unprepared, renames } = await standingOf(project, model, { onlyModel: true });
+  // What comes is held back too, or saying later what it was would come too late.
+  const coming = new Map(renames.map((each) => [`${each.table}.${each.to}`, each]));
+  return unprepared.flatMap((change) => {
+    const { verdict, table, column } = change;
+    const rename = column === undefined ? undefined : coming.get(`${table}.${column}`);
+    if (rename) {
+      const sentence = `${table}.${column} is new, unless it was ${rename.column}: then add \`${rename.line}\` to it`;
+      return [{ ...change, sentence }];
+    }
+    return verdict === "safe" || verdict === "rewrites the table" ? [] : [change];
+  });
+}
+
+/** The running application, and what it knows of its own making. */
+class Runner {
+  #bundler: Bundler | undefined;
+  #server: RunningServer | undefined;
+  #port = usualPort;
+  #stopping = false;
+  readonly #notes: string;
+  #end: (code: number | null) => void = () => undefined;
+  readonly ended = new Promise<number | null>((resolve) => {
+    this.#end = resolve;
+  });
+
+  constructor(
+    readonly project: Project,
+    readonly host: string,
+    readonly report: Report,
+    readonly log: (text: string) => void,
+  ) {
+    this.#notes = join(project.run, "notes.json");
+  }
+
+  /** Leaves a note of where each page comes from, and of what waits. */
+  tell({ project, model, places }: Checked, waiting: readonly string[]): void {
+    const file = modelName(project);
+    const origins = model.entities.map((entity) => {
+      const at = slugOf(entity.name);
+      const page = `app/src/entities/${at}/${at}.pages.tsx`;
+      return [
+        pathOf(entity),
+        { model: `${file}:${places.place(entity.at.start).line}`, file: page },
+      ];
+    });
+    const start = ["/", { model: `${file}:1`, file: "app/src/app.tsx" }];
+    const text = JSON.stringify({ origins: Object.fromEntries([start, ...origins]), waiting });
+    if (readText(this.#notes) !== text) writeAll([{ path: this.#notes, text }], project.root);
+  }
+
+  /** Starts the application for the first time; nothing is left behind where it doesn't start. */
+  async begin(port: number): Promise<void> {
+    this.#port = port;
+    try {
+      await this.start();
+    } catch (error) {
+      await this.#bundler?.close();
+      this.#bundler = undefined;
+      throw error;
+    }
+  }
+
+  /** Bundles the application and starts it in the place of the one that runs. */
+  async start(): Promise<void> {
+    mkdirSync(this.project.run, { recursive: true });
+    this.#bundler ??= await openBundler(this.project);
+    const main = await this.#bundler.bundle();
+    const before = this.#server;
+    this.#server = undefined;
+    await before?.stop();
+    if (this.#stopping) return;
+    const settings = {
+      host: this.host,
+      port: this.#port,
+      database: databaseUrl(this.project),
+      notes: this.#notes,
+      log: this.log,
+    };
+    const server = await supervised(
+      () => startServer(this.project, main, settings),
+      (death) => this.report({ kind: "died", ...death }),
+    );
+    this.#server = server;
+    void server.ended.then((code) => {
+      if (this.#server === server && !this.#stopping) this.#end(code);
+    });
+  }
+
+  async close(): Promise<void> {
+    this.#stopping = true;
+    await this.#server?.stop();
+    await this.#bundler?.close();
+  }
+}
+
+/** Follows the model and the application's source, one round at a time. */
+class Follower {
+  #watchers: { close(): void }[] = [];
+  #timer: NodeJS.Timeout | undefined;
+  #round: Promise<void> = Promise.resolve();
+  #ended = false;
+  #text: string | undefined;
+  #source: string;
+
+  constructor(
+    readonly folder: string,
+    readonly sitting: Sitting,
+    readonly runner: Runner,
+    readonly report: Report,
+  ) {
+    this.#text = readText(sitting.project.model);
+    this.#source = sourceState(sitting.project);
+  }
+
+  begin(): void {
+    const { root, model, app } = this.sitting.project;
+    // The folder is watched, not the file: many editors put a new file into its place.
+    this.#watchers = [
+      watch(root, (_event, name) => {
+        if (name === null || name === basename(model)) this.#wake();
+      }),
+      new TreeWatcher(join(app, "src"), () => this.#wake()),
+    ];
+    this.#wake();
+  }
+
+  /** Has a round begin when nothing was saved for a moment. */
+  #wake(): void {
+    clearTimeout(this.#timer);
+    this.#timer = setTimeout(() => {
+      this.#round = this.#round.then(() => this.#follow());
+    }, settling);
+  }
+
+  async #follow(): Promise<void> {
+    if (this.#ended) return;
+    const begun = Date.now();
+    const text = readText(this.sitting.project.model);
+    // Asked after reading: a save that began before that is seen.
+    if (isBeingSaved(this.sitting.project.model)) return this.#wake();
+    const source = sourceState(this.sitting.project);
+    if (text === this.#text && source === this.#source) return;
+    try {
+      if (text !== this.#text) {
+        this.#text = text;
+        const checked = this.#checked(text);
+        if (!checked) return this.#wake();
+        this.#text = checked.places.text;
+        refuseOtherKind(this.sitting.project, checked.project);
+        await aloneOn(this.sitting.project, "rise", async () => {
+          const model = await this.sitting.apply(checked);
+          await takeData(this.sitting.project, model, this.report, ({ whole }) => !whole);
+          await buildApplication(this.sitting.project, model, this.report);
+        });
+        this.runner.tell(checked, this.sitting.waiting);
+      }
+      this.#source = sourceState(this.sitting.project);
+      await this.runner.start();
+      this.report({ kind: "restarted", milliseconds: Date.now() - begun });
+    } catch (error) {
+      this.#source = sourceState(this.sitting.project);
+      this.report({ kind: "trouble", error });
+    }
+  }
+
+  /** Reads and checks the model; undefined where it is wrong and is just being saved, so that it may be half there. */
+  #checked(text: string | undefined): Checked | undefined {
+    try {
+      return buildableProject(this.folder);
+    } catch (error) {
+      if (isBeingSaved(this.sitting.project.model)) return undefined;
+      this.#text = text;
+      throw error;
+    }
+  }
+
+  async end(): Promise<void> {
+    this.#ended = true;
+    clearTimeout(this.#timer);
+    for (const watcher of this.#watchers) watcher.close();
+    await this.#round;
+  }
+}
+
+/** Whether a file was written to only just now, and so may not be whole: many editors empty it first. */
+function isBeingSaved(path: string): boolean {
+  const file = statSync(path, { throwIfNoEntry: false });
+  if (!file) return false;
+  return Math.abs(Date.now() - file.mtimeMs) < (file.size === 0 ? emptySettling : settling);
+}
+
+/** A sitting goes on over the database that it began with. */
+function refuseOtherKind({ kind: before }: Project, { kind: now }: Project): void {
+  if (before === now) return;
+  throw new Failure(
+    "input",
+    `the model says \`database: ${now}\` now, and this is running over ${before}`,
+    "end this with Ctrl-C, and start it again",
+  );
+}
+
+/** The names and times of the application's source files: equal as long as nobody touches one. */
+function sourceState({ app }: Project): string {
+  return readdirSync(join(app, "src"), { withFileTypes: true, recursive: true })
+    .filter((entry) => entry.isFile() && /\.(tsx?|css|svg)$/.test(entry.name))
+    .map((entry) => join(entry.parentPath, entry.name))
+    .sort()
+    .map((path) => `${path} ${statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? 0}`)
+    .join("\n");
+}

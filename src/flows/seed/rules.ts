@@ -1,0 +1,80 @@
+import { namedFields } from "../../core/formula/calculation.ts";
+import { calculated } from "../../core/formula/compile.ts";
+import { isOwn, type Moment } from "../../core/formula/row-local-rules.ts";
+import { rulesOf } from "../../core/formula/rules.ts";
+import type { Model } from "../../core/model/model.ts";
+import { tableOf } from "../../core/schema/from-model.ts";
+import type { EntitySample, Sampling } from "../../core/seeding/sampling.ts";
+import type { Value } from "../../core/seeding/values.ts";
+import type { Engine } from "../../io/engines/engine.ts";
+import { brokenRows, requireNone } from "../rows/row-rules.ts";
+
+/** How often rows that break a rule about other records get other values. */
+const mostRounds = 12;
+
+/**
+ * Holds sample rows to the rules that look at more than their row, which could not be asked while they were made:
+ * those that break one get other values for what it looks at. Throws where some break it in the end.
+ */
+export async function holdToRules(
+  engine: Engine,
+  model: Model,
+  sampling: Sampling,
+  samples: readonly EntitySample[],
+  moment: Moment,
+): Promise<void> {
+  const help = "no sample row was kept: change the rule, or give it rows of your own";
+  for (let round = 1; round <= mostRounds; round++) {
+    let changed = false;
+    for (const sample of samples) {
+      for (const { query, columns } of openRules(model, sampling, sample, moment)) {
+        if (columns.length === 0) continue;
+        const ids = (await engine.migrations.rows<{ id: number }>(query)).map(({ id }) =>
+          Number(id),
+        );
+        if (ids.length === 0) continue;
+        await remake(engine, sampling, sample, ids, round, columns);
+        changed = true;
+      }
+    }
+    if (!changed) break;
+  }
+  for (const sample of samples) {
+    for (const { rule, query } of openRules(model, sampling, sample, moment)) {
+      await requireNone(engine, sample.entity, rule, query, help);
+    }
+  }
+}
+
+/** The rules that sample rows weren't held to when they were made, the rows that break them, and what they look at. */
+function openRules(
+  model: Model,
+  sampling: Sampling,
+  { entity, first, count }: EntitySample,
+  moment: Moment,
+) {
+  const late = sampling.lateOf(entity).map(({ column }) => column);
+  return rulesOf(entity).flatMap((rule) => {
+    const calculation = calculated(model, entity, rule);
+    const columns = namedFields(calculation);
+    if (isOwn(calculation) && !columns.some((column) => late.includes(column))) return [];
+    const range = { first, last: first + count - 1 };
+    return [{ rule, columns, query: brokenRows(model, entity, rule, moment, range) }];
+  });
+}
+
+/** Gives some rows other values. */
+async function remake(
+  engine: Engine,
+  sampling: Sampling,
+  { entity, first }: EntitySample,
+  ids: readonly number[],
+  round: number,
+  columns: readonly string[],
+): Promise<void> {
+  const rows = ids.map((id) => sampling.remade(entity, id - first, round, columns));
+  for (const column of Object.keys(rows[0] ?? {})) {
+    const values = ids.map((id, at) => [id, rows[at]?.[column] ?? null] as [number, Value]);
+    await engine.filler.set(tableOf(entity.name), column, values);
+  }
+}

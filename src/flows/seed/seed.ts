@@ -1,0 +1,280 @@
+import { rmSync } from "node:fs";
+import { configure } from "../../../kit/settings.ts";
+import { now, today } from "../../../kit/time.ts";
+import type { Entity, Model } from "../../core/model/model.ts";
+import { columnOf, tableOf } from "../../core/schema/from-model.ts";
+import { lifetimeColumns, lifetimesOf } from "../../core/seeding/days.ts";
+import { seededFields, Unmakeable } from "../../core/seeding/rows.ts";
+import { type EntitySample, type Present, Sampling } from "../../core/seeding/sampling.ts";
+import type { Value } from "../../core/seeding/values.ts";
+import type { Engine } from "../../io/engines/engine.ts";
+import type { Project } from "../../io/project/project.ts";
+import { withDatabase } from "../database.ts";
+import { type Loaded, loadSources, pendingData } from "../import/load.ts";
+import { requireMigrated } from "../migrate/migrate.ts";
+import type { Report } from "../report.ts";
+import { type Clearing, clearEntities, clearingOf, requireNamed } from "../rows/clear-rows.ts";
+import { unmakeableRow } from "./failures.ts";
+import {
+  orderOf,
+  requirePossible,
+  type SeedOrder,
+  type SeedRequest,
+  type Standing,
+  standingsOf,
+  usualSeed,
+} from "./order.ts";
+import { readSeedingRecord, writeSeedingRecord } from "./record.ts";
+import { holdToRules } from "./rules.ts";
+
+/** What was seeded. */
+export interface Seeded {
+  seed: number;
+  /** The day from which days count back. */
+  today: string;
+  /** Sample rows that were made, by entity. */
+  rows: Record<string, number>;
+  /** Entities that were left alone, because they have rows already. */
+  skipped: string[];
+  /** What was taken from files and from the model. */
+  loaded: Loaded[];
+  /** The folder with people's rows that were thrown away. */
+  kept?: string;
+}
+
+/** Fills entities with sample rows. All of it is done, or nothing. */
+export async function seedProject(
+  project: Project,
+  model: Model,
+  request: SeedRequest,
+  report: Report,
+): Promise<Seeded> {
+  await requireMigrated(project, model);
+  configure(model.app);
+  const record = readSeedingRecord(project);
+  const sources = await pendingData(project, model);
+  const day = record.today ?? today();
+  const seed = request.seed ?? record.seed ?? usualSeed;
+  let kept: string | undefined;
+  const seeded = await withDatabase(project, (engine) =>
+    engine.transaction(async () => {
+      if (request.emptyFirst) kept = await emptyFirst(engine, project, model, request);
+      const loaded =
+        sources.length > 0 ? await loadSources(engine, model, sources, undefined, report) : [];
+      const standings = await standingsOf(engine, model);
+      const order = orderOf(model, standings, request, record, day);
+      const moments = { today: day, now: now() };
+      await fillEntities(engine, model, { seed, ...moments, ...order }, standings, report);
+      report({ kind: "working", on: "writing it all to the disk" });
+      return { ...order, loaded };
+    }),
+  ).catch((error) => {
+    // Nothing went, so that nothing is kept.
+    if (kept) rmSync(kept, { recursive: true, force: true });
+    throw error;
+  });
+  const { counts, skipped, usual, loaded } = seeded;
+  for (const each of loaded) report({ kind: "loaded", ...each });
+  for (const { name, plural } of model.entities) {
+    const count = counts.get(name);
+    if (count) report({ kind: "seeded", entity: plural, rows: count });
+  }
+  writeSeedingRecord(project, { seed, today: day, rows: { ...record.rows, ...usual } });
+  const rows = Object.fromEntries([...counts].filter(([, count]) => count > 0));
+  return { seed, today: day, rows, skipped, loaded, ...(kept && { kept }) };
+}
+
+/** How many rows seeding would make of each entity, in the order of the model; makes none. */
+export async function seedPreview(
+  project: Project,
+  model: Model,
+  request: SeedRequest,
+): Promise<{ rows: { entity: string; rows: number }[]; skipped: string[] }> {
+  await requireMigrated(project, model);
+  configure(model.app);
+  const record = readSeedingRecord(project);
+  const day = record.today ?? today();
+  return withDatabase(project, async (engine) => {
+    const standings = await standingsOf(engine, model);
+    const clearing = request.emptyFirst ? await allowedClearing(engine, model, request) : [];
+    for (const { entity } of clearing) {
+      const standing = standings.get(entity.name);
+      if (!standing) continue;
+      const own = request.acceptLoss?.includes(entity.name) ? 0 : standing.own;
+      standings.set(entity.name, { ...standing, all: own, own, samples: 0 });
+    }
+    const { counts, skipped } = orderOf(model, standings, request, record, day);
+    requirePossible(model, counts, standings, day);
+    const rows = model.entities.flatMap(({ name }) => {
+      const count = counts.get(name) ?? 0;
+      return count > 0 ? [{ entity: name, rows: count }] : [];
+    });
+    return { rows, skipped };
+  });
+}
+
+/** What `emptyFirst` would delete; throws where it may not. */
+export async function clearingPreview(
+  project: Project,
+  model: Model,
+  request: SeedRequest,
+): Promise<Clearing[]> {
+  await requireMigrated(project, model);
+  return withDatabase(project, (engine) => allowedClearing(engine, model, request));
+}
+
+async function allowedClearing(
+  engine: Engine,
+  model: Model,
+  { entities = [], acceptLoss = [] }: SeedRequest,
+): Promise<Clearing[]> {
+  const names = entities.length > 0 ? entities : model.entities.map(({ name }) => name);
+  const clearing = await clearingOf(engine, model, names);
+  requireNamed(clearing, acceptLoss);
+  return clearing;
+}
+
+async function emptyFirst(
+  engine: Engine,
+  project: Project,
+  model: Model,
+  request: SeedRequest,
+): Promise<string | undefined> {
+  const clearing = await allowedClearing(engine, model, request);
+  return clearEntities(engine, project, model, clearing, request.acceptLoss ?? []);
+}
+
+interface Filling extends SeedOrder {
+  seed: number;
+  today: string;
+  now: string;
+}
+
+async function fillEntities(
+  engine: Engine,
+  model: Model,
+  { seed, counts, ...moment }: Filling,
+  standings: ReadonlyMap<string, Standing>,
+  report: Report,
+): Promise<void> {
+  requirePossible(model, counts, standings, moment.today);
+  const present = new Map<string, Present>();
+  for (const entity of model.entities) {
+    const standing = standings.get(entity.name);
+    const count = counts.get(entity.name) ?? 0;
+    if (standing) present.set(entity.name, await presentOf(engine, entity, count, standing));
+  }
+  const sampling = new Sampling(model, { seed, ...moment, counts, present });
+  const filled: EntitySample[] = [];
+  try {
+    for (const sample of sampling.entities()) {
+      if (sample.count === 0) continue;
+      await fillEntity(engine, sample, moment.now, report);
+      filled.push(sample);
+    }
+    for (const sample of filled) await fillReferences(engine, sampling, sample, report);
+    // The rows were saved by now, and not a moment later.
+    await holdToRules(engine, model, sampling, filled, { ...moment, now: now() });
+    for (const { entity } of filled) await engine.filler.goOn(tableOf(entity.name));
+  } catch (error) {
+    if (error instanceof Unmakeable) throw unmakeableRow(error);
+    throw error;
+  }
+}
+
+/** Puts the sample rows of an entity into its table. */
+async function fillEntity(
+  engine: Engine,
+  { entity, count, first, columns, rows }: EntitySample,
+  moment: string,
+  report: Report,
+): Promise<void> {
+  const on = `seeding ${entity.plural}`;
+  report({ kind: "working", on });
+  const table = tableOf(entity.name);
+  await engine.filler.fill({ table, columns, first, moment }, told(rows(), count, on, report));
+  await engine.noteSeeded(table, first, first + count - 1);
+}
+
+/** Fills in what leads to records that are there only now. */
+async function fillReferences(
+  engine: Engine,
+  sampling: Sampling,
+  { entity, count, first }: EntitySample,
+  report: Report,
+): Promise<void> {
+  for (const { table, columns, field, targets } of sampling.linksOf(entity)) {
+    const [from, to] = columns;
+    const pairs = function* () {
+      for (let row = 0; row < count; row++) {
+        for (const target of targets(row)) yield { [from]: first + row, [to]: target };
+      }
+    };
+    const on = `seeding ${field.label} of ${entity.plural}`;
+    report({ kind: "working", on });
+    await engine.filler.fill({ table, columns }, pairs());
+  }
+  for (const { column, value } of sampling.lateOf(entity)) {
+    const values = function* (): Generator<[number, Value]> {
+      for (let row = 0; row < count; row++) {
+        const target = value(row);
+        if (target !== null) yield [first + row, target];
+      }
+    };
+    await engine.filler.set(tableOf(entity.name), column, values());
+  }
+}
+
+/** Tells how far rows are, now and then. */
+export function* told<Row>(
+  rows: Iterable<Row>,
+  count: number,
+  on: string,
+  report: Report,
+): Generator<Row> {
+  let done = 0;
+  for (const row of rows) {
+    yield row;
+    done++;
+    if (done % 1000 === 0) report({ kind: "progress", on, rows: done, share: done / count });
+  }
+}
+
+/** What sample rows of an entity have to know of those that are there. */
+async function presentOf(
+  engine: Engine,
+  entity: Entity,
+  count: number,
+  { all, made }: Standing,
+): Promise<Present> {
+  const table = tableOf(entity.name);
+  const highest = count > 0 ? await engine.filler.highest(table) : 0;
+  if (all === 0) return { ids: [], highest, made };
+  const unique = new Set(entity.unique.flat());
+  const held = seededFields(entity)
+    .filter((field) => count > 0 && (field.unique || unique.has(field.name)))
+    .map(columnOf);
+  const columns = [...new Set([...held, ...lifetimeColumns(entity)])];
+  const { quoted } = engine.dialect;
+  const rows = await engine.migrations.rows<Record<string, Value>>(
+    `select ${["id", ...columns].map(quoted).join(", ")} from ${quoted(table)} order by ${quoted("id")}`,
+  );
+  const lifetime = lifetimesOf(entity);
+  return {
+    ids: rows.map(({ id }) => Number(id)),
+    ...(lifetime && { lifetimes: rows.map(lifetime) }),
+    highest: Math.max(highest, Number(rows.at(-1)?.id ?? 0)),
+    values: new Map(held.map((column) => [column, rows.map((row) => row[column] ?? null)])),
+    made,
+  };
+}
+
+/** Whether no entity has a row or ever had one: a person who deleted all rows wants none invented. */
+export async function isUntouched(project: Project, model: Model): Promise<boolean> {
+  return withDatabase(project, async (engine) => {
+    for (const { name } of model.entities) {
+      if (!(await engine.isUntouched(tableOf(name)))) return false;
+    }
+    return true;
+  });
+}

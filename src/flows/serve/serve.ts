@@ -1,0 +1,82 @@
+import { existsSync } from "node:fs";
+import { join } from "node:path";
+import { Failure } from "../../core/failure.ts";
+import type { Project } from "../../io/project/project.ts";
+import { openBundler } from "../../io/runner/bundle.ts";
+import { freePort, PortTaken, type RunningServer, startServer } from "../../io/runner/server.ts";
+import { supervised } from "../../io/runner/supervised.ts";
+import { buildableProject } from "../check/check.ts";
+import { databaseUrl } from "../database.ts";
+import { requireMigrated } from "../migrate/migrate.ts";
+import type { Report } from "../report.ts";
+
+/** Where people want an application to listen. */
+export interface Listening {
+  host: string;
+  /** Undefined for the first free one from 3000 on. */
+  port: number | undefined;
+}
+
+/** The port that an application gets when nobody asks for another. */
+export const usualPort = 3000;
+
+/** The port to take: the one asked for, or the first that is free. */
+export function portFor({ host, port }: Listening): Promise<number> {
+  return freePort(host, port ?? usualPort, port !== undefined);
+}
+
+/** Starts something on the port to take; on the next one, where another program was faster. */
+export async function startOn<Started>(
+  listening: Listening,
+  start: (port: number) => Promise<Started>,
+): Promise<{ port: number; started: Started }> {
+  for (let tries = 1; ; tries++) {
+    const port = await portFor(listening);
+    try {
+      return { port, started: await start(port) };
+    } catch (error) {
+      if (!(error instanceof PortTaken) || listening.port !== undefined || tries === 5) throw error;
+    }
+  }
+}
+
+/** An address for people. */
+export function addressOf(host: string, port: number): string {
+  const name = host === "0.0.0.0" || host === "::" ? "127.0.0.1" : host;
+  return `http://${name.includes(":") ? `[${name}]` : name}:${port}/`;
+}
+
+/** Runs the application of a project as it is. Resolves when it answers. */
+export async function serveProject(
+  folder: string,
+  listening: Listening,
+  report: Report,
+  log: (text: string) => void,
+): Promise<RunningServer> {
+  const { project, model } = buildableProject(folder);
+  requireBuilt(project);
+  await requireMigrated(project, model);
+  await portFor(listening);
+  report({ kind: "working", on: "starting the application" });
+  const bundler = await openBundler(project);
+  try {
+    const main = await bundler.bundle();
+    const settings = { host: listening.host, database: databaseUrl(project), log };
+    const { port, started: server } = await startOn(listening, (free) =>
+      supervised(
+        () => startServer(project, main, { ...settings, port: free }),
+        (death) => report({ kind: "died", ...death }),
+      ),
+    );
+    const wantedPort = listening.port ?? usualPort;
+    report({ kind: "serving", address: addressOf(listening.host, port), wantedPort, port });
+    return server;
+  } finally {
+    await bundler.close();
+  }
+}
+
+function requireBuilt(project: Project): void {
+  if (existsSync(join(project.app, "src", "main.ts"))) return;
+  throw new Failure("input", "there is no application yet", "run `levadura build`");
+}
