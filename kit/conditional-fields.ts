@@ -5,7 +5,7 @@ import { type InputType, rightValues, writtenValues } from "./forms.ts";
 export type Formula<Values> = (values: Partial<Values>) => RawBuilder<unknown>;
 
 /** How a form answers to what is typed in it. */
-export interface FormAnswers<Values> {
+export interface ConditionalFields<Values> {
   /** When it asks for some of its fields. */
   shown?: Readonly<Record<string, Formula<Values>>>;
   /** When some of its fields have to be filled in. */
@@ -25,7 +25,7 @@ export interface FormState {
 /** What a form shows and needs by what is typed in it, in one statement. */
 export async function stateOf<Tables, Values>(
   db: Kysely<Tables>,
-  { shown = {}, needed = {} }: FormAnswers<Values>,
+  { shown = {}, needed = {} }: ConditionalFields<Values>,
   values: Partial<Values>,
 ): Promise<FormState> {
   const asked = [...Object.values(shown), ...Object.values(needed)];

@@ -7,22 +7,22 @@ import { type Outcome, outcomeOf } from "./submissions.ts";
  * Has the next page that this browser opens say what came of a form. Only the form's token travels in a cookie:
  * what is said is in the database, where nobody can make it up and any copy of the server finds it.
  */
-export function leaveNotice(c: Context, token: string): void {
-  setCookie(c, "notice", token, { path: "/", httpOnly: true, sameSite: "Lax", maxAge: 60 });
+export function setFlash(c: Context, token: string): void {
+  setCookie(c, "flash", token, { path: "/", httpOnly: true, sameSite: "Lax", maxAge: 60 });
 }
 
 /** Whether a browser waits to hear what its last form came to. */
-export function hasNotice(c: Context): boolean {
-  return c.req.header("cookie")?.includes("notice=") ?? false;
+export function hasFlash(c: Context): boolean {
+  return c.req.header("cookie")?.includes("flash=") ?? false;
 }
 
 /** What the last form came to, once. */
-export async function takeNotice<Tables>(
+export async function takeFlash<Tables>(
   c: Context,
   db: Kysely<Tables>,
 ): Promise<Outcome | undefined> {
-  const token = getCookie(c, "notice");
+  const token = getCookie(c, "flash");
   if (token === undefined) return undefined;
-  deleteCookie(c, "notice", { path: "/" });
+  deleteCookie(c, "flash", { path: "/" });
   return outcomeOf(db, token);
 }

@@ -2,7 +2,7 @@ import type { Context, MiddlewareHandler } from "hono";
 import { memo, type PropsWithChildren } from "hono/jsx";
 import type { Kysely } from "kysely";
 import { DevelopmentFooter, developmentNotes } from "./development.tsx";
-import { hasNotice, takeNotice } from "./flash.ts";
+import { hasFlash, takeFlash } from "./flash.ts";
 import { settings } from "./settings.ts";
 import type { Outcome } from "./submissions.ts";
 
@@ -41,9 +41,9 @@ export function layout<Tables>(db: Kysely<Tables>, menu: readonly MenuEntry[]): 
           {children}
         </Frame>
       );
-      if (!hasNotice(c)) return send(c, page().toString());
+      if (!hasFlash(c)) return send(c, page().toString());
       // A page that says what went wrong with the database can't ask it.
-      const taken = takeNotice(c, db).catch(() => undefined);
+      const taken = takeFlash(c, db).catch(() => undefined);
       return taken.then((notice) => send(c, page(notice).toString()));
     });
     return next();

@@ -6,7 +6,7 @@ import {
   sql,
 } from "kysely";
 import { wordPattern } from "./database/collation.ts";
-import { columnContains, contains, inOrder } from "./database/current-dialect.ts";
+import { columnContains, contains, orderTerm } from "./database/current-dialect.ts";
 import type { LinkTable } from "./records.ts";
 
 /** What a list was asked for in its address: `?search=weak&sort=-installed&page=2&apiary_id=3`. */
@@ -107,7 +107,7 @@ export async function listPage<Tables, Table extends keyof Tables, Row>(
     const name = key.replace(/^-/, "");
     const column = options.sort[name] ?? id;
     const text = options.textual?.includes(name) ?? false;
-    return sorted.orderBy(inOrder(column, key.startsWith("-"), text));
+    return sorted.orderBy(orderTerm(column, key.startsWith("-"), text));
   }, filtered);
   const some = ordered
     .orderBy(sql.ref(id), order[0]?.startsWith("-") ? "desc" : "asc")

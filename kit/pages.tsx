@@ -4,7 +4,7 @@ import { formatCount, formatNumber } from "./formats.ts";
 import { differences, type Form } from "./forms.ts";
 import { address, type Link } from "./links.ts";
 import type { ListPage } from "./lists.ts";
-import type { Use } from "./records.ts";
+import type { ReferencingRecords } from "./records.ts";
 import { TableFrame } from "./tables.tsx";
 import { troubles } from "./troubles.ts";
 
@@ -267,8 +267,8 @@ const refusals: Readonly<Record<Refusing, string>> = {
 };
 
 /** How many parts are deleted with a record, as a form tells it. */
-export function partsOf(uses: readonly Use[]): string {
-  return String(uses.reduce((sum, { goAlong, count }) => sum + (goAlong ? count : 0), 0));
+export function partsOf(uses: readonly ReferencingRecords[]): string {
+  return String(uses.reduce((sum, { cascades, count }) => sum + (cascades ? count : 0), 0));
 }
 
 /** Asks before a record is deleted, or says what is in the way. */
@@ -285,15 +285,15 @@ export function DeletePage({
   kind: string;
   path: string;
   many: string;
-  uses: readonly Use[];
+  uses: readonly ReferencingRecords[];
   /** Tells the form from others. */
   token: string;
   /** Why it wasn't deleted. */
   why?: Refusing | undefined;
 }) {
   const here = address(path, record);
-  const blocking = uses.filter(({ goAlong }) => !goAlong);
-  const going = uses.filter(({ goAlong }) => goAlong);
+  const blocking = uses.filter(({ cascades }) => !cascades);
+  const going = uses.filter(({ cascades }) => cascades);
   return (
     <>
       <Trail path={path} many={many} />
@@ -343,7 +343,7 @@ export function DeletePage({
   );
 }
 
-function Uses({ uses }: { uses: readonly Use[] }) {
+function Uses({ uses }: { uses: readonly ReferencingRecords[] }) {
   return (
     <ul class="mb-0">
       {uses.map(({ one, many, path, count, first }) => (

@@ -1,5 +1,5 @@
 import { type AliasedRawBuilder, type Expression, type Kysely, type RawBuilder, sql } from "kysely";
-import { inOrder, written } from "./database/current-dialect.ts";
+import { orderTerm, written } from "./database/current-dialect.ts";
 import type { WrittenKind } from "./database/database.ts";
 import type { Link } from "./links.ts";
 import { now } from "./time.ts";
@@ -54,7 +54,7 @@ export function namedTitle(title: Expression<string>): AliasedRawBuilder<string,
 
 /** The column with the titles of a query, and the order by it. */
 const displayTitle = sql.ref("displayTitle");
-const byTitle = sql`${inOrder("displayTitle", false, true)}, ${sql.ref("id")}`;
+const byTitle = sql`${orderTerm("displayTitle", false, true)}, ${sql.ref("id")}`;
 
 /** What a lookup offers at most, besides what is chosen in it already. */
 export const mostOptions = 5000;
@@ -149,7 +149,7 @@ export async function addLinks<Tables>(
 }
 
 /** Records that refer to one that is about to go. */
-export interface Use {
+export interface ReferencingRecords {
   /** What they are, for one and for several: `inspection`, `inspections`. */
   one: string;
   many: string;
@@ -159,7 +159,7 @@ export interface Use {
   /** The first of them. */
   first: Link[];
   /** They are parts of the record and go with it; otherwise they are in the way. */
-  goAlong: boolean;
+  cascades: boolean;
 }
 
 /** How records of another table refer to one. */
@@ -171,7 +171,7 @@ export interface Reference {
   path: string;
   /** The column that refers; or the table of links between the two. */
   column: string | LinkTable;
-  goAlong?: boolean;
+  cascades?: boolean;
 }
 
 /** What refers to a record, kind by kind; kinds with nothing are left out. */
@@ -179,9 +179,9 @@ export async function usesOf<Tables>(
   db: Kysely<Tables>,
   id: number,
   references: readonly Reference[],
-): Promise<Use[]> {
-  const uses: Use[] = [];
-  for (const { table, title, one, many, path, column, goAlong = false } of references) {
+): Promise<ReferencingRecords[]> {
+  const uses: ReferencingRecords[] = [];
+  for (const { table, title, one, many, path, column, cascades = false } of references) {
     const match =
       typeof column === "string"
         ? sql`${sql.ref(`${table}.${column}`)} = ${id}`
@@ -190,7 +190,7 @@ export async function usesOf<Tables>(
       select ${sql.ref(`${table}.id`)}, ${title(table)} as ${displayTitle}, count(*) over () as total
       from ${sql.table(table)} where ${match} order by ${byTitle} limit 5`.execute(db);
     const [first] = rows;
-    if (first) uses.push({ one, many, path, goAlong, count: Number(first.total), first: rows });
+    if (first) uses.push({ one, many, path, cascades, count: Number(first.total), first: rows });
   }
   return uses;
 }

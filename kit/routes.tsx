@@ -2,9 +2,9 @@ import { type Context, Hono } from "hono";
 import type { FC } from "hono/jsx";
 import type { Kysely } from "kysely";
 import type { z } from "zod";
-import { type FormAnswers, type FormState, fillIn, stateOf } from "./conditional-fields.ts";
-import { refusal, troubleOf } from "./database/current-dialect.ts";
-import { leaveNotice } from "./flash.ts";
+import { type ConditionalFields, type FormState, fillIn, stateOf } from "./conditional-fields.ts";
+import { constraintViolation, troubleOf } from "./database/current-dialect.ts";
+import { setFlash } from "./flash.ts";
 import {
   type Chosen,
   checkTyped,
@@ -23,8 +23,8 @@ import { address, isSameAddress, type Link, localAddress, recordId } from "./lin
 import { type ListPage, type ListRequest, listRequest } from "./lists.ts";
 import { logError } from "./log.ts";
 import { DeletePage, partsOf, type Refusing } from "./pages.tsx";
-import type { Use } from "./records.ts";
-import { brokenConditions, type Condition, errorsOf } from "./row-rules.ts";
+import type { ReferencingRecords } from "./records.ts";
+import { brokenRowRules, errorsOf, type RowRule } from "./row-rules.ts";
 import type { Rules } from "./rules.ts";
 import { type SentForm, sentForm, sentText, sentVersion } from "./sent-form.ts";
 import {
@@ -79,7 +79,7 @@ export interface RecordKind<
   find(db: Kysely<Tables>, id: number): Promise<Record | undefined>;
   relations(db: Kysely<Tables>, id: number): Promise<Relations>;
   options(db: Kysely<Tables>, chosen: Chosen): Promise<Options>;
-  uses(db: Kysely<Tables>, id: number): Promise<Use[]>;
+  uses(db: Kysely<Tables>, id: number): Promise<ReferencingRecords[]>;
   create(db: Kysely<Tables>, input: z.infer<Input>): Promise<number>;
   /** False when the record has another version by now. */
   update(db: Kysely<Tables>, id: number, version: number, input: z.infer<Input>): Promise<boolean>;
@@ -87,11 +87,11 @@ export interface RecordKind<
   remove(db: Kysely<Tables>, id: number, version: number): Promise<boolean>;
   /** Its table, and what has to hold for every record. */
   table: string;
-  conditions?: readonly Condition[];
+  conditions?: readonly RowRule[];
   /** The columns in which a record names the one above it. */
   trees?: readonly string[];
   /** How the form answers to what is typed in it. */
-  answers?: FormAnswers<Values>;
+  answers?: ConditionalFields<Values>;
   ListPage: FC<{ page: ListPage<Row> }>;
   DetailPage: FC<{ record: Record; relations: Relations }>;
   FormPage: FC<FormPageProps>;
@@ -206,7 +206,7 @@ export function routesFor<
         if (saved && !(await kind.update(trx, saved.id, version, ready))) refuse("stale");
         const id = saved ? saved.id : await kind.create(trx, ready);
         await rules.afterSave?.(id, context);
-        const broken = await brokenConditions(trx, kind.table, id, conditions);
+        const broken = await brokenRowRules(trx, kind.table, id, conditions);
         if (broken.length > 0) throw new WrongFields(errorsOf(broken));
         const circles = await circlesOf(trx, kind.table, id, kind.trees);
         if (circles.length > 0) throw new WrongFields(circleErrors(circles, one));
@@ -240,7 +240,7 @@ export function routesFor<
 
   /** The fields that a refusal of the database is about; any other error goes on. */
   const refusedFields = (error: unknown): Map<string, string> => {
-    const refused = refusal(error, Object.keys(input.shape));
+    const refused = constraintViolation(error, Object.keys(input.shape));
     if (!refused) throw error;
     const checked = conditions.filter(({ check }) => check && check === refused.check);
     if (checked.length > 0) return errorsOf(checked);
@@ -292,7 +292,7 @@ export function routesFor<
 
   /** Leads to where a form goes, where people read what came of it. */
   const leave = (c: Context, { token, outcome }: Extract<Saving, { token: string }>) => {
-    leaveNotice(c, token);
+    setFlash(c, token);
     return c.redirect(outcome.href, 303);
   };
 
@@ -435,7 +435,7 @@ export function routesFor<
     try {
       const result = await submitOnce<Tables, Refusing>(db, submission, async (trx, refuse) => {
         const uses = await kind.uses(trx, record.id);
-        if (uses.some(({ goAlong }) => !goAlong)) refuse("in use");
+        if (uses.some(({ cascades }) => !cascades)) refuse("in use");
         // Parts that came since would go unseen.
         if (version === undefined || sentText(data, "_parts") !== partsOf(uses)) refuse("changed");
         await rules.beforeDelete?.(record, { db: trx, saved: record });
@@ -447,7 +447,7 @@ export function routesFor<
       const now = await kind.find(db, record.id);
       return now ? showDeletion(c, now, 409, result.refused) : c.notFound();
     } catch (error) {
-      if (refusal(error)?.reason === "reference")
+      if (constraintViolation(error)?.reason === "reference")
         return showDeletion(c, record, 409, "parts in use");
       const trouble = troubleOf(error);
       if (!trouble || !endedTransaction(error)) throw error;

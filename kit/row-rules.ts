@@ -1,7 +1,7 @@
 import { type Kysely, type RawBuilder, sql } from "kysely";
 
 /** What has to hold for every record of a kind. */
-export interface Condition {
+export interface RowRule {
   holds(): RawBuilder<unknown>;
   /** The check of the table that says the same, and may refuse the record first. */
   check?: string;
@@ -12,12 +12,12 @@ export interface Condition {
 }
 
 /** The conditions that a record doesn't hold to, as it stands in its table. */
-export async function brokenConditions<Tables>(
+export async function brokenRowRules<Tables>(
   db: Kysely<Tables>,
   table: string,
   id: number,
-  conditions: readonly Condition[],
-): Promise<Condition[]> {
+  conditions: readonly RowRule[],
+): Promise<RowRule[]> {
   if (conditions.length === 0) return [];
   const asked = conditions.map(({ holds }, at) => sql`${holds()} as ${sql.ref(`c${at}`)}`);
   const { rows } = await sql<
@@ -30,7 +30,7 @@ export async function brokenConditions<Tables>(
 }
 
 /** What people read where conditions don't hold, by input. */
-export function errorsOf(conditions: readonly Condition[]): Map<string, string> {
+export function errorsOf(conditions: readonly RowRule[]): Map<string, string> {
   const errors = new Map<string, string>();
   for (const { about, sentence } of conditions) {
     errors.set(about, [errors.get(about), sentence].filter(Boolean).join(" "));

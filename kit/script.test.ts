@@ -9,7 +9,7 @@ describe("a migration's script", () => {
       parts: [
         { kind: "bring back", file: "hive-notes", table: '"levadura_kept_hive-notes"' },
         {
-          kind: "none may remain",
+          kind: "assert no rows",
           sentence: "rows of hive have no x",
           query: "select 1\nwhere ';' = ''",
         },

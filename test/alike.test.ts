@@ -2,7 +2,7 @@ import { join } from "node:path";
 import fc from "fast-check";
 import { type Expression, type Kysely, type RawBuilder, type SqlBool, sql } from "kysely";
 import { describe, expect, it } from "vitest";
-import type { Refusal } from "../kit/database/database.ts";
+import type { ConstraintViolation } from "../kit/database/database.ts";
 import * as onMariadb from "../kit/database/mariadb/tables.ts";
 import * as onPostgres from "../kit/database/postgres/tables.ts";
 import { folded, orderOf } from "../kit/database/sqlite/letters.ts";
@@ -36,8 +36,8 @@ const schema = schemaOf(model ?? expect.fail("a model with errors"));
 interface Kind {
   contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool>;
   columnContains(column: string, word: string, ordered: boolean): RawBuilder<SqlBool>;
-  inOrder(column: string, descending?: boolean, text?: boolean): RawBuilder<unknown>;
-  refusal(error: unknown, names?: readonly string[]): Refusal | undefined;
+  orderTerm(column: string, descending?: boolean, text?: boolean): RawBuilder<unknown>;
+  constraintViolation(error: unknown, names?: readonly string[]): ConstraintViolation | undefined;
 }
 
 interface Tables {
@@ -90,7 +90,7 @@ const empty = { name: null, words: null, weight: null, paid: null, since: null, 
 
 /** Empties the tables and fills them; what is refused counts as such. */
 async function fill(
-  { db, refusal }: Database,
+  { db, constraintViolation }: Database,
   rows: readonly Partial<Tables["place"]>[],
 ): Promise<(string | number)[]> {
   await db.deleteFrom("place").execute();
@@ -103,7 +103,7 @@ async function fill(
         .execute();
       results.push(at + 1);
     } catch (error) {
-      const { reason, columns } = refusal(error, ["name", "words"]) ?? {};
+      const { reason, columns } = constraintViolation(error, ["name", "words"]) ?? {};
       results.push(`${reason}: ${columns}`);
     }
   }
@@ -176,21 +176,21 @@ describe.skipIf(!there)("the three databases", () => {
         ),
       );
       for (const descending of [false, true]) {
-        await sameOnAll(databases, ({ db, inOrder }) =>
+        await sameOnAll(databases, ({ db, orderTerm }) =>
           idsOf(
             db
               .selectFrom("place")
               .select("id")
-              .orderBy(inOrder("place.words", descending, true))
+              .orderBy(orderTerm("place.words", descending, true))
               .orderBy("id"),
           ),
         );
-        await sameOnAll(databases, ({ db, inOrder }) =>
+        await sameOnAll(databases, ({ db, orderTerm }) =>
           idsOf(
             db
               .selectFrom("place")
               .select(["id", sql`concat_ws('', ${sql.ref("place.words")})`.as("title")])
-              .orderBy(inOrder("title", descending, true))
+              .orderBy(orderTerm("title", descending, true))
               .orderBy("id"),
           ),
         );
@@ -255,12 +255,12 @@ describe.skipIf(!there)("the three databases", () => {
             );
           }
           for (const column of ["weight", "paid", "since"]) {
-            await sameOnAll(databases, ({ db, inOrder }) =>
+            await sameOnAll(databases, ({ db, orderTerm }) =>
               idsOf(
                 db
                   .selectFrom("place")
                   .select("id")
-                  .orderBy(inOrder(`place.${column}`))
+                  .orderBy(orderTerm(`place.${column}`))
                   .orderBy("id"),
               ),
             );

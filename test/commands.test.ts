@@ -23,14 +23,14 @@ describe("every command", () => {
       prepared: {
         name: "0001-begin",
         steps: ["adds the table hive with 6 columns"],
-        consequences: [
+        impacts: [
           { sentence: "hive is new", verdict: "safe", table: "hive", risks: [], rewritten: [] },
         ],
       },
     });
     expect(await json("prepare")).toEqual({ prepared: null });
     expect(await json("history")).toEqual({
-      migrations: [{ name: "0001-begin", standing: "pending" }],
+      migrations: [{ name: "0001-begin", state: "pending" }],
     });
     expect(await json("migrate")).toEqual({ applied: ["0001-begin"], rewound: [], findings: [] });
     expect(await json("migrate")).toEqual({ applied: [], rewound: [], findings: [] });

@@ -1,6 +1,8 @@
-import { existsSync, readFileSync } from "node:fs";
+import { existsSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
+import { Config } from "@oclif/core";
 import { describe, expect, it } from "vitest";
+import { referencePage } from "../src/cli/help/reference.ts";
 import { grammar, optionNames } from "../src/core/model/notation.ts";
 import { readModel } from "../src/core/model/read.ts";
 import {
@@ -172,5 +174,61 @@ describe("the README", () => {
     const commands = [...out.matchAll(/^ {2}([a-z]+) {2,}/gm)].map((found) => found[1] ?? "");
     expect(commands).toHaveLength(16);
     for (const command of commands) expect(readme).toContain(`\`levadura ${command}`);
+  });
+});
+
+describe("the documents", () => {
+  const pages = readdirSync(join(repository, "docs")).filter((name) => name.endsWith(".md"));
+  const textOf = (name: string) => readFileSync(join(repository, "docs", name), "utf8");
+
+  it("have a reference of the commands that is made from them", async () => {
+    const path = join(repository, "docs/commands.md");
+    const page = referencePage(await Config.load(repository));
+    if (process.env.WRITE_GUIDE) writeFileSync(path, page);
+    else expect(readFileSync(path, "utf8")).toBe(page);
+  });
+
+  it("are all reached from the index, and link to what is there", () => {
+    const index = textOf("index.md");
+    for (const name of pages) if (name !== "index.md") expect(index, name).toContain(`(${name})`);
+    for (const name of pages) {
+      for (const [, link = "", anchor] of textOf(name).matchAll(/\]\(([^)#:]*)(?:#([^)]*))?\)/g)) {
+        const target =
+          link === "" ? join(repository, "docs", name) : join(repository, "docs", link);
+        expect(existsSync(target), `${name}: ${link}`).toBe(true);
+        if (anchor === undefined) continue;
+        const headings = [...readFileSync(target, "utf8").matchAll(/^#+ (.*)$/gm)].map(
+          ([, heading = ""]) =>
+            heading
+              .toLowerCase()
+              .replace(/[^\p{L}\p{N} -]/gu, "")
+              .replaceAll(" ", "-"),
+        );
+        expect(headings, `${name}: #${anchor}`).toContain(anchor);
+      }
+    }
+  });
+
+  it("name only options and commands that exist", async () => {
+    const { commandIDs, commands } = await Config.load(repository);
+    const options = new Set(commands.flatMap(({ flags }) => Object.keys(flags)));
+    for (const text of [readme, ...pages.map(textOf)]) {
+      for (const [, command = "", rest = ""] of text.matchAll(/`levadura ([a-z]+)([^`\n]*)`/g)) {
+        expect([...commandIDs, "help", "version"]).toContain(command);
+        for (const [, option = ""] of rest.matchAll(/--([a-z-]+)/g))
+          expect(options).toContain(option);
+      }
+    }
+  });
+
+  it("name every kind of step and every key of a plan", () => {
+    const page = textOf("files.md");
+    const steps = readFileSync(join(repository, "src/core/evolution/steps-yaml.ts"), "utf8");
+    const kinds = [...steps.matchAll(/^ {2}step\("([^"]+)"/gm)].map(([, kind = ""]) => kind);
+    expect(kinds.length).toBeGreaterThan(12);
+    for (const kind of kinds) expect(page).toContain(`| \`${kind}\``);
+    const plan = readFileSync(join(repository, "demo/hive-book.plan.yaml"), "utf8");
+    for (const [, key = ""] of plan.matchAll(/^(?: {4}| {2}- | {8})?([a-z]+):/gm))
+      expect(page, key).toContain(`\`${key}\``);
   });
 });

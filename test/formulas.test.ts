@@ -22,10 +22,10 @@ entities:
     const wrong = await levadura(["check"], folder);
     expect(wrong.status).toBe(1);
     expect(wrong.err).toContain("model.yaml:9:22: error: a formula begins with `=`");
-    const mended = projectWith(
+    const updated = projectWith(
       `levadura: 1\nentities:\n  Harvest:\n    fields:\n      weight: decimal\n      price: money\n      value: "= weight * prize"\n      total: {value: "= weight +", label: All}\n`,
     );
-    const { status, err } = await levadura(["check"], mended);
+    const { status, err } = await levadura(["check"], updated);
     expect(status).toBe(1);
     expect(err).toContain(
       'model.yaml:7:26: error: Harvest has no field `prize`\n  7 |       value: "= weight * prize"\n    |                          ^^^^^ did you mean `price`?',
@@ -37,7 +37,7 @@ entities:
     expect(await levadura(["check"], right)).toMatchObject({ status: 0 });
   });
 
-  it("say which name something has by now, and are mended by one option", async () => {
+  it("say which name something has by now, and are updated by one option", async () => {
     const folder = projectWith(
       `levadura: 1
 entities:
@@ -68,9 +68,9 @@ entities:
     expect(wrong.err).toContain("`harvests` is called `yields` now");
     expect(wrong.err).toContain("`weight` is called `mass` now");
     expect(wrong.err).toContain("levadura check --fix");
-    const mended = await levadura(["check", "--fix"], folder);
-    expect(mended).toMatchObject({ status: 0, err: "" });
-    expect(mended.out).toContain("Formulas follow their fields  16 names");
+    const updated = await levadura(["check", "--fix"], folder);
+    expect(updated).toMatchObject({ status: 0, err: "" });
+    expect(updated.out).toContain("Formulas follow their fields  16 names");
     const text = readFileSync(join(folder, "model.yaml"), "utf8");
     expect(text).toContain('honey: "= sum(yields.mass, yields.mass > 1) + length(code)"');
     expect(text).toContain('all: "= honey + sum( yields.mass )"');

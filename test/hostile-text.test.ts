@@ -7,7 +7,7 @@ import { stringify } from "yaml";
 import { parseScript } from "../kit/database/script.ts";
 import { generateApplication } from "../src/core/appgen/application.ts";
 import { difference } from "../src/core/evolution/difference.ts";
-import { takenBack } from "../src/core/evolution/inverse.ts";
+import { inverseOf } from "../src/core/evolution/inverse.ts";
 import { replay } from "../src/core/evolution/steps.ts";
 import { databases, type Model } from "../src/core/model/model.ts";
 import { readModel } from "../src/core/model/read.ts";
@@ -121,7 +121,7 @@ describe("any text of a model", () => {
           dialect.sections(next, schemaOf(before)),
           next.map((_, at) => at),
         ),
-        printScript(dialect.sections(takenBack(next), replay(next, schemaOf(before)))),
+        printScript(dialect.sections(inverseOf(next), replay(next, schemaOf(before)))),
       ].map(parseScript);
     };
     const shape = (parts: ReturnType<typeof parseScript>) =>
@@ -132,7 +132,7 @@ describe("any text of a model", () => {
         const made = scripts(text);
         expect(made.map(shape)).toEqual(usual);
         for (const part of made.flat()) {
-          if (part.kind !== "none may remain") continue;
+          if (part.kind !== "assert no rows") continue;
           expect(part.query).toMatch(/^select /);
           expect(part.query.replace(/E?'(?:[^'\\]|''|\\[\s\S])*'/g, "")).not.toContain(mark);
         }

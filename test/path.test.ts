@@ -366,7 +366,7 @@ describe.each(kinds)("from a model to its application over $kind, command by com
 
   it("tells the standing of its migrations", async () => {
     const { out } = await levadura(["history", "--json"], folder);
-    expect(JSON.parse(out).migrations).toMatchObject([{ name: "0001-begin", standing: "applied" }]);
+    expect(JSON.parse(out).migrations).toMatchObject([{ name: "0001-begin", state: "applied" }]);
     expect(
       readFileSync(join(folder, `app/migrations/0001-begin/forward.${kind.kind}.sql`), "utf8"),
     ).toBe(readFileSync(join(folder, `migrations/0001-begin/forward.${kind.kind}.sql`), "utf8"));

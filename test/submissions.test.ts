@@ -88,7 +88,7 @@ describe.each(kinds)("forms over $kind", (kind) => {
   it("say once what came of them, and nothing that somebody made up", async () => {
     const forged = Buffer.from('{"text":"x","link":{"text":"x","href":"//elsewhere"}}');
     for (const token of [forged.toString("base64url"), "0".repeat(36), "' or 1 = 1", "\u00e9"]) {
-      const cookie = `notice=${encodeURIComponent(token)}`;
+      const cookie = `flash=${encodeURIComponent(token)}`;
       const answer = await fetch(`${server.address}/hives`, { headers: { cookie } });
       expect(answer.status).toBe(200);
       expect(await answer.text()).not.toMatch(/role="status">\s*x|elsewhere/);

@@ -77,12 +77,12 @@ export interface LedgerLine {
 }
 
 /** How a migration stands in a database. */
-export type Standing = "applied" | "pending" | "failed" | "half-way" | "edited" | "missing";
+export type MigrationState = "applied" | "pending" | "failed" | "half-way" | "edited" | "missing";
 
 /** A migration, where it stands, and what the ledger says of it. */
 export interface MigrationStatus {
   name: string;
-  standing: Standing;
+  state: MigrationState;
   line?: LedgerLine;
 }
 
@@ -123,31 +123,31 @@ export async function migrationStatuses(
   const present = migrations.map(({ name, forward }): MigrationStatus => {
     const line = known.get(name);
     known.delete(name);
-    if (name === open?.name) return { name, standing: "half-way", ...(line && { line }) };
-    if (!line) return { name, standing: "pending" };
-    if (line.failure) return { name, standing: "failed", line };
-    return { name, standing: line.checksum === checksum(forward) ? "applied" : "edited", line };
+    if (name === open?.name) return { name, state: "half-way", ...(line && { line }) };
+    if (!line) return { name, state: "pending" };
+    if (line.failure) return { name, state: "failed", line };
+    return { name, state: line.checksum === checksum(forward) ? "applied" : "edited", line };
   });
   const missing = [...known.values()]
     .filter(({ failure }) => !failure)
-    .map((line): MigrationStatus => ({ name: line.name, standing: "missing", line }));
+    .map((line): MigrationStatus => ({ name: line.name, state: "missing", line }));
   return [...present, ...missing].sort((a, b) => (a.name < b.name ? -1 : 1));
 }
 
 /** Whether a migration is still to be applied. */
-export function isPending({ standing }: MigrationStatus): boolean {
-  return standing === "pending" || standing === "failed" || standing === "half-way";
+export function isPending({ state }: MigrationStatus): boolean {
+  return state === "pending" || state === "failed" || state === "half-way";
 }
 
 /** Throws, with what to do, where the ledger remembers migrations that are edited, missing or out of order here. */
 export function refuseMismatch(statuses: readonly MigrationStatus[]): void {
-  const edited = statuses.find(({ standing }) => standing === "edited");
+  const edited = statuses.find(({ state }) => state === "edited");
   if (edited) {
     throw new LedgerMismatch(
       `The migration ${edited.name} was edited after it was applied. Take the edit back, and put the change into a new migration.`,
     );
   }
-  const missing = statuses.find(({ standing }) => standing === "missing");
+  const missing = statuses.find(({ state }) => state === "missing");
   if (missing) {
     throw new LedgerMismatch(
       `The database was migrated with ${missing.name}, which is not in the migrations folder. Fetch the newest version of the project.`,
@@ -160,7 +160,7 @@ export function refuseMismatch(statuses: readonly MigrationStatus[]): void {
       statuses.some((other, place) => place !== at && number(other.name) === number(status.name)),
   );
   const pending = statuses.findIndex(isPending);
-  const after = statuses.slice(pending + 1).find(({ standing }) => standing === "applied");
+  const after = statuses.slice(pending + 1).find(({ state }) => state === "applied");
   if (double) {
     const names = statuses
       .map(({ name }) => name)

@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, readdirSync, renameSync, rmSync } from "node:fs";
 import { basename, join } from "node:path";
 import { type KeptHeader, readKept, writeKept } from "./row-archive.ts";
-import { type Part, parseScript } from "./script.ts";
+import { parseScript, type ScriptPart } from "./script.ts";
 
 /** What running a migration's script needs of a database. */
 export interface ScriptConnection {
@@ -158,7 +158,7 @@ export class ScriptRun {
     readonly folders: { begun: string; folder: string },
   ) {}
 
-  async take(part: Part): Promise<void> {
+  async take(part: ScriptPart): Promise<void> {
     switch (part.kind) {
       case "run":
         return this.connection.run(part.sql);
@@ -166,7 +166,7 @@ export class ScriptRun {
         return this.#keep(part);
       case "bring back":
         return this.#bringBack(part);
-      case "none may remain":
+      case "assert no rows":
         return this.#refuse(part);
       case "hold triggers":
         this.#held.set(part.table, await this.connection.holdTriggers(part.table, part.columns));
@@ -193,7 +193,12 @@ export class ScriptRun {
     rmSync(this.folders.begun, { recursive: true, force: true });
   }
 
-  async #keep({ file, table, column, query }: Extract<Part, { kind: "keep" }>): Promise<void> {
+  async #keep({
+    file,
+    table,
+    column,
+    query,
+  }: Extract<ScriptPart, { kind: "keep" }>): Promise<void> {
     if (!this.#keeps) {
       removeUnfinished(this.options.keptFolder);
       mkdirSync(this.folders.begun, { recursive: true, mode: 0o700 });
@@ -214,7 +219,7 @@ export class ScriptRun {
     return Number(row?.top ?? 0);
   }
 
-  async #bringBack({ file, table }: Extract<Part, { kind: "bring back" }>): Promise<void> {
+  async #bringBack({ file, table }: Extract<ScriptPart, { kind: "bring back" }>): Promise<void> {
     const path = keptBefore(file, this.options.keptBefore, this.options.keptFolder);
     const { header, rows } = await readKept(path);
     let count = 0;
@@ -230,7 +235,10 @@ export class ScriptRun {
     await this.#findNewer(header);
   }
 
-  async #refuse({ sentence, query }: Extract<Part, { kind: "none may remain" }>): Promise<void> {
+  async #refuse({
+    sentence,
+    query,
+  }: Extract<ScriptPart, { kind: "assert no rows" }>): Promise<void> {
     const sample = await this.connection.rows<{ id: unknown; value: unknown }>(
       `select * from (${query}) as standing limit 5`,
     );

@@ -2,14 +2,14 @@
  * A piece of a migration's script: statements, or something that the runner does, which is written as a
  * comment. A comment's further lines are indented by three spaces.
  */
-export type Part =
+export type ScriptPart =
   | { kind: "run"; sql: string }
   /** Streams the rows of a query on a table, or the values of one of its columns, into a file. */
   | { kind: "keep"; file: string; table: string; column?: string; query: string }
   /** Makes a temporary table of such a file. */
   | { kind: "bring back"; file: string; table: string }
   /** Ends the migration when the query has rows, which have an `id` and a `value`. */
-  | { kind: "none may remain"; sentence: string; query: string }
+  | { kind: "assert no rows"; sentence: string; query: string }
   /** Remembers what somebody added to a table by hand, besides the columns that it is known to have. */
   | { kind: "hold triggers"; table: string; columns: string[] }
   /** Puts back what is gone of it. */
@@ -19,7 +19,7 @@ export type Part =
   /** Where the parts of a step begin. */
   | { kind: "step"; number: number };
 
-const directives: readonly (readonly [RegExp, (found: (string | undefined)[]) => Part])[] = [
+const directives: readonly (readonly [RegExp, (found: (string | undefined)[]) => ScriptPart])[] = [
   [
     /^keep (\S+) of (.+?)(?: \((.+?)\))?: (.+)$/su,
     ([file = "", table = "", column, query = ""]) => ({
@@ -35,8 +35,8 @@ const directives: readonly (readonly [RegExp, (found: (string | undefined)[]) =>
     ([file = "", table = ""]) => ({ kind: "bring back", file, table }),
   ],
   [
-    /^none may remain \((.+?)\): (.+)$/su,
-    ([sentence = "", query = ""]) => ({ kind: "none may remain", sentence, query }),
+    /^assert no rows \((.+?)\): (.+)$/su,
+    ([sentence = "", query = ""]) => ({ kind: "assert no rows", sentence, query }),
   ],
   [/^there is no SQL for this: (.+)$/su, ([about = ""]) => ({ kind: "no way", about })],
   [/^step (\d+): /u, ([number]) => ({ kind: "step", number: Number(number) })],
@@ -52,8 +52,8 @@ const directives: readonly (readonly [RegExp, (found: (string | undefined)[]) =>
 ];
 
 /** The parts of a script, in order. Comments that mean nothing here stay with the statements. */
-export function parseScript(text: string): Part[] {
-  const parts: Part[] = [];
+export function parseScript(text: string): ScriptPart[] {
+  const parts: ScriptPart[] = [];
   let sql: string[] = [];
   const flush = () => {
     const statements = sql.join("\n");
@@ -84,7 +84,7 @@ export function parseScript(text: string): Part[] {
   return parts;
 }
 
-function directive(text: string): Part | undefined {
+function directive(text: string): ScriptPart | undefined {
   for (const [pattern, make] of directives) {
     const found = pattern.exec(text);
     if (found) return make(found.slice(1));

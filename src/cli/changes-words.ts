@@ -1,5 +1,5 @@
 import ansis from "ansis";
-import type { Consequence, CountedRisk, Standing, Verdict } from "../flows/changes/changes.ts";
+import type { ChangeImpact, ChangeReport, CountedRisk, Verdict } from "../flows/changes/changes.ts";
 import { shown } from "./terminal.ts";
 import { count } from "./words.ts";
 
@@ -14,29 +14,29 @@ const colors: Readonly<Record<Verdict, (text: string) => string>> = {
 const width = Math.max(...Object.keys(colors).map(({ length }) => length));
 
 /** What stands between model, migrations and database, for people. */
-export function standingText(standing: Standing): string {
-  const { pending, unprepared, deviations } = shown(standing);
+export function changesText(changes: ChangeReport): string {
+  const { pending, unprepared, drift } = shown(changes);
   const parts: string[] = [];
-  for (const { name, failure, consequences } of pending) {
+  for (const { name, failure, impacts } of pending) {
     parts.push(`${ansis.bold(name)} ${ansis.dim("is prepared, and waits to be applied")}`);
     if (failure) parts.push(`${ansis.red("✗")} the last attempt failed: ${failure}`);
-    parts.push(...consequences.map(consequenceText), "");
+    parts.push(...impacts.map(impactText), "");
   }
   if (unprepared.length > 0) {
     parts.push(`${ansis.bold("model.yaml")} ${ansis.dim("has changes that no migration has yet")}`);
-    parts.push(...unprepared.map(consequenceText), "");
+    parts.push(...unprepared.map(impactText), "");
   }
-  if (deviations.length > 0) {
+  if (drift.length > 0) {
     parts.push(
       `${ansis.bold("The database")} ${ansis.dim("differs from what its migrations made")}`,
     );
-    parts.push(...deviations.map(({ sentence }) => `${ansis.yellow("!")} ${sentence}`), "");
+    parts.push(...drift.map(({ sentence }) => `${ansis.yellow("!")} ${sentence}`), "");
   }
   return parts.join("\n").trimEnd();
 }
 
 /** Rules that some rows break, for people. */
-export function brokenText(broken: Standing["broken"]): string {
+export function brokenText(broken: ChangeReport["broken"]): string {
   const lines = shown(broken).map(({ entity, rule, count: number, rows }) => {
     const shown = `${rows.map((row) => `row ${row}`).join(", ")}${number > rows.length ? ", …" : ""}`;
     return `  ${ansis.yellow("!")} ${entity}: ${rule}  ${ansis.dim(`${count(number, "row")} (${shown})`)}`;
@@ -48,7 +48,7 @@ export function brokenText(broken: Standing["broken"]): string {
 }
 
 /** A change: its verdict, the sentence, and below it what is known of the rows. */
-export function consequenceText({
+export function impactText({
   verdict,
   sentence,
   table,
@@ -56,7 +56,7 @@ export function consequenceText({
   risks,
   rewritten,
   help,
-}: Consequence): string {
+}: ChangeImpact): string {
   const margin = " ".repeat(width + 4);
   const size = [
     rows === undefined ? "" : count(rows, "row"),

@@ -4,9 +4,9 @@ import { expect } from "vitest";
 import * as onMariadb from "../../kit/database/mariadb/tables.ts";
 import * as onPostgres from "../../kit/database/postgres/tables.ts";
 import * as onSqlite from "../../kit/database/sqlite/tables.ts";
-import { givenKind } from "../../src/core/appgen/statements.ts";
+import { bindKind } from "../../src/core/appgen/statements.ts";
 import { type Calculation, looksAtLists } from "../../src/core/formula/calculation.ts";
-import { calculatedBefore } from "../../src/core/formula/compile.ts";
+import { compiledBefore } from "../../src/core/formula/compile.ts";
 import { evaluation, type Row, type Surroundings } from "../../src/core/formula/evaluate.ts";
 import type { ValueType } from "../../src/core/formula/functions.ts";
 import { formulaOf } from "../../src/core/formula/scope.ts";
@@ -348,10 +348,10 @@ async function ofValues(
     ...momentsIn(kind, around),
     given: (column) => `\0${columns.push(column) - 1}\0`,
   });
-  const { given } = { sqlite: onSqlite, postgres: onPostgres, mariadb: onMariadb }[kind];
+  const { bindValue } = { sqlite: onSqlite, postgres: onPostgres, mariadb: onMariadb }[kind];
   const parts = text.split("\0").map((part, at) => {
     const column = at % 2 === 1 ? columns[Number(part)] : undefined;
-    return column ? given(givenKind(column), row[column.column]) : sql.raw(part);
+    return column ? bindValue(bindKind(column), row[column.column]) : sql.raw(part);
   });
   const { rows } = await sql<{ value: unknown }>`select ${sql.join(parts, sql``)} as value`
     .execute(db)
@@ -404,7 +404,7 @@ export async function sameEverywhere(
       ).toEqual(expected);
       if (looksAtLists(calculation)) continue;
       // The same of values that aren't saved, as a form has them.
-      const before = calculatedBefore(formulaModel, hive, { formula: text });
+      const before = compiledBefore(formulaModel, hive, { formula: text });
       const [first = {}] = tables.hive ?? [];
       const found = read(await ofValues({ kind, db }, before, first, around), before);
       expect(found, `seed ${seed}, not saved, on ${kind}: ${text}`).toEqual(expected[0]);

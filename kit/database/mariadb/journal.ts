@@ -1,7 +1,7 @@
 import { rmSync } from "node:fs";
 import { basename, join } from "node:path";
 import type { Journal, Outcome, Task } from "../migrations.ts";
-import { type Part, parseScript } from "../script.ts";
+import { parseScript, type ScriptPart } from "../script.ts";
 import {
   type ApplyOptions,
   keptFolderOf,
@@ -209,7 +209,7 @@ const table = `create table levadura_journal (
 
 /** A statement of a script, or something that the runner does. */
 interface Operation {
-  part: Part;
+  part: ScriptPart;
   /** The number of its step; 0 before the first. */
   step: number;
   /** Whether it is a statement that ends every transaction. */

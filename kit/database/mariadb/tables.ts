@@ -11,12 +11,12 @@ import {
 } from "kysely";
 import { createPool, type Pool as MysqlConnections, type PoolConnection } from "mysql2";
 import { wordPattern } from "../collation.ts";
-import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
+import type { BindKind, ConstraintViolation, WrittenKind } from "../database.ts";
 import { columnsOfIndex } from "../index-names.ts";
 import { databaseLimits, type Limits } from "../limits.ts";
 import { mostConnections, type Pool, type PooledConnection, pooled } from "../servers/pooling.ts";
 import { clientSettings, session } from "./connection.ts";
-import { type Moments, MomentsPlugin } from "./timestamps.ts";
+import { type TimestampColumns, TimestampsPlugin } from "./timestamps.ts";
 import { troubleOf } from "./trouble.ts";
 
 /** Unlike others that speak its protocol, MariaDB gives back what it inserted. */
@@ -33,7 +33,7 @@ class Dialect extends MysqlDialect {
 }
 
 /** The typed tables of a MariaDB database, over a pool of connections. */
-export function openTables<Tables>(address: string, moments?: Moments): Kysely<Tables> {
+export function openTables<Tables>(address: string, moments?: TimestampColumns): Kysely<Tables> {
   const limits = databaseLimits();
   const pool = createPool({
     ...clientSettings(address),
@@ -54,7 +54,7 @@ export function openTables<Tables>(address: string, moments?: Moments): Kysely<T
   });
   return new Kysely<Tables>({
     dialect: new Dialect({ pool: connections(pool, limits) }),
-    plugins: [new MomentsPlugin(moments)],
+    plugins: [new TimestampsPlugin(moments)],
   });
 }
 
@@ -139,11 +139,11 @@ export function columnContains(
 }
 
 /** A term of an order: what has no value comes first. */
-export function inOrder(column: string, descending = false, _text = false): RawBuilder<unknown> {
+export function orderTerm(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc" : "asc")}`;
 }
 
-const givenTypes: Readonly<Record<GivenKind, string>> = {
+const givenTypes: Readonly<Record<BindKind, string>> = {
   text: "char",
   number: "decimal(38, 10)",
   boolean: "unsigned",
@@ -154,7 +154,7 @@ const givenTypes: Readonly<Record<GivenKind, string>> = {
 };
 
 /** A value that isn't saved yet, within a formula; a box that nobody saw isn't ticked. */
-export function given(kind: GivenKind, value: unknown): RawBuilder<unknown> {
+export function bindValue(kind: BindKind, value: unknown): RawBuilder<unknown> {
   const missing = kind === "boolean" ? false : null;
   const plain = kind === "datetime" && value ? String(value).slice(0, 19) : (value ?? missing);
   return sql`cast(${plain} as ${sql.raw(givenTypes[kind])})`;
@@ -179,7 +179,7 @@ export function written(column: string, kind: WrittenKind): RawBuilder<string> {
 const brokenCheck = 4025;
 
 /** What the data did to be refused, by the code of the error. */
-const reasons: Readonly<Record<string, Refusal["reason"]>> = {
+const reasons: Readonly<Record<string, ConstraintViolation["reason"]>> = {
   ER_DUP_ENTRY: "unique",
   ER_NO_REFERENCED_ROW_2: "reference",
   ER_ROW_IS_REFERENCED_2: "reference",
@@ -190,7 +190,10 @@ const reasons: Readonly<Record<string, Refusal["reason"]>> = {
 };
 
 /** What the data did to be refused; undefined for any other error. `names` are the columns that it may be about. */
-export function refusal(error: unknown, names: readonly string[] = []): Refusal | undefined {
+export function constraintViolation(
+  error: unknown,
+  names: readonly string[] = [],
+): ConstraintViolation | undefined {
   const {
     code = "",
     errno,

@@ -14,14 +14,14 @@ import {
 } from "kysely";
 
 /** The columns that hold moments, by table. */
-export type Moments = Readonly<Record<string, readonly string[]>>;
+export type TimestampColumns = Readonly<Record<string, readonly string[]>>;
 
 /** What every record has. */
 const stamps: readonly string[] = ["created_at", "updated_at"];
 
 /** Writes moments as the server takes them: it refuses `2026-05-03T07:00:00Z`. */
-export class MomentsPlugin implements KyselyPlugin {
-  constructor(readonly moments: Moments = {}) {}
+export class TimestampsPlugin implements KyselyPlugin {
+  constructor(readonly moments: TimestampColumns = {}) {}
 
   transformQuery({ node }: { node: RootOperationNode }): RootOperationNode {
     if (node.kind === "InsertQueryNode") return this.#inserted(node);

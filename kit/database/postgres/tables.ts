@@ -8,7 +8,7 @@ import {
 } from "kysely";
 import pg, { type PoolClient, type QueryResult } from "pg";
 import { wordPattern } from "../collation.ts";
-import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
+import type { BindKind, ConstraintViolation, WrittenKind } from "../database.ts";
 import { databaseLimits } from "../limits.ts";
 import { mostConnections, type Pool, pooled } from "../servers/pooling.ts";
 import { clientSettings } from "./connection.ts";
@@ -68,11 +68,11 @@ export function columnContains(
 }
 
 /** A term of an order: what has no value comes first, as in the indexes. */
-export function inOrder(column: string, descending = false, _text = false): RawBuilder<unknown> {
+export function orderTerm(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc nulls last" : "asc nulls first")}`;
 }
 
-const givenTypes: Readonly<Record<GivenKind, string>> = {
+const givenTypes: Readonly<Record<BindKind, string>> = {
   text: "text",
   number: "numeric",
   boolean: "boolean",
@@ -83,7 +83,7 @@ const givenTypes: Readonly<Record<GivenKind, string>> = {
 };
 
 /** A value that isn't saved yet, within a formula; a box that nobody saw isn't ticked. */
-export function given(kind: GivenKind, value: unknown): RawBuilder<unknown> {
+export function bindValue(kind: BindKind, value: unknown): RawBuilder<unknown> {
   return sql`cast(${value ?? (kind === "boolean" ? false : null)} as ${sql.raw(givenTypes[kind])})`;
 }
 
@@ -103,7 +103,7 @@ export function written(column: string, kind: WrittenKind): RawBuilder<string> {
 }
 
 /** What the data did to be refused, by the code of the error. */
-const reasons: Readonly<Record<string, Refusal["reason"]>> = {
+const reasons: Readonly<Record<string, ConstraintViolation["reason"]>> = {
   "23505": "unique",
   // Of a long text that has to be the only one.
   "23P01": "unique",
@@ -116,7 +116,10 @@ const reasons: Readonly<Record<string, Refusal["reason"]>> = {
 };
 
 /** What the data did to be refused; undefined for any other error. */
-export function refusal(error: unknown, _names?: readonly string[]): Refusal | undefined {
+export function constraintViolation(
+  error: unknown,
+  _names?: readonly string[],
+): ConstraintViolation | undefined {
   const {
     code = "",
     detail = "",

@@ -1,6 +1,6 @@
 import { type Expression, Kysely, type RawBuilder, type SqlBool, SqliteDialect, sql } from "kysely";
 import { lettersOf } from "../collation.ts";
-import type { GivenKind, Refusal, WrittenKind } from "../database.ts";
+import type { BindKind, ConstraintViolation, WrittenKind } from "../database.ts";
 import { columnsOfIndex } from "../index-names.ts";
 import { fileOf } from "./connection.ts";
 import { FileDriver } from "./driver.ts";
@@ -71,7 +71,7 @@ function globPattern(word: string): string {
  * A term of an order. A column of texts is ordered by the one beside it, where its letters go beyond ASCII; a
  * text made of several columns, which has no table before its name, by what SQL makes of it.
  */
-export function inOrder(column: string, descending = false, text = false): RawBuilder<unknown> {
+export function orderTerm(column: string, descending = false, text = false): RawBuilder<unknown> {
   const direction = sql.raw(descending ? "desc" : "asc");
   if (!text) return sql`${sql.ref(column)} ${direction}`;
   return column.includes(".")
@@ -80,7 +80,7 @@ export function inOrder(column: string, descending = false, text = false): RawBu
 }
 
 /** A value that isn't saved yet, within a formula; a box that nobody saw isn't ticked. */
-export function given(kind: GivenKind, value: unknown): RawBuilder<unknown> {
+export function bindValue(kind: BindKind, value: unknown): RawBuilder<unknown> {
   return sql`${value ?? (kind === "boolean" ? false : null)}`;
 }
 
@@ -91,7 +91,10 @@ export function written(column: string, kind: WrittenKind): RawBuilder<string> {
 }
 
 /** What the data did to be refused; undefined for any other error. `names` are the columns that it may be about. */
-export function refusal(error: unknown, names: readonly string[] = []): Refusal | undefined {
+export function constraintViolation(
+  error: unknown,
+  names: readonly string[] = [],
+): ConstraintViolation | undefined {
   if (!(error instanceof Error) || !("code" in error)) return undefined;
   if (error.code === "SQLITE_CONSTRAINT_UNIQUE") {
     const [, index] = /: index '(.*)'$/.exec(error.message) ?? [];

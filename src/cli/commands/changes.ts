@@ -1,7 +1,7 @@
 import { Flags } from "@oclif/core";
-import { standingOf } from "../../flows/changes/changes.ts";
+import { reportChanges } from "../../flows/changes/changes.ts";
 import { buildableProject } from "../../flows/check/check.ts";
-import { brokenText, standingText } from "../changes-words.ts";
+import { brokenText, changesText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";
 
@@ -34,12 +34,12 @@ export default class Changes extends LevaduraCommand {
   async run() {
     const { flags } = await this.parse(Changes);
     const { project, model } = buildableProject(flags.project);
-    const { sql, ...standing } = await standingOf(project, model, { rules: true });
-    const { pending, unprepared, deviations, broken, renames } = standing;
-    const open = pending.length + unprepared.length + deviations.length > 0;
+    const { sql, ...changes } = await reportChanges(project, model, { rules: true });
+    const { pending, unprepared, drift, broken, renames } = changes;
+    const open = pending.length + unprepared.length + drift.length > 0;
     // With --sql, standard output is for a program that runs it.
     const report = (text: string) => (flags.sql ? this.warn(text) : this.say(text));
-    if (open) report(standingText({ ...standing, sql }));
+    if (open) report(changesText({ ...changes, sql }));
     else report(done("Nothing: the model, the migrations and the database agree"));
     if (broken.length > 0) report(brokenText(broken));
     for (const { table, column, to, line } of renames) {
@@ -51,6 +51,6 @@ export default class Changes extends LevaduraCommand {
       this.hint(next("levadura prepare", "writes a migration for the model"));
     } else if (pending.length > 0) this.hint(next("levadura migrate", "applies what is pending"));
     if (flags.check && open) process.exitCode = pendingStatus;
-    return { ...standing, ...(flags.sql && { sql }) };
+    return { ...changes, ...(flags.sql && { sql }) };
   }
 }

@@ -1,7 +1,7 @@
 import { Flags } from "@oclif/core";
 import { modelJsonSchema } from "../../core/model/shapes.ts";
 import { typeRules } from "../../core/model/types.ts";
-import { checkProject, mendFormulas } from "../../flows/check/check.ts";
+import { checkProject, updateFormulas } from "../../flows/check/check.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { count, diagnosticText, done, next } from "../words.ts";
 
@@ -27,8 +27,8 @@ export default class Check extends LevaduraCommand {
       if (!this.jsonEnabled()) this.say(JSON.stringify(modelJsonSchema(), null, 2));
       return modelJsonSchema();
     }
-    const mended = flags.fix ? mendFormulas(flags.project) : 0;
-    if (mended > 0) this.say(done("Formulas follow their fields", count(mended, "name")));
+    const updated = flags.fix ? updateFormulas(flags.project) : 0;
+    if (updated > 0) this.say(done("Formulas follow their fields", count(updated, "name")));
     else if (flags.fix) this.say("No formula has an old name.");
     const { model, notes } = checkProject(flags.project);
     const fields = model.entities.flatMap((entity) => entity.fields);
@@ -44,7 +44,7 @@ export default class Check extends LevaduraCommand {
       entities: model.entities.length,
       fields: fields.length,
       notes,
-      ...(flags.fix && { mended }),
+      ...(flags.fix && { updated }),
     };
   }
 }

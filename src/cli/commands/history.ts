@@ -26,25 +26,25 @@ export default class History extends LevaduraCommand {
     const statuses = await migrationHistory(project, model);
     if (statuses.length === 0) this.say("There are no migrations yet.");
     else {
-      const rows = statuses.map(({ name, standing, line }) => [
+      const rows = statuses.map(({ name, state, line }) => [
         name,
-        colors[standing](standing),
+        colors[state](state),
         line?.applied_at ?? "",
-        line && standing !== "failed" ? `${line.milliseconds} ms` : "",
+        line && state !== "failed" ? `${line.milliseconds} ms` : "",
       ]);
       const failures = statuses.flatMap(({ name, line }) =>
         line?.failure ? [`${ansis.red("✗")} ${name}: ${line.failure}`] : [],
       );
       this.say(
         table([
-          ["migration", "standing", "at (UTC)", "took"].map((heading) => ansis.dim(heading)),
+          ["migration", "state", "at (UTC)", "took"].map((heading) => ansis.dim(heading)),
           ...rows,
         ]),
       );
       if (failures.length > 0) this.say(`\n${failures.join("\n")}`);
     }
     this.say(
-      statuses.some(({ standing }) => ["pending", "failed", "half-way"].includes(standing))
+      statuses.some(({ state }) => ["pending", "failed", "half-way"].includes(state))
         ? next("levadura migrate", "applies what is pending")
         : next("levadura prepare", "writes the next one"),
     );

@@ -3,12 +3,12 @@ import { Failure } from "../../core/failure.ts";
 import { buildableProject } from "../../flows/check/check.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import {
+  changesToPrepare,
   type PrepareOptions,
   prepareMigration,
-  standingToPrepare,
 } from "../../flows/prepare/prepare.ts";
 import { agreed, canAsk } from "../asking.ts";
-import { consequenceText } from "../changes-words.ts";
+import { impactText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";
 
@@ -66,7 +66,7 @@ export default class Prepare extends LevaduraCommand {
       formerly,
     };
     await this.#askForRenames(options, formerly, acceptLoss, () =>
-      standingToPrepare(project, model, options),
+      changesToPrepare(project, model, options),
     );
     const prepared = await aloneOn(project, "prepare", () =>
       prepareMigration(project, model, options),
@@ -77,13 +77,13 @@ export default class Prepare extends LevaduraCommand {
     }
     this.say(done(`Prepared migrations/${prepared.name}`));
     for (const step of prepared.steps) this.say(`    ${step}`);
-    const open = prepared.consequences.filter(
+    const open = prepared.impacts.filter(
       ({ verdict, risks }) =>
         verdict === "the rows must comply" && risks.some(({ count }) => count !== undefined),
     );
     if (open.length > 0) {
       this.say(`\nIt can't be applied to this database as long as rows stand in its way:`);
-      for (const each of open) this.say(consequenceText(each));
+      for (const each of open) this.say(impactText(each));
     }
     if (prepared.uncounted) {
       this.say(`\nNo rows were counted that could stand in its way: ${prepared.uncounted}`);
@@ -106,10 +106,10 @@ export default class Prepare extends LevaduraCommand {
     options: PrepareOptions,
     formerly: Map<string, string>,
     acceptLoss: Set<string>,
-    standing: () => ReturnType<typeof standingToPrepare>,
+    changes: () => ReturnType<typeof changesToPrepare>,
   ): Promise<void> {
     if (options.again) return;
-    let { renames } = await standing();
+    let { renames } = await changes();
     while (renames.length > 0 && canAsk() && !this.jsonEnabled()) {
       const [rename] = renames;
       if (!rename) return;
@@ -121,7 +121,7 @@ export default class Prepare extends LevaduraCommand {
       } else if (await agreed(`Then ${from} goes, with what is in it. Is that right?`)) {
         acceptLoss.add(from);
       } else throw new Failure("input", "nothing was prepared");
-      ({ renames } = await standing());
+      ({ renames } = await changes());
     }
   }
 }

@@ -2,7 +2,7 @@ import { nameIn } from "../formula/sql/sql.ts";
 import { type Field, isComputed, isMany, isReference, type Model } from "../model/model.ts";
 import { isAscii, pascalCase, withArticle } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
-import { answers, conditions, hiddenDefaults } from "./answers.ts";
+import { answers, conditions, hiddenDefaults } from "./conditional-fields.ts";
 import { defaultValue } from "./entity.ts";
 import { Module, object, quote } from "./module.ts";
 import { computedTypes, statementOf } from "./statements.ts";
@@ -305,7 +305,7 @@ function relations(module: Module, model: Model, subject: Subject): void {
       ["many", quote(other.many)],
       ["path", quote(other.path)],
       ["column", isMany(field) ? linkLiteral(entity, field) : quote(columnOf(field))],
-      ...(field.type.kind === "part of" ? [["goAlong", "true"] as [string, string]] : []),
+      ...(field.type.kind === "part of" ? [["cascades", "true"] as [string, string]] : []),
     ]);
   });
   const given = entries.length > 0 ? "db: Database, id: number" : "";
@@ -318,7 +318,7 @@ export type ${subject.pascal}Relations = Awaited<ReturnType<typeof ${camel}Relat
     `export const ${camel}Uses = ${
       uses.length > 0
         ? `(db: Database, id: number) => ${module.use("usesOf", records)}(db, id, [${uses.join(", ")}]);`
-        : `async (): Promise<${module.type("Use", records)}[]> => [];`
+        : `async (): Promise<${module.type("ReferencingRecords", records)}[]> => [];`
     }`,
     "What refers to a record: in the way of its deletion, or going along.",
   );

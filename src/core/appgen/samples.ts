@@ -1,5 +1,5 @@
 import { isMany, isReference, type Model } from "../model/model.ts";
-import { columnOf, inOrder } from "../schema/from-model.ts";
+import { columnOf, parentsFirst } from "../schema/from-model.ts";
 import { sampleRecord } from "../seeding/sample.ts";
 import { Module, object, quote } from "./module.ts";
 import { inputName, type Subject, subjectOf, targetOf } from "./subject.ts";
@@ -11,7 +11,7 @@ const today = "2026-01-01";
 export function samplesModule(model: Model): string {
   const module = new Module();
   module.type("Database", "../src/database.ts");
-  for (const entity of inOrder(model)) {
+  for (const entity of parentsFirst(model)) {
     const subject = subjectOf(model, entity);
     const { file, pascal } = subject;
     const sample = sampleRecord(model, entity, today);

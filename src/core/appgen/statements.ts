@@ -29,7 +29,7 @@ export const computedTypes: Readonly<Record<ValueType, string>> = {
 const sources: Readonly<Record<string, string>> = {
   today: "../../kit/time.ts",
   now: "../../kit/time.ts",
-  given: "../../kit/database/current-dialect.ts",
+  bindValue: "../../kit/database/current-dialect.ts",
 };
 
 /** What a formula is computed of: the row of a table, or values that aren't saved. */
@@ -51,7 +51,7 @@ export function statementOf(
     row: "row" in of ? of.row : "",
     ...("value" in of && {
       given: (column: ColumnOf) =>
-        `\0given("${givenKind(column)}", ${of.value(column.column) ?? "null"})\0`,
+        `\0bindValue("${bindKind(column)}", ${of.value(column.column) ?? "null"})\0`,
     }),
   };
   const text = (use === "to read" ? readFormulaSql : formulaSql)(calculation, database, context);
@@ -66,10 +66,10 @@ export function statementOf(
 }
 
 /** The kinds of values that formulas are computed of, as the kit has them. */
-type GivenKind = "text" | "number" | "boolean" | "date" | "time" | "datetime" | "reference";
+type BindKind = "text" | "number" | "boolean" | "date" | "time" | "datetime" | "reference";
 
 /** As what kind of value a column is given that isn't saved yet. */
-export function givenKind({ type, refers }: ColumnOf): GivenKind {
+export function bindKind({ type, refers }: ColumnOf): BindKind {
   if (refers) return "reference";
   if (type === "moment") return "datetime";
   return type === "span" ? "number" : type;

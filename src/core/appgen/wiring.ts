@@ -2,7 +2,7 @@ import { rulesOf } from "../formula/rules.ts";
 import { type Entity, type Field, isMany, isReference, type Model } from "../model/model.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf, linkOf } from "../schema/from-model.ts";
-import { hasAnswers } from "./answers.ts";
+import { hasConditionalFields } from "./conditional-fields.ts";
 import { attribute, Module, object, quote } from "./module.ts";
 import type { Subject } from "./subject.ts";
 
@@ -39,7 +39,9 @@ export function routesModule(subject: Subject): string {
     ...(trees.length > 0
       ? [["trees", `[${trees.map(quote).join(", ")}]`] as [string, string]]
       : []),
-    ...(hasAnswers(subject) ? [["answers", query(`${camel}Answers`)] as [string, string]] : []),
+    ...(hasConditionalFields(subject)
+      ? [["answers", query(`${camel}ConditionalFields`)] as [string, string]]
+      : []),
     ["ListPage", page(`${pascal}ListPage`)],
     ["DetailPage", page(`${pascal}DetailPage`)],
     ["FormPage", page(`${pascal}FormPage`)],

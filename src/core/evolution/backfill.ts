@@ -1,11 +1,11 @@
 import type { Table } from "../schema/schema.ts";
 import { automatic, keyColumn } from "./columns.ts";
-import type { Fill } from "./steps.ts";
+import type { Backfill } from "./steps.ts";
 
 /** What rows get that a migration makes of texts, beside the text by which they are called. */
-export interface NewRows {
+export interface Backfilling {
   /** What goes into columns that need a value, by their names. */
-  others: Record<string, Fill>;
+  others: Record<string, Backfill>;
   /** Why none can be made. */
   impossible?: string;
 }
@@ -14,8 +14,8 @@ export interface NewRows {
 export function newRows(
   goal: Table | undefined,
   now: Table | undefined,
-  fillOf: (column: string) => Fill | undefined,
-): NewRows {
+  fillOf: (column: string) => Backfill | undefined,
+): Backfilling {
   if (!goal) return { others: {} };
   const key = keyColumn(goal);
   const needed = goal.columns.filter(
@@ -23,7 +23,7 @@ export function newRows(
       required && start === undefined && name !== key && !automatic.has(name),
   );
   const before = (name: string) => now?.columns.find((each) => each.name === name);
-  const others: Record<string, Fill> = {};
+  const others: Record<string, Backfill> = {};
   const why = (reason: string) => ({ others, impossible: `new rows of ${goal.name} ${reason}` });
   for (const { name, type } of needed) {
     const fill = fillOf(name);

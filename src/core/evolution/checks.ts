@@ -73,15 +73,15 @@ export function columnsTouched(steps: readonly Step[], tables: ReadonlySet<strin
       case "change column":
         at(step.table, step.to.name);
         break;
-      case "texts to rows":
-      case "rows to texts":
+      case "extract lookup":
+      case "inline lookup":
         at(step.table, step.column, step.reference);
         break;
       case "reference to links":
       case "links to reference":
         at(step.table, step.reference);
         break;
-      case "carry":
+      case "move column":
         at(step.from.table, step.from.column);
         at(step.to.table, step.to.column);
     }

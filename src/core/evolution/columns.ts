@@ -1,7 +1,7 @@
 import type { Field } from "../model/model.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import { circlesOf, takenOver } from "./former-names.ts";
-import { alike, type Fill, keepName, type Step } from "./steps.ts";
+import { alike, type Backfill, keepName, type Step } from "./steps.ts";
 
 /** The columns that every table of an entity has by itself. */
 export const automatic: ReadonlySet<string> = new Set([
@@ -62,7 +62,12 @@ export function renamedChoices(
  * The steps that add a column, let data flow into it, and then make it what it is to be. What has nothing to
  * flow stays without a value, or gets `fill`; which ones these were is kept for the way back.
  */
-export function filled(table: string, column: Column, flow: Step, fill: Fill | undefined): Step[] {
+export function filled(
+  table: string,
+  column: Column,
+  flow: Step,
+  fill: Backfill | undefined,
+): Step[] {
   const { default: _, ...bare } = column;
   const open: Column = { ...bare, required: false };
   return [

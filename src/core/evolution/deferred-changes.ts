@@ -2,7 +2,7 @@ import { type Entity, type Field, isMany, type Model } from "../model/model.ts";
 import { columnOf, linkOf, tableOf } from "../schema/from-model.ts";
 
 /** A change that is not made yet: of a column, or of a whole table. */
-export interface HeldChange {
+export interface DeferredChange {
   table: string;
   column?: string;
 }
@@ -11,11 +11,15 @@ export interface HeldChange {
  * The model with the changes that wait left out: where `wanted` differs from `built` in a way that
  * rows could stand in, it is as it was. Everything else is as wanted.
  */
-export function holdBack(wanted: Model, built: Model, waiting: readonly HeldChange[]): Model {
+export function deferChanges(
+  wanted: Model,
+  built: Model,
+  waiting: readonly DeferredChange[],
+): Model {
   return waiting.reduce((model, change) => holdOne(model, built, change), wanted);
 }
 
-function holdOne(model: Model, built: Model, { table, column }: HeldChange): Model {
+function holdOne(model: Model, built: Model, { table, column }: DeferredChange): Model {
   const before = built.entities.find((entity) => owns(entity, table));
   const now = model.entities.find((entity) => owns(entity, table)) ?? sameName(model, before);
   if (!before)

@@ -5,8 +5,8 @@ import { schemaOf } from "../schema/from-model.ts";
 import type { Schema } from "../schema/schema.ts";
 import type { Decisions } from "./change.ts";
 import { difference } from "./difference.ts";
-import { takenBack } from "./inverse.ts";
-import { inNamesBefore, tableBefore } from "./names-before.ts";
+import { inverseOf } from "./inverse.ts";
+import { tableBefore, withNamesBefore } from "./names-before.ts";
 import { describeStep, nameStep, replay, type Step } from "./steps.ts";
 
 function model(entities: string): Model {
@@ -94,14 +94,14 @@ describe("the steps between two models", () => {
       "a text that becomes a lookup",
       [apiary, "Hive: code text; apiary text, required"],
       [apiary, "Hive: code text; apiary one Apiary, required"],
-      ["add column", "change column", "texts to rows", "change column", "drop column"],
+      ["add column", "change column", "extract lookup", "change column", "drop column"],
       ["the texts in hive.apiary become rows of apiary, and apiary_id leads to them"],
     ],
     [
       "a lookup that becomes a text",
       [apiary, "Hive: code text; apiary one Apiary"],
       [apiary, "Hive: code text; apiary text"],
-      ["add column", "rows to texts", "drop column"],
+      ["add column", "inline lookup", "drop column"],
       ["hive.apiary_id becomes the text apiary, with what apiary.name says"],
     ],
     [
@@ -139,7 +139,7 @@ describe("the steps between two models", () => {
         "Apiary: name text, required, unique; town text, was Hive.town",
         "Hive: code text; at one Apiary",
       ],
-      ["add column", "carry", "drop column"],
+      ["add column", "move column", "drop column"],
       ["hive.town moves to apiary.town, along hive.at_id"],
     ],
     [
@@ -166,7 +166,7 @@ describe("the steps between two models", () => {
     // They lead to the model's schema, and what takes them back leads back.
     const goal = schemaOf(model(entities(...after)));
     expect(bare(replay(steps, from))).toEqual(bare(goal));
-    expect(bare(replay(takenBack(steps), replay(steps, from)))).toEqual(bare(from));
+    expect(bare(replay(inverseOf(steps), replay(steps, from)))).toEqual(bare(from));
     expect(difference(replay(steps, from), model(entities(...after))).changes).toEqual([]);
     for (const step of steps) {
       expect(describeStep(step)).not.toBe("");
@@ -217,7 +217,7 @@ describe("the steps between two models", () => {
     const filled = needing("name text, unique; size integer, required, fill 3");
     expect(filled.every(({ impossible }) => impossible === undefined)).toBe(true);
     expect(filled.flatMap(({ steps }) => steps)).toContainEqual(
-      expect.objectContaining({ kind: "texts to rows", others: { size: { value: 3 } } }),
+      expect.objectContaining({ kind: "extract lookup", others: { size: { value: 3 } } }),
     );
   });
 
@@ -253,7 +253,7 @@ describe("the steps between two models", () => {
           "Hive: code text; apiary one Apiary",
         ],
       );
-    const made = rows("size date").steps.find(({ kind }) => kind === "texts to rows");
+    const made = rows("size date").steps.find(({ kind }) => kind === "extract lookup");
     expect(made).not.toHaveProperty("others");
     expect(
       rows("size date, required").changes.flatMap(({ impossible }) => impossible ?? []),
@@ -267,7 +267,7 @@ describe("the steps between two models", () => {
       ["Keeper: name text, unique; boss text", "Hive: code text; keeper text"],
       ["Keeper: name text, unique; boss one Keeper", "Hive: code text; keeper one Keeper"],
     );
-    const back = takenBack(steps).filter(({ kind }) => kind === "rows to texts");
+    const back = inverseOf(steps).filter(({ kind }) => kind === "inline lookup");
     expect(back.map((step) => ("spent" in step ? step.spent : undefined))).toEqual([
       undefined,
       [
@@ -285,7 +285,7 @@ describe("the steps between two models", () => {
       ["Hive: name text; boss one Hive"],
     );
     const at = (kind: string) => steps.findIndex((step) => step.kind === kind);
-    expect(at("change column")).toBeLessThan(at("texts to rows"));
+    expect(at("change column")).toBeLessThan(at("extract lookup"));
   });
 });
 
@@ -299,7 +299,7 @@ describe("a step in the names that a database still has", () => {
 
   it("is about the old table and the old column", () => {
     const at = change("place");
-    expect(inNamesBefore(steps[at] as Step, steps.slice(0, at))).toMatchObject({
+    expect(withNamesBefore(steps[at] as Step, steps.slice(0, at))).toMatchObject({
       table: "hive",
       from: { name: "town" },
     });
@@ -312,7 +312,7 @@ describe("a step in the names that a database still has", () => {
       ["Hive: code text; extra text, unique"],
     ).steps;
     const index = added.findIndex(({ kind }) => kind === "add index");
-    expect(inNamesBefore(added[index] as Step, added.slice(0, index))).toBeUndefined();
+    expect(withNamesBefore(added[index] as Step, added.slice(0, index))).toBeUndefined();
     expect(
       tableBefore("apiary", between(["Hive: a text"], ["Hive: a text", "Apiary: a text"]).steps),
     ).toBe(undefined);

@@ -21,7 +21,13 @@ import {
   referenceBetween,
   renamedChoices,
 } from "./columns.ts";
-import { fieldMoves, type Slot, slotNamed, slotRename, slotsBefore } from "./field-storage.ts";
+import {
+  type FieldStorage,
+  fieldMoves,
+  storageBefore,
+  storageNamed,
+  storageRename,
+} from "./field-storage.ts";
 import {
   circleSteps,
   circlesOf,
@@ -31,13 +37,13 @@ import {
   wereTaken,
 } from "./former-names.ts";
 import { indexChanges, mayMeet } from "./indexes.ts";
-import { inOrder } from "./ordering.ts";
+import { orderSteps } from "./ordering.ts";
 import { likelyRenames } from "./renames.ts";
 import {
   alike,
+  type Backfill,
   type ChangeColumn,
   columnChanges,
-  type Fill,
   isExact,
   keepName,
   type Step,
@@ -103,7 +109,7 @@ class Comparison {
     }
     return {
       changes: this.#changes,
-      steps: inOrder(
+      steps: orderSteps(
         this.#changes.flatMap(({ steps }) => steps),
         this.#to,
       ),
@@ -190,26 +196,26 @@ class Comparison {
 
   /** Fields whose names change places, whatever holds their values: columns, references, tables of links. */
   #exchangeFields(entity: Entity, table: string): void {
-    const slots = new Map<string, Slot>();
+    const storages = new Map<string, FieldStorage>();
     const formerly = new Map<string, string>();
     for (const { name, was } of entity.fields) {
-      const slot = was === undefined ? undefined : slotNamed(this.#now, table, was);
-      if (was === undefined || !slot) continue;
-      slots.set(was, slot);
+      const storage = was === undefined ? undefined : storageNamed(this.#now, table, was);
+      if (was === undefined || !storage) continue;
+      storages.set(was, storage);
       formerly.set(name, was);
     }
-    for (const circle of circlesOf(formerly, new Set(slots.keys()))) {
+    for (const circle of circlesOf(formerly, new Set(storages.keys()))) {
       const [first = ""] = circle;
       const steps = circleSteps(circle, (from, to) => {
         const field = from === passingName ? first : from;
-        const slot = slots.get(field);
-        return slot ? [slotRename(table, { field, slot }, from, to)] : [];
+        const storage = storages.get(field);
+        return storage ? [storageRename(table, { field, storage }, from, to)] : [];
       });
       const moves = fieldMoves(steps, table, circle);
       if (wereTaken(moves, fieldMoves(this.decisions.history ?? [], table, circle))) continue;
       const names = circle.map((name) => {
-        const slot = slots.get(name);
-        return slot?.kind === "links" ? slot.table.name : `${table}.${slot?.column.name}`;
+        const storage = storages.get(name);
+        return storage?.kind === "links" ? storage.table.name : `${table}.${storage?.column.name}`;
       });
       const sentence = `${names.join(" and ")} change places`;
       this.#change({ table, column: first, sentence, steps });
@@ -219,44 +225,52 @@ class Comparison {
   #compareFields(entity: Entity, table: string): void {
     this.#taken.add(table);
     this.#exchangeFields(entity, table);
-    for (const [field, slot] of slotsBefore(entity, this.#now, this.decisions.formerly, (name) =>
-      this.#taken.has(name),
+    for (const [field, storage] of storageBefore(
+      entity,
+      this.#now,
+      this.decisions.formerly,
+      (name) => this.#taken.has(name),
     )) {
       const own = isMany(field) ? field.name : columnOf(field);
       if (this.#isFieldReplaced(entity, table, field)) {
         this.#leave(table, [field.name, field.was ?? ""]);
         this.#refuseReplaced(table, own, field.was ?? "");
-      } else if (isMany(field)) this.#compareMany(entity, field, slot);
-      else this.#compareSingle(entity, table, field, slot);
+      } else if (isMany(field)) this.#compareMany(entity, field, storage);
+      else this.#compareSingle(entity, table, field, storage);
     }
     for (const { name } of tableNamed(this.#to, table)?.columns ?? []) {
       if (automatic.has(name)) this.#taken.add(`${table}.${name}`);
     }
   }
 
-  #compareSingle(entity: Entity, table: string, field: Field, slot: Slot | undefined): void {
+  #compareSingle(
+    entity: Entity,
+    table: string,
+    field: Field,
+    storage: FieldStorage | undefined,
+  ): void {
     const name = columnOf(field);
     const column = tableNamed(this.#to, table)?.columns.find((each) => each.name === name);
     if (!column) return;
     this.#taken.add(`${table}.${name}`);
     const former = entity.fields.find((each) => each !== field && each.name === field.was);
-    if (!slot && former) this.#refuseName(table, name, former.name);
-    else if (!slot) this.#addColumn(table, field, column);
-    else if (slot.kind === "links") this.#linksToReference(table, field, column, slot);
-    else if (slot.kind === "scalar" && column.references) {
-      this.#textsToRows(table, field, column, slot.column);
-    } else if (slot.kind === "reference" && !column.references) {
-      this.#rowsToTexts(entity, table, field, column, slot.column);
-    } else if (slot.column.references?.table !== column.references?.table) {
-      this.#leadElsewhere(table, field, column, slot.column);
+    if (!storage && former) this.#refuseName(table, name, former.name);
+    else if (!storage) this.#addColumn(table, field, column);
+    else if (storage.kind === "links") this.#linksToReference(table, field, column, storage);
+    else if (storage.kind === "scalar" && column.references) {
+      this.#textsToRows(table, field, column, storage.column);
+    } else if (storage.kind === "reference" && !column.references) {
+      this.#rowsToTexts(entity, table, field, column, storage.column);
+    } else if (storage.column.references?.table !== column.references?.table) {
+      this.#leadElsewhere(table, field, column, storage.column);
     } else {
-      this.#taken.add(`${table}.${slot.column.name}`);
-      if (slot.column.name !== name) {
-        const step: Step = { kind: "rename column", table, column: slot.column.name, to: name };
-        const sentence = `${table}.${slot.column.name} is called ${name} now`;
+      this.#taken.add(`${table}.${storage.column.name}`);
+      if (storage.column.name !== name) {
+        const step: Step = { kind: "rename column", table, column: storage.column.name, to: name };
+        const sentence = `${table}.${storage.column.name} is called ${name} now`;
         this.#change({ table, column: name, sentence, steps: [step] });
       }
-      this.#changeColumn(table, field, { ...slot.column, name }, column);
+      this.#changeColumn(table, field, { ...storage.column, name }, column);
     }
   }
 
@@ -287,7 +301,7 @@ class Comparison {
   /** The same of a field. */
   #isFieldReplaced({ fields }: Entity, table: string, { name, was }: Field): boolean {
     const own = fields.filter((field) => !field.was?.includes("."));
-    const isThere = (each: string) => slotNamed(this.#now, table, each) !== undefined;
+    const isThere = (each: string) => storageNamed(this.#now, table, each) !== undefined;
     const names = new Set(fields.map((each) => each.name));
     const moves = fieldMoves(this.decisions.history ?? [], table, [name, was ?? name]);
     const taken = moves.includes(`${was} > ${name}`);
@@ -322,7 +336,7 @@ class Comparison {
     });
   }
 
-  #fillOf(field: Field): Fill | undefined {
+  #fillOf(field: Field): Backfill | undefined {
     if (!field.fill || !isReference(field)) return field.fill;
     const target = tableOf(field.type.entity);
     const key = keyColumn(tableNamed(this.#to, target));
@@ -331,7 +345,7 @@ class Comparison {
   }
 
   /** What rows get into which nothing flows: what `fill` says, or the default where there has to be something. */
-  #fillOfFlow(field: Field, { required, default: start }: Column): Fill | undefined {
+  #fillOfFlow(field: Field, { required, default: start }: Column): Backfill | undefined {
     return this.#fillOf(field) ?? (required && start !== undefined ? { value: start } : undefined);
   }
 
@@ -416,7 +430,7 @@ class Comparison {
           : made.impossible;
     const fill = this.#fillOfFlow(field, column);
     const flow: Step = {
-      kind: "texts to rows",
+      kind: "extract lookup",
       table,
       column: text.name,
       reference: column.name,
@@ -437,7 +451,7 @@ class Comparison {
     });
   }
 
-  #fillAt(table: string, column: string): Fill | undefined {
+  #fillAt(table: string, column: string): Backfill | undefined {
     const entity = this.model.entities.find(({ name }) => tableOf(name) === table);
     const field = entity?.fields.find((each) => !isMany(each) && columnOf(each) === column);
     return field && this.#fillOf(field);
@@ -459,7 +473,7 @@ class Comparison {
     this.#taken.add(`${table}.${reference.name}`);
     const fill = this.#fillOfFlow(field, column);
     const flow: Step = {
-      kind: "rows to texts",
+      kind: "inline lookup",
       table,
       column: column.name,
       reference: reference.name,
@@ -478,7 +492,7 @@ class Comparison {
   #compareMany(
     entity: Entity,
     field: Field & { type: { entity: string } },
-    slot: Slot | undefined,
+    storage: FieldStorage | undefined,
   ): void {
     const link = linkOf(entity, field);
     const goal = tableNamed(this.#to, link.table);
@@ -486,11 +500,11 @@ class Comparison {
     if (!goal) return;
     this.#taken.add(link.table);
     const target = tableOf(entityNamed(this.model, field.type.entity).name);
-    if (slot?.kind === "links" && slot.target === target) {
-      this.#renameLinks(slot.table, goal);
-    } else if (slot?.kind === "reference" && slot.column.references?.table === target) {
-      this.#taken.add(`${table}.${slot.column.name}`);
-      const reference = slot.column;
+    if (storage?.kind === "links" && storage.target === target) {
+      this.#renameLinks(storage.table, goal);
+    } else if (storage?.kind === "reference" && storage.column.references?.table === target) {
+      this.#taken.add(`${table}.${storage.column.name}`);
+      const reference = storage.column;
       this.#change({
         table: link.table,
         sentence: `${table}.${reference.name} becomes the table ${link.table}, which can hold several for each ${table}`,
@@ -553,7 +567,7 @@ class Comparison {
     table: string,
     field: Field,
     column: Column,
-    { table: links, target }: Extract<Slot, { kind: "links" }>,
+    { table: links, target }: Extract<FieldStorage, { kind: "links" }>,
   ): void {
     if (column.references?.table !== target) {
       this.#addColumn(table, field, column);
@@ -607,7 +621,13 @@ class Comparison {
       sentence: `${other}.${name} moves to ${table}.${column.name}, along ${by.table}.${by.column}`,
       steps: [
         { kind: "add column", table, column: bare },
-        { kind: "carry", from, to: { table, column: column.name }, by, ...(lossy && { lossy }) },
+        {
+          kind: "move column",
+          from,
+          to: { table, column: column.name },
+          by,
+          ...(lossy && { lossy }),
+        },
         ...(alike(bare, column)
           ? []
           : [
@@ -656,7 +676,7 @@ class Comparison {
   /** The steps that drop a column. Rows that are made of texts before that must do without it already. */
   #droppedColumn(table: string, column: Column): Step[] {
     const receives = this.#changes.some(({ steps }) =>
-      steps.some((step) => step.kind === "texts to rows" && step.target === table),
+      steps.some((step) => step.kind === "extract lookup" && step.target === table),
     );
     const inTheWay = receives && column.required && column.default === undefined;
     const last = inTheWay ? { ...column, required: false } : column;

@@ -2,9 +2,9 @@ import { describe, expect, it } from "vitest";
 import type { Model } from "../model/model.ts";
 import { readModel } from "../model/read.ts";
 import { schemaOf } from "../schema/from-model.ts";
-import { outlookOf } from "../sql/impact.ts";
+import { impactOf } from "../sql/impact.ts";
 import { sqlite } from "../sql/sqlite/sqlite.ts";
-import { holdBack } from "./deferred-changes.ts";
+import { deferChanges } from "./deferred-changes.ts";
 import { difference } from "./difference.ts";
 import { replay } from "./steps.ts";
 import { parseSteps, printSteps } from "./steps-yaml.ts";
@@ -25,7 +25,7 @@ function changes(to: Model) {
     (change) =>
       change.lossAccepted !== undefined ||
       change.impossible !== undefined ||
-      outlookOf(change, steps, from, sqlite).risks.length > 0,
+      impactOf(change, steps, from, sqlite).risks.length > 0,
   );
   return { waiting, steps };
 }
@@ -97,7 +97,7 @@ describe("the difference of two schemas", () => {
     const wanted = model(`${fields}\nextra: integer`);
     const { waiting } = changes(wanted);
     expect(waiting.map((change) => change.sentence)).toContain(message);
-    const held = holdBack(wanted, before, waiting);
+    const held = deferChanges(wanted, before, waiting);
     const rest = changes(held);
     expect(rest.waiting).toEqual([]);
     expect(rest.steps).toContainEqual(
@@ -113,7 +113,7 @@ describe("the difference of two schemas", () => {
       "apiary: one Apiary\nnotes: text ..100\nkeepers: many Apiary\nborn: date, required",
       '    title: "{code} {born}"\n    columns: [code, born]\n    sort: born descending\n    sections: [{All: [code, born, notes]}]',
     );
-    const held = holdBack(wanted, before, changes(wanted).waiting);
+    const held = deferChanges(wanted, before, changes(wanted).waiting);
     const hive = held.entities.find(({ name }) => name === "Hive");
     expect(hive).toMatchObject({
       title: [{ field: "code" }],
@@ -125,7 +125,7 @@ describe("the difference of two schemas", () => {
 
   it("holds back a removed entity", () => {
     const wanted = { ...before, entities: before.entities.filter(({ name }) => name === "Apiary") };
-    const held = holdBack(wanted, before, changes(wanted).waiting);
+    const held = deferChanges(wanted, before, changes(wanted).waiting);
     expect(changes(held)).toEqual({ steps: [], waiting: [] });
   });
 

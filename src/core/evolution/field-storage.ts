@@ -6,7 +6,7 @@ import { passingName } from "./former-names.ts";
 import type { Step } from "./steps.ts";
 
 /** Where the values of a field are: in a column, in a column of numbers, or in a table of links. */
-export type Slot =
+export type FieldStorage =
   | { kind: "scalar" | "reference"; column: Column }
   | { kind: "links"; table: Table; target: string };
 
@@ -14,24 +14,26 @@ export type Slot =
  * Where the values of each field were: under its name; or under the one it had before, if nothing has
  * its name. Those that take another's place come first, in an order in which they can.
  */
-export function slotsBefore(
+export function storageBefore(
   entity: Entity,
   now: Schema,
   formerly: ReadonlyMap<string, string> | undefined,
   isClaimed: (table: string) => boolean,
-): Map<Field, Slot | undefined> {
+): Map<Field, FieldStorage | undefined> {
   const table = tableOf(entity.name);
-  const found = new Map<Field, Slot | undefined>();
+  const found = new Map<Field, FieldStorage | undefined>();
   const claimed = new Set<string>();
-  const keyOf = (slot: Slot) => (slot.kind === "links" ? slot.table.name : slot.column.name);
-  const free = (name: string | undefined, field: Field): Slot | undefined => {
-    const slot = name === undefined ? undefined : slotNamed(now, table, name, field, isClaimed);
-    return slot && !claimed.has(keyOf(slot)) ? slot : undefined;
+  const keyOf = (storage: FieldStorage) =>
+    storage.kind === "links" ? storage.table.name : storage.column.name;
+  const free = (name: string | undefined, field: Field): FieldStorage | undefined => {
+    const storage =
+      name === undefined ? undefined : storageNamed(now, table, name, field, isClaimed);
+    return storage && !claimed.has(keyOf(storage)) ? storage : undefined;
   };
   const stored = entity.fields.filter((field) => !isComputed(field));
-  const claim = (field: Field, slot: Slot | undefined): void => {
-    found.set(field, slot);
-    if (slot) claimed.add(keyOf(slot));
+  const claim = (field: Field, storage: FieldStorage | undefined): void => {
+    found.set(field, storage);
+    if (storage) claimed.add(keyOf(storage));
   };
   for (let more = true; more; ) {
     more = false;
@@ -39,9 +41,9 @@ export function slotsBefore(
       if (found.has(field) || free(field.name, field)) continue;
       const decided = formerly?.get(`${table}.${columnOf(field)}`);
       const was = field.was?.includes(".") ? undefined : field.was;
-      const slot = free(decided, field) ?? free(was, field);
-      if (!slot) continue;
-      claim(field, slot);
+      const storage = free(decided, field) ?? free(was, field);
+      if (!storage) continue;
+      claim(field, storage);
       more = true;
     }
   }
@@ -52,13 +54,13 @@ export function slotsBefore(
 }
 
 /** Where the values of a field of that name are; where there are several, those of the kind that a field wants. */
-export function slotNamed(
+export function storageNamed(
   now: Schema,
   table: string,
   name: string,
   field?: Field,
   isClaimed: (table: string) => boolean = () => false,
-): Slot | undefined {
+): FieldStorage | undefined {
   const columns = tableNamed(now, table)?.columns ?? [];
   const at = (wanted: string, references: boolean) =>
     columns.find(
@@ -68,33 +70,33 @@ export function slotNamed(
   const reference = at(`${name}_id`, true) ?? at(name, true);
   const links = tableNamed(now, `${table}_${name}`);
   const target = links?.columns[1]?.references?.table;
-  const slots: (Slot | undefined)[] = [
+  const storages: (FieldStorage | undefined)[] = [
     scalar && { kind: "scalar", column: scalar },
     reference && { kind: "reference", column: reference },
     links && links.key.length > 1 && target !== undefined && !isClaimed(links.name)
       ? { kind: "links", table: links, target }
       : undefined,
   ];
-  if (!field) return slots.find((slot) => slot !== undefined);
+  if (!field) return storages.find((storage) => storage !== undefined);
   const wanted = isMany(field) ? "links" : isReference(field) ? "reference" : "scalar";
-  const found = slots.filter((slot) => slot !== undefined);
+  const found = storages.filter((storage) => storage !== undefined);
   return found.find(({ kind }) => kind === wanted) ?? found[0];
 }
 
 /** A step that gives what holds the values of a field the name that it has for another field, or while names are exchanged. */
-export function slotRename(
+export function storageRename(
   table: string,
-  { field, slot }: { field: string; slot: Slot },
+  { field, storage }: { field: string; storage: FieldStorage },
   from: string,
   to: string,
 ): Step {
   const named = (name: string, own: (name: string) => string) =>
     name === passingName ? name : own(name);
-  if (slot.kind === "links") {
+  if (storage.kind === "links") {
     const own = (name: string) => `${table}_${name}`;
     return { kind: "rename table", table: named(from, own), to: named(to, own) };
   }
-  const own = (name: string) => (slot.column.name === field ? name : `${name}_id`);
+  const own = (name: string) => (storage.column.name === field ? name : `${name}_id`);
   return { kind: "rename column", table, column: named(from, own), to: named(to, own) };
 }
 

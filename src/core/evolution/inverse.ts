@@ -7,12 +7,12 @@ import {
 } from "./steps.ts";
 
 /** The steps that take others back, in their order. */
-export function takenBack(steps: readonly Step[]): Step[] {
+export function inverseOf(steps: readonly Step[]): Step[] {
   const back: Step[] = [];
   for (const step of steps.toReversed().map(inverse)) {
     const spent = back.flatMap((earlier) =>
-      step.kind === "rows to texts" &&
-      earlier.kind === "rows to texts" &&
+      step.kind === "inline lookup" &&
+      earlier.kind === "inline lookup" &&
       earlier.target === step.target
         ? [{ table: earlier.table, column: earlier.reference }]
         : [],
@@ -54,12 +54,12 @@ function inverse(step: Step): Step {
       return { ...step, kind: "drop check" };
     case "drop check":
       return { ...step, kind: "add check" };
-    case "texts to rows":
-    case "rows to texts": {
+    case "extract lookup":
+    case "inline lookup": {
       const { keep, restore: _, ...rest } = step;
       return {
         ...rest,
-        kind: step.kind === "texts to rows" ? "rows to texts" : "texts to rows",
+        kind: step.kind === "extract lookup" ? "inline lookup" : "extract lookup",
         ...(keep && { restore: keep }),
       };
     }
@@ -71,7 +71,7 @@ function inverse(step: Step): Step {
       const { lossy: _, keep, ...rest } = step;
       return { ...rest, kind: "reference to links", ...(keep && { restore: keep }) };
     }
-    case "carry":
+    case "move column":
       return { ...step, from: step.to, to: step.from, lossy: true };
     case "own sql":
       return { ...step, forward: step.back ?? {}, back: step.forward };
@@ -87,14 +87,14 @@ function keptLinks({ links }: ReferenceAndLinks): string {
  * The steps that take others once more, after they were taken back: they bring back what the way back kept. What
  * data flows into gets its values that way.
  */
-export function takenAgain(steps: readonly Step[]): Step[] {
+export function reapplied(steps: readonly Step[]): Step[] {
   const isFilled = (table: string, column?: string) =>
     steps.some((step) => {
       if (step.kind === "reference to links") return column === undefined && step.links === table;
-      if (step.kind === "carry") return step.to.table === table && step.to.column === column;
-      if (step.kind === "rows to texts") return step.table === table && step.column === column;
+      if (step.kind === "move column") return step.to.table === table && step.to.column === column;
+      if (step.kind === "inline lookup") return step.table === table && step.column === column;
       return (
-        (step.kind === "texts to rows" || step.kind === "links to reference") &&
+        (step.kind === "extract lookup" || step.kind === "links to reference") &&
         step.table === table &&
         step.reference === column
       );

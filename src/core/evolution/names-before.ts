@@ -4,7 +4,7 @@ import type { Step } from "./steps.ts";
  * A step in the names that tables and columns had before the steps that come before it; undefined where
  * it is about something that these steps only bring.
  */
-export function inNamesBefore(step: Step, earlier: readonly Step[]): Step | undefined {
+export function withNamesBefore(step: Step, earlier: readonly Step[]): Step | undefined {
   const table = (name: string) => tableBefore(name, earlier);
   const column = (of: string, name: string) => columnBefore(of, name, earlier);
   const all = <Names extends Record<string, string | undefined>>(names: Names) =>
@@ -43,9 +43,9 @@ export function inNamesBefore(step: Step, earlier: readonly Step[]): Step | unde
         ? undefined
         : { ...step, table: at, index: { ...step.index, columns: known } };
     }
-    case "texts to rows":
+    case "extract lookup":
       return all({ table: table(step.table), column: column(step.table, step.column) });
-    case "rows to texts":
+    case "inline lookup":
       return all({ table: table(step.table), reference: column(step.table, step.reference) });
     case "links to reference":
       return all({
@@ -54,7 +54,7 @@ export function inNamesBefore(step: Step, earlier: readonly Step[]): Step | unde
         from: column(step.links, step.from),
         to: column(step.links, step.to),
       });
-    case "carry": {
+    case "move column": {
       const { from, to, by } = step;
       const names = {
         from: { table: table(from.table), column: column(from.table, from.column) },

@@ -9,11 +9,11 @@ const turns: Readonly<Record<Step["kind"], number>> = {
   "drop index": 2,
   "add table": 3,
   "add column": 4,
-  "texts to rows": 6,
-  "rows to texts": 6,
+  "extract lookup": 6,
+  "inline lookup": 6,
   "reference to links": 6,
   "links to reference": 6,
-  carry: 6,
+  "move column": 6,
   "own sql": 6,
   "change column": 7,
   "drop column": 8,
@@ -61,7 +61,7 @@ function makesRoom(step: Step, steps: readonly Step[]): boolean {
  * Steps in an order in which they can be taken, forward and back: data flows once its columns are there
  * and may be empty, and before the old ones go. Where no data flows, what happens to a table stands together.
  */
-export function inOrder(steps: readonly Step[], to: Schema): Step[] {
+export function orderSteps(steps: readonly Step[], to: Schema): Step[] {
   const flows = steps.filter(({ kind }) => turns[kind] === 6);
   const position = new Map(to.tables.map(({ name }, at) => [name, at]));
   /** Whether nothing moves, so that what happens to the table of a check can stand together. */
@@ -98,7 +98,7 @@ export function inOrder(steps: readonly Step[], to: Schema): Step[] {
       return step.kind === "drop check" ? at - 0.1 : step.kind === "add check" ? at + 0.1 : at;
     }
     // Rows that references are to lead to come before what goes along them.
-    return step.kind === "carry" ? 1 : 0;
+    return step.kind === "move column" ? 1 : 0;
   };
   return steps
     .map((step, at) => ({ step, at }))

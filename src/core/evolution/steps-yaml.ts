@@ -66,7 +66,7 @@ const file = z.string().regex(/^[^/\\]+$/);
 /** A step of a kind, with what belongs to it. */
 const step = <Kind extends string, Shape extends z.ZodRawShape>(kind: Kind, shape: Shape) =>
   z.strictObject({ kind: z.literal(kind), ...shape });
-const textsAndRows = {
+const lookupChange = {
   table: z.string(),
   column: z.string(),
   reference: z.string(),
@@ -119,11 +119,11 @@ const steps = z.discriminatedUnion("kind", [
   step("drop index", { table: z.string(), index }),
   step("add check", { table: z.string(), check: rowCheck }),
   step("drop check", { table: z.string(), check: rowCheck }),
-  step("texts to rows", textsAndRows),
-  step("rows to texts", textsAndRows),
+  step("extract lookup", lookupChange),
+  step("inline lookup", lookupChange),
   step("reference to links", referenceAndLinks),
   step("links to reference", referenceAndLinks),
-  step("carry", { from: place, to: place, by: place, lossy: isTrue }),
+  step("move column", { from: place, to: place, by: place, lossy: isTrue }),
   step("own sql", { about: z.string(), forward: sql, back: sql.optional() }),
 ]);
 const document = z.strictObject({ steps: z.array(steps) });

@@ -2,7 +2,7 @@ import type { RowCheck } from "../model/model.ts";
 import type { Check, Column, Index, Schema, Table } from "../schema/schema.ts";
 
 /** A value that rows get which have none: a constant, this moment, or the number of a row found by its text. */
-export type Fill =
+export type Backfill =
   | { value: string | number | boolean }
   | { moment: "today" | "now" }
   | { row: { table: string; column: string; value: string } };
@@ -20,16 +20,16 @@ export type Step =
   | { kind: "rename column"; table: string; column: string; to: string }
   | { kind: "add table"; table: Table; restore?: string }
   | { kind: "drop table"; table: Table; keep: string; carried?: true }
-  | { kind: "add column"; table: string; column: Column; fill?: Fill; restore?: string }
+  | { kind: "add column"; table: string; column: Column; fill?: Backfill; restore?: string }
   | { kind: "drop column"; table: string; column: Column; keep?: string; carried?: true }
   | ChangeColumn
   | { kind: "add index"; table: string; index: Index }
   | { kind: "drop index"; table: string; index: Index }
   | { kind: "add check"; table: string; check: RowCheck }
   | { kind: "drop check"; table: string; check: RowCheck }
-  | TextsAndRows
+  | LookupChange
   | ReferenceAndLinks
-  | Carry
+  | MoveColumn
   | { kind: "own sql"; about: string; forward: SqlByDatabase; back?: SqlByDatabase };
 
 export interface ChangeColumn {
@@ -39,7 +39,7 @@ export interface ChangeColumn {
   to: Column;
   /** New values for old ones. */
   values?: Record<string, string>;
-  fill?: Fill;
+  fill?: Backfill;
   lossy?: true;
   keep?: string;
   restore?: string;
@@ -48,8 +48,8 @@ export interface ChangeColumn {
 }
 
 /** Distinct texts of a column become rows of another table, and a reference leads to them; or back. */
-export interface TextsAndRows {
-  kind: "texts to rows" | "rows to texts";
+export interface LookupChange {
+  kind: "extract lookup" | "inline lookup";
   table: string;
   /** The column with the texts. */
   column: string;
@@ -61,7 +61,7 @@ export interface TextsAndRows {
   /** Whether every row has to have a value in the end. */
   required?: true;
   /** What new rows have in other columns. */
-  others?: Record<string, Fill>;
+  others?: Record<string, Backfill>;
   /** The file that knows which rows were made. */
   keep?: string;
   restore?: string;
@@ -85,8 +85,8 @@ export interface ReferenceAndLinks {
 }
 
 /** A column's values go along a reference into a column of the table at its other end, where that is empty. */
-export interface Carry {
-  kind: "carry";
+export interface MoveColumn {
+  kind: "move column";
   from: { table: string; column: string };
   to: { table: string; column: string };
   /** The reference: a column of one of the two tables. */
@@ -119,15 +119,15 @@ export function describeStep(step: Step): string {
       return `holds rows of ${step.table} to: ${step.check.holds}`;
     case "drop check":
       return `no longer holds rows of ${step.table} to: ${step.check.holds}`;
-    case "texts to rows":
+    case "extract lookup":
       return `makes rows of ${step.target} from the texts in ${step.table}.${step.column}`;
-    case "rows to texts":
+    case "inline lookup":
       return `writes ${step.target}.${step.key} into ${step.table}.${step.column}`;
     case "reference to links":
       return `turns ${step.table}.${step.reference} into rows of ${step.links}`;
     case "links to reference":
       return `turns rows of ${step.links} into ${step.table}.${step.reference}`;
-    case "carry":
+    case "move column":
       return `takes ${step.from.table}.${step.from.column} over into ${step.to.table}.${step.to.column}`;
     case "own sql":
       return step.about;
@@ -233,14 +233,14 @@ function wordsOf(step: Step): string[] {
       return ["drop", step.table, step.column.name];
     case "change column":
       return ["change", step.table, step.to.name];
-    case "texts to rows":
+    case "extract lookup":
       return [step.table, step.column, "to", step.target];
-    case "rows to texts":
+    case "inline lookup":
       return [step.table, step.target, "to text"];
     case "reference to links":
     case "links to reference":
       return [step.table, step.reference, "and", step.links];
-    case "carry":
+    case "move column":
       return ["move", step.from.table, step.from.column, "to", step.to.table];
     case "own sql":
       return [step.about];

@@ -5,7 +5,7 @@ import { roundedTo } from "./operations.ts";
 import { formulaOf } from "./scope.ts";
 
 /** A formula of an entity, whatever it is for; the model's formulas must have been checked. */
-export function calculated(
+export function compiled(
   model: Model,
   entity: Entity,
   { formula }: Pick<Formula, "formula">,
@@ -16,12 +16,12 @@ export function calculated(
 }
 
 /** The same, of values that aren't saved yet, any of which may be missing. */
-export function calculatedBefore(
+export function compiledBefore(
   model: Model,
   entity: Entity,
   formula: Pick<Formula, "formula">,
 ): Calculation {
-  return calculated(model, unsaved(entity), formula);
+  return compiled(model, unsaved(entity), formula);
 }
 
 function unsaved(entity: Entity): Entity {
@@ -32,7 +32,7 @@ function unsaved(entity: Entity): Entity {
 export function computedField(model: Model, entity: Entity, field: Field): Calculation {
   if (!isComputed(field)) throw new Error(`${entity.name}.${field.name} isn't computed`);
   const { rounded } = field.type as { rounded?: number };
-  const calculation = calculated(model, entity, field.type);
+  const calculation = compiled(model, entity, field.type);
   return rounded === undefined ? calculation : roundedTo(calculation, rounded);
 }
 

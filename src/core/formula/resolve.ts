@@ -28,7 +28,7 @@ import {
   Unusable,
 } from "./operations.ts";
 import { type Complaint, parseFormula } from "./parse.ts";
-import { referringTo } from "./reverse-references.ts";
+import { reverseReferences } from "./reverse-references.ts";
 import type { Expression, Name } from "./tree.ts";
 
 /** The most operations that a formula may come to, with the computed fields in it. */
@@ -289,7 +289,7 @@ class Resolving {
       const target = entityNamed(this.model, own.type.entity);
       return { source: { table: tableOf(target.name), by: { links, from, to } }, entity: target };
     }
-    const found = referringTo(this.model, entity).get(name);
+    const found = reverseReferences(this.model, entity).get(name);
     if (!found) throw new Error(`no list ${name}`);
     const { table, by } = { table: tableOf(found.entity.name), by: columnOf(found.field) };
     return { source: { table, by }, entity: found.entity };

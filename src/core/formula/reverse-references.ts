@@ -4,7 +4,7 @@ import { viaName } from "./tree.ts";
 
 /** What such a list was called before its entity was renamed, and what it is called now. */
 export function formerList(model: Model, target: Entity, name: string): string | undefined {
-  for (const [list, { entity, field }] of referringTo(model, target)) {
+  for (const [list, { entity, field }] of reverseReferences(model, target)) {
     if (entity.was === undefined) continue;
     const plural = snakeCase(pluralOf(entity.was));
     if (name === plural || name === viaName(plural, field.name)) return list;
@@ -13,7 +13,7 @@ export function formerList(model: Model, target: Entity, name: string): string |
 }
 
 /** The records that refer to one of an entity: by their plural, and by the field where there are several. */
-export function referringTo(
+export function reverseReferences(
   model: Model,
   target: Entity,
 ): Map<string, { entity: Entity; field: Field }> {

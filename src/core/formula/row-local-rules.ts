@@ -1,6 +1,6 @@
 import { automaticFields, type Entity, type Model } from "../model/model.ts";
 import { type Calculation, looksAtOthers, namedFields } from "./calculation.ts";
-import { calculated } from "./compile.ts";
+import { compiled } from "./compile.ts";
 import { evaluation, type Row } from "./evaluate.ts";
 import { type HeldRule, rulesOf } from "./rules.ts";
 
@@ -11,7 +11,7 @@ export interface Moment {
 }
 
 /** A rule that can be asked of a row by itself. */
-export interface OwnRule {
+export interface RowLocalRule {
   rule: HeldRule;
   /** The columns that it looks at. */
   columns: string[];
@@ -19,9 +19,9 @@ export interface OwnRule {
 }
 
 /** The rules of an entity that look at nothing but what a row has before it is saved. */
-export function ownRules(model: Model, entity: Entity, moment: Moment): OwnRule[] {
-  return rulesOf(entity).flatMap((rule): OwnRule[] => {
-    const calculation = calculated(model, entity, rule);
+export function rowLocalRules(model: Model, entity: Entity, moment: Moment): RowLocalRule[] {
+  return rulesOf(entity).flatMap((rule): RowLocalRule[] => {
+    const calculation = compiled(model, entity, rule);
     if (!isOwn(calculation)) return [];
     const value = evaluation(calculation);
     return [

@@ -9,7 +9,7 @@ import {
 import type { Calculation } from "./calculation.ts";
 import { type Complaint, parseFormula } from "./parse.ts";
 import { calculationOf, valueTypes } from "./resolve.ts";
-import { formerList, referringTo } from "./reverse-references.ts";
+import { formerList, reverseReferences } from "./reverse-references.ts";
 import { type Meaning, type Scope, typeFormula } from "./typing.ts";
 
 /** A formula of an entity, ready to be computed; or what is wrong with it, at its place in the text. */
@@ -36,7 +36,10 @@ export class FormulaScope implements Scope {
 
   names(name: string): string[] {
     const entity = entityNamed(this.model, name);
-    return [...entity.fields.map((field) => field.name), ...referringTo(this.model, entity).keys()];
+    return [
+      ...entity.fields.map((field) => field.name),
+      ...reverseReferences(this.model, entity).keys(),
+    ];
   }
 
   renamed(entityName: string, name: string): string | undefined {
@@ -52,7 +55,7 @@ export class FormulaScope implements Scope {
     if ((automaticFields as readonly string[]).includes(name)) {
       return { kind: "value", type: name === "id" || name === "version" ? "number" : "moment" };
     }
-    const rows = referringTo(this.model, entity).get(name);
+    const rows = reverseReferences(this.model, entity).get(name);
     return rows && { kind: "rows", entity: rows.entity.name };
   }
 

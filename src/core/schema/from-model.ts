@@ -13,7 +13,7 @@ import type { Check, Column, ColumnType, Index, Schema, Table } from "./schema.t
 
 /** The tables that a model needs, each after those that its required references point at. */
 export function schemaOf(model: Model): Schema {
-  const tables = inOrder(model).map((entity) => entityTable(entity));
+  const tables = parentsFirst(model).map((entity) => entityTable(entity));
   const links = model.entities.flatMap((entity) =>
     entity.fields.filter(isMany).map((field) => linkTable(entity, field)),
   );
@@ -24,7 +24,7 @@ export function schemaOf(model: Model): Schema {
  * The entities, each after those whose records it can't do without, and after those that it merely
  * refers to where these don't need it in turn; otherwise as in the model.
  */
-export function inOrder(model: Model): Entity[] {
+export function parentsFirst(model: Model): Entity[] {
   const ordered = new Set<Entity>();
   const begun = new Set<Entity>();
   const targets = (entity: Entity, required: boolean): Entity[] =>

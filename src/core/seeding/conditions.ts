@@ -1,7 +1,12 @@
 import type { Calculation } from "../formula/calculation.ts";
-import { calculated, computedDefaults } from "../formula/compile.ts";
+import { compiled, computedDefaults } from "../formula/compile.ts";
 import { evaluation, type Row } from "../formula/evaluate.ts";
-import { isOwn, type Moment, type OwnRule, ownRules } from "../formula/row-local-rules.ts";
+import {
+  isOwn,
+  type Moment,
+  type RowLocalRule,
+  rowLocalRules,
+} from "../formula/row-local-rules.ts";
 import type { Entity, Field, Model } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
 import type { Value } from "./values.ts";
@@ -9,7 +14,7 @@ import type { Value } from "./values.ts";
 /** What a model says of rows as a whole, as far as it looks at nothing besides the row. */
 export interface RowConditions {
   /** The first rule of its entity that a row doesn't hold to. */
-  broken(row: Row): OwnRule | undefined;
+  broken(row: Row): RowLocalRule | undefined;
   /** Fields that forms ask for on a condition only. */
   shown: { field: Field; when(row: Row): boolean }[];
   /** Fields that are needed on a condition. */
@@ -26,13 +31,13 @@ export function conditionsOf(model: Model, entity: Entity, moment: Moment): RowC
   };
   /** Where nothing is known of other records, whatever they are like has to be right. */
   const when = (field: Field, formula: Field["shownWhen"]) => {
-    const calculation = formula && calculated(model, entity, formula);
+    const calculation = formula && compiled(model, entity, formula);
     if (!calculation) return [];
     if (!isOwn(calculation)) return [{ field, when: () => true }];
     const holds = asked(calculation);
     return [{ field, when: (row: Row) => holds(row) === true }];
   };
-  const rules = ownRules(model, entity, moment);
+  const rules = rowLocalRules(model, entity, moment);
   return {
     broken: (row) => rules.find((rule) => !rule.holds(row)),
     shown: entity.fields.flatMap((field) => when(field, field.shownWhen)),

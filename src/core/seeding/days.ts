@@ -88,7 +88,7 @@ export interface DayMaker {
 }
 
 /** Whether other records hang on those of an entity: it stands first, between, or last. */
-export type Standing = "first" | "between" | "last";
+export type PlaceInLife = "first" | "between" | "last";
 
 /** What days of a field lie between: so many days back from this one; and whether there are more at the near end. */
 interface Reach {
@@ -99,21 +99,21 @@ interface Reach {
 
 const year = 365;
 /** What others hang on has been there for a while, so that there is time for them. */
-const beginnings: Readonly<Record<Standing, Reach>> = {
+const beginnings: Readonly<Record<PlaceInLife, Reach>> = {
   first: { from: 12 * year, to: 3 * year },
   between: { from: 5 * year, to: 120 },
   last: { from: 3 * year, to: 0, near: true },
 };
 
-function reachOf(rank: Rank, persons: boolean, standing: Standing): Reach {
+function reachOf(rank: Rank, persons: boolean, placeInLife: PlaceInLife): Reach {
   switch (rank) {
     case "birth":
-      return persons ? { from: 80 * year, to: 18 * year } : beginnings[standing];
+      return persons ? { from: 80 * year, to: 18 * year } : beginnings[placeInLife];
     case "acquired":
     case "delivered":
     case "begun":
     case "recorded":
-      return beginnings[standing];
+      return beginnings[placeInLife];
     case "happened":
       return { from: 2 * year, to: 0, near: true };
     case "ended":
@@ -132,8 +132,8 @@ export function dayMaker(
     today,
     wanted,
     persons,
-    standing,
-  }: { seed: number; today: number; wanted: number; persons: boolean; standing: Standing },
+    placeInLife,
+  }: { seed: number; today: number; wanted: number; persons: boolean; placeInLife: PlaceInLife },
 ): DayMaker {
   const rank = rankOf(field);
   const { min, max } = field.type as { min?: string; max?: string };
@@ -141,7 +141,7 @@ export function dayMaker(
     text === undefined ? undefined : text === "today" ? today : dayOf(text);
   const least = bound(min) ?? -Infinity;
   const most = bound(max) ?? Infinity;
-  const { from, to, near = false } = reachOf(rank, persons, standing);
+  const { from, to, near = false } = reachOf(rank, persons, placeInLife);
   const newest = today - to;
   // Where the range lies elsewhere, days lie at its near end.
   let last = Math.min(most, Math.max(least, newest));

@@ -1,5 +1,5 @@
 import { type Entity, type Field, isReference, type Model } from "../model/model.ts";
-import { inOrder } from "../schema/from-model.ts";
+import { parentsFirst } from "../schema/from-model.ts";
 import { dayOf } from "./days.ts";
 import { seededFields } from "./rows.ts";
 import { makingOf, valueMaker } from "./values.ts";
@@ -31,7 +31,7 @@ export function usualCounts(
   known: Counts = new Map(),
 ): Map<string, number> {
   const counts = new Map<string, number>();
-  for (const entity of inOrder(model)) {
+  for (const entity of parentsFirst(model)) {
     const said = known.get(entity.name);
     if (said !== undefined) {
       counts.set(entity.name, said);

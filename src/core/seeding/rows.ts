@@ -1,4 +1,4 @@
-import type { OwnRule } from "../formula/row-local-rules.ts";
+import type { RowLocalRule } from "../formula/row-local-rules.ts";
 import {
   type Entity,
   type Field,
@@ -33,7 +33,7 @@ export interface SeedSource {
 
 /** Why a row couldn't be made. */
 export type Trouble =
-  | { kind: "rule"; rule: OwnRule }
+  | { kind: "rule"; rule: RowLocalRule }
   | { kind: "used up"; columns: string[]; capacity: number }
   | { kind: "missing"; column: string };
 

@@ -1,5 +1,5 @@
 import type { Entity, Field, Model } from "../model/model.ts";
-import { columnOf, inOrder } from "../schema/from-model.ts";
+import { columnOf, parentsFirst } from "../schema/from-model.ts";
 import { type Lifetime, lifetimesOf } from "./days.ts";
 import { type LinkMaker, linkMakers } from "./links.ts";
 import { Picker, Records } from "./parents.ts";
@@ -71,7 +71,7 @@ export class Sampling {
   /** The entities, each behind those that its rows refer to. */
   *entities(): Generator<EntitySample> {
     const { seed, today, now, counts } = this.options;
-    for (const entity of inOrder(this.model)) {
+    for (const entity of parentsFirst(this.model)) {
       const count = counts.get(entity.name) ?? 0;
       const { ids, lifetimes, highest, values, made } = this.#present(entity);
       const known = lifetimesOf(entity) && (lifetimes ?? []);

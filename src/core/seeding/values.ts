@@ -2,7 +2,7 @@ import { type Entity, type Field, isReference, type Model, targetsOf } from "../
 import { slugOf } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
 import { usualAmounts } from "./amounts.ts";
-import { dayMaker, dayText, type Lifetime, type Standing } from "./days.ts";
+import { dayMaker, dayText, type Lifetime, type PlaceInLife } from "./days.ts";
 import { isRest, natureOf, subjectOf } from "./meaning.ts";
 import { Draw, Shuffle } from "./random.ts";
 import { entitySlug, lengthOf, People, textMaker } from "./texts.ts";
@@ -18,7 +18,7 @@ export interface Making {
   today: number;
   /** How many rows there will be. */
   wanted: number;
-  standing: Standing;
+  placeInLife: PlaceInLife;
   vocabulary: Vocabulary;
   /** The person that a row is about, by its number. */
   people: People;
@@ -33,12 +33,12 @@ export function makingOf(
   rest: Pick<Making, "seed" | "today" | "wanted" | "examples">,
 ): Making {
   const vocabulary = vocabularyOf(model.app.language);
-  const making = { entity, vocabulary, standing: standingOf(model, entity), ...rest };
+  const making = { entity, vocabulary, placeInLife: placeInLifeOf(model, entity), ...rest };
   return { ...making, people: new People(making as Making, rest.seed, entity.name, "person") };
 }
 
 /** Whether other records hang on those of an entity: on all that there is, on much of it, or on nothing. */
-function standingOf(model: Model, entity: Entity): Standing {
+function placeInLifeOf(model: Model, entity: Entity): PlaceInLife {
   const others = model.entities.filter((other) => other !== entity);
   if (!others.some((other) => targetsOf(other).has(entity.name))) return "last";
   const needs = entity.fields.some((field) => isReference(field) && field.required);
@@ -124,7 +124,7 @@ export function valueMaker(field: Field, making: Making): ValueMaker {
     case "date":
     case "datetime": {
       const persons = natureOf(entity) === "person";
-      const { seed, wanted, standing } = making;
+      const { seed, wanted, placeInLife } = making;
       // A moment of today may not have come yet.
       const today = type.kind === "datetime" ? making.today - 1 : making.today;
       const { day, nth, capacity } = dayMaker(entity, field, {
@@ -132,7 +132,7 @@ export function valueMaker(field: Field, making: Making): ValueMaker {
         today,
         wanted,
         persons,
-        standing,
+        placeInLife,
       });
       if (type.kind === "date") {
         return {

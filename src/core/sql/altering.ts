@@ -4,41 +4,41 @@ import * as flows from "./data-moves.ts";
 import type { Dialect } from "./dialect.ts";
 import { followRowOwners } from "./own-tables.ts";
 import { changeCheck, isCheck } from "./row-checks.ts";
-import type { Part } from "./script.ts";
-import type { Idiom } from "./syntax.ts";
+import type { ScriptPart } from "./script.ts";
+import type { Syntax } from "./syntax.ts";
 
 type Of<Kind extends Step["kind"]> = Extract<Step, { kind: Kind }>;
 
 /** What a database that alters tables where they are does for each kind of step that concerns one. */
 export interface Alterations
   extends Pick<Dialect, "name" | "transactional" | "limits" | "numbersGoOn"> {
-  idiom: Idiom;
+  syntax: Syntax;
   typeSql(type: ColumnType): string;
   keptValue: Dialect["keptValue"];
-  renameTable(step: Of<"rename table">, before: Schema): Part[];
-  renameColumn(step: Of<"rename column">, before: Schema): Part[];
-  addTable(step: Of<"add table">, before: Schema): Part[];
+  renameTable(step: Of<"rename table">, before: Schema): ScriptPart[];
+  renameColumn(step: Of<"rename column">, before: Schema): ScriptPart[];
+  addTable(step: Of<"add table">, before: Schema): ScriptPart[];
   /** What takes a reference away, after `alter table`. */
   dropReference(table: string, column: string): string;
-  addColumn(step: Of<"add column">, before: Schema): Part[];
-  dropColumn(step: Of<"drop column">): Part[];
-  changeColumn(step: Of<"change column">, before: Schema): Part[];
-  changeIndex(step: Of<"add index"> | Of<"drop index">, before: Schema): Part[];
+  addColumn(step: Of<"add column">, before: Schema): ScriptPart[];
+  dropColumn(step: Of<"drop column">): ScriptPart[];
+  changeColumn(step: Of<"change column">, before: Schema): ScriptPart[];
+  changeIndex(step: Of<"add index"> | Of<"drop index">, before: Schema): ScriptPart[];
 }
 
 /** A dialect that takes one step after the other, and looks first whether rows stand in the way of each. */
 export function alteringDialect(own: Alterations): Dialect {
-  const { name, transactional, limits, idiom, typeSql } = own;
+  const { name, transactional, limits, syntax, typeSql } = own;
   const risks: Dialect["risks"] = (step, before) =>
     step.kind === "change column"
-      ? flows.changeRisks(idiom, step, own.changeColumn(step, before))
-      : flows.steppedRisks(idiom, step, before);
+      ? flows.changeRisks(syntax, step, own.changeColumn(step, before))
+      : flows.steppedRisks(syntax, step, before);
   return {
     name,
     transactional,
     limits,
-    quoted: idiom.quoted,
-    literal: idiom.literal,
+    quoted: syntax.quoted,
+    literal: syntax.literal,
     keptValue: own.keptValue,
     ...(own.numbersGoOn && { numbersGoOn: own.numbersGoOn }),
     risks,
@@ -50,7 +50,7 @@ export function alteringDialect(own: Alterations): Dialect {
         const parts = [
           ...refused,
           ...alter(own, step, schema),
-          ...followRowOwners(idiom.literal, step),
+          ...followRowOwners(syntax.literal, step),
         ];
         schema = takeStep(schema, step);
         // What the database can't check, it isn't asked to.
@@ -70,7 +70,7 @@ export function alteringDialect(own: Alterations): Dialect {
   };
 }
 
-function alter(own: Alterations, step: Step, before: Schema): Part[] {
+function alter(own: Alterations, step: Step, before: Schema): ScriptPart[] {
   switch (step.kind) {
     case "rename table":
       return own.renameTable(step, before);
@@ -91,9 +91,9 @@ function alter(own: Alterations, step: Step, before: Schema): Part[] {
       return own.changeIndex(step, before);
     case "add check":
     case "drop check":
-      return changeCheck(own.idiom, step);
+      return changeCheck(own.syntax, step);
     default:
-      return flows.flow(own.idiom, own.name, step, before);
+      return flows.flow(own.syntax, own.name, step, before);
   }
 }
 
@@ -109,15 +109,15 @@ export function referring({ tables }: Schema, { name }: Table) {
 }
 
 function dropTable(
-  { idiom, dropReference }: Alterations,
+  { syntax, dropReference }: Alterations,
   { table, keep }: Of<"drop table">,
   before: Schema,
-): Part[] {
-  const { quoted } = idiom;
+): ScriptPart[] {
+  const { quoted } = syntax;
   return [
-    flows.keepTable(idiom, table, keep),
+    flows.keepTable(syntax, table, keep),
     ...referring(before, table).map(
-      (each): Part => ({
+      (each): ScriptPart => ({
         kind: "run",
         sql: `alter table ${quoted(each.table)} ${dropReference(each.table, each.column.name)}`,
       }),

@@ -1,8 +1,8 @@
 import type { Check, Column } from "../schema/schema.ts";
-import type { Idiom } from "./syntax.ts";
+import type { Syntax } from "./syntax.ts";
 
 /** How a server that counts characters with `char_length` says the checks of the model. */
-export function serverChecks(literal: Idiom["literal"]): Pick<Idiom, "check" | "checksOf"> {
+export function serverChecks(literal: Syntax["literal"]): Pick<Syntax, "check" | "checksOf"> {
   /** A check of the model's, on an expression. */
   const check = (wanted: Check, value: string): string => {
     if (wanted.kind === "one of") return `${value} in (${wanted.values.map(literal).join(", ")})`;

@@ -1,5 +1,5 @@
 import type { ColumnType } from "../schema/schema.ts";
-import type { Idiom } from "./syntax.ts";
+import type { Syntax } from "./syntax.ts";
 
 type Kind = ColumnType["kind"];
 
@@ -35,7 +35,7 @@ export interface ConversionWords {
  * What gives an expression turned from one type into another; null where a value can't be. `lossy` cuts and
  * rounds what is too long or too fine instead. Nothing in it fails, whatever the value is.
  */
-export function conversionBy(words: ConversionWords): Idiom["converted"] {
+export function conversionBy(words: ConversionWords): Syntax["converted"] {
   return (value, from, to, lossy, zone) => {
     if (to.kind === "text" || to.kind === "long text") {
       const text = words.textOf(value, from);

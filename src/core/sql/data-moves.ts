@@ -1,42 +1,46 @@
 import type {
-  Carry,
   ChangeColumn,
+  LookupChange,
+  MoveColumn,
   ReferenceAndLinks,
   SqlByDatabase,
   Step,
-  TextsAndRows,
 } from "../evolution/steps.ts";
 import { type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import type { Risk } from "./dialect.ts";
 import { checkRisks } from "./row-checks.ts";
-import type { Part } from "./script.ts";
-import { type Idiom, keptTable } from "./syntax.ts";
+import type { ScriptPart } from "./script.ts";
+import { keptTable, type Syntax } from "./syntax.ts";
 
 /** The steps in which data flows from one place into another: what they run, and what they risk. */
 
-const run = (sql: string): Part => ({ kind: "run", sql });
+const run = (sql: string): ScriptPart => ({ kind: "run", sql });
 
 /** The steps that are taken alike by all databases: data flows, or a person wrote the SQL. */
-export type Flow = TextsAndRows | ReferenceAndLinks | Carry | Extract<Step, { kind: "own sql" }>;
+export type Flow =
+  | LookupChange
+  | ReferenceAndLinks
+  | MoveColumn
+  | Extract<Step, { kind: "own sql" }>;
 
 /** What takes such a step. */
 export function flow(
-  idiom: Idiom,
+  syntax: Syntax,
   database: keyof SqlByDatabase,
   step: Flow,
   before: Schema,
-): Part[] {
+): ScriptPart[] {
   switch (step.kind) {
-    case "texts to rows":
-      return textsToRows(idiom, step, before);
-    case "rows to texts":
-      return rowsToTexts(idiom, step, before);
+    case "extract lookup":
+      return textsToRows(syntax, step, before);
+    case "inline lookup":
+      return rowsToTexts(syntax, step, before);
     case "reference to links":
-      return referenceToLinks(idiom, step, before);
+      return referenceToLinks(syntax, step, before);
     case "links to reference":
-      return linksToReference(idiom, step);
-    case "carry":
-      return carry(idiom, step);
+      return linksToReference(syntax, step);
+    case "move column":
+      return carry(syntax, step);
     case "own sql": {
       const own = step.forward[database];
       return own === undefined
@@ -46,18 +50,18 @@ export function flow(
   }
 }
 
-function textsToRows(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
-  const { quoted } = idiom;
+function textsToRows(syntax: Syntax, step: LookupChange, before: Schema): ScriptPart[] {
+  const { quoted } = syntax;
   const id = quoted("id");
   const { table, column, reference, target, key, others = {}, keep } = step;
   const [from, text, to, goal, name] = [table, column, reference, target, key].map(
-    idiom.quoted,
+    syntax.quoted,
   ) as [string, string, string, string, string];
   const told = `trim(t.${text})`;
-  const { waiting, unknown } = textConditions(idiom, step);
-  const called = idiom.caselessColumn(tableNamed(before, target), "r", key);
+  const { waiting, unknown } = textConditions(syntax, step);
+  const called = syntax.caselessColumn(tableNamed(before, target), "r", key);
   const pointed = run(
-    `update ${from} as t set ${to} = (select min(r.${id}) from ${goal} as r where ${called} = ${idiom.caseless(told)})\nwhere ${waiting}`,
+    `update ${from} as t set ${to} = (select min(r.${id}) from ${goal} as r where ${called} = ${syntax.caseless(told)})\nwhere ${waiting}`,
   );
   if (!canMakeRows(step, before)) return [pointed];
   const more = Object.entries(others);
@@ -67,13 +71,13 @@ function textsToRows(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
     quoted("created_at"),
     quoted("updated_at"),
   ];
-  const values = [told, ...more.map(([, fill]) => idiom.fill(fill)), idiom.now, idiom.now];
+  const values = [told, ...more.map(([, fill]) => syntax.fill(fill)), syntax.now, syntax.now];
   const aside = quoted("levadura_before");
   return [
-    ...idiom.aside(aside, `select coalesce(max(${id}), 0) as top from ${goal}`),
+    ...syntax.aside(aside, `select coalesce(max(${id}), 0) as top from ${goal}`),
     // Of texts that differ in case the first row's is taken.
     run(
-      `insert into ${goal} (${columns.join(", ")})\nselect ${values.join(", ")}\nfrom ${from} as t\nwhere t.${id} in (select min(t.${id}) from ${from} as t where ${waiting} and ${unknown} group by ${idiom.caseless(told)})\norder by t.${id}`,
+      `insert into ${goal} (${columns.join(", ")})\nselect ${values.join(", ")}\nfrom ${from} as t\nwhere t.${id} in (select min(t.${id}) from ${from} as t where ${waiting} and ${unknown} group by ${syntax.caseless(told)})\norder by t.${id}`,
     ),
     ...(keep
       ? [
@@ -92,8 +96,8 @@ function textsToRows(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
 
 /** Which texts don't lead anywhere yet, and which of them no row is called by; of rows `t`. */
 function textConditions(
-  { quoted, alike, caseless }: Idiom,
-  { column, reference, target, key }: TextsAndRows,
+  { quoted, alike, caseless }: Syntax,
+  { column, reference, target, key }: LookupChange,
 ): { waiting: string; unknown: string } {
   const id = quoted("id");
   const [text, to, goal, name] = [column, reference, target, key].map(quoted);
@@ -106,7 +110,7 @@ function textConditions(
 }
 
 /** Whether rows can be made of texts: the others that they need are known. */
-function canMakeRows({ target, key, others = {} }: TextsAndRows, before: Schema): boolean {
+function canMakeRows({ target, key, others = {} }: LookupChange, before: Schema): boolean {
   const given = new Set([key, "id", "created_at", "updated_at", ...Object.keys(others)]);
   const columns = tableNamed(before, target)?.columns ?? [];
   return columns.every(
@@ -114,22 +118,22 @@ function canMakeRows({ target, key, others = {} }: TextsAndRows, before: Schema)
   );
 }
 
-function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
-  const { quoted } = idiom;
+function rowsToTexts(syntax: Syntax, step: LookupChange, before: Schema): ScriptPart[] {
+  const { quoted } = syntax;
   const id = quoted("id");
   const { table, column, reference, target, key, restore, spent = [] } = step;
   const [from, text, to, goal, name] = [table, column, reference, target, key].map(
-    idiom.quoted,
+    syntax.quoted,
   ) as [string, string, string, string, string];
   const told = `(select r.${name} from ${goal} as r where r.${id} = t.${to})`;
   const parts = [
     run(
-      `update ${from} as t set ${text} = ${told} where t.${to} is not null and (t.${text} is null or not ${idiom.alike(`trim(t.${text})`, told)})`,
+      `update ${from} as t set ${text} = ${told} where t.${to} is not null and (t.${text} is null or not ${syntax.alike(`trim(t.${text})`, told)})`,
     ),
   ];
   if (!restore) return parts;
   // The rows that were made of texts go again, unless somebody changed them or refers to them since.
-  const file = keptTable(idiom, restore);
+  const file = keptTable(syntax, restore);
   const loose = [{ table, column: reference }, ...spent];
   const isLoose = (user: { table: string; column: string }) =>
     loose.some((each) => each.table === user.table && each.column === user.column);
@@ -139,7 +143,7 @@ function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
       .map((each) => ({ table: other.name, column: each.name }))
       .filter((user) => !isLoose(user)),
   );
-  const going = `select r.${id} from ${goal} as r join ${file} as k on k.${id} = r.${id} and ${idiom.alike(`k.${quoted("value")}`, `r.${name}`)} where r.${quoted("version")} = 1${users
+  const going = `select r.${id} from ${goal} as r join ${file} as k on k.${id} = r.${id} and ${syntax.alike(`k.${quoted("value")}`, `r.${name}`)} where r.${quoted("version")} = 1${users
     .map(
       (user) =>
         ` and r.${id} not in (select ${quoted(user.column)} from ${quoted(user.table)} where ${quoted(user.column)} is not null)`,
@@ -149,7 +153,7 @@ function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
   return [
     { kind: "bring back", file: restore, table: file },
     ...parts,
-    ...idiom.aside(gone, going),
+    ...syntax.aside(gone, going),
     ...loose.map((user) =>
       run(
         `update ${quoted(user.table)} set ${quoted(user.column)} = null where ${quoted(user.column)} in (select ${id} from ${gone})`,
@@ -162,12 +166,12 @@ function rowsToTexts(idiom: Idiom, step: TextsAndRows, before: Schema): Part[] {
 
 /** Rows that would have nothing in a column that is required in the end. */
 function emptyRisks(
-  idiom: Idiom,
+  syntax: Syntax,
   { table, required }: { table: string; required?: true },
   what: string,
   value: string,
 ): Risk[] {
-  const { quoted } = idiom;
+  const { quoted } = syntax;
   const id = quoted("id");
   if (!required) return [];
   return [
@@ -181,10 +185,10 @@ function emptyRisks(
 }
 
 /** Texts that no row of the other table is called by, where none can be made of them. */
-function unknownTexts(idiom: Idiom, step: TextsAndRows): Risk {
-  const { quoted } = idiom;
+function unknownTexts(syntax: Syntax, step: LookupChange): Risk {
+  const { quoted } = syntax;
   const { table, column, target } = step;
-  const { waiting, unknown } = textConditions(idiom, step);
+  const { waiting, unknown } = textConditions(syntax, step);
   return {
     kind: "in the way",
     table,
@@ -194,32 +198,32 @@ function unknownTexts(idiom: Idiom, step: TextsAndRows): Risk {
 }
 
 /** Texts that no row of the other table could be called by. */
-function textRisks(idiom: Idiom, step: TextsAndRows, before: Schema): Risk[] {
-  const { quoted } = idiom;
+function textRisks(syntax: Syntax, step: LookupChange, before: Schema): Risk[] {
+  const { quoted } = syntax;
   const id = quoted("id");
   const { table, column, target, key } = step;
   const told = `trim(t.${quoted(column)})`;
   return [
-    ...emptyRisks(idiom, step, column, `nullif(${told}, '')`),
-    ...unfitRisks(idiom, before, { table: target, column: key }, told, {
+    ...emptyRisks(syntax, step, column, `nullif(${told}, '')`),
+    ...unfitRisks(syntax, before, { table: target, column: key }, told, {
       kind: "in the way",
       table,
       sentence: `rows of ${table} have a ${column} that ${target}.${key} can't have`,
       query: `select t.${id}, t.${quoted(column)} as ${quoted("value")} from ${quoted(table)} as t where ${told} <> ''`,
     }),
-    ...(canMakeRows(step, before) ? [] : [unknownTexts(idiom, step)]),
+    ...(canMakeRows(step, before) ? [] : [unknownTexts(syntax, step)]),
   ];
 }
 
 /** Rows that are called by a text that the column can't have. */
-function nameRisks(idiom: Idiom, step: TextsAndRows, before: Schema): Risk[] {
-  const { quoted } = idiom;
+function nameRisks(syntax: Syntax, step: LookupChange, before: Schema): Risk[] {
+  const { quoted } = syntax;
   const id = quoted("id");
   const { table, column, reference, target, key } = step;
   const told = `r.${quoted(key)}`;
   return [
-    ...emptyRisks(idiom, step, reference, `t.${quoted(reference)}`),
-    ...unfitRisks(idiom, before, { table, column }, told, {
+    ...emptyRisks(syntax, step, reference, `t.${quoted(reference)}`),
+    ...unfitRisks(syntax, before, { table, column }, told, {
       kind: "in the way",
       table,
       sentence: `rows of ${table} lead to a ${target}.${key} that ${column} can't have`,
@@ -230,36 +234,36 @@ function nameRisks(idiom: Idiom, step: TextsAndRows, before: Schema): Risk[] {
 
 /** A risk, of those rows only whose text a column can't have. */
 function unfitRisks(
-  idiom: Idiom,
+  syntax: Syntax,
   schema: Schema,
   goal: { table: string; column: string },
   text: string,
   risk: Risk,
 ): Risk[] {
   const column = tableNamed(schema, goal.table)?.columns.find(({ name }) => name === goal.column);
-  const wrong = column ? idiom.checksOf(column, text).map((check) => `not (${check})`) : [];
+  const wrong = column ? syntax.checksOf(column, text).map((check) => `not (${check})`) : [];
   return wrong.length === 0
     ? []
     : [{ ...risk, query: `${risk.query} and (${wrong.join(" or ")})` }];
 }
 
 function referenceToLinks(
-  idiom: Idiom,
+  syntax: Syntax,
   { table, reference, links, from, to, restore }: ReferenceAndLinks,
   before: Schema,
-): Part[] {
+): ScriptPart[] {
   const goal =
     tableNamed(before, links)?.columns.find(({ name }) => name === to)?.references?.table ?? "";
-  const { quoted } = idiom;
+  const { quoted } = syntax;
   const id = quoted("id");
-  const [first, last] = idiom.insertMissing;
+  const [first, last] = syntax.insertMissing;
   const pair = `${quoted(links)} (${quoted(from)}, ${quoted(to)})`;
   const led = run(
     `${first} into ${pair} select ${id}, ${quoted(reference)} from ${quoted(table)} where ${quoted(reference)} is not null${last}`,
   );
   if (!restore) return [led];
-  const file = keptTable(idiom, restore);
-  const [owner, target] = [from, to].map((name) => idiom.number(`k.${quoted(name)}`));
+  const file = keptTable(syntax, restore);
+  const [owner, target] = [from, to].map((name) => syntax.number(`k.${quoted(name)}`));
   return [
     { kind: "bring back", file: restore, table: file },
     led,
@@ -270,12 +274,12 @@ function referenceToLinks(
   ];
 }
 
-function linksToReference(idiom: Idiom, step: ReferenceAndLinks): Part[] {
-  const { quoted } = idiom;
+function linksToReference(syntax: Syntax, step: ReferenceAndLinks): ScriptPart[] {
+  const { quoted } = syntax;
   const id = quoted("id");
   const { table, reference, links, from, to, keep } = step;
   const first = `(select min(m.${quoted(to)}) from ${quoted(links)} as m where m.${quoted(from)} = l.${quoted(from)})`;
-  const others: Part[] = keep
+  const others: ScriptPart[] = keep
     ? [
         {
           kind: "keep",
@@ -294,13 +298,13 @@ function linksToReference(idiom: Idiom, step: ReferenceAndLinks): Part[] {
 }
 
 /** Rows with more than one link. */
-function linkRisks(idiom: Idiom, step: ReferenceAndLinks): Risk[] {
-  const { quoted } = idiom;
+function linkRisks(syntax: Syntax, step: ReferenceAndLinks): Risk[] {
+  const { quoted } = syntax;
   const id = quoted("id");
   const { table, links, from, to, lossy } = step;
   const linked = `(select min(l.${quoted(to)}) from ${quoted(links)} as l where l.${quoted(from)} = t.${id})`;
   return [
-    ...emptyRisks(idiom, step, links, linked),
+    ...emptyRisks(syntax, step, links, linked),
     {
       kind: lossy ? "lost" : "in the way",
       table,
@@ -310,8 +314,8 @@ function linkRisks(idiom: Idiom, step: ReferenceAndLinks): Risk[] {
   ];
 }
 
-function carry(idiom: Idiom, { from, to, by }: Carry): Part[] {
-  const { quoted } = idiom;
+function carry(syntax: Syntax, { from, to, by }: MoveColumn): ScriptPart[] {
+  const { quoted } = syntax;
   const id = quoted("id");
   const value =
     by.table === to.table
@@ -325,15 +329,15 @@ function carry(idiom: Idiom, { from, to, by }: Carry): Part[] {
 }
 
 /** Values that have nowhere to go. */
-function carryRisks(idiom: Idiom, { from, to, by, lossy }: Carry): Risk[] {
-  const { quoted } = idiom;
+function carryRisks(syntax: Syntax, { from, to, by, lossy }: MoveColumn): Risk[] {
+  const { quoted } = syntax;
   const id = quoted("id");
   const value = `f.${quoted(from.column)}`;
   const first = `(select g.${quoted(from.column)} from ${quoted(from.table)} as g where g.${quoted(by.column)} = f.${quoted(by.column)} and g.${quoted(from.column)} is not null order by g.${id} limit 1)`;
   const lost =
     by.table === to.table
       ? `not exists (select 1 from ${quoted(to.table)} as t where t.${quoted(by.column)} = f.${id})`
-      : `f.${quoted(by.column)} is null or not ${idiom.same(value, first)}`;
+      : `f.${quoted(by.column)} is null or not ${syntax.same(value, first)}`;
   return [
     {
       kind: lossy ? "lost" : "in the way",
@@ -348,35 +352,35 @@ function carryRisks(idiom: Idiom, { from, to, by, lossy }: Carry): Risk[] {
 }
 
 /** What a step risks wherever it is taken in the same way. */
-export function plainRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
+export function plainRisks(syntax: Syntax, step: Step, before: Schema): Risk[] {
   switch (step.kind) {
     case "add index":
-      return step.index.unique ? [repeats(idiom, step, before)] : [];
+      return step.index.unique ? [repeats(syntax, step, before)] : [];
     case "add check":
-      return checkRisks(idiom, step);
-    case "texts to rows":
-      return textRisks(idiom, step, before);
-    case "rows to texts":
-      return nameRisks(idiom, step, before);
+      return checkRisks(syntax, step);
+    case "extract lookup":
+      return textRisks(syntax, step, before);
+    case "inline lookup":
+      return nameRisks(syntax, step, before);
     case "links to reference":
-      return linkRisks(idiom, step);
-    case "carry":
-      return carryRisks(idiom, step);
+      return linkRisks(syntax, step);
+    case "move column":
+      return carryRisks(syntax, step);
     case "drop table":
-      return step.carried ? [] : [allRows(idiom, step)];
+      return step.carried ? [] : [allRows(syntax, step)];
     case "drop column":
-      return step.carried ? [] : [allValues(idiom, step)];
+      return step.carried ? [] : [allValues(syntax, step)];
     default:
       return [];
   }
 }
 
 /** What a step risks where columns are added to tables that are there. */
-export function steppedRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
-  if (step.kind !== "add column") return plainRisks(idiom, step, before);
+export function steppedRisks(syntax: Syntax, step: Step, before: Schema): Risk[] {
+  if (step.kind !== "add column") return plainRisks(syntax, step, before);
   const { table, column, fill, restore } = step;
   if (!column.required || column.default !== undefined || fill || restore) return [];
-  const { quoted } = idiom;
+  const { quoted } = syntax;
   return [
     {
       kind: "in the way",
@@ -389,46 +393,46 @@ export function steppedRisks(idiom: Idiom, step: Step, before: Schema): Risk[] {
 
 /** What a change of a column risks: the rows that end it, and those of which it keeps a value that it loses. */
 export function changeRisks(
-  idiom: Idiom,
+  syntax: Syntax,
   step: ChangeColumn | Extract<Step, { kind: "add column" }>,
-  parts: readonly Part[],
+  parts: readonly ScriptPart[],
 ): Risk[] {
   const { table } = step;
   const lossy = step.kind === "change column" && step.lossy;
   const name = step.kind === "change column" ? step.to.name : step.column.name;
   return parts.flatMap((part): Risk[] => {
-    if (part.kind === "none may remain") {
+    if (part.kind === "assert no rows") {
       return [{ kind: "in the way", table, sentence: part.sentence, query: part.query }];
     }
     const sentence = `values of ${table}.${name} don't fit any more`;
     return part.kind === "keep" && step.kind === "change column" && lossy
-      ? [{ kind: "lost", table, sentence, query: lostValues(idiom, step, part.query) }]
+      ? [{ kind: "lost", table, sentence, query: lostValues(syntax, step, part.query) }]
       : [];
   });
 }
 
 /** Of the values that are kept, those that are others once they were turned into the new type and back. */
-function lostValues(idiom: Idiom, { from, to, timezone }: ChangeColumn, kept: string): string {
+function lostValues(syntax: Syntax, { from, to, timezone }: ChangeColumn, kept: string): string {
   if (from.type.kind === to.type.kind) return kept;
-  const { quoted } = idiom;
+  const { quoted } = syntax;
   const [value, became] = [`q.${quoted("value")}`, `q.${quoted("became")}`];
-  const back = idiom.converted(became, to.type, from.type, true, timezone ?? "UTC");
-  return `select q.${quoted("id")}, ${value} from (${kept}) as q where ${became} is null or not ${idiom.same(value, back)}`;
+  const back = syntax.converted(became, to.type, from.type, true, timezone ?? "UTC");
+  return `select q.${quoted("id")}, ${value} from (${kept}) as q where ${became} is null or not ${syntax.same(value, back)}`;
 }
 
 function repeats(
-  idiom: Idiom,
+  syntax: Syntax,
   { table, index }: Extract<Step, { kind: "add index" }>,
   before: Schema,
 ): Risk {
-  const { quoted } = idiom;
+  const { quoted } = syntax;
   const of = (alias: string) => index.columns.map((name) => `${alias}.${quoted(name)}`).join(", ");
   const columns = tableNamed(before, table)?.columns ?? [];
   const told = (alias: string) =>
     index.columns
       .map((name) =>
         columns.some((column) => column.name === name && column.type.kind === "text")
-          ? idiom.caseless(`${alias}.${quoted(name)}`)
+          ? syntax.caseless(`${alias}.${quoted(name)}`)
           : `${alias}.${quoted(name)}`,
       )
       .join(", ");
@@ -442,8 +446,8 @@ function repeats(
   };
 }
 
-function allRows(idiom: Idiom, { table }: Extract<Step, { kind: "drop table" }>): Risk {
-  const { quoted } = idiom;
+function allRows(syntax: Syntax, { table }: Extract<Step, { kind: "drop table" }>): Risk {
+  const { quoted } = syntax;
   const [first, second] = table.columns.map(({ name }) => quoted(name));
   return {
     kind: "lost",
@@ -453,8 +457,11 @@ function allRows(idiom: Idiom, { table }: Extract<Step, { kind: "drop table" }>)
   };
 }
 
-function allValues(idiom: Idiom, { table, column }: Extract<Step, { kind: "drop column" }>): Risk {
-  const { quoted } = idiom;
+function allValues(
+  syntax: Syntax,
+  { table, column }: Extract<Step, { kind: "drop column" }>,
+): Risk {
+  const { quoted } = syntax;
   const name = quoted(column.name);
   return {
     kind: "lost",
@@ -465,27 +472,29 @@ function allValues(idiom: Idiom, { table, column }: Extract<Step, { kind: "drop 
 }
 
 /** The rows that stand in the way of a step, as what ends a script. */
-export function refusals(risks: readonly Risk[]): Part[] {
+export function refusals(risks: readonly Risk[]): ScriptPart[] {
   return risks
     .filter(({ kind }) => kind === "in the way")
-    .map(({ sentence, query }): Part => ({ kind: "none may remain", sentence, query }));
+    .map(({ sentence, query }): ScriptPart => ({ kind: "assert no rows", sentence, query }));
 }
 
 /** Keeps all rows of a table. */
-export function keepTable(idiom: Idiom, { name }: Table, file: string): Part {
-  const { quoted } = idiom;
+export function keepTable(syntax: Syntax, { name }: Table, file: string): ScriptPart {
+  const { quoted } = syntax;
   // All columns: somebody may have added some by hand.
   return { kind: "keep", file, table: quoted(name), query: `select * from ${quoted(name)}` };
 }
 
 /** Drops a column, with its values kept; nothing is one of them where rows without a value would get a default. */
 export function dropColumn(
-  { quoted }: Idiom,
+  { quoted }: Syntax,
   { table, column, keep }: Extract<Step, { kind: "drop column" }>,
-): Part[] {
+): ScriptPart[] {
   const [name, from] = [quoted(column.name), quoted(table)];
   const all = column.default !== undefined && !column.required;
   const query = `select ${quoted("id")}, ${name} as ${quoted("value")} from ${from}${all ? "" : ` where ${name} is not null`}`;
-  const kept: Part[] = keep ? [{ kind: "keep", file: keep, table: from, column: name, query }] : [];
+  const kept: ScriptPart[] = keep
+    ? [{ kind: "keep", file: keep, table: from, column: name, query }]
+    : [];
   return [...kept, run(`alter table ${from} drop column ${name}`)];
 }

@@ -1,7 +1,7 @@
 import type { Change } from "../evolution/change.ts";
 import { columnsTouched } from "../evolution/checks.ts";
-import { inNamesBefore, tableBefore } from "../evolution/names-before.ts";
-import { type ChangeColumn, replay, type Step, type TextsAndRows } from "../evolution/steps.ts";
+import { tableBefore, withNamesBefore } from "../evolution/names-before.ts";
+import { type ChangeColumn, type LookupChange, replay, type Step } from "../evolution/steps.ts";
 import type { Schema } from "../schema/schema.ts";
 import type { Dialect, Risk } from "./dialect.ts";
 
@@ -14,7 +14,7 @@ export interface OpenRisk extends Omit<Risk, "query"> {
 }
 
 /** What a change does to rows, as far as that is known without looking at them. */
-export interface Outlook {
+export interface Impact {
   /** The table that is concerned, as the database has it; undefined where it is new. */
   table?: string;
   risks: OpenRisk[];
@@ -22,13 +22,13 @@ export interface Outlook {
   rewritten: string[];
 }
 
-/** The outlook of a change, among all steps that lie between a database and the model. */
-export function outlookOf(
+/** The impact of a change, among all steps that lie between a database and the model. */
+export function impactOf(
   { table, steps }: Pick<Change, "table" | "steps">,
   all: readonly Step[],
   before: Schema,
   dialect: Dialect,
-): Outlook {
+): Impact {
   const known = tableBefore(table, all);
   const risks = steps.flatMap((step): OpenRisk[] => {
     // What flows into a required column was looked at before it flows.
@@ -38,7 +38,7 @@ export function outlookOf(
     const at = all.indexOf(step);
     const earlier = all.slice(0, Math.max(0, at));
     const then = dialect.risks(step, replay(earlier, before));
-    const renamed = inNamesBefore(step, earlier);
+    const renamed = withNamesBefore(step, earlier);
     const now = renamed && dialect.risks(renamed, asBefore(renamed, step, earlier, before));
     return then.map(({ query: _, ...risk }, index) => ({
       ...risk,
@@ -86,12 +86,12 @@ function isOverMoving(
 
 function flowsInto(step: Step, table: string, column: string): boolean {
   switch (step.kind) {
-    case "texts to rows":
+    case "extract lookup":
     case "links to reference":
       return step.table === table && step.reference === column;
-    case "rows to texts":
+    case "inline lookup":
       return step.table === table && step.column === column;
-    case "carry":
+    case "move column":
       return step.to.table === table && step.to.column === column;
     default:
       return false;
@@ -100,10 +100,10 @@ function flowsInto(step: Step, table: string, column: string): boolean {
 
 /** The schema in which a step in old names is looked at: as it was, with what its texts go into. */
 function asBefore(step: Step, original: Step, earlier: readonly Step[], before: Schema): Schema {
-  if (step.kind !== "texts to rows" && step.kind !== "rows to texts") return before;
-  const goal = step.kind === "texts to rows" ? step.target : (original as TextsAndRows).table;
+  if (step.kind !== "extract lookup" && step.kind !== "inline lookup") return before;
+  const goal = step.kind === "extract lookup" ? step.target : (original as LookupChange).table;
   const later = replay(earlier, before).tables.find(({ name }) => name === goal);
   if (!later) return before;
-  const name = step.kind === "texts to rows" ? goal : step.table;
+  const name = step.kind === "extract lookup" ? goal : step.table;
   return { tables: [...before.tables.filter((table) => table.name !== name), { ...later, name }] };
 }

@@ -1,6 +1,6 @@
 import type { Step } from "../evolution/steps.ts";
 import type { Dialect } from "./dialect.ts";
-import type { Part } from "./script.ts";
+import type { ScriptPart } from "./script.ts";
 
 /** The tables that know whose rows are whose, by the name of the rows' table. */
 const ownTables = ["levadura_seeded", "levadura_loads"] as const;
@@ -9,7 +9,7 @@ const ownTables = ["levadura_seeded", "levadura_loads"] as const;
  * What keeps in step with a table who made its rows: it follows a new name, is set aside under a hyphen when the
  * table is dropped, so that it says nothing about another table of that name, and is there again with its rows.
  */
-export function followRowOwners(literal: Dialect["literal"], step: Step): Part[] {
+export function followRowOwners(literal: Dialect["literal"], step: Step): ScriptPart[] {
   const rename = (from: string, to: string) =>
     ownTables.map((table) =>
       run(
@@ -36,6 +36,6 @@ export function followRowOwners(literal: Dialect["literal"], step: Step): Part[]
   }
 }
 
-function run(sql: string): Part {
+function run(sql: string): ScriptPart {
   return { kind: "run", sql };
 }

@@ -1,12 +1,12 @@
 import type { Step } from "../evolution/steps.ts";
 import type { RowCheck } from "../model/model.ts";
 import type { Risk } from "./dialect.ts";
-import type { Part } from "./script.ts";
-import type { Idiom } from "./syntax.ts";
+import type { ScriptPart } from "./script.ts";
+import type { Syntax } from "./syntax.ts";
 
 /** A check as a line of a table, under a name by which it can be dropped; undefined where the database can't express it. */
 export function rowCheckSql(
-  { quoted, database }: Pick<Idiom, "quoted" | "database">,
+  { quoted, database }: Pick<Syntax, "quoted" | "database">,
   { name, sql }: RowCheck,
 ): string | undefined {
   const holds = sql[database];
@@ -15,10 +15,10 @@ export function rowCheckSql(
 
 /** The lines of all checks of a table. */
 export function rowCheckLines(
-  idiom: Pick<Idiom, "quoted" | "database">,
+  syntax: Pick<Syntax, "quoted" | "database">,
   checks: readonly RowCheck[] = [],
 ): string[] {
-  return checks.map((check) => rowCheckSql(idiom, check)).filter((line) => line !== undefined);
+  return checks.map((check) => rowCheckSql(syntax, check)).filter((line) => line !== undefined);
 }
 
 type CheckStep = Extract<Step, { kind: "add check" | "drop check" }>;
@@ -29,17 +29,17 @@ export function isCheck(step: Step): step is CheckStep {
 }
 
 /** What adds or drops a check of a table that is altered where it is. */
-export function changeCheck(idiom: Idiom, { kind, table, check }: CheckStep): Part[] {
-  const line = rowCheckSql(idiom, check);
+export function changeCheck(syntax: Syntax, { kind, table, check }: CheckStep): ScriptPart[] {
+  const line = rowCheckSql(syntax, check);
   if (line === undefined) return [];
   const change =
-    kind === "add check" ? `add ${line}` : `drop constraint ${idiom.quoted(check.name)}`;
-  return [{ kind: "run", sql: `alter table ${idiom.quoted(table)} ${change}` }];
+    kind === "add check" ? `add ${line}` : `drop constraint ${syntax.quoted(check.name)}`;
+  return [{ kind: "run", sql: `alter table ${syntax.quoted(table)} ${change}` }];
 }
 
 /** The rows that don't hold to a check which is added; `from` is where they come from. */
 export function checkRisks(
-  { quoted, database }: Idiom,
+  { quoted, database }: Syntax,
   { table, check }: CheckStep,
   from = quoted(table),
 ): Risk[] {

@@ -5,14 +5,14 @@ import { capitalized } from "../naming/words.ts";
  * A piece of a migration's script: statements, or something that the runner does. What the runner does is
  * written as a comment, which every database leaves alone: `-- keep hive-notes: select …;`
  */
-export type Part =
+export type ScriptPart =
   | { kind: "run"; sql: string }
   /** Streams the rows of a query on a table, or the values of one of its columns, into a file. */
   | { kind: "keep"; file: string; table: string; column?: string; query: string }
   /** Makes a temporary table of such a file; its first column is the key if it is `id`. */
   | { kind: "bring back"; file: string; table: string }
   /** Ends the migration when the query has rows; they have the columns `id` and `value`. */
-  | { kind: "none may remain"; sentence: string; query: string }
+  | { kind: "assert no rows"; sentence: string; query: string }
   /** Remembers what somebody added to a table by hand, besides the columns that it is known to have. */
   | { kind: "hold triggers"; table: string; columns: string[] }
   /** Puts back what is gone of it. */
@@ -24,7 +24,7 @@ export type Part =
 export interface Section {
   /** What the steps do, in sentences. */
   sentences: string[];
-  parts: Part[];
+  parts: ScriptPart[];
 }
 
 /**
@@ -45,7 +45,7 @@ export function printScript(sections: readonly Section[], numbers?: readonly num
     .join("\n");
 }
 
-function printPart(part: Part): string {
+function printPart(part: ScriptPart): string {
   switch (part.kind) {
     case "run":
       return `${part.sql};\n`;
@@ -55,10 +55,10 @@ function printPart(part: Part): string {
       );
     case "bring back":
       return directive(`bring back ${part.file} as ${part.table}`);
-    case "none may remain":
+    case "assert no rows":
       // What follows the first `): ` is the query.
       return directive(
-        `none may remain (${oneLine(part.sentence).replaceAll("):", ") :")}): ${part.query}`,
+        `assert no rows (${oneLine(part.sentence).replaceAll("):", ") :")}): ${part.query}`,
       );
     case "no way":
       return directive(`there is no SQL for this: ${oneLine(part.about)}`);

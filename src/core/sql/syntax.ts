@@ -1,9 +1,9 @@
-import type { Fill, SqlByDatabase } from "../evolution/steps.ts";
+import type { Backfill, SqlByDatabase } from "../evolution/steps.ts";
 import type { Check, Column, ColumnType, Table } from "../schema/schema.ts";
-import type { Part } from "./script.ts";
+import type { ScriptPart } from "./script.ts";
 
 /** How a database says what all of them can say: what the parts that dialects share are written in. */
-export interface Idiom {
+export interface Syntax {
   /** The word by which steps know the database. */
   database: keyof SqlByDatabase;
   /** A name in quotes. */
@@ -12,7 +12,7 @@ export interface Idiom {
   madeName(name: string): string;
   literal(value: string | number | boolean): string;
   /** The expression of a value that rows are filled with. */
-  fill(fill: Fill): string;
+  fill(fill: Backfill): string;
   /** This moment, as the columns of every entity keep it. */
   now: string;
   /** Whether two expressions are the same, nothing and nothing included; texts whatever the case of ASCII letters. */
@@ -34,17 +34,17 @@ export interface Idiom {
   /** A kept value that is the number of a row, as a number. */
   number(value: string): string;
   /** Lays the rows of a query aside, in a table that is dropped again. */
-  aside(table: string, query: string): Part[];
+  aside(table: string, query: string): ScriptPart[];
   /** What begins and ends a statement that inserts rows, and passes over those that are there. */
   insertMissing: readonly [string, string];
 }
 
 /** The temporary table of a file of kept rows. */
-export function keptTable(idiom: Idiom, file: string): string {
-  return idiom.quoted(idiom.madeName(`levadura_kept_${file}`));
+export function keptTable(syntax: Syntax, file: string): string {
+  return syntax.quoted(syntax.madeName(`levadura_kept_${file}`));
 }
 
 /** Rows laid aside where nothing of a migration outlives a connection that breaks off. */
-export function inTemporaryTable(table: string, query: string): Part[] {
+export function inTemporaryTable(table: string, query: string): ScriptPart[] {
   return [{ kind: "run", sql: `create temp table ${table} as ${query}` }];
 }

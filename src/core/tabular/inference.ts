@@ -5,7 +5,7 @@ import type { DateOrder } from "./dates.ts";
 import type { Spelling } from "./distinct.ts";
 import { currencyOf, type DecimalSign } from "./numbers.ts";
 import type { ColumnProfile, Example, LookGroup } from "./profile.ts";
-import { look, noWords, tickMarks, yesWords } from "./type-detection.ts";
+import { noWords, tickMarks, typeBit, yesWords } from "./type-detection.ts";
 
 /** Kinds of field that a column can be taken for by its values alone. */
 export type ColumnKind =
@@ -69,7 +69,7 @@ type Test = (bits: number) => boolean;
 /** Takes a column for what nearly all of its cells are. */
 export function inferColumn(profile: ColumnProfile, context: InferenceContext): Finding {
   const counted =
-    profile.filled - countOf(profile, (bits) => (bits & (look.fault | look.nul)) !== 0);
+    profile.filled - countOf(profile, (bits) => (bits & (typeBit.fault | typeBit.nul)) !== 0);
   if (counted === 0) return emptyColumn(context);
   const candidates = [asYesNo, asPhoneByName, asDate, asNumber, asTime, asAddress, asChoice];
   for (const candidate of candidates) {
@@ -105,7 +105,11 @@ function mostlyFits(fitting: number, counted: number): boolean {
 function exceptionsOf(profile: ColumnProfile, fits: Test, reason: string): Finding["exceptions"] {
   const bad = profile.groups.filter(({ bits }) => !fits(bits));
   const why = ({ bits }: LookGroup) =>
-    bits & look.fault ? "in error" : bits & look.nul ? "a character that can't be kept" : reason;
+    bits & typeBit.fault
+      ? "in error"
+      : bits & typeBit.nul
+        ? "a character that can't be kept"
+        : reason;
   return {
     count: bad.reduce((sum, { count }) => sum + count, 0),
     examples: bad
@@ -116,7 +120,7 @@ function exceptionsOf(profile: ColumnProfile, fits: Test, reason: string): Findi
 }
 
 function asYesNo(profile: ColumnProfile, _context: InferenceContext, counted: number) {
-  const fits: Test = (bits) => (bits & (look.yesNo | look.tick)) !== 0;
+  const fits: Test = (bits) => (bits & (typeBit.yesNo | typeBit.tick)) !== 0;
   if (!mostlyFits(countOf(profile, fits), counted) || profile.distinct.overflowed) return undefined;
   const words = [...profile.distinct.values.keys()];
   const yes = words.filter((word) => yesWords.has(word) || tickMarks.has(word));
@@ -147,7 +151,7 @@ function asYesNo(profile: ColumnProfile, _context: InferenceContext, counted: nu
 }
 
 function asPhoneByName(profile: ColumnProfile, { named }: InferenceContext, counted: number) {
-  const fits: Test = (bits) => (bits & look.phone) !== 0 || (bits & look.point) !== 0;
+  const fits: Test = (bits) => (bits & typeBit.phone) !== 0 || (bits & typeBit.point) !== 0;
   if (named !== "phone" || !mostlyFits(countOf(profile, fits), counted)) return undefined;
   return simple("phone", "telephone numbers", profile, fits, "no telephone number");
 }
@@ -169,25 +173,25 @@ function asDate(
   context: InferenceContext,
   counted: number,
 ): Finding | undefined {
-  const isDate: Test = (bits) => (bits & (look.dayFirst | look.monthFirst)) !== 0;
+  const isDate: Test = (bits) => (bits & (typeBit.dayFirst | typeBit.monthFirst)) !== 0;
   const all = countOf(profile, isDate);
   if (!mostlyFits(all, counted)) return undefined;
   const only = (one: number, other: number) =>
     countOf(profile, (bits) => (bits & one) !== 0 && (bits & other) === 0);
-  const dayOnly = only(look.dayFirst, look.monthFirst);
-  const monthOnly = only(look.monthFirst, look.dayFirst);
-  const open = countOf(profile, (bits) => (bits & look.ordered) !== 0 && isBoth(bits));
+  const dayOnly = only(typeBit.dayFirst, typeBit.monthFirst);
+  const monthOnly = only(typeBit.monthFirst, typeBit.dayFirst);
+  const open = countOf(profile, (bits) => (bits & typeBit.ordered) !== 0 && isBoth(bits));
   const settled = dayOnly !== monthOnly;
   const dates: DateOrder = settled
     ? dayOnly > monthOnly
       ? "day first"
       : "month first"
     : (context.dates ?? "day first");
-  const bit = dates === "day first" ? look.dayFirst : look.monthFirst;
+  const bit = dates === "day first" ? typeBit.dayFirst : typeBit.monthFirst;
   const fits: Test = (bits) => (bits & bit) !== 0;
   const moments = countOf(
     profile,
-    (bits) => isDate(bits) && (bits & look.moment) !== 0 && (bits & look.midnight) === 0,
+    (bits) => isDate(bits) && (bits & typeBit.moment) !== 0 && (bits & typeBit.midnight) === 0,
   );
   const ordered = dayOnly + monthOnly + open > 0;
   const order = dates === "day first" ? "the day before the month" : "the month before the day";
@@ -207,7 +211,7 @@ function asDate(
 }
 
 function isBoth(bits: number): boolean {
-  return (bits & look.dayFirst) !== 0 && (bits & look.monthFirst) !== 0;
+  return (bits & typeBit.dayFirst) !== 0 && (bits & typeBit.monthFirst) !== 0;
 }
 
 /** Units that are never below zero. */
@@ -219,35 +223,35 @@ function asNumber(
   context: InferenceContext,
   counted: number,
 ): Finding | undefined {
-  const isNumber: Test = (bits) => (bits & (look.point | look.comma)) !== 0;
+  const isNumber: Test = (bits) => (bits & (typeBit.point | typeBit.comma)) !== 0;
   // A leading zero is part of a code, not of a number.
-  if (countOf(profile, (bits) => (bits & look.digits) !== 0) > 0) return undefined;
+  if (countOf(profile, (bits) => (bits & typeBit.digits) !== 0) > 0) return undefined;
   if (!mostlyFits(countOf(profile, isNumber), counted)) return undefined;
   const pointOnly = countOf(
     profile,
-    (bits) => (bits & look.point) !== 0 && (bits & look.comma) === 0,
+    (bits) => (bits & typeBit.point) !== 0 && (bits & typeBit.comma) === 0,
   );
   const commaOnly = countOf(
     profile,
-    (bits) => (bits & look.comma) !== 0 && (bits & look.point) === 0,
+    (bits) => (bits & typeBit.comma) !== 0 && (bits & typeBit.point) === 0,
   );
   const open = countOf(
     profile,
-    (bits) => isNumber(bits) && (bits & look.typed) === 0 && isOpen(bits),
+    (bits) => isNumber(bits) && (bits & typeBit.typed) === 0 && isOpen(bits),
   );
   const settled = pointOnly !== commaOnly;
   const fractionsBy = (bit: number) => countOf(profile, (bits) => (bits & bit) !== 0);
   // A few numbers with three digits behind a sign among whole ones are thousands; where most have
   // them, they are fractions.
-  const pointIsFraction = fractionsBy(look.pointFraction) > fractionsBy(look.commaFraction);
+  const pointIsFraction = fractionsBy(typeBit.pointFraction) > fractionsBy(typeBit.commaFraction);
   const whole = pointIsFraction === open * 2 > counted ? "point" : "comma";
   const decimals: DecimalSign = settled
     ? pointOnly > commaOnly
       ? "point"
       : "comma"
     : (context.decimals ?? whole);
-  const bit = decimals === "point" ? look.point : look.comma;
-  const fraction = decimals === "point" ? look.pointFraction : look.commaFraction;
+  const bit = decimals === "point" ? typeBit.point : typeBit.comma;
+  const fraction = decimals === "point" ? typeBit.pointFraction : typeBit.commaFraction;
   const numbers: Test = (bits) => (bits & bit) !== 0;
   const fractions = countOf(profile, (bits) => (bits & fraction) !== 0);
   const mark = markOf(profile, countOf(profile, numbers));
@@ -271,7 +275,7 @@ function asNumber(
     ),
   );
   const places = decimals === "point" ? profile.places.point : profile.places.comma;
-  const positive = countOf(profile, (bits) => (bits & look.negative) !== 0) === 0;
+  const positive = countOf(profile, (bits) => (bits & typeBit.negative) !== 0) === 0;
   return {
     kind: kind === "decimal" && context.named === "money" ? "money" : kind,
     why: [
@@ -297,8 +301,8 @@ function asNumber(
 }
 
 function isOpen(bits: number): boolean {
-  const both = (bits & look.point) !== 0 && (bits & look.comma) !== 0;
-  return both && ((bits & look.pointFraction) !== 0) !== ((bits & look.commaFraction) !== 0);
+  const both = (bits & typeBit.point) !== 0 && (bits & typeBit.comma) !== 0;
+  return both && ((bits & typeBit.pointFraction) !== 0) !== ((bits & typeBit.commaFraction) !== 0);
 }
 
 /** The unit, currency or percent sign that goes with the numbers, if it is nearly the only one. */
@@ -327,17 +331,17 @@ export function sameMark(one: string, other: string): boolean {
 }
 
 function asTime(profile: ColumnProfile, _context: InferenceContext, counted: number) {
-  const fits: Test = (bits) => (bits & look.time) !== 0;
+  const fits: Test = (bits) => (bits & typeBit.time) !== 0;
   return mostlyFits(countOf(profile, fits), counted)
     ? simple("time", "times", profile, fits, "no time")
     : undefined;
 }
 
 const addresses: readonly (readonly [ColumnKind, number, string, string])[] = [
-  ["email", look.email, "email addresses", "no email address"],
-  ["url", look.url, "web addresses", "no web address"],
-  ["color", look.color, "colours", "no colour, such as #ffcc00"],
-  ["phone", look.phone, "telephone numbers", "no telephone number"],
+  ["email", typeBit.email, "email addresses", "no email address"],
+  ["url", typeBit.url, "web addresses", "no web address"],
+  ["color", typeBit.color, "colours", "no colour, such as #ffcc00"],
+  ["phone", typeBit.phone, "telephone numbers", "no telephone number"],
 ];
 
 function asAddress(profile: ColumnProfile, _context: InferenceContext, counted: number) {
@@ -346,7 +350,7 @@ function asAddress(profile: ColumnProfile, _context: InferenceContext, counted: 
     // Codes of digits look like telephone numbers; those that are, have a plus or gaps.
     const plain = countOf(
       profile,
-      (bits) => fits(bits) && (bits & (look.digits | look.point)) !== 0,
+      (bits) => fits(bits) && (bits & (typeBit.digits | typeBit.point)) !== 0,
     );
     if (kind === "phone" && plain * 2 > counted) continue;
     if (mostlyFits(countOf(profile, fits), counted))
@@ -360,10 +364,10 @@ const longestChoice = 40;
 
 function asChoice(profile: ColumnProfile, { named }: InferenceContext, counted: number) {
   const { distinct } = profile;
-  const sound: Test = (bits) => (bits & (look.fault | look.nul)) === 0;
+  const sound: Test = (bits) => (bits & (typeBit.fault | typeBit.nul)) === 0;
   if (distinct.overflowed || profile.longest > longestChoice || distinct.size < 2) return undefined;
   // A few sentences that repeat are notes all the same, and codes of digits are codes.
-  if (named === "long text" || countOf(profile, (bits) => (bits & look.digits) !== 0) > 0) {
+  if (named === "long text" || countOf(profile, (bits) => (bits & typeBit.digits) !== 0) > 0) {
     return undefined;
   }
   const values = [...distinct.values.values()].filter(({ rows }) => rows.length > 0);
@@ -426,13 +430,13 @@ export function usualSpelling(spellings: readonly Spelling[]): string {
 }
 
 function asText(profile: ColumnProfile, named: string | undefined): Finding {
-  const sound: Test = (bits) => (bits & (look.fault | look.nul)) === 0;
+  const sound: Test = (bits) => (bits & (typeBit.fault | typeBit.nul)) === 0;
   const long =
-    countOf(profile, (bits) => (bits & look.long) !== 0) > 0 ||
+    countOf(profile, (bits) => (bits & typeBit.long) !== 0) > 0 ||
     profile.longest > 160 ||
     named === "long text";
-  const zeros = countOf(profile, (bits) => (bits & look.digits) !== 0);
-  const mixed = countOf(profile, (bits) => (bits & (look.point | look.comma)) !== 0);
+  const zeros = countOf(profile, (bits) => (bits & typeBit.digits) !== 0);
+  const mixed = countOf(profile, (bits) => (bits & (typeBit.point | typeBit.comma)) !== 0);
   const why =
     zeros > 0 && mixed === profile.filled
       ? `digits, but ${zeros} begin with 0 or are too long for a number`

@@ -1,6 +1,6 @@
 import { type Cell, cellText, folded, isEmpty, oneLine, type Row } from "./cells.ts";
 import { isUnit } from "./titles.ts";
-import { look, lookOf } from "./type-detection.ts";
+import { typeBit, typeOfCell } from "./type-detection.ts";
 
 /** Where the table of a sheet is. Rows are counted from 1, columns from 0. */
 export interface Layout {
@@ -31,7 +31,13 @@ export interface Merge {
 export const headRows = 60;
 
 const looksTyped =
-  look.point | look.comma | look.dayFirst | look.monthFirst | look.time | look.email | look.url;
+  typeBit.point |
+  typeBit.comma |
+  typeBit.dayFirst |
+  typeBit.monthFirst |
+  typeBit.time |
+  typeBit.email |
+  typeBit.url;
 
 /** Finds the table among the first rows of a sheet; undefined when they are all blank. */
 export function findLayout(
@@ -91,7 +97,7 @@ function areYears(cells: readonly (Cell | undefined)[]): boolean {
 
 function isTitleText(cell: Cell | undefined): boolean {
   if (typeof cell !== "string" || cell.trim().length > 60) return false;
-  const { bits } = lookOf(cell);
+  const { bits } = typeOfCell(cell);
   return (bits & looksTyped) === 0 || /^(19|20)\d\d$/.test(cell.trim());
 }
 
@@ -172,7 +178,7 @@ function isSecondLine(
   return columns.some((column) => {
     const cells = data.map((other) => other[column]).filter((cell) => !isEmpty(cell));
     const typed = cells.filter(
-      (cell) => (lookOf(cell as Exclude<Cell, null>).bits & looksTyped) !== 0,
+      (cell) => (typeOfCell(cell as Exclude<Cell, null>).bits & looksTyped) !== 0,
     );
     return cells.length > 0 && typed.length * 2 > cells.length;
   });
@@ -313,7 +319,9 @@ export class RowSorter {
       const other = row[column];
       if (column === first || isEmpty(other)) return true;
       return (
-        (lookOf(other as Exclude<Cell, null>).bits & (look.point | look.comma | look.fault)) !== 0
+        (typeOfCell(other as Exclude<Cell, null>).bits &
+          (typeBit.point | typeBit.comma | typeBit.fault)) !==
+        0
       );
     });
   }

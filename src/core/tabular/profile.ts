@@ -2,7 +2,7 @@ import { type Blanks, type Cell, cellText, folded, isEmpty, type RowBatch } from
 import { Distinct, hashOf, type Spelling, type Spill } from "./distinct.ts";
 import { Dependencies } from "./functional-dependencies.ts";
 import { type Layout, type LeftOutKind, leftOutKinds, RowSorter } from "./layout.ts";
-import { look, lookOf } from "./type-detection.ts";
+import { typeBit, typeOfCell } from "./type-detection.ts";
 
 /** A cell as an example: its row, and what it says. */
 export interface Example {
@@ -209,13 +209,13 @@ class ColumnWatcher {
 
   #lookAt(cell: Exclude<Cell, null>, text: string): Known {
     const { profile } = this;
-    const { bits, mark, pointPlaces, commaPlaces } = lookOf(cell);
+    const { bits, mark, pointPlaces, commaPlaces } = typeOfCell(cell);
     let group = this.#groups.get(bits);
     if (!group) {
       group = { bits, count: 0, examples: [] };
       this.#groups.set(bits, group);
     }
-    if (bits & (look.point | look.comma)) {
+    if (bits & (typeBit.point | typeBit.comma)) {
       profile.places.point = Math.max(profile.places.point, pointPlaces);
       profile.places.comma = Math.max(profile.places.comma, commaPlaces);
     }

@@ -13,7 +13,7 @@ import { aroundTable, fieldNotes } from "./plan-notes.ts";
 import type { ColumnProfile } from "./profile.ts";
 import { findLinks, isKeyColumn, type LinkableColumn, linkName } from "./relationships.ts";
 import { besideReferences, entityName, fieldTitle, type Title } from "./titles.ts";
-import { look } from "./type-detection.ts";
+import { typeBit } from "./type-detection.ts";
 
 /** What the import goes into. */
 export interface Surroundings {
@@ -245,7 +245,7 @@ function titleColumn(columns: readonly DraftColumn[], rows: number): DraftColumn
 
 /** Whether the values are words, not numbers. */
 function isWording({ finding, profile }: DraftColumn): boolean {
-  const digits = look.digits | look.point | look.comma;
+  const digits = typeBit.digits | typeBit.point | typeBit.comma;
   return finding.kind === "text" && profile.groups.some(({ bits }) => (bits & digits) === 0);
 }
 

@@ -10,7 +10,7 @@ import {
 } from "./cells.ts";
 import { findDate, findTime, isDay } from "./dates.ts";
 import { currencyOf, findNumber } from "./numbers.ts";
-import { lookOf } from "./type-detection.ts";
+import { typeOfCell } from "./type-detection.ts";
 
 describe("numbers in cells", () => {
   it.each([
@@ -166,7 +166,10 @@ describe("cells", () => {
 
   it("of any text can be looked at", () => {
     fc.assert(
-      fc.property(fc.string({ unit: "grapheme", maxLength: 60 }), (text) => lookOf(text).bits >= 0),
+      fc.property(
+        fc.string({ unit: "grapheme", maxLength: 60 }),
+        (text) => typeOfCell(text).bits >= 0,
+      ),
     );
   });
 });

@@ -4,7 +4,7 @@ import { findDate, findTime } from "./dates.ts";
 import { digitsOf, findNumber, placesOf } from "./numbers.ts";
 
 /** What a text can be read as. One cell has several: `3.5` is a number, a time and may be a name. */
-export const look = {
+export const typeBit = {
   /** A number if the point stands before the fraction, or if the comma does. */
   point: 1 << 0,
   comma: 1 << 1,
@@ -41,7 +41,7 @@ export const look = {
 } as const;
 
 /** What one value looks like. */
-export interface Look {
+export interface CellType {
   bits: number;
   /** What went with a number: `€`, `%`, `kg`. */
   mark: string;
@@ -50,7 +50,7 @@ export interface Look {
   commaPlaces: number;
 }
 
-const nothing: Look = { bits: 0, mark: "", pointPlaces: 0, commaPlaces: 0 };
+const nothing: CellType = { bits: 0, mark: "", pointPlaces: 0, commaPlaces: 0 };
 
 /** The usual spellings of yes and of no. */
 export const yesWords = new Set([
@@ -87,10 +87,10 @@ export const noWords = new Set([
 export const tickMarks = new Set(["x", "✓", "✔", "☑", "✅"]);
 
 /** Says what a cell that isn't blank can be read as. */
-export function lookOf(cell: Exclude<Cell, null>): Look {
+export function typeOfCell(cell: Exclude<Cell, null>): CellType {
   if (typeof cell === "string") return lookOfText(cell.trim());
-  if (typeof cell === "boolean") return { ...nothing, bits: look.yesNo | look.typed };
-  if (typeof cell === "object" && "fault" in cell) return { ...nothing, bits: look.fault };
+  if (typeof cell === "boolean") return { ...nothing, bits: typeBit.yesNo | typeBit.typed };
+  if (typeof cell === "object" && "fault" in cell) return { ...nothing, bits: typeBit.fault };
   if (typeof cell === "object" && "stamp" in cell) return lookOfStamp(cell.stamp);
   const { mark, ...number } =
     typeof cell === "number"
@@ -98,27 +98,27 @@ export function lookOf(cell: Exclude<Cell, null>): Look {
       : { number: cell.number, mark: cell.mark };
   const digits = cellText(number.number);
   const places = placesOf(digits);
-  const fraction = places > 0 ? look.pointFraction | look.commaFraction : 0;
+  const fraction = places > 0 ? typeBit.pointFraction | typeBit.commaFraction : 0;
   const bits =
-    look.point |
-    look.comma |
-    look.typed |
+    typeBit.point |
+    typeBit.comma |
+    typeBit.typed |
     fraction |
-    (number.number < 0 ? look.negative : 0) |
-    (mark ? look.marked : 0) |
-    (digitsOf(digits) > 15 ? look.digits : 0);
+    (number.number < 0 ? typeBit.negative : 0) |
+    (mark ? typeBit.marked : 0) |
+    (digitsOf(digits) > 15 ? typeBit.digits : 0);
   return { bits, mark, pointPlaces: places, commaPlaces: places };
 }
 
-function lookOfStamp(stamp: string): Look {
-  if (stamp.length === 5) return { ...nothing, bits: look.time | look.typed };
+function lookOfStamp(stamp: string): CellType {
+  if (stamp.length === 5) return { ...nothing, bits: typeBit.time | typeBit.typed };
   const time = stamp.slice(11);
   const bits =
-    look.dayFirst |
-    look.monthFirst |
-    look.typed |
-    (time ? look.moment : 0) |
-    (time === "00:00" ? look.midnight : 0);
+    typeBit.dayFirst |
+    typeBit.monthFirst |
+    typeBit.typed |
+    (time ? typeBit.moment : 0) |
+    (time === "00:00" ? typeBit.midnight : 0);
   return { ...nothing, bits };
 }
 
@@ -126,25 +126,25 @@ const numeric = /^[\d+\-−.,(€$£¥]|^[A-Z]{2,3}\s?\d|^\p{Sc}/u;
 const beginsDate = /^\d|^\p{L}{2,10}\.?,?\s+[\d\p{L}]/u;
 const phonePattern = /^[+(\d][\d\s()./-]*\d(\s*(x|ext\.?)\s*\d+)?$/i;
 
-function lookOfText(text: string): Look {
+function lookOfText(text: string): CellType {
   let bits = 0;
-  if (text.length > 255 || text.includes("\n")) bits |= look.long;
-  if (text.includes("\0")) return { ...nothing, bits: bits | look.nul };
-  if (text.length > 100) return { ...nothing, bits: bits | (isUrl(text) ? look.url : 0) };
+  if (text.length > 255 || text.includes("\n")) bits |= typeBit.long;
+  if (text.includes("\0")) return { ...nothing, bits: bits | typeBit.nul };
+  if (text.length > 100) return { ...nothing, bits: bits | (isUrl(text) ? typeBit.url : 0) };
   const number = numeric.test(text) ? findNumber(text) : undefined;
   if (number) bits |= numberBits(text, number);
   if (/\d/.test(text)) {
     if (text.length <= 40 && beginsDate.test(text)) bits |= dateBits(text);
-    if (isPhone(text)) bits |= look.phone;
-    if (/^#([0-9a-f]{6}|[0-9a-f]{3})$/i.test(text)) bits |= look.color;
+    if (isPhone(text)) bits |= typeBit.phone;
+    if (/^#([0-9a-f]{6}|[0-9a-f]{3})$/i.test(text)) bits |= typeBit.color;
   } else if (text.length <= 9) {
     const word = folded(text);
-    if (yesWords.has(word) || noWords.has(word)) bits |= look.yesNo;
-    if (tickMarks.has(word)) bits |= look.tick;
-    if (/^#[a-f]{3}([a-f]{3})?$/i.test(text)) bits |= look.color;
+    if (yesWords.has(word) || noWords.has(word)) bits |= typeBit.yesNo;
+    if (tickMarks.has(word)) bits |= typeBit.tick;
+    if (/^#[a-f]{3}([a-f]{3})?$/i.test(text)) bits |= typeBit.color;
   }
-  if (text.includes("@") && isEmail(text)) bits |= look.email;
-  else if (text.includes(".") && isUrl(text)) bits |= look.url;
+  if (text.includes("@") && isEmail(text)) bits |= typeBit.email;
+  else if (text.includes(".") && isUrl(text)) bits |= typeBit.url;
   return {
     bits,
     mark: number?.mark ?? "",
@@ -157,23 +157,25 @@ function numberBits(
   text: string,
   { point, comma, mark }: NonNullable<ReturnType<typeof findNumber>>,
 ) {
-  let bits = mark ? look.marked : 0;
-  if (point !== undefined) bits |= look.point | (point.includes(".") ? look.pointFraction : 0);
-  if (comma !== undefined) bits |= look.comma | (comma.includes(".") ? look.commaFraction : 0);
-  if (/^[-(]/.test(text) || (point ?? comma ?? "").startsWith("-")) bits |= look.negative;
-  if (/^0\d/.test(text) || digitsOf(point ?? comma ?? "") > 15) bits |= look.digits;
+  let bits = mark ? typeBit.marked : 0;
+  if (point !== undefined)
+    bits |= typeBit.point | (point.includes(".") ? typeBit.pointFraction : 0);
+  if (comma !== undefined)
+    bits |= typeBit.comma | (comma.includes(".") ? typeBit.commaFraction : 0);
+  if (/^[-(]/.test(text) || (point ?? comma ?? "").startsWith("-")) bits |= typeBit.negative;
+  if (/^0\d/.test(text) || digitsOf(point ?? comma ?? "") > 15) bits |= typeBit.digits;
   return bits;
 }
 
 function dateBits(text: string): number {
   const date = findDate(text);
-  if (!date) return findTime(text) ? look.time : 0;
+  if (!date) return findTime(text) ? typeBit.time : 0;
   return (
-    (date.dayFirst ? look.dayFirst : 0) |
-    (date.monthFirst ? look.monthFirst : 0) |
-    (date.ordered ? look.ordered : 0) |
-    (date.time ? look.moment : 0) |
-    (date.time === "00:00" ? look.midnight : 0)
+    (date.dayFirst ? typeBit.dayFirst : 0) |
+    (date.monthFirst ? typeBit.monthFirst : 0) |
+    (date.ordered ? typeBit.ordered : 0) |
+    (date.time ? typeBit.moment : 0) |
+    (date.time === "00:00" ? typeBit.midnight : 0)
   );
 }
 

@@ -12,14 +12,14 @@ import type { Model } from "../../core/model/model.ts";
 import type { Schema } from "../../core/schema/schema.ts";
 import type { Dialect } from "../../core/sql/dialect.ts";
 import { dialectOf } from "../../core/sql/dialects.ts";
-import { outlookOf } from "../../core/sql/impact.ts";
+import { impactOf } from "../../core/sql/impact.ts";
 import { printScript } from "../../core/sql/script.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 import { type MigrationFolder, readMigrations } from "../../io/project/migrations.ts";
 import type { Project } from "../../io/project/project.ts";
 import { hasDatabase, withDatabase } from "../database.ts";
 import { type BrokenRule, brokenRules } from "./broken-rules.ts";
-import { type Deviation, deviationsOf } from "./schema-drift.ts";
+import { type SchemaDrift, schemaDriftOf } from "./schema-drift.ts";
 
 /** What a change does to the rows there are. */
 export type Verdict =
@@ -39,7 +39,7 @@ export interface CountedRisk {
 }
 
 /** A change, and what it does to the rows of a database. */
-export interface Consequence {
+export interface ChangeImpact {
   sentence: string;
   verdict: Verdict;
   table: string;
@@ -60,15 +60,15 @@ export interface Consequence {
 }
 
 /** What stands between model, migrations and database. */
-export interface Standing {
+export interface ChangeReport {
   /** Migrations that the database lacks, with what their steps do. */
-  pending: { name: string; failure?: string; consequences: Consequence[] }[];
+  pending: { name: string; failure?: string; impacts: ChangeImpact[] }[];
   /** Changes of the model that no migration has. */
-  unprepared: Consequence[];
+  unprepared: ChangeImpact[];
   /** Former names that changes seem to have, and the lines that say so. */
   renames: Difference["renames"];
   /** Where the database differs from what its ledger says. */
-  deviations: Deviation[];
+  drift: SchemaDrift[];
   /** Rules that rows break which are there already; known where that is asked, and nothing else stands between. */
   broken: BrokenRule[];
   /** The statements of all of it. */
@@ -99,15 +99,15 @@ export function pendingChanges(
 }
 
 /** Compares model, migrations and database, and asks the database about its rows. */
-export async function standingOf(
+export async function reportChanges(
   project: Project,
   model: Model,
   options: StandingOptions = {},
-): Promise<Standing> {
+): Promise<ChangeReport> {
   const dialect = dialectOf(model);
   const { migrations, reached, changes, steps, renames } = pendingChanges(project, model, options);
   const undraftedSql = printScript(dialect.sections(steps, reached));
-  const judge = async (engine: Engine | undefined): Promise<Standing> => {
+  const judge = async (engine: Engine | undefined): Promise<ChangeReport> => {
     const statuses = engine ? await migrationStatuses(engine.migrations, migrations) : [];
     refuseHalfWay(statuses);
     const waiting = migrations.filter(({ name }) => {
@@ -118,12 +118,12 @@ export async function standingOf(
     const before = replay(applied.flatMap((each) => each.steps));
     const all = [...waiting.flatMap((each) => each.steps), ...steps];
     const context: Context = { dialect, all, before, engine, counted: new Map() };
-    const pending: Standing["pending"] = [];
+    const pending: ChangeReport["pending"] = [];
     for (const { name, steps: own } of waiting) {
       const failure = statuses.find((each) => each.name === name)?.line?.failure;
-      const consequences = [];
-      for (const change of asChanges(own)) consequences.push(await weigh(change, context));
-      pending.push({ name, ...(failure && { failure }), consequences });
+      const impacts = [];
+      for (const change of asChanges(own)) impacts.push(await weigh(change, context));
+      pending.push({ name, ...(failure && { failure }), impacts });
     }
     const unprepared = [];
     for (const change of changes) {
@@ -133,7 +133,7 @@ export async function standingOf(
       pending,
       unprepared,
       renames,
-      deviations: engine && !options.onlyModel ? await deviationsOf(engine, before) : [],
+      drift: engine && !options.onlyModel ? await schemaDriftOf(engine, before) : [],
       broken: engine && options.rules && all.length === 0 ? await brokenRules(engine, model) : [],
       sql: [...waiting.map(({ forward }) => forward), undraftedSql].filter(Boolean).join("\n"),
     };
@@ -150,7 +150,7 @@ export async function standingOf(
 
 /** Between two schemas there is nothing to compare. */
 function refuseHalfWay(statuses: readonly MigrationStatus[]): void {
-  const begun = statuses.find(({ standing }) => standing === "half-way");
+  const begun = statuses.find(({ state }) => state === "half-way");
   if (!begun) return;
   throw new Failure(
     "outside",
@@ -165,7 +165,7 @@ function asChanges(steps: readonly Step[]): Change[] {
   const indexes = steps.filter(isIndex);
   const rest = indexes.length > 1 ? steps.filter((step) => !isIndex(step)) : steps;
   const changes = rest.map((step) => {
-    const table = "table" in step ? step.table : step.kind === "carry" ? step.to.table : "";
+    const table = "table" in step ? step.table : step.kind === "move column" ? step.to.table : "";
     return {
       table: typeof table === "string" ? table : table.name,
       sentence: describeStep(step),
@@ -196,12 +196,12 @@ async function countOf({ engine, counted }: Context, query: string): Promise<num
 }
 
 /** Asks the database what a change does to its rows. */
-async function weigh(change: Change, context: Context): Promise<Consequence> {
+async function weigh(change: Change, context: Context): Promise<ChangeImpact> {
   const { engine, all, before, dialect } = context;
-  const outlook = outlookOf(change, all, before, dialect);
+  const impact = impactOf(change, all, before, dialect);
   const risks: CountedRisk[] = [];
   const steps: Step[] = [];
-  for (const { kind, sentence, query, step } of outlook.risks) {
+  for (const { kind, sentence, query, step } of impact.risks) {
     const count = query === undefined ? undefined : await countOf(context, query);
     const sample = query !== undefined && count && engine ? await engine.sample(query, 5) : [];
     risks.push({
@@ -212,10 +212,10 @@ async function weigh(change: Change, context: Context): Promise<Consequence> {
     });
     if (kind === "in the way" && count !== 0) steps.push(step);
   }
-  const { rewritten } = outlook;
-  const known = before.tables.some(({ name }) => name === outlook.table);
+  const { rewritten } = impact;
+  const known = before.tables.some(({ name }) => name === impact.table);
   const rows = known
-    ? await countOf(context, `select 1 from ${dialect.quoted(outlook.table ?? "")}`)
+    ? await countOf(context, `select 1 from ${dialect.quoted(impact.table ?? "")}`)
     : undefined;
   const verdict = verdictOf(change, risks, rewritten.length > 0);
   const letGo = letGoName(change);
@@ -273,7 +273,7 @@ function isEmptyOnly(step: Step): boolean {
 function letGoName({ table, column, steps }: Change): string | undefined {
   for (const step of steps) {
     if (step.kind === "links to reference") return step.links;
-    if (step.kind === "carry") return `${step.from.table}.${step.from.column}`;
+    if (step.kind === "move column") return `${step.from.table}.${step.from.column}`;
     if (step.kind === "change column" && steps.length === 1) return `${table}.${column}`;
   }
   return undefined;

@@ -2,17 +2,17 @@ import type { Schema } from "../../core/schema/schema.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 
 /** Something in a database that its migrations didn't make, or made otherwise. */
-export interface Deviation {
+export interface SchemaDrift {
   sentence: string;
 }
 
 /** Compares the tables of a database with the ones that its migrations gave it. */
-export async function deviationsOf(engine: Engine, schema: Schema): Promise<Deviation[]> {
+export async function schemaDriftOf(engine: Engine, schema: Schema): Promise<SchemaDrift[]> {
   const expected = await engine.catalogueOf(schema);
   if (!expected) return [];
   const found = await engine.catalogue();
-  const deviations: Deviation[] = [];
-  const say = (sentence: string) => deviations.push({ sentence });
+  const drift: SchemaDrift[] = [];
+  const say = (sentence: string) => drift.push({ sentence });
   for (const [name, table] of expected) {
     const actual = found.get(name);
     if (!actual) {
@@ -38,5 +38,5 @@ export async function deviationsOf(engine: Engine, schema: Schema): Promise<Devi
   for (const name of found.keys()) {
     if (!expected.has(name)) say(`the table ${name} was added by hand`);
   }
-  return deviations;
+  return drift;
 }

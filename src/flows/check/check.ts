@@ -51,20 +51,20 @@ export function checkProject(folder: string): Checked {
 }
 
 /** Writes the names that fields have by now into the formulas of a model. Gives how many it wrote. */
-export function mendFormulas(folder: string): number {
+export function updateFormulas(folder: string): number {
   const { text, model: path } = openProject(folder);
-  let mended = text;
+  let updated = text;
   let count = 0;
   // One of each formula at a time, until there are none.
-  for (let found = renamedIn(mended); found.length > 0; found = renamedIn(mended)) {
+  for (let found = renamedIn(updated); found.length > 0; found = renamedIn(updated)) {
     const backwards = found.sort((a, b) => b.at.start - a.at.start);
     for (const { at, name } of backwards) {
-      const written = mended[at.start] === '"' ? inDoubleQuotes(name) : name;
-      mended = mended.slice(0, at.start) + written + mended.slice(at.end);
+      const written = updated[at.start] === '"' ? inDoubleQuotes(name) : name;
+      updated = updated.slice(0, at.start) + written + updated.slice(at.end);
     }
     count += found.length;
   }
-  if (count > 0) writeAll([{ path, text: mended }], dirname(path));
+  if (count > 0) writeAll([{ path, text: updated }], dirname(path));
   return count;
 }
 

@@ -2,7 +2,7 @@ import { today } from "../../../kit/time.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Entity, type Model, targetsOf } from "../../core/model/model.ts";
 import { nearest } from "../../core/naming/nearest.ts";
-import { inOrder } from "../../core/schema/from-model.ts";
+import { parentsFirst } from "../../core/schema/from-model.ts";
 import { Blanks, columnLetters, columnNumber, folded } from "../../core/tabular/cells.ts";
 import {
   aliasFields,
@@ -181,7 +181,7 @@ function refuseUnknownFields(plan: SheetPlan, entities: ReadonlyMap<string, Enti
 
 /** Sheets whose records others refer to come first. */
 function ordered(jobs: Job[], model: Model): Job[] {
-  const order = inOrder(model).map(({ name }) => name);
+  const order = parentsFirst(model).map(({ name }) => name);
   const place = ({ plan }: Job) => order.indexOf(plan.entity);
   return [...jobs].sort((a, b) => place(a) - place(b));
 }

@@ -50,7 +50,7 @@ async function isReady({ project, model, existing }: PreparedImport): Promise<bo
   const changes = pendingChanges(project, model);
   if (changes.changes.length > 0) return false;
   const history = await migrationHistory(project, model);
-  return history.every(({ standing }) => standing === "applied");
+  return history.every(({ state }) => state === "applied");
 }
 
 async function dataFiles(

@@ -5,7 +5,11 @@ import { pipeline } from "node:stream/promises";
 import { configure } from "../../../kit/settings.ts";
 import { now, today, toUtc } from "../../../kit/time.ts";
 import { Failure } from "../../core/failure.ts";
-import { type Moment, type OwnRule, ownRules } from "../../core/formula/row-local-rules.ts";
+import {
+  type Moment,
+  type RowLocalRule,
+  rowLocalRules,
+} from "../../core/formula/row-local-rules.ts";
 import {
   type Entity,
   entityNamed,
@@ -16,7 +20,7 @@ import {
   type Model,
 } from "../../core/model/model.ts";
 import { nearest } from "../../core/naming/nearest.ts";
-import { columnOf, inOrder, linkOf, tableOf } from "../../core/schema/from-model.ts";
+import { columnOf, linkOf, parentsFirst, tableOf } from "../../core/schema/from-model.ts";
 import { fixedTable, fixedText } from "../../core/seeding/fixed.ts";
 import type { Value } from "../../core/seeding/values.ts";
 import { columnLetters } from "../../core/tabular/cells.ts";
@@ -241,7 +245,7 @@ async function loadAll(
 ): Promise<Loaded[]> {
   const moment = now();
   const loader = engine.loader({ moment });
-  const order = inOrder(model);
+  const order = parentsFirst(model);
   const sorted = [...sources].sort((a, b) => order.indexOf(a.entity) - order.indexOf(b.entity));
   const rows: number[] = [];
   const present = new Set<string>();
@@ -308,7 +312,7 @@ class DataReader {
   readonly #name: string;
   readonly #header: string[];
   readonly #fields: Field[];
-  readonly #rules: OwnRule[];
+  readonly #rules: RowLocalRule[];
   rows = 0;
 
   constructor(
@@ -328,7 +332,7 @@ class DataReader {
     const single = this.#fields.filter((field) => !isMany(field));
     const given = new Set(single.map(columnOf));
     // What a file doesn't have is in the database; such rules are asked there.
-    this.#rules = ownRules(model, entity, moments).filter(({ columns }) =>
+    this.#rules = rowLocalRules(model, entity, moments).filter(({ columns }) =>
       columns.every((column) => given.has(column)),
     );
     const key = keyField(entity);
@@ -436,7 +440,7 @@ class DataReader {
   /** An error of the database, where the rows are the reason for it. */
   explain(engine: Engine, error: Error): Error {
     const names = this.target.columns.map(({ name }) => name);
-    const { reason, columns, check } = engine.refusal(error, names) ?? {};
+    const { reason, columns, check } = engine.constraintViolation(error, names) ?? {};
     const broken = this.entity.checks?.find(({ name }) => name === check);
     if (broken) {
       return new Failure(

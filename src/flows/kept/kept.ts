@@ -210,7 +210,7 @@ async function putBackSome(engine: Engine, work: Restoring, ids: number[]): Prom
     await engine.migrations.run("release savepoint levadura_restore");
     return ids.length;
   } catch (error) {
-    const refusal = engine.refusal(error);
+    const refusal = engine.constraintViolation(error);
     if (!refusal) throw error;
     await engine.migrations.run("rollback to savepoint levadura_restore");
     await engine.migrations.run("release savepoint levadura_restore");

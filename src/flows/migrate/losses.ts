@@ -1,8 +1,8 @@
 import { isPending, migrationStatuses } from "../../../kit/database/migrations.ts";
 import { inNumber } from "../../../kit/database/script-runner.ts";
-import { takenBack } from "../../core/evolution/inverse.ts";
+import { inverseOf } from "../../core/evolution/inverse.ts";
 import { describeStep, replay, type Step } from "../../core/evolution/steps.ts";
-import { outlookOf } from "../../core/sql/impact.ts";
+import { impactOf } from "../../core/sql/impact.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 import type { MigrationFolder } from "../../io/project/migrations.ts";
 import { countOwners, type RowOwner } from "../rows/row-ownership.ts";
@@ -30,18 +30,18 @@ export async function lossesOf(
     statuses.some((status) => status.name === name && status.line && !isPending(status));
   const applied = migrations.filter(({ name }) => isApplied(name));
   const before = replay(applied.flatMap(({ steps }) => steps));
-  const undone = going.map((migration) => ({ migration, steps: takenBack(migration.steps) }));
+  const undone = going.map((migration) => ({ migration, steps: inverseOf(migration.steps) }));
   const all = undone.flatMap(({ steps }) => steps);
   const losses: Loss[] = [];
   for (const { migration, steps } of undone) {
     for (const step of steps) {
-      const outlook = outlookOf(
+      const impact = impactOf(
         { table: tableOfStep(step), steps: [step] },
         all,
         before,
         engine.dialect,
       );
-      for (const { kind, sentence, query } of outlook.risks) {
+      for (const { kind, sentence, query } of impact.risks) {
         const count = kind === "lost" && query !== undefined ? await engine.count(query) : 0;
         if (count === 0) continue;
         const isEntity = step.kind === "drop table" && step.table.key.length === 1;
@@ -50,7 +50,7 @@ export async function lossesOf(
           step: describeStep(step),
           sentence: inNumber(count, sentence),
           count,
-          ...(isEntity && outlook.table && { owners: await countOwners(engine, outlook.table) }),
+          ...(isEntity && impact.table && { owners: await countOwners(engine, impact.table) }),
         });
       }
     }
@@ -59,7 +59,7 @@ export async function lossesOf(
 }
 
 function tableOfStep(step: Step): string {
-  if (step.kind === "carry") return step.to.table;
+  if (step.kind === "move column") return step.to.table;
   if (step.kind === "own sql") return "";
   return typeof step.table === "string" ? step.table : step.table.name;
 }

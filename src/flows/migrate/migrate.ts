@@ -24,7 +24,7 @@ import {
 import type { Project } from "../../io/project/project.ts";
 import { createDatabase, hasDatabase, withDatabase } from "../database.ts";
 import type { Report } from "../report.ts";
-import { settleSitting } from "../rise/amend-migration.ts";
+import { settleAmendment } from "../rise/amend-migration.ts";
 import { type Loss, lossesOf } from "./losses.ts";
 
 /** What was applied, and what was taken back. */
@@ -43,7 +43,7 @@ export async function migrateProject(
   await createDatabase(project);
   return withDatabase(project, async (engine) => {
     report({ kind: "working", on: "applying migrations" });
-    await settleSitting(project, engine);
+    await settleAmendment(project, engine);
     const migrations = await withComebacks(engine, readMigrations(project, dialectOf(model)));
     writeMissing(project, dialectOf(model), migrations);
     const goal = to === undefined ? undefined : named(migrations, to);
@@ -115,7 +115,7 @@ export async function rewindProject(
   request: RewindRequest,
 ): Promise<MigrationDone[]> {
   return withDatabaseOf(project, async (engine) => {
-    await settleSitting(project, engine);
+    await settleAmendment(project, engine);
     const migrations = readMigrations(project, dialectOf(model));
     const count = request && "count" in request ? request.count : 1;
     // What a run that died was taking back counts as one of those to take back.
@@ -146,10 +146,10 @@ function rewindGoal(
   statuses: readonly MigrationStatus[],
   request: RewindRequest,
 ): string | undefined {
-  const applied = statuses.filter(({ standing }) => standing === "applied").map(({ name }) => name);
+  const applied = statuses.filter(({ state }) => state === "applied").map(({ name }) => name);
   const newest = applied.at(-1);
   if (newest === undefined) throw new Failure("input", "no migration is applied");
-  const failed = statuses.find(({ name, standing }) => standing === "failed" && name > newest);
+  const failed = statuses.find(({ name, state }) => state === "failed" && name > newest);
   if (failed && request === undefined) {
     throw new Failure(
       "input",
@@ -259,7 +259,7 @@ export async function migrationHistory(project: Project, model: Model): Promise<
   const migrations = readMigrations(project, dialectOf(model));
   // Looking at the history makes no database.
   if (!(await hasDatabase(project))) {
-    return migrations.map(({ name }) => ({ name, standing: "pending" }));
+    return migrations.map(({ name }) => ({ name, state: "pending" }));
   }
   return withDatabase(project, (engine) => migrationStatuses(engine.migrations, migrations));
 }

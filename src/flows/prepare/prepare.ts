@@ -10,7 +10,12 @@ import {
   writeMigration,
 } from "../../io/project/migrations.ts";
 import type { Project } from "../../io/project/project.ts";
-import { type Consequence, pendingChanges, type Standing, standingOf } from "../changes/changes.ts";
+import {
+  type ChangeImpact,
+  type ChangeReport,
+  pendingChanges,
+  reportChanges,
+} from "../changes/changes.ts";
 import { migrationHistory } from "../migrate/migrate.ts";
 
 /** A migration that was written. */
@@ -18,7 +23,7 @@ export interface Prepared {
   name: string;
   steps: string[];
   /** What stands in its way in the database that is there, as far as that is known. */
-  consequences: Consequence[];
+  impacts: ChangeImpact[];
   /** Why no rows were counted, where the database couldn't be reached. */
   uncounted?: string;
 }
@@ -35,14 +40,14 @@ export interface PrepareOptions extends Decisions {
 }
 
 /** What lies between migrations and model, for a person to decide about before it is prepared. */
-export async function standingToPrepare(
+export async function changesToPrepare(
   project: Project,
   model: Model,
   options: PrepareOptions,
-): Promise<Standing> {
-  const standing = await standingOf(project, model, { ...options, offline: true });
-  refuseUnknownNames(standing, options);
-  return standing;
+): Promise<ChangeReport> {
+  const changes = await reportChanges(project, model, { ...options, offline: true });
+  refuseUnknownNames(changes, options);
+  return changes;
 }
 
 /** Writes the next migration; undefined when the migrations have all of the model. */
@@ -54,21 +59,21 @@ export async function prepareMigration(
   const taken = options.again ? await takeBackPrepared(project, model, options) : undefined;
   const base = taken ? { ...project, skipped: taken.name } : project;
   const { migrations, reached, steps, renames } = pendingChanges(base, model, options);
-  const standing = await standingOf(base, model, { ...options, offline: true });
+  const changes = await reportChanges(base, model, { ...options, offline: true });
   const [rename] = renames;
   if (rename) throw renameFailure(rename);
-  refuseUnaccepted(standing.unprepared, options);
+  refuseUnaccepted(changes.unprepared, options);
   const kept = taken?.steps.filter(({ kind }) => kind === "own sql") ?? [];
   const own: Step[] = options.own ? [{ kind: "own sql", about: options.own, forward: {} }] : [];
   const all = [...steps, ...kept, ...own];
   if (all.length === 0) return undefined;
   const name = taken?.name ?? nextName(migrations, options.words ?? nameFor(migrations, all));
   writeMigration(project, dialectOf(model), migrationOf(name, all, dialectOf(model), reached));
-  const { unprepared, uncounted } = standing;
+  const { unprepared, uncounted } = changes;
   return {
     name,
     steps: all.map(describeStep),
-    consequences: unprepared,
+    impacts: unprepared,
     ...(uncounted && { uncounted }),
   };
 }
@@ -83,7 +88,7 @@ async function takeBackPrepared(
   const last = migrations.at(-1);
   if (!last) throw new Failure("input", "there is no migration to write again");
   const status = (await migrationHistory(project, model)).find(({ name }) => name === last.name);
-  if (status?.standing === "applied" || status?.standing === "edited") {
+  if (status?.state === "applied" || status?.state === "edited") {
     throw new Failure(
       "input",
       `${last.name} is applied, so it can't be written again`,
@@ -107,7 +112,7 @@ async function takeBackPrepared(
   return last;
 }
 
-function renameFailure({ table, column, to, line }: Standing["renames"][number]): Failure {
+function renameFailure({ table, column, to, line }: ChangeReport["renames"][number]): Failure {
   const from = column ? `${table}.${column}` : table;
   const now = column ? `${table}.${to}` : to;
   return new Failure(
@@ -118,8 +123,8 @@ function renameFailure({ table, column, to, line }: Standing["renames"][number])
 }
 
 /** Throws where something would be thrown away that nobody accepted, or can't be done. */
-function refuseUnaccepted(consequences: readonly Consequence[], { acceptLoss }: Decisions): void {
-  const open = consequences.filter(
+function refuseUnaccepted(impacts: readonly ChangeImpact[], { acceptLoss }: Decisions): void {
+  const open = impacts.filter(
     ({ verdict, accept }) =>
       verdict === "can't be done" || (accept !== undefined && !acceptLoss?.has(accept)),
   );
@@ -135,14 +140,14 @@ function refuseUnaccepted(consequences: readonly Consequence[], { acceptLoss }: 
   );
 }
 
-function refusalText({ sentence, risks, verdict, help }: Consequence): string {
+function refusalText({ sentence, risks, verdict, help }: ChangeImpact): string {
   if (verdict === "can't be done") return `  - ${sentence}: ${help}`;
   const counts = risks.flatMap(({ count, sentence: what }) => (count === undefined ? [] : [what]));
   return `  - ${sentence}${counts.length > 0 ? `: ${counts.join(", ")}` : ""}`;
 }
 
 /** Names that are accepted must be ones that go, so that a slip of the pen accepts nothing. */
-function refuseUnknownNames({ unprepared }: Standing, { acceptLoss }: Decisions): void {
+function refuseUnknownNames({ unprepared }: ChangeReport, { acceptLoss }: Decisions): void {
   for (const name of acceptLoss ?? []) {
     const known = unprepared.some(({ accept, letGo }) => accept === name || letGo === name);
     if (!known) {

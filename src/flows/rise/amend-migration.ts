@@ -12,9 +12,9 @@ import {
 import type { Project } from "../../io/project/project.ts";
 
 /**
- * Adds statements to a migration that this sitting has applied already. The whole is laid ready beside
+ * Adds statements to a migration that this session has applied already. The whole is laid ready beside
  * its folder; then the statements run and the ledger gets the new checksum, in one transaction; then the
- * whole takes its place. A process that dies between is settled by `settleSitting`. The statements
+ * whole takes its place. A process that dies between is settled by `settleAmendment`. The statements
  * throw nothing away.
  */
 export async function extendApplied(
@@ -41,8 +41,8 @@ export async function extendApplied(
   promoteStaged(project, whole.name);
 }
 
-/** Finishes or takes back what a sitting that died has begun: the ledger says which. */
-export async function settleSitting(project: Project, engine: Engine): Promise<void> {
+/** Finishes or takes back what a session that died has begun: the ledger says which. */
+export async function settleAmendment(project: Project, engine: Engine): Promise<void> {
   const staged = stagedMigration(project, engine.dialect);
   if (!staged) {
     dropStaged(project);

@@ -1,6 +1,6 @@
 import { mkdirSync, readdirSync, statSync, watch } from "node:fs";
 import { basename, join } from "node:path";
-import { holdBack } from "../../core/evolution/deferred-changes.ts";
+import { deferChanges } from "../../core/evolution/deferred-changes.ts";
 import { describeStep } from "../../core/evolution/steps.ts";
 import { Failure } from "../../core/failure.ts";
 import { onlyComputable } from "../../core/formula/check.ts";
@@ -22,7 +22,7 @@ import { type Bundler, openBundler } from "../../io/runner/bundle.ts";
 import { type RunningServer, startServer } from "../../io/runner/server.ts";
 import { supervised } from "../../io/runner/supervised.ts";
 import { buildApplication, builtModel } from "../build/build.ts";
-import { type Consequence, pendingChanges, standingOf } from "../changes/changes.ts";
+import { type ChangeImpact, pendingChanges, reportChanges } from "../changes/changes.ts";
 import { buildableProject, type Checked } from "../check/check.ts";
 import { createDatabase, databaseUrl, withDatabase } from "../database.ts";
 import { type DataSource, hasDataFiles, loadData, pendingData } from "../import/load.ts";
@@ -32,7 +32,7 @@ import { nameFor } from "../prepare/prepare.ts";
 import type { Report } from "../report.ts";
 import { isUntouched, seedProject } from "../seed/seed.ts";
 import { addressOf, type Listening, portFor, startOn, usualPort } from "../serve/serve.ts";
-import { extendApplied, settleSitting } from "./amend-migration.ts";
+import { extendApplied, settleAmendment } from "./amend-migration.ts";
 
 /** How long a save is given to be complete, in milliseconds. */
 const settling = 40;
@@ -60,11 +60,11 @@ export async function riseProject(
 ): Promise<Risen> {
   const first = buildableProject(folder);
   await portFor(listening);
-  const sitting = new Sitting(first.project, report);
+  const session = new RiseSession(first.project, report);
   await aloneOn(first.project, "rise", async () => {
     await createDatabase(first.project);
-    await withDatabase(first.project, (engine) => settleSitting(first.project, engine));
-    const model = await sitting.apply(first);
+    await withDatabase(first.project, (engine) => settleAmendment(first.project, engine));
+    const model = await session.apply(first);
     const untouched = await isUntouched(first.project, model);
     // Rows of a person's own are there instead of sample rows, which come beside those that the model asks for.
     const empty = untouched && !hasDataFiles(first.project, model);
@@ -74,12 +74,12 @@ export async function riseProject(
     await buildApplication(first.project, model, report);
   });
   const runner = new Runner(first.project, listening.host, report, log);
-  runner.tell(first, sitting.waiting);
+  runner.tell(first, session.waiting);
   report({ kind: "working", on: "starting the application" });
   const { port } = await startOn(listening, (free) => runner.begin(free));
   const address = addressOf(listening.host, port);
   report({ kind: "serving", address, wantedPort: listening.port ?? usualPort, port });
-  const follower = new Follower(folder, sitting, runner, report);
+  const follower = new Follower(folder, session, runner, report);
   follower.begin();
   report({ kind: "watching", file: modelName(first.project) });
   return {
@@ -119,8 +119,8 @@ async function takeData(
 }
 
 /** One run of `rise`: the saves made during it gather in one migration. */
-class Sitting {
-  /** The migration that this sitting began. */
+class RiseSession {
+  /** The migration that this session began. */
   #name: string | undefined;
   /** Changes that wait, in words. */
   waiting: string[] = [];
@@ -145,7 +145,7 @@ class Sitting {
       // A check that waits for rows waits alone: the application holds to its rule from now on.
       for (const { table, check } of waiting) if (check) checks.add(`${table}.${check}`);
       const others = waiting.filter(({ check }) => !check);
-      held = withChecks(holdBack(held, built, others), checks);
+      held = withChecks(deferChanges(held, built, others), checks);
       waiting = await waitingChanges(project, held);
     }
     if (waiting.length > 0) {
@@ -197,14 +197,14 @@ class Sitting {
 }
 
 /** A change that waits, with the rows that it waits for. */
-function waitingSentence({ sentence, risks }: Consequence): string {
+function waitingSentence({ sentence, risks }: ChangeImpact): string {
   const rows = risks.filter(({ count }) => count !== 0).map((risk) => risk.sentence);
   return rows.length > 0 ? `${sentence} (${rows.join("; ")})` : sentence;
 }
 
 /** Changes that `rise` doesn't make by itself, because rows could stand in the way or be lost. */
-async function waitingChanges(project: Project, model: Model): Promise<Consequence[]> {
-  const { unprepared, renames } = await standingOf(project, model, { onlyModel: true });
+async function waitingChanges(project: Project, model: Model): Promise<ChangeImpact[]> {
+  const { unprepared, renames } = await reportChanges(project, model, { onlyModel: true });
   // What comes is held back too, or saying later what it was would come too late.
   const coming = new Map(renames.map((each) => [`${each.table}.${each.to}`, each]));
   return unprepared.flatMap((change) => {
@@ -311,16 +311,16 @@ class Follower {
 
   constructor(
     readonly folder: string,
-    readonly sitting: Sitting,
+    readonly session: RiseSession,
     readonly runner: Runner,
     readonly report: Report,
   ) {
-    this.#text = readText(sitting.project.model);
-    this.#source = sourceState(sitting.project);
+    this.#text = readText(session.project.model);
+    this.#source = sourceState(session.project);
   }
 
   begin(): void {
-    const { root, model, app } = this.sitting.project;
+    const { root, model, app } = this.session.project;
     // The folder is watched, not the file: many editors put a new file into its place.
     this.#watchers = [
       watch(root, (_event, name) => {
@@ -342,10 +342,10 @@ class Follower {
   async #follow(): Promise<void> {
     if (this.#ended) return;
     const begun = Date.now();
-    const text = readText(this.sitting.project.model);
+    const text = readText(this.session.project.model);
     // Asked after reading: a save that began before that is seen.
-    if (isBeingSaved(this.sitting.project.model)) return this.#wake();
-    const source = sourceState(this.sitting.project);
+    if (isBeingSaved(this.session.project.model)) return this.#wake();
+    const source = sourceState(this.session.project);
     if (text === this.#text && source === this.#source) return;
     try {
       if (text !== this.#text) {
@@ -353,19 +353,19 @@ class Follower {
         const checked = this.#checked(text);
         if (!checked) return this.#wake();
         this.#text = checked.places.text;
-        refuseOtherKind(this.sitting.project, checked.project);
-        await aloneOn(this.sitting.project, "rise", async () => {
-          const model = await this.sitting.apply(checked);
-          await takeData(this.sitting.project, model, this.report, ({ whole }) => !whole);
-          await buildApplication(this.sitting.project, model, this.report);
+        refuseOtherKind(this.session.project, checked.project);
+        await aloneOn(this.session.project, "rise", async () => {
+          const model = await this.session.apply(checked);
+          await takeData(this.session.project, model, this.report, ({ whole }) => !whole);
+          await buildApplication(this.session.project, model, this.report);
         });
-        this.runner.tell(checked, this.sitting.waiting);
+        this.runner.tell(checked, this.session.waiting);
       }
-      this.#source = sourceState(this.sitting.project);
+      this.#source = sourceState(this.session.project);
       await this.runner.start();
       this.report({ kind: "restarted", milliseconds: Date.now() - begun });
     } catch (error) {
-      this.#source = sourceState(this.sitting.project);
+      this.#source = sourceState(this.session.project);
       this.report({ kind: "trouble", error });
     }
   }
@@ -375,7 +375,7 @@ class Follower {
     try {
       return buildableProject(this.folder);
     } catch (error) {
-      if (isBeingSaved(this.sitting.project.model)) return undefined;
+      if (isBeingSaved(this.session.project.model)) return undefined;
       this.#text = text;
       throw error;
     }
@@ -396,7 +396,7 @@ function isBeingSaved(path: string): boolean {
   return Math.abs(Date.now() - file.mtimeMs) < (file.size === 0 ? emptySettling : settling);
 }
 
-/** A sitting goes on over the database that it began with. */
+/** A session goes on over the database that it began with. */
 function refuseOtherKind({ kind: before }: Project, { kind: now }: Project): void {
   if (before === now) return;
   throw new Failure(

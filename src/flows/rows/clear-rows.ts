@@ -2,7 +2,7 @@ import { join } from "node:path";
 import { writeKept } from "../../../kit/database/row-archive.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Entity, isMany, isReference, type Model } from "../../core/model/model.ts";
-import { columnOf, inOrder, linkOf, tableOf } from "../../core/schema/from-model.ts";
+import { columnOf, linkOf, parentsFirst, tableOf } from "../../core/schema/from-model.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 import type { Project } from "../../io/project/project.ts";
 import { countOwners, type RowOwner, rowOwners } from "./row-ownership.ts";
@@ -114,7 +114,7 @@ export async function deleteRows(
   await requireUnused(engine, model, going);
   const kept = await keepRows(engine, project, going, reason);
   const run = (statement: string) => engine.migrations.rows(statement);
-  const order = inOrder(model).filter((entity) => going.has(entity));
+  const order = parentsFirst(model).filter((entity) => going.has(entity));
   const condition = (entity: Entity) =>
     going.get(entity)?.(quoted(tableOf(entity.name))) ?? "1 = 0";
   // What refers to its own kind, or to what comes later, lets go first.

@@ -1,5 +1,5 @@
 import { Failure } from "../../core/failure.ts";
-import { calculated } from "../../core/formula/compile.ts";
+import { compiled } from "../../core/formula/compile.ts";
 import type { Moment } from "../../core/formula/row-local-rules.ts";
 import { type HeldRule, rulesOf } from "../../core/formula/rules.ts";
 import { formulaSql, momentsIn, nameIn } from "../../core/formula/sql/sql.ts";
@@ -23,7 +23,7 @@ export function brokenRows(
 ): string {
   const { database } = model.app;
   const table = nameIn(database, tableOf(entity.name));
-  const condition = formulaSql(calculated(model, entity, rule), database, {
+  const condition = formulaSql(compiled(model, entity, rule), database, {
     row: table,
     ...momentsIn(database, moment),
   });

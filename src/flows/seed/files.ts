@@ -9,7 +9,7 @@ import type { Project } from "../../io/project/project.ts";
 import { StagedFiles } from "../../io/project/staged-files.ts";
 import type { Report } from "../report.ts";
 import { unmakeableRow } from "./failures.ts";
-import { givenRows, presentRows } from "./fixed-rows.ts";
+import { fixedRowsOf, presentRows } from "./fixed-rows.ts";
 import { orderOf, requirePossible, type SeedRequest, usualSeed } from "./order.ts";
 import { readSeedingRecord, writeSeedingRecord } from "./record.ts";
 import { told } from "./seed.ts";
@@ -42,12 +42,12 @@ export async function seedFiles(
   const record = readSeedingRecord(project);
   const seed = request.seed ?? record.seed ?? usualSeed;
   const day = record.today ?? today();
-  const given = await givenRows(project, model);
-  const standings = new Map(
+  const given = await fixedRowsOf(project, model);
+  const existingRows = new Map(
     [...given].map(([name, { length }]) => [name, { all: length, made: 0, own: 0, samples: 0 }]),
   );
-  const { counts, usual } = orderOf(model, standings, request, record, day);
-  requirePossible(model, counts, standings, day);
+  const { counts, usual } = orderOf(model, existingRows, request, record, day);
+  requirePossible(model, counts, existingRows, day);
   const present = new Map(
     model.entities.map((entity) => [
       entity.name,

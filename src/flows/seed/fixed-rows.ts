@@ -11,7 +11,7 @@ import type { Project } from "../../io/project/project.ts";
 import { seedSources, storedValue } from "../import/load.ts";
 
 /** A row that the model asks for, as the database would have it, with its number. */
-export interface GivenRow {
+export interface FixedRow {
   row: Record<string, Value>;
   /** The numbers of what its fields with many records hold, by field. */
   links: ReadonlyMap<string, number[]>;
@@ -21,7 +21,10 @@ export interface GivenRow {
 type Cells = Record<string, string>;
 
 /** The rows that the model asks for, by entity; their numbers count from 1. */
-export async function givenRows(project: Project, model: Model): Promise<Map<string, GivenRow[]>> {
+export async function fixedRowsOf(
+  project: Project,
+  model: Model,
+): Promise<Map<string, FixedRow[]>> {
   const cells = new Map<string, Cells[]>();
   const numbers = new Map<string, ReadonlyMap<string, number>>();
   for (const entity of model.entities) {
@@ -53,13 +56,13 @@ function rowsOf(
   entity: Entity,
   cells: readonly Cells[],
   numbers: ReadonlyMap<string, ReadonlyMap<string, number>>,
-): GivenRow[] {
+): FixedRow[] {
   const context = { currency: model.app.currency, today: today() };
   const readers = new Map(
     seededFields(entity).map((field) => [field, storedValue(field, context)] as const),
   );
   return cells.map((row, at) => {
-    const made: GivenRow["row"] = { id: at + 1 };
+    const made: FixedRow["row"] = { id: at + 1 };
     const links = new Map<string, number[]>();
     for (const field of entity.fields) {
       const cell = row[field.name] ?? "";
@@ -94,7 +97,7 @@ function numberOf(
 }
 
 /** The same rows as what is there before sample rows are made. */
-export function presentRows(entity: Entity, given: readonly GivenRow[]): Present {
+export function presentRows(entity: Entity, given: readonly FixedRow[]): Present {
   const lifetime = lifetimesOf(entity);
   const rows = given.map(({ row }) => row);
   return {

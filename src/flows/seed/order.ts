@@ -38,7 +38,7 @@ export function entitiesNamed(model: Model, names: readonly string[]): string[] 
 }
 
 /** What there is of an entity's rows. */
-export interface Standing {
+export interface ExistingRows {
   all: number;
   /** Sample rows that were made so far, gone ones included. */
   made: number;
@@ -49,8 +49,11 @@ export interface Standing {
 }
 
 /** What there is of the rows of each entity of a model. */
-export async function standingsOf(engine: Engine, model: Model): Promise<Map<string, Standing>> {
-  const standings = new Map<string, Standing>();
+export async function existingRowsOf(
+  engine: Engine,
+  model: Model,
+): Promise<Map<string, ExistingRows>> {
+  const existingRows = new Map<string, ExistingRows>();
   for (const { name } of model.entities) {
     const table = engine.dialect.quoted(tableOf(name));
     const { sample, user } = await rowOwners(engine, tableOf(name));
@@ -58,9 +61,9 @@ export async function standingsOf(engine: Engine, model: Model): Promise<Map<str
     const of = (condition: string) =>
       all === 0 ? 0 : engine.count(`select 1 as one from ${table} t where ${condition}`);
     const made = await samplesMade(engine, tableOf(name));
-    standings.set(name, { all, made, own: await of(user), samples: await of(sample) });
+    existingRows.set(name, { all, made, own: await of(user), samples: await of(sample) });
   }
-  return standings;
+  return existingRows;
 }
 
 export interface SeedOrder {
@@ -74,44 +77,44 @@ export interface SeedOrder {
 /** How many rows each entity gets: what is asked for, else what the model says, else what seems right. */
 export function orderOf(
   model: Model,
-  standings: ReadonlyMap<string, Standing>,
+  existingRows: ReadonlyMap<string, ExistingRows>,
   { entities = [], rows }: SeedRequest,
   record: SeedingRecord,
   today: string,
 ): SeedOrder {
   const all = entities.length === 0;
   const wanted = new Set(
-    all ? model.entities.map(({ name }) => name) : withNeeded(model, entities, standings),
+    all ? model.entities.map(({ name }) => name) : withNeeded(model, entities, existingRows),
   );
   const known = new Map<string, number>();
   for (const { name, seed } of model.entities) {
-    const standing = standings.get(name) ?? nothing;
+    const existing = existingRows.get(name) ?? nothing;
     const said = seed?.rows ?? record.rows?.[name];
     if (said !== undefined) known.set(name, said);
-    else if (hasOthers(standing) && !entities.includes(name)) known.set(name, standing.all);
+    else if (hasOthers(existing) && !entities.includes(name)) known.set(name, existing.all);
   }
   const usual = usualCounts(model, today, known);
   const shared = all && rows !== undefined ? sharedOut(rows, usual) : undefined;
   const order: SeedOrder = { counts: new Map(), skipped: [], usual: {} };
   for (const { name, seed } of model.entities.filter((entity) => wanted.has(entity.name))) {
-    const standing = standings.get(name) ?? nothing;
+    const existing = existingRows.get(name) ?? nothing;
     const named = entities.includes(name);
     // Nothing is made by itself beside rows of people's own, nor beside others where the model doesn't say so.
-    const left = seed?.rows === undefined ? hasOthers(standing) : standing.own > 0;
+    const left = seed?.rows === undefined ? hasOthers(existing) : existing.own > 0;
     const asked = named ? rows : shared?.get(name);
     const count = asked ?? usual.get(name) ?? 0;
-    if ((left && !named) || (count <= standing.made && standing.all > 0)) order.skipped.push(name);
-    else if (count > standing.made) order.counts.set(name, count - standing.made);
+    if ((left && !named) || (count <= existing.made && existing.all > 0)) order.skipped.push(name);
+    else if (count > existing.made) order.counts.set(name, count - existing.made);
     if (!(left && !named) && asked === undefined && seed?.rows === undefined)
       order.usual[name] = count;
   }
   return order;
 }
 
-const nothing: Standing = { all: 0, made: 0, own: 0, samples: 0 };
+const nothing: ExistingRows = { all: 0, made: 0, own: 0, samples: 0 };
 
 /** Whether there are rows that aren't sample rows: people's, or those of files and of the model. */
-function hasOthers({ all, samples }: Standing): boolean {
+function hasOthers({ all, samples }: ExistingRows): boolean {
   return all > samples;
 }
 
@@ -119,13 +122,13 @@ function hasOthers({ all, samples }: Standing): boolean {
 function withNeeded(
   model: Model,
   names: readonly string[],
-  standings: ReadonlyMap<string, Standing>,
+  existingRows: ReadonlyMap<string, ExistingRows>,
 ): string[] {
   const found = new Set(names);
   for (const name of found) {
     const entity = model.entities.find((each) => each.name === name);
     for (const field of entity?.fields.filter(isReference) ?? []) {
-      const missing = (standings.get(field.type.entity)?.all ?? 0) === 0;
+      const missing = (existingRows.get(field.type.entity)?.all ?? 0) === 0;
       if (field.required && missing) found.add(field.type.entity);
     }
   }
@@ -136,19 +139,19 @@ function withNeeded(
 export function requirePossible(
   model: Model,
   counts: Counts,
-  standings: ReadonlyMap<string, Standing>,
+  existingRows: ReadonlyMap<string, ExistingRows>,
   today: string,
 ): void {
   const after = new Map(
     model.entities.map(({ name }) => [
       name,
-      (standings.get(name)?.all ?? 0) + (counts.get(name) ?? 0),
+      (existingRows.get(name)?.all ?? 0) + (counts.get(name) ?? 0),
     ]),
   );
   const found = model.entities.flatMap((entity) => {
     const count = counts.get(entity.name) ?? 0;
     if (count === 0) return [];
-    const there = standings.get(entity.name)?.all ?? 0;
+    const there = existingRows.get(entity.name)?.all ?? 0;
     return limitsOf(model, entity, today, there + count, after).flatMap((limit) =>
       limit.possible < there + count
         ? [{ ...limit, wanted: count, possible: Math.max(0, limit.possible - there) }]

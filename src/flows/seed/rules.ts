@@ -1,5 +1,5 @@
 import { namedFields } from "../../core/formula/calculation.ts";
-import { calculated } from "../../core/formula/compile.ts";
+import { compiled } from "../../core/formula/compile.ts";
 import { isOwn, type Moment } from "../../core/formula/row-local-rules.ts";
 import { rulesOf } from "../../core/formula/rules.ts";
 import type { Model } from "../../core/model/model.ts";
@@ -55,7 +55,7 @@ function openRules(
 ) {
   const late = sampling.lateOf(entity).map(({ column }) => column);
   return rulesOf(entity).flatMap((rule) => {
-    const calculation = calculated(model, entity, rule);
+    const calculation = compiled(model, entity, rule);
     const columns = namedFields(calculation);
     if (isOwn(calculation) && !columns.some((column) => late.includes(column))) return [];
     const range = { first, last: first + count - 1 };

@@ -16,12 +16,12 @@ import type { Report } from "../report.ts";
 import { type Clearing, clearEntities, clearingOf, requireNamed } from "../rows/clear-rows.ts";
 import { unmakeableRow } from "./failures.ts";
 import {
+  type ExistingRows,
+  existingRowsOf,
   orderOf,
   requirePossible,
   type SeedOrder,
   type SeedRequest,
-  type Standing,
-  standingsOf,
   usualSeed,
 } from "./order.ts";
 import { readSeedingRecord, writeSeedingRecord } from "./record.ts";
@@ -61,10 +61,10 @@ export async function seedProject(
       if (request.emptyFirst) kept = await emptyFirst(engine, project, model, request);
       const loaded =
         sources.length > 0 ? await loadSources(engine, model, sources, undefined, report) : [];
-      const standings = await standingsOf(engine, model);
-      const order = orderOf(model, standings, request, record, day);
+      const existingRows = await existingRowsOf(engine, model);
+      const order = orderOf(model, existingRows, request, record, day);
       const moments = { today: day, now: now() };
-      await fillEntities(engine, model, { seed, ...moments, ...order }, standings, report);
+      await fillEntities(engine, model, { seed, ...moments, ...order }, existingRows, report);
       report({ kind: "working", on: "writing it all to the disk" });
       return { ...order, loaded };
     }),
@@ -95,16 +95,16 @@ export async function seedPreview(
   const record = readSeedingRecord(project);
   const day = record.today ?? today();
   return withDatabase(project, async (engine) => {
-    const standings = await standingsOf(engine, model);
+    const existingRows = await existingRowsOf(engine, model);
     const clearing = request.emptyFirst ? await allowedClearing(engine, model, request) : [];
     for (const { entity } of clearing) {
-      const standing = standings.get(entity.name);
-      if (!standing) continue;
-      const own = request.acceptLoss?.includes(entity.name) ? 0 : standing.own;
-      standings.set(entity.name, { ...standing, all: own, own, samples: 0 });
+      const existing = existingRows.get(entity.name);
+      if (!existing) continue;
+      const own = request.acceptLoss?.includes(entity.name) ? 0 : existing.own;
+      existingRows.set(entity.name, { ...existing, all: own, own, samples: 0 });
     }
-    const { counts, skipped } = orderOf(model, standings, request, record, day);
-    requirePossible(model, counts, standings, day);
+    const { counts, skipped } = orderOf(model, existingRows, request, record, day);
+    requirePossible(model, counts, existingRows, day);
     const rows = model.entities.flatMap(({ name }) => {
       const count = counts.get(name) ?? 0;
       return count > 0 ? [{ entity: name, rows: count }] : [];
@@ -154,15 +154,15 @@ async function fillEntities(
   engine: Engine,
   model: Model,
   { seed, counts, ...moment }: Filling,
-  standings: ReadonlyMap<string, Standing>,
+  existingRows: ReadonlyMap<string, ExistingRows>,
   report: Report,
 ): Promise<void> {
-  requirePossible(model, counts, standings, moment.today);
+  requirePossible(model, counts, existingRows, moment.today);
   const present = new Map<string, Present>();
   for (const entity of model.entities) {
-    const standing = standings.get(entity.name);
+    const existing = existingRows.get(entity.name);
     const count = counts.get(entity.name) ?? 0;
-    if (standing) present.set(entity.name, await presentOf(engine, entity, count, standing));
+    if (existing) present.set(entity.name, await presentOf(engine, entity, count, existing));
   }
   const sampling = new Sampling(model, { seed, ...moment, counts, present });
   const filled: EntitySample[] = [];
@@ -245,7 +245,7 @@ async function presentOf(
   engine: Engine,
   entity: Entity,
   count: number,
-  { all, made }: Standing,
+  { all, made }: ExistingRows,
 ): Promise<Present> {
   const table = tableOf(entity.name);
   const highest = count > 0 ? await engine.filler.highest(table) : 0;

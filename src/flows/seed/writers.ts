@@ -6,7 +6,7 @@ import {
   type Model,
   targetsOf,
 } from "../../core/model/model.ts";
-import { columnOf, inOrder, schemaOf, tableOf } from "../../core/schema/from-model.ts";
+import { columnOf, parentsFirst, schemaOf, tableOf } from "../../core/schema/from-model.ts";
 import { tableNamed } from "../../core/schema/schema.ts";
 import { InsertWriter } from "../../core/seeding/insert.ts";
 import { seededFields } from "../../core/seeding/rows.ts";
@@ -17,7 +17,7 @@ import { keyField } from "../../core/tabular/conversion.ts";
 import { inPieces } from "../../io/engines/filling.ts";
 import { type StagedFiles, TextFile } from "../../io/project/staged-files.ts";
 import { CsvWriter } from "../../io/sheets/data-files.ts";
-import type { GivenRow } from "./fixed-rows.ts";
+import type { FixedRow } from "./fixed-rows.ts";
 
 /** How sample rows are written into files. */
 export const fileFormats = ["csv", "json", "sql"] as const;
@@ -72,7 +72,7 @@ export interface WriterSource {
 
 /** Writes rows in a format: entity by entity, each behind those that it refers to. */
 export interface SeedWriter {
-  entity(sample: EntitySample, before: readonly GivenRow[], rows: Iterable<Row>): void;
+  entity(sample: EntitySample, before: readonly FixedRow[], rows: Iterable<Row>): void;
   end(): void;
 }
 
@@ -141,7 +141,7 @@ export const writers: Readonly<Record<FileFormat, (source: WriterSource) => Seed
     /** What leads from rows that are there to others. */
     const finishEntity = (
       { entity, first, count }: EntitySample,
-      before: readonly GivenRow[],
+      before: readonly FixedRow[],
       later: readonly string[],
     ) => {
       const table = tableOf(entity.name);
@@ -168,7 +168,7 @@ export const writers: Readonly<Record<FileFormat, (source: WriterSource) => Seed
       const next = dialect.numbersGoOn?.(table);
       if (next) file.write(`${next};\n`);
     };
-    const order = inOrder(model);
+    const order = parentsFirst(model);
     return {
       entity: (sample, before, rows) => {
         const { entity, first } = sample;
@@ -212,7 +212,7 @@ function isReferredByNumber(model: Model, entity: Entity, keys: KeyTexts): boole
 function eachRow(
   sampling: Sampling,
   { entity, first }: EntitySample,
-  before: readonly GivenRow[],
+  before: readonly FixedRow[],
   rows: Iterable<Row>,
   write: (row: Row, links: ReadonlyMap<string, number[]>, id: number) => void,
 ): void {

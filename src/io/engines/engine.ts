@@ -1,4 +1,4 @@
-import type { Refusal } from "../../../kit/database/database.ts";
+import type { ConstraintViolation } from "../../../kit/database/database.ts";
 import type { MigrationConnection } from "../../../kit/database/migrations.ts";
 import type { Failure } from "../../core/failure.ts";
 import type { Schema } from "../../core/schema/schema.ts";
@@ -35,7 +35,7 @@ export interface Engine {
   /** An error of the driver, as a failure that says where and what to do. */
   failure(error: unknown): Failure;
   /** What the data did to make a statement fail; undefined where it isn't to blame. */
-  refusal(error: unknown, names?: readonly string[]): Refusal | undefined;
+  constraintViolation(error: unknown, names?: readonly string[]): ConstraintViolation | undefined;
   /** Where it is, in words for people. */
   place: string;
   hasTable(name: string): boolean | Promise<boolean>;

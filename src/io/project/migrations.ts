@@ -1,7 +1,7 @@
 import { existsSync, readdirSync, renameSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import type { Migration } from "../../../kit/database/migrations.ts";
-import { takenAgain, takenBack } from "../../core/evolution/inverse.ts";
+import { inverseOf, reapplied } from "../../core/evolution/inverse.ts";
 import { replay, type Step } from "../../core/evolution/steps.ts";
 import { parseSteps, printSteps } from "../../core/evolution/steps-yaml.ts";
 import { Failure } from "../../core/failure.ts";
@@ -93,8 +93,8 @@ export function migrationOf(
   dialect: Dialect,
   before: Schema,
 ): MigrationFolder {
-  const undo = takenBack(steps);
-  const again = takenAgain(steps);
+  const undo = inverseOf(steps);
+  const again = reapplied(steps);
   // By its number a step is found in either script, where each is taken back by itself.
   const numbers = dialect.transactional ? undefined : steps.map((_, at) => at + 1);
   return {

@@ -1,12 +1,12 @@
 import { collation, literal, quoted } from "../../sql/mariadb/columns.ts";
 import type { Calculation } from "../calculation.ts";
-import { columnOf, extreme, type FormulaIdiom, type Part } from "./idiom.ts";
+import { columnOf, extreme, type FormulaSyntax, type SqlFragment } from "./syntax.ts";
 
 /** A whole number as a decimal, which doesn't run over. */
 const whole = (value: string) => `cast(${value} as decimal(30, 0))`;
 
 /** MariaDB computes with decimals of 65 digits. */
-export const mariadbFormulas: FormulaIdiom = {
+export const mariadbFormulas: FormulaSyntax = {
   quoted,
   constant: (value, type) =>
     value === null
@@ -59,7 +59,7 @@ export const mariadbFormulas: FormulaIdiom = {
   read: (value, type) => (type === "moment" || type === "time" ? written(value, type) : value),
 };
 
-const small = (text: Part | undefined) => `lower(${text?.sql}) collate utf8mb4_bin`;
+const small = (text: SqlFragment | undefined) => `lower(${text?.sql}) collate utf8mb4_bin`;
 
 const casts: Readonly<Partial<Record<Calculation["type"], string>>> = {
   date: "date",
@@ -68,7 +68,11 @@ const casts: Readonly<Partial<Record<Calculation["type"], string>>> = {
 };
 
 /** Days and times as texts, since there is none outside of their range to stand for nothing. */
-function extremeOf(name: string, values: readonly Part[], type: Calculation["type"]): string {
+function extremeOf(
+  name: string,
+  values: readonly SqlFragment[],
+  type: Calculation["type"],
+): string {
   if (values.length === 1) return `${values[0]?.sql}`;
   if (type === "number") {
     const edge = `${name === "least" ? "" : "-"}1${"0".repeat(30)}`;
@@ -92,7 +96,7 @@ function written(value: string, type: Calculation["type"]): string {
   return `${type === "time" ? "time" : "date"}_format(${value}, '${patterns[type]}')`;
 }
 
-function textOf({ sql, of }: Part): string {
+function textOf({ sql, of }: SqlFragment): string {
   if (patterns[of.type]) return written(sql, of.type);
   const text = `cast(cast(${sql} as decimal(40, ${of.places})) as char)`;
   return of.places === 0 ? text : `trim(trailing '.' from trim(trailing '0' from ${text}))`;

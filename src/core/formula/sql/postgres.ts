@@ -1,9 +1,9 @@
 import { collation, literal, quoted } from "../../sql/postgres/columns.ts";
 import type { Calculation } from "../calculation.ts";
-import { columnOf, type FormulaIdiom, type Part } from "./idiom.ts";
+import { columnOf, type FormulaSyntax, type SqlFragment } from "./syntax.ts";
 
 /** PostgreSQL computes with decimals of any length. */
-export const postgresFormulas: FormulaIdiom = {
+export const postgresFormulas: FormulaSyntax = {
   quoted,
   constant: (value, type) =>
     value === null
@@ -64,15 +64,15 @@ function between(number: string, low: string, high: string): string {
   return `nullif(greatest(nullif(least(${number}, ${high}), ${high}), ${low}), ${low})`;
 }
 
-function inUtc({ sql, of }: Part): string {
+function inUtc({ sql, of }: SqlFragment): string {
   return of.type === "moment" ? `${sql} at time zone 'UTC'` : sql;
 }
 
-function part(name: string, day: Part | undefined): string {
+function part(name: string, day: SqlFragment | undefined): string {
   return `extract(${name} from ${day ? inUtc(day) : "null"})`;
 }
 
-const small = (text: Part | undefined) =>
+const small = (text: SqlFragment | undefined) =>
   `lower(${text?.sql} collate ${quoted(collation)}) collate "C"`;
 
 const patterns: Readonly<Partial<Record<Calculation["type"], string>>> = {
@@ -81,7 +81,7 @@ const patterns: Readonly<Partial<Record<Calculation["type"], string>>> = {
   moment: 'YYYY-MM-DD"T"HH24:MI:SS"Z"',
 };
 
-function textOf(value: Part): string {
+function textOf(value: SqlFragment): string {
   const pattern = patterns[value.of.type];
   return pattern
     ? `to_char(${inUtc(value)}, '${pattern}')`

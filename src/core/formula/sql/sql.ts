@@ -1,11 +1,11 @@
 import type { DatabaseKind } from "../../model/model.ts";
 import type { Calculation } from "../calculation.ts";
-import type { FormulaIdiom, Part } from "./idiom.ts";
 import { mariadbFormulas } from "./mariadb.ts";
 import { postgresFormulas } from "./postgres.ts";
 import { sqliteFormulas } from "./sqlite.ts";
+import type { FormulaSyntax, SqlFragment } from "./syntax.ts";
 
-const idioms: Readonly<Record<DatabaseKind, FormulaIdiom>> = {
+const syntaxes: Readonly<Record<DatabaseKind, FormulaSyntax>> = {
   sqlite: sqliteFormulas,
   postgres: postgresFormulas,
   mariadb: mariadbFormulas,
@@ -32,7 +32,7 @@ export function formulaSql(
   database: DatabaseKind,
   context: FormulaContext,
 ): string {
-  return new Writing(idioms[database], context).whole(calculation);
+  return new Writing(syntaxes[database], context).whole(calculation);
 }
 
 /** The same, as the application reads its value. */
@@ -41,7 +41,7 @@ export function readFormulaSql(
   database: DatabaseKind,
   context: FormulaContext,
 ): string {
-  return idioms[database].read(formulaSql(calculation, database, context), calculation.type);
+  return syntaxes[database].read(formulaSql(calculation, database, context), calculation.type);
 }
 
 /** This day and this moment in UTC, such as `2026-05-03T07:00:00Z`, as literals of a database. */
@@ -62,12 +62,12 @@ export function momentsIn(
 
 /** A name as a database quotes it. */
 export function nameIn(database: DatabaseKind, name: string): string {
-  return idioms[database].quoted(name);
+  return syntaxes[database].quoted(name);
 }
 
 class Writing {
   constructor(
-    readonly idiom: FormulaIdiom,
+    readonly syntax: FormulaSyntax,
     readonly context: FormulaContext,
   ) {}
 
@@ -88,7 +88,7 @@ class Writing {
   /** An expression within another one. */
   #within(calculation: Calculation): string {
     const sql = this.of(calculation);
-    const { deepest } = this.idiom;
+    const { deepest } = this.syntax;
     if (deepest === undefined || this.context.single || depthOf(sql) <= deepest) return sql;
     const name = `v${++this.#names}`;
     this.#named.push(`${name}(x) as (select ${sql})`);
@@ -100,13 +100,13 @@ class Writing {
   of(calculation: Calculation): string {
     switch (calculation.kind) {
       case "constant":
-        return this.idiom.constant(calculation.value, calculation.type);
+        return this.syntax.constant(calculation.value, calculation.type);
       case "today":
       case "now":
         return this.context[calculation.kind];
       case "column":
         return (
-          this.#given(calculation) ?? this.idiom.column(this.#alias(calculation.row), calculation)
+          this.#given(calculation) ?? this.syntax.column(this.#alias(calculation.row), calculation)
         );
       case "through":
         return this.#through(calculation);
@@ -122,19 +122,19 @@ class Writing {
   }
 
   #through({ reference, table, row, value }: Extract<Calculation, { kind: "through" }>): string {
-    const { quoted } = this.idiom;
+    const { quoted } = this.syntax;
     if (reference.kind !== "column") throw new Error("a reference is a column");
     const from =
       this.#given(reference) ?? `${this.#alias(reference.row)}.${quoted(reference.column)}`;
     const found = `(select ${this.whole(value)} from ${quoted(table)} as r${row} where r${row}.${quoted("id")} = ${from})`;
     // Where there is no record, no condition on it holds.
     return value.type === "boolean" && reference.optional
-      ? `coalesce(${found}, ${this.idiom.no})`
+      ? `coalesce(${found}, ${this.syntax.no})`
       : found;
   }
 
   #over(over: Extract<Calculation, { kind: "over" }>): string {
-    const { quoted } = this.idiom;
+    const { quoted } = this.syntax;
     const { source, row, of, condition } = over;
     const id = quoted("id");
     const owner = `${this.#alias(of)}.${id}`;
@@ -147,22 +147,22 @@ class Writing {
   }
 
   #figure({ figure, value, places }: Extract<Calculation, { kind: "over" }>): string {
-    if (!value) return this.idiom.count;
+    if (!value) return this.syntax.count;
     const sql = this.whole(value);
     // A billion values have to fit.
     const guarded = value.most * 1e9 > 10 ** (15 - value.places);
     const sum = () => {
-      const plain = this.idiom.sum(sql, value.places);
-      return guarded ? this.idiom.below(plain, limit(value.places)) : plain;
+      const plain = this.syntax.sum(sql, value.places);
+      return guarded ? this.syntax.below(plain, limit(value.places)) : plain;
     };
     switch (figure) {
       case "count":
-        return this.idiom.count;
+        return this.syntax.count;
       case "sum":
         return sum();
       case "average":
-        return this.idiom.below(
-          this.idiom.quotient(sum(), `count(${sql})`, value.places),
+        return this.syntax.below(
+          this.syntax.quotient(sum(), `count(${sql})`, value.places),
           limit(places),
         );
       case "smallest":
@@ -173,27 +173,27 @@ class Writing {
   }
 
   #operation(calculation: Extract<Calculation, { kind: "operation" }>): string {
-    const { idiom } = this;
+    const { syntax } = this;
     const { name, given, guarded, places } = calculation;
     const [only] = given;
     if (name === "not" && only?.kind === "operation" && only.name === "empty") {
       return `(${only.given.map((of) => this.#within(of)).join("")} is not null)`;
     }
-    const parts = given.map((of): Part => ({ of, sql: this.#within(of) }));
-    const [first, second, third] = parts as [Part, Part, Part];
-    const guard = (sql: string) => (guarded ? idiom.below(sql, limit(places)) : sql);
+    const parts = given.map((of): SqlFragment => ({ of, sql: this.#within(of) }));
+    const [first, second, third] = parts as [SqlFragment, SqlFragment, SqlFragment];
+    const guard = (sql: string) => (guarded ? syntax.below(sql, limit(places)) : sql);
     switch (name) {
       case "divided by": {
         const own = Math.max(first.of.places, second.of.places);
         const [left, right] = [first, second].map((part) => this.#fitting(part, own)) as [
-          Part,
-          Part,
+          SqlFragment,
+          SqlFragment,
         ];
-        return guard(idiom.quotient(left.sql, right.sql, own));
+        return guard(syntax.quotient(left.sql, right.sql, own));
       }
       case "remainder": {
         const fitting = [first, second].map((part) => this.#fitting(part, places));
-        return idiom.operations.remainder(fitting, calculation);
+        return syntax.operations.remainder(fitting, calculation);
       }
       case "equal":
         return `(${this.#equal(first, second)})`;
@@ -221,40 +221,40 @@ class Writing {
         return `(${first.sql} is null)`;
       case "round": {
         const value = guarded ? this.#fitting(first, first.of.places) : first;
-        return idiom.operations.round([value], calculation);
+        return syntax.operations.round([value], calculation);
       }
       default:
-        return guard(idiom.operations[name](parts, calculation));
+        return guard(syntax.operations[name](parts, calculation));
     }
   }
 
   /** A number that is empty where it has more than 15 digits, of which so many are behind the point. */
-  #fitting(part: Part, places: number): Part {
+  #fitting(part: SqlFragment, places: number): SqlFragment {
     const fits = part.of.most <= 10 ** (15 - places);
-    return fits ? part : { ...part, sql: this.idiom.below(part.sql, limit(places)) };
+    return fits ? part : { ...part, sql: this.syntax.below(part.sql, limit(places)) };
   }
 
-  #compared(part: Part): string {
+  #compared(part: SqlFragment): string {
     if (part.of.type !== "text") return part.sql;
     const { of } = part;
     const loose = of.kind === "column" && this.#given(of) !== undefined;
-    return this.idiom.compared(
+    return this.syntax.compared(
       loose ? { ...part, of: { ...of, ordered: false } } : part,
       this.#alias,
     );
   }
 
-  #equal(one: Part, other: Part): string {
+  #equal(one: SqlFragment, other: SqlFragment): string {
     const [left, right] = [this.#compared(one), this.#compared(other)];
     return one.of.optional || other.of.optional
-      ? this.idiom.same(left, right)
+      ? this.syntax.same(left, right)
       : `${left} = ${right}`;
   }
 
   /** A condition that doesn't hold where one of its values is empty. */
-  #certain(condition: string, of: readonly Part[]): string {
+  #certain(condition: string, of: readonly SqlFragment[]): string {
     return of.some((part) => part.of.optional)
-      ? `coalesce(${condition}, ${this.idiom.no})`
+      ? `coalesce(${condition}, ${this.syntax.no})`
       : `(${condition})`;
   }
 }

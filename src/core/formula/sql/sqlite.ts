@@ -1,21 +1,21 @@
 import { isAscii } from "../../naming/words.ts";
 import { literal, quoted } from "../../sql/sqlite/literal.ts";
-import { folded, inOrder, recased } from "../../sql/sqlite/ordering.ts";
+import { folded, orderTerm, recased } from "../../sql/sqlite/ordering.ts";
 import type { Calculation } from "../calculation.ts";
-import { columnOf, extreme, type FormulaIdiom, type Part } from "./idiom.ts";
+import { columnOf, extreme, type FormulaSyntax, type SqlFragment } from "./syntax.ts";
 
 /**
  * SQLite computes with doubles, which tell decimals of 15 digits apart: what comes out is rounded to the
  * places that it can have. Halves are lifted a little before they are rounded, as some lie below.
  */
-export const sqliteFormulas: FormulaIdiom = {
+export const sqliteFormulas: FormulaSyntax = {
   quoted,
   constant: (value) => (value === null ? "null" : literal(value)),
   column: (alias, { column }) => columnOf(alias, quoted(column)),
   compared: (part, alias) => {
     const { sql, of } = part;
     if (of.kind === "column" && of.letters) return of.letters === "small" ? sql : `lower(${sql})`;
-    if (of.kind === "column" && of.ordered) return inOrder(of.column, alias(of.row));
+    if (of.kind === "column" && of.ordered) return orderTerm(of.column, alias(of.row));
     return plainConstant(part) ?? folded(sql);
   },
   below: (number, limit) =>
@@ -31,7 +31,7 @@ export const sqliteFormulas: FormulaIdiom = {
     times: ([left, right], of) => `(0 + ${snapped(`${left?.sql} * ${right?.sql}`, of.places)})`,
     remainder: ([left, right], of) => {
       const unit = `1e${of.places}`;
-      const whole = (part?: Part) => `cast(round(${part?.sql} * ${unit}) as integer)`;
+      const whole = (part?: SqlFragment) => `cast(round(${part?.sql} * ${unit}) as integer)`;
       return snapped(`${whole(left)} % ${whole(right)} / ${unit}`, of.places);
     },
     negative: ([value]) => `(0 - ${value?.sql})`,
@@ -79,7 +79,7 @@ function quotient(left: string, right: string, places: number): string {
 
 function extremeOf(
   name: string,
-  values: readonly Part[],
+  values: readonly SqlFragment[],
   { type }: Calculation,
   number: string,
   text: string,
@@ -93,16 +93,16 @@ function extremeOf(
 }
 
 /** A text that is written out, in small letters, where these are the same in every database. */
-function plainConstant({ of }: Part): string | undefined {
+function plainConstant({ of }: SqlFragment): string | undefined {
   return of.kind === "constant" && typeof of.value === "string" && isAscii(of.value)
     ? literal(of.value.toLowerCase())
     : undefined;
 }
 
-const small = (text: Part | undefined) =>
+const small = (text: SqlFragment | undefined) =>
   (text && plainConstant(text)) ?? recased(text?.sql ?? "", "lower");
 
-function textOf({ sql, of }: Part): string {
+function textOf({ sql, of }: SqlFragment): string {
   if (of.type !== "number" && of.type !== "span") return sql;
   if (of.places === 0) return `cast(cast(${sql} as integer) as text)`;
   return `(select case when x is not null then rtrim(rtrim(printf('%.${of.places}f', x), '0'), '.') end from (select ${sql} as x limit 1))`;

@@ -1,7 +1,7 @@
 import { alike, type ChangeColumn } from "../../evolution/steps.ts";
 import type { Column, ColumnType, Table } from "../../schema/schema.ts";
-import type { Part } from "../script.ts";
-import { type Idiom, keptTable } from "../syntax.ts";
+import type { ScriptPart } from "../script.ts";
+import { keptTable, type Syntax } from "../syntax.ts";
 import { changedValue, keptRows } from "../values.ts";
 import {
   columnSql,
@@ -17,7 +17,7 @@ import {
   typeSql,
 } from "./columns.ts";
 
-const run = (sql: string): Part => ({ kind: "run", sql });
+const run = (sql: string): ScriptPart => ({ kind: "run", sql });
 const id = quoted("id");
 const value = quoted("value");
 
@@ -26,23 +26,27 @@ const newColumn = quoted("levadura_new");
 const same = quoted("levadura_same");
 
 /** Changes a column: what stands in the way is looked for before anything is touched. */
-export function changeColumn(idiom: Idiom, step: ChangeColumn, table: Table | undefined): Part[] {
+export function changeColumn(
+  syntax: Syntax,
+  step: ChangeColumn,
+  table: Table | undefined,
+): ScriptPart[] {
   const { from, to, keep, restore } = step;
   const goal = quoted(step.table);
   const x = `t.${quoted(to.name)}`;
-  const changed = changedValue(idiom, x, step);
-  const parts: Part[] = [];
+  const changed = changedValue(syntax, x, step);
+  const parts: ScriptPart[] = [];
   if (restore) {
-    const file = keptTable(idiom, restore);
+    const file = keptTable(syntax, restore);
     const became = `cast(k.${quoted("became")} as ${castType(from.type)})`;
-    const query = `select t.${id}, k.${value} from ${goal} as t join ${file} as k on k.${id} = t.${id} where ${idiom.same(x, became)}`;
-    parts.push({ kind: "bring back", file: restore, table: file }, ...idiom.aside(same, query));
+    const query = `select t.${id}, k.${value} from ${goal} as t join ${file} as k on k.${id} = t.${id} where ${syntax.same(x, became)}`;
+    parts.push({ kind: "bring back", file: restore, table: file }, ...syntax.aside(same, query));
   }
   const known = `t.${id} in (select s.${id} from ${same} as s)`;
   const refuse = (sentence: string, condition: string) => {
     const where = restore ? `not ${known} and (${condition})` : condition;
     const query = `select t.${id}, ${x} as ${value} from ${goal} as t where ${where}`;
-    parts.push({ kind: "none may remain", sentence, query });
+    parts.push({ kind: "assert no rows", sentence, query });
   };
   if (changed.missing) refuse(`rows of ${step.table} have no ${to.name}`, changed.missing);
   if (changed.refused.length > 0) {
@@ -60,12 +64,12 @@ export function changeColumn(idiom: Idiom, step: ChangeColumn, table: Table | un
     );
   }
   if (keep) {
-    const kept = keptRows(idiom, x, step, changed.value);
+    const kept = keptRows(syntax, x, step, changed.value);
     const query = `select t.${id}, ${x} as ${value}, ${changed.value} as ${quoted("became")} from ${goal} as t where ${kept}`;
     parts.push({ kind: "keep", file: keep, table: goal, column: quoted(to.name), query });
   }
   const flow = isTaken(from.type, to.type) ? inPlace : besides;
-  parts.push(...flow(idiom, step, table));
+  parts.push(...flow(syntax, step, table));
   if (restore) parts.push(run(`drop table ${same}`));
   return parts;
 }
@@ -85,15 +89,15 @@ const taken: ReadonlySet<string> = new Set([
 ]);
 
 /** The values stay where they are: they are corrected in the old column, and filled and brought back in the new one. */
-function inPlace(idiom: Idiom, step: ChangeColumn, table: Table | undefined): Part[] {
+function inPlace(syntax: Syntax, step: ChangeColumn, table: Table | undefined): ScriptPart[] {
   const { from, to, fill, restore } = step;
   const [goal, name] = [quoted(step.table), quoted(to.name)];
   const plainStep: ChangeColumn = { ...step };
   delete plainStep.fill;
-  const bare = changedValue(idiom, name, plainStep).value;
+  const bare = changedValue(syntax, name, plainStep).value;
   const [drops, adds] = referenceClauses(step, table);
   const touches = (bare !== name && alwaysSame(from.type, to.type)) || fill || restore;
-  const parts: Part[] = [];
+  const parts: ScriptPart[] = [];
   const begun = touches || drops.length > 0;
   if (begun) {
     const loose = loosened(from, from.type);
@@ -102,7 +106,7 @@ function inPlace(idiom: Idiom, step: ChangeColumn, table: Table | undefined): Pa
     );
   }
   if (bare !== name && alwaysSame(from.type, to.type)) {
-    parts.push(run(`update ${goal} set ${name} = ${bare} where ${idiom.differs(bare, name)}`));
+    parts.push(run(`update ${goal} set ${name} = ${bare} where ${syntax.differs(bare, name)}`));
   }
   const filled = Boolean(fill || restore);
   if (filled && typeSql(from.type) !== typeSql(to.type)) {
@@ -124,7 +128,7 @@ function alwaysSame(from: ColumnType, to: ColumnType): boolean {
 }
 
 /** The values are made in a column beside the old one, which then goes. */
-function besides(idiom: Idiom, step: ChangeColumn, table: Table | undefined): Part[] {
+function besides(syntax: Syntax, step: ChangeColumn, table: Table | undefined): ScriptPart[] {
   const { to, restore } = step;
   const [goal, name] = [quoted(step.table), quoted(to.name)];
   const made = { ...loosened(to, to.type), name: "levadura_new" };
@@ -140,7 +144,7 @@ function besides(idiom: Idiom, step: ChangeColumn, table: Table | undefined): Pa
   ];
   return [
     run(`alter table ${goal} add column ${columnSql(made)} after ${name}`),
-    run(`update ${goal} set ${newColumn} = ${changedValue(idiom, name, step).value}`),
+    run(`update ${goal} set ${newColumn} = ${changedValue(syntax, name, step).value}`),
     ...(restore ? [broughtBack(goal, newColumn)] : []),
     run(`alter table ${goal}\n  ${finish.join(",\n  ")}`),
   ];
@@ -165,7 +169,7 @@ function keyClauses(
 }
 
 /** Values that are known from before take the place of what became of them. */
-function broughtBack(goal: string, name: string): Part {
+function broughtBack(goal: string, name: string): ScriptPart {
   return run(
     `update ${goal} as t join ${same} as s on s.${id} = t.${id} set t.${name} = s.${value}`,
   );

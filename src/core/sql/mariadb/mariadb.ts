@@ -4,8 +4,8 @@ import { alteringDialect, referring } from "../altering.ts";
 import { serverChecks } from "../checks.ts";
 import * as flows from "../data-moves.ts";
 import type { Dialect } from "../dialect.ts";
-import type { Part } from "../script.ts";
-import { type Idiom, keptTable } from "../syntax.ts";
+import type { ScriptPart } from "../script.ts";
+import { keptTable, type Syntax } from "../syntax.ts";
 import { changeColumn } from "./change.ts";
 import {
   columnSql,
@@ -27,7 +27,7 @@ import { converted } from "./conversions.ts";
 import { limits } from "./limits.ts";
 
 /** MariaDB's way to say it. */
-const idiom: Idiom = {
+const syntax: Syntax = {
   database: "mariadb",
   quoted,
   madeName,
@@ -54,7 +54,7 @@ export const mariadb: Dialect = alteringDialect({
   name: "mariadb",
   transactional: false,
   limits,
-  idiom,
+  syntax,
   typeSql,
   keptValue: (value) => value,
   renameTable,
@@ -63,11 +63,11 @@ export const mariadb: Dialect = alteringDialect({
   dropReference: (table, column) => `drop foreign key ${quoted(foreignKeyName(table, column))}`,
   addColumn,
   dropColumn,
-  changeColumn: (step, before) => changeColumn(idiom, step, tableNamed(before, step.table)),
+  changeColumn: (step, before) => changeColumn(syntax, step, tableNamed(before, step.table)),
   changeIndex,
 });
 
-const run = (sql: string): Part => ({ kind: "run", sql });
+const run = (sql: string): ScriptPart => ({ kind: "run", sql });
 const id = quoted("id");
 
 /** Renaming what a reference is called needs no look at the rows. */
@@ -77,7 +77,7 @@ const unlooked = "set statement foreign_key_checks = 0 for ";
 function changeIndex(
   { kind, table, index }: Extract<Step, { kind: "add index" | "drop index" }>,
   before: Schema,
-): Part[] {
+): ScriptPart[] {
   const columns = tableNamed(before, table)?.columns ?? [];
   if (isCovered(columns, index)) return [];
   const change =
@@ -103,7 +103,7 @@ function renamedReference(
   ];
 }
 
-function renameTable(step: Extract<Step, { kind: "rename table" }>, before: Schema): Part[] {
+function renameTable(step: Extract<Step, { kind: "rename table" }>, before: Schema): ScriptPart[] {
   const table = tableNamed(before, step.table);
   const after = tableNamed(takeStep(before, step), step.to);
   const references = (table?.columns ?? []).flatMap((column, at) => {
@@ -116,7 +116,10 @@ function renameTable(step: Extract<Step, { kind: "rename table" }>, before: Sche
     : [renamed, run(`${unlooked}alter table ${quoted(step.to)}\n  ${references.join(",\n  ")}`)];
 }
 
-function renameColumn(step: Extract<Step, { kind: "rename column" }>, before: Schema): Part[] {
+function renameColumn(
+  step: Extract<Step, { kind: "rename column" }>,
+  before: Schema,
+): ScriptPart[] {
   const table = tableNamed(before, step.table);
   const from = table?.columns.find(({ name }) => name === step.column);
   if (!table || !from) return [];
@@ -130,11 +133,11 @@ function renameColumn(step: Extract<Step, { kind: "rename column" }>, before: Sc
 function addTable(
   { table, restore }: Extract<Step, { kind: "add table" }>,
   before: Schema,
-): Part[] {
+): ScriptPart[] {
   const there = new Set([...before.tables.map(({ name }) => name), table.name]);
-  const parts: Part[] = [run(createTable(table, there))];
+  const parts: ScriptPart[] = [run(createTable(table, there))];
   if (restore) {
-    const file = keptTable(idiom, restore);
+    const file = keptTable(syntax, restore);
     const columns = table.columns.map((column) => quoted(column.name)).join(", ");
     const filled = run(
       `insert into ${quoted(table.name)} (${columns}) select ${columns} from ${file}`,
@@ -156,7 +159,7 @@ function addColumn({
   column,
   fill,
   restore,
-}: Extract<Step, { kind: "add column" }>): Part[] {
+}: Extract<Step, { kind: "add column" }>): ScriptPart[] {
   const [goal, name] = [quoted(table), quoted(column.name)];
   const references = column.references
     ? [`add ${ownKey(table, column)}`, `add ${foreignKey(table, column)}`]
@@ -170,13 +173,13 @@ function addColumn({
     ...column,
     required: column.required && column.default !== undefined,
   };
-  const parts: Part[] = [];
+  const parts: ScriptPart[] = [];
   if (restore) {
-    const file = keptTable(idiom, restore);
+    const file = keptTable(syntax, restore);
     parts.push({ kind: "bring back", file: restore, table: file });
     if (column.required && column.default === undefined && !fill) {
       parts.push({
-        kind: "none may remain",
+        kind: "assert no rows",
         sentence: `rows of ${table} have no ${column.name}`,
         query: `select t.${id}, null as ${quoted("value")} from ${goal} as t where not exists (select 1 from ${file} as k where k.${id} = t.${id} and k.${quoted("value")} is not null)`,
       });
@@ -198,8 +201,8 @@ function addColumn({
   return parts;
 }
 
-function dropColumn(step: Extract<Step, { kind: "drop column" }>): Part[] {
-  const parts = flows.dropColumn(idiom, step);
+function dropColumn(step: Extract<Step, { kind: "drop column" }>): ScriptPart[] {
+  const parts = flows.dropColumn(syntax, step);
   if (!step.column.references) return parts;
   const name = quoted(foreignKeyName(step.table, step.column.name));
   return [

@@ -1,4 +1,4 @@
-import type { Fill } from "../../evolution/steps.ts";
+import type { Backfill } from "../../evolution/steps.ts";
 import type { Column, ColumnType, Index, Table } from "../../schema/schema.ts";
 import { serverChecks } from "../checks.ts";
 import { cutName } from "../names.ts";
@@ -38,7 +38,7 @@ const { check } = serverChecks(literal);
 export const thisMoment = "date_trunc('second', now())";
 
 /** The expression of a value that rows are filled with. */
-export function fillSql(fill: Fill): string {
+export function fillSql(fill: Backfill): string {
   if ("value" in fill) return literal(fill.value);
   if ("moment" in fill) {
     return fill.moment === "today" ? "(now() at time zone 'UTC')::date" : thisMoment;

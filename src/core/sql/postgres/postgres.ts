@@ -4,8 +4,8 @@ import { alteringDialect, referring } from "../altering.ts";
 import { serverChecks } from "../checks.ts";
 import * as flows from "../data-moves.ts";
 import type { Dialect } from "../dialect.ts";
-import type { Part } from "../script.ts";
-import { type Idiom, inTemporaryTable, keptTable } from "../syntax.ts";
+import type { ScriptPart } from "../script.ts";
+import { inTemporaryTable, keptTable, type Syntax } from "../syntax.ts";
 import { changedValue, keptRows } from "../values.ts";
 import {
   checkConstraint,
@@ -29,7 +29,7 @@ import { converted } from "./conversions.ts";
 import { limits } from "./limits.ts";
 
 /** PostgreSQL's way to say it. */
-const idiom: Idiom = {
+const syntax: Syntax = {
   database: "postgres",
   quoted,
   madeName,
@@ -61,7 +61,7 @@ export const postgres: Dialect = alteringDialect({
   transactional: true,
   limits,
   numbersGoOn,
-  idiom,
+  syntax,
   typeSql,
   keptValue: cast,
   renameTable,
@@ -69,25 +69,25 @@ export const postgres: Dialect = alteringDialect({
   addTable,
   dropReference: (table, column) => `drop constraint ${quoted(foreignKeyName(table, column))}`,
   addColumn,
-  dropColumn: (step) => flows.dropColumn(idiom, step),
+  dropColumn: (step) => flows.dropColumn(syntax, step),
   changeColumn: (step, before) => indexedAround(step, before, changeColumn(step)),
   changeIndex,
 });
 
-const run = (sql: string): Part => ({ kind: "run", sql });
+const run = (sql: string): ScriptPart => ({ kind: "run", sql });
 
 /** What an index can't hold is found without it; where it would be unique, the model was refused. */
 function changeIndex(
   { kind, table, index }: Extract<Step, { kind: "add index" | "drop index" }>,
   before: Schema,
-): Part[] {
+): ScriptPart[] {
   const columns = tableNamed(before, table)?.columns ?? [];
   const change = kind === "add index" ? createIndex : dropIndex;
   return [change(table, columns, index)].flatMap((sql) => (sql ? [run(sql)] : []));
 }
 
 /** The names of constraints follow those of their tables and columns, by which they are dropped. */
-function renameConstraints(before: Table, after: Table): Part[] {
+function renameConstraints(before: Table, after: Table): ScriptPart[] {
   const renamed: [string, string][] = [
     [madeName(before.name, "pkey"), madeName(after.name, "pkey")],
   ];
@@ -107,7 +107,7 @@ function renameConstraints(before: Table, after: Table): Part[] {
     );
 }
 
-function renameTable(step: Extract<Step, { kind: "rename table" }>, before: Schema): Part[] {
+function renameTable(step: Extract<Step, { kind: "rename table" }>, before: Schema): ScriptPart[] {
   const table = tableNamed(before, step.table);
   return [
     run(`alter table ${quoted(step.table)} rename to ${quoted(step.to)}`),
@@ -115,7 +115,10 @@ function renameTable(step: Extract<Step, { kind: "rename table" }>, before: Sche
   ];
 }
 
-function renameColumn(step: Extract<Step, { kind: "rename column" }>, before: Schema): Part[] {
+function renameColumn(
+  step: Extract<Step, { kind: "rename column" }>,
+  before: Schema,
+): ScriptPart[] {
   const table = tableNamed(before, step.table);
   const after = tableNamed(takeStep(before, step), step.table);
   return [
@@ -129,10 +132,10 @@ function renameColumn(step: Extract<Step, { kind: "rename column" }>, before: Sc
 function addTable(
   { table, restore }: Extract<Step, { kind: "add table" }>,
   before: Schema,
-): Part[] {
+): ScriptPart[] {
   const there = new Set([...before.tables.map(({ name }) => name), table.name]);
   const name = quoted(table.name);
-  const parts: Part[] = [];
+  const parts: ScriptPart[] = [];
   if (before.tables.length === 0) {
     parts.push(
       run(
@@ -152,7 +155,7 @@ function addTable(
     );
   }
   if (!restore) return parts;
-  const file = keptTable(idiom, restore);
+  const file = keptTable(syntax, restore);
   const columns = table.columns.map((column) => quoted(column.name)).join(", ");
   const values = table.columns.map((column) => cast(quoted(column.name), column)).join(", ");
   const filled = run(`insert into ${name} (${columns}) select ${values} from ${file}`);
@@ -174,13 +177,13 @@ function addColumn({
   column,
   fill,
   restore,
-}: Extract<Step, { kind: "add column" }>): Part[] {
+}: Extract<Step, { kind: "add column" }>): ScriptPart[] {
   const [goal, name] = [quoted(table), quoted(column.name)];
   const open: Column = { ...column, required: column.required && column.default !== undefined };
-  const parts: Part[] = [run(`alter table ${goal} add column ${columnSql(open)}`)];
+  const parts: ScriptPart[] = [run(`alter table ${goal} add column ${columnSql(open)}`)];
   if (fill) parts.push(run(`update ${goal} set ${name} = ${fillSql(fill)}`));
   if (restore) {
-    const file = keptTable(idiom, restore);
+    const file = keptTable(syntax, restore);
     const id = quoted("id");
     parts.push(
       run(
@@ -189,7 +192,7 @@ function addColumn({
     );
     if (column.required && column.default === undefined) {
       parts.push({
-        kind: "none may remain",
+        kind: "assert no rows",
         sentence: `rows of ${table} have no ${column.name}`,
         query: `select ${id}, null as ${quoted("value")} from ${goal} where ${name} is null`,
       });
@@ -202,19 +205,23 @@ function addColumn({
   ].filter(Boolean);
   if (finish.length > 0) parts.push(run(`alter table ${goal} ${finish.join(", ")}`));
   return restore
-    ? [{ kind: "bring back", file: restore, table: keptTable(idiom, restore) }, ...parts]
+    ? [{ kind: "bring back", file: restore, table: keptTable(syntax, restore) }, ...parts]
     : parts;
 }
 
 /** A change of a column, with the indexes dropped and made anew that hold it in another way then. */
-function indexedAround(step: ChangeColumn, before: Schema, parts: readonly Part[]): Part[] {
+function indexedAround(
+  step: ChangeColumn,
+  before: Schema,
+  parts: readonly ScriptPart[],
+): ScriptPart[] {
   const table = tableNamed(before, step.table);
   const columns = table?.columns ?? [];
   const after = columns.map((column) => (column.name === step.to.name ? step.to : column));
   const other = (table?.indexes ?? []).filter(
     (index) => indexMethod(columns, index) !== indexMethod(after, index),
   );
-  const changes = (change: typeof createIndex, as: readonly Column[]): Part[] =>
+  const changes = (change: typeof createIndex, as: readonly Column[]): ScriptPart[] =>
     other.flatMap((index) => {
       const sql = change(step.table, as, index);
       return sql ? [run(sql)] : [];
@@ -222,29 +229,29 @@ function indexedAround(step: ChangeColumn, before: Schema, parts: readonly Part[
   return [...changes(dropIndex, columns), ...parts, ...changes(createIndex, after)];
 }
 
-function changeColumn(step: ChangeColumn): Part[] {
+function changeColumn(step: ChangeColumn): ScriptPart[] {
   const { table, from, to, fill, keep, restore } = step;
   const [goal, name, id] = [quoted(table), quoted(to.name), quoted("id")];
   const x = `t.${name}`;
-  const { value, refused, missing } = changedValue(idiom, x, step);
+  const { value, refused, missing } = changedValue(syntax, x, step);
   const plainStep: ChangeColumn = { ...step };
   delete plainStep.fill;
-  const bare = changedValue(idiom, name, plainStep).value;
-  const parts: Part[] = [];
-  const file = restore && keptTable(idiom, restore);
+  const bare = changedValue(syntax, name, plainStep).value;
+  const parts: ScriptPart[] = [];
+  const file = restore && keptTable(syntax, restore);
   const known = `t.${id} in (select s.${id} from ${quoted("levadura_same")} as s)`;
   if (restore && file) {
     const became = `k.${quoted("became")}::${typeSql(from.type)}`;
     parts.push(
       { kind: "bring back", file: restore, table: file },
       run(
-        `create temp table ${quoted("levadura_same")} as select t.${id}, k.${quoted("value")} from ${goal} as t join ${file} as k on k.${id} = t.${id} where ${idiom.same(x, became)}`,
+        `create temp table ${quoted("levadura_same")} as select t.${id}, k.${quoted("value")} from ${goal} as t join ${file} as k on k.${id} = t.${id} where ${syntax.same(x, became)}`,
       ),
     );
   }
   const refuse = (sentence: string, condition: string) => {
     const query = `select t.${id}, ${x} as ${quoted("value")} from ${goal} as t where ${restore ? `not ${known} and (${condition})` : condition}`;
-    parts.push({ kind: "none may remain", sentence, query });
+    parts.push({ kind: "assert no rows", sentence, query });
   };
   if (missing) refuse(`rows of ${table} have no ${to.name}`, missing);
   if (refused.length > 0) {
@@ -252,7 +259,7 @@ function changeColumn(step: ChangeColumn): Part[] {
     refuse(`rows of ${table} have a ${to.name} that it can't have any more`, condition);
   }
   if (keep) {
-    const query = `select t.${id}, ${x} as ${quoted("value")}, ${value} as ${quoted("became")} from ${goal} as t where ${keptRows(idiom, x, step, value)}`;
+    const query = `select t.${id}, ${x} as ${quoted("value")}, ${value} as ${quoted("became")} from ${goal} as t where ${keptRows(syntax, x, step, value)}`;
     parts.push({ kind: "keep", file: keep, table: goal, column: name, query });
   }
   const loose = [
@@ -269,7 +276,7 @@ function changeColumn(step: ChangeColumn): Part[] {
       run(`alter table ${goal} alter column ${name} type ${typeSql(to.type)} using ${bare}`),
     );
   } else if (bare !== name) {
-    parts.push(run(`update ${goal} set ${name} = ${bare} where ${idiom.differs(bare, name)}`));
+    parts.push(run(`update ${goal} set ${name} = ${bare} where ${syntax.differs(bare, name)}`));
   }
   if (fill) parts.push(run(`update ${goal} set ${name} = ${fillSql(fill)} where ${name} is null`));
   if (restore) {

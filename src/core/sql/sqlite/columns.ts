@@ -1,4 +1,4 @@
-import type { Fill } from "../../evolution/steps.ts";
+import type { Backfill } from "../../evolution/steps.ts";
 import type { Check, Column, ColumnType, Index, Table } from "../../schema/schema.ts";
 import { rowCheckLines } from "../row-checks.ts";
 import { isSameDecimal } from "./conversions.ts";
@@ -9,7 +9,7 @@ import { indexed, isOrdered, orderColumn } from "./ordering.ts";
 export const thisMoment = "strftime('%Y-%m-%dT%H:%M:%SZ', 'now')";
 
 /** The expression of a value that rows are filled with. */
-export function fillSql(fill: Fill): string {
+export function fillSql(fill: Backfill): string {
   if ("value" in fill) return literal(fill.value);
   if ("moment" in fill) return fill.moment === "today" ? "date('now')" : thisMoment;
   const { table, column, value } = fill.row;

@@ -20,7 +20,7 @@ export function isOrdered({ type, checks = [] }: Column): boolean {
 }
 
 /** The text by which a column that has one beside it is ordered and told apart; of rows of `alias`. */
-export function inOrder(column: string, alias?: string): string {
+export function orderTerm(column: string, alias?: string): string {
   const of = (name: string) => `${alias ? `${alias}.` : ""}${quoted(name)}`;
   return `coalesce(${of(orderColumn(column))}, lower(${of(column)}))`;
 }
@@ -46,7 +46,7 @@ export function indexed(table: Table, { columns }: Index): string {
   return columns
     .map((name) => {
       const column = table.columns.find((each) => each.name === name);
-      return column && isOrdered(column) ? inOrder(name) : quoted(name);
+      return column && isOrdered(column) ? orderTerm(name) : quoted(name);
     })
     .join(", ");
 }

@@ -2,13 +2,13 @@ import { describeStep, replay, type Step } from "../../evolution/steps.ts";
 import { type Schema, type Table, tableNamed } from "../../schema/schema.ts";
 import { refusals } from "../data-moves.ts";
 import { checkRisks, isCheck } from "../row-checks.ts";
-import type { Part, Section } from "../script.ts";
+import type { ScriptPart, Section } from "../script.ts";
 import { keptTable } from "../syntax.ts";
 import { changedValue, keptRows } from "../values.ts";
 import { createIndex, createTable, fillSql } from "./columns.ts";
-import { idiom } from "./idiom.ts";
 import { literal, quoted } from "./literal.ts";
 import { dropOrderTriggers, fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
+import { syntax } from "./syntax.ts";
 
 type TableStep = Extract<
   Step,
@@ -41,7 +41,7 @@ export function rebuild(steps: readonly TableStep[], before: Schema): Section {
       .filter(stays)
       .map((text) => [orderColumn(text), `t.${quoted(orderColumn(text))}`] as const),
   ];
-  const run = (sql: string): Part => ({ kind: "run", sql });
+  const run = (sql: string): ScriptPart => ({ kind: "run", sql });
   return {
     sentences: steps.map(describeStep),
     parts: [
@@ -83,7 +83,7 @@ function columnsIn({ columns }: Table): string[] {
 /** Where the values of each column come from, as the steps are taken one by one. */
 class Rebuild {
   readonly #values: Map<string, string>;
-  readonly parts: Part[] = [];
+  readonly parts: ScriptPart[] = [];
   joins = "";
   #files = 0;
 
@@ -108,7 +108,7 @@ class Rebuild {
       (column) => `${this.valueOf(column)} as ${quoted(column)}`,
     );
     const rows = `(select ${columns.join(", ")} from ${quoted(this.table.name)} as t${this.joins})`;
-    this.parts.push(...refusals(checkRisks(idiom, step, rows)));
+    this.parts.push(...refusals(checkRisks(syntax, step, rows)));
   }
 
   #select(columns: string): string {
@@ -118,7 +118,7 @@ class Rebuild {
   #change(step: Extract<TableStep, { kind: "change column" }>): void {
     const column = step.to.name;
     const x = this.valueOf(column);
-    const { value, refused, missing } = changedValue(idiom, x, step);
+    const { value, refused, missing } = changedValue(syntax, x, step);
     let result = value;
     let open = "";
     if (step.restore) {
@@ -135,7 +135,7 @@ class Rebuild {
       this.#refuse(sentence, x, open ? `${open}(${refusal})` : refusal);
     }
     if (step.keep) {
-      const query = `${this.#select(`${x} as ${quoted("value")}, ${value} as ${quoted("became")}`)} where ${keptRows(idiom, x, step, value)}`;
+      const query = `${this.#select(`${x} as ${quoted("value")}, ${value} as ${quoted("became")}`)} where ${keptRows(syntax, x, step, value)}`;
       this.parts.push({
         kind: "keep",
         file: step.keep,
@@ -149,7 +149,7 @@ class Rebuild {
 
   #refuse(sentence: string, x: string, condition: string): void {
     const query = `${this.#select(`${x} as ${quoted("value")}`)} where ${condition}`;
-    this.parts.push({ kind: "none may remain", sentence, query });
+    this.parts.push({ kind: "assert no rows", sentence, query });
   }
 
   #add(step: Extract<TableStep, { kind: "add column" }>): void {
@@ -195,7 +195,7 @@ class Rebuild {
   /** Gives the alias of the kept rows. */
   #bringBack(file: string): string {
     const alias = `k${++this.#files}`;
-    const table = keptTable(idiom, file);
+    const table = keptTable(syntax, file);
     this.parts.unshift({ kind: "bring back", file, table });
     this.joins += `\nleft join ${table} as ${alias} on ${alias}.${quoted("id")} = t.${quoted("id")}`;
     return alias;

@@ -6,13 +6,13 @@ import type { Dialect, Risk } from "../dialect.ts";
 import type { Limits } from "../limits.ts";
 import { followRowOwners } from "../own-tables.ts";
 import { isCheck } from "../row-checks.ts";
-import type { Part, Section } from "../script.ts";
+import type { ScriptPart, Section } from "../script.ts";
 import { keptTable } from "../syntax.ts";
 import { columnSql, createIndex, createTable, fillSql, orderColumnSql } from "./columns.ts";
-import { idiom } from "./idiom.ts";
 import { literal, quoted } from "./literal.ts";
 import { dropOrderTriggers, fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
 import { needsRebuild, ofTable, rebuild } from "./rebuild.ts";
+import { syntax } from "./syntax.ts";
 
 /** 2,000 columns, of which every text may take two. */
 const limits: Limits = { name: "SQLite", columns: 1000, indexes: Number.POSITIVE_INFINITY };
@@ -72,9 +72,9 @@ function addsAgain(step: Step, group: readonly Step[]): boolean {
   );
 }
 
-const run = (sql: string): Part => ({ kind: "run", sql });
+const run = (sql: string): ScriptPart => ({ kind: "run", sql });
 
-function partsOf(step: Step, before: Schema): Part[] {
+function partsOf(step: Step, before: Schema): ScriptPart[] {
   return [
     ...refusals(risks(step, before)),
     ...statementsOf(step, before),
@@ -82,7 +82,7 @@ function partsOf(step: Step, before: Schema): Part[] {
   ];
 }
 
-function statementsOf(step: Step, before: Schema): Part[] {
+function statementsOf(step: Step, before: Schema): ScriptPart[] {
   switch (step.kind) {
     case "rename table":
     case "rename column":
@@ -93,7 +93,7 @@ function statementsOf(step: Step, before: Schema): Part[] {
       return addTable(step);
     case "drop table":
       return [
-        keepTable(idiom, step.table, step.keep),
+        keepTable(syntax, step.table, step.keep),
         run(`drop table ${quoted(step.table.name)}`),
       ];
     case "add index": {
@@ -107,7 +107,7 @@ function statementsOf(step: Step, before: Schema): Part[] {
     case "drop check":
       throw new Error("that is done by making the table anew");
     default:
-      return flow(idiom, "sqlite", step, before);
+      return flow(syntax, "sqlite", step, before);
   }
 }
 
@@ -117,7 +117,7 @@ type Alteration = Extract<
 >;
 
 /** A change to a table as it stands, for which the triggers that order its texts are made anew where they speak of it. */
-function withTriggers(step: Alteration, before: Schema): Part[] {
+function withTriggers(step: Alteration, before: Schema): ScriptPart[] {
   const name = step.kind === "rename table" ? step.to : step.table;
   const old = tableNamed(before, step.table);
   const goal = tableNamed(takeStep(before, step), name);
@@ -133,7 +133,7 @@ function withTriggers(step: Alteration, before: Schema): Part[] {
   ];
 }
 
-function alteration(step: Alteration, before: Schema): Part[] {
+function alteration(step: Alteration, before: Schema): ScriptPart[] {
   const table = `alter table ${quoted(step.table)}`;
   switch (step.kind) {
     case "rename table":
@@ -157,12 +157,12 @@ function alteration(step: Alteration, before: Schema): Part[] {
       const beside = isOrdered(step.column)
         ? [run(`${table} drop column ${quoted(orderColumn(step.column.name))}`)]
         : [];
-      return [...dropColumn(idiom, step), ...beside];
+      return [...dropColumn(syntax, step), ...beside];
     }
   }
 }
 
-function addTable({ table, restore }: Extract<Step, { kind: "add table" }>): Part[] {
+function addTable({ table, restore }: Extract<Step, { kind: "add table" }>): ScriptPart[] {
   const columns = table.columns.map(({ name }) => quoted(name)).join(", ");
   const parts = [
     run(createTable(table, table.name)),
@@ -170,7 +170,7 @@ function addTable({ table, restore }: Extract<Step, { kind: "add table" }>): Par
     ...orderTriggers(table).map(run),
   ];
   if (!restore) return parts;
-  const file = keptTable(idiom, restore);
+  const file = keptTable(syntax, restore);
   return [
     { kind: "bring back", file: restore, table: file },
     ...parts,
@@ -184,16 +184,16 @@ function fillColumn({
   column,
   fill,
   restore,
-}: Extract<Step, { kind: "add column" }>): Part[] {
+}: Extract<Step, { kind: "add column" }>): ScriptPart[] {
   const [name, goal, id] = [quoted(column.name), quoted(table), quoted("id")];
-  const parts: Part[] = [];
+  const parts: ScriptPart[] = [];
   // A default comes into the rows without any trigger.
   if (isOrdered(column) && typeof column.default === "string" && !isAscii(column.default)) {
     parts.push(...fillOrder(table, [column.name]).map(run));
   }
   if (fill) parts.push(run(`update ${goal} set ${name} = ${fillSql(fill)}`));
   if (!restore) return parts;
-  const file = keptTable(idiom, restore);
+  const file = keptTable(syntax, restore);
   return [
     ...parts,
     { kind: "bring back", file: restore, table: file },
@@ -208,10 +208,10 @@ function risks(step: Step, before: Schema): Risk[] {
     case "add column":
     case "change column": {
       if (!needsRebuild(step)) return [];
-      return changeRisks(idiom, step, rebuild([step], before).parts);
+      return changeRisks(syntax, step, rebuild([step], before).parts);
     }
     default:
-      return plainRisks(idiom, step, before);
+      return plainRisks(syntax, step, before);
   }
 }
 

@@ -5,7 +5,7 @@ import {
   migrationConnection,
   takeTurn,
 } from "../../../../kit/database/mariadb/connection.ts";
-import { refusal } from "../../../../kit/database/mariadb/tables.ts";
+import { constraintViolation } from "../../../../kit/database/mariadb/tables.ts";
 import { written } from "../../../../kit/database/mariadb/timestamps.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
@@ -90,7 +90,7 @@ function engineOf(client: Client, address: URL): Engine {
   return {
     dialect: mariadb,
     migrations,
-    refusal,
+    constraintViolation,
     place: `${address.hostname}:${address.port || 3306}/${database}`,
     failure: (error) => mariadbFailure(address, error),
     count: async (query) => {

@@ -4,7 +4,7 @@ import {
   migrationConnection,
   takeTurn,
 } from "../../../../kit/database/postgres/connection.ts";
-import { refusal } from "../../../../kit/database/postgres/tables.ts";
+import { constraintViolation } from "../../../../kit/database/postgres/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { postgres } from "../../../core/sql/postgres/postgres.ts";
@@ -96,7 +96,7 @@ function engineOf(client: Client, address: URL): Engine {
   return {
     dialect: postgres,
     migrations,
-    refusal,
+    constraintViolation,
     place: `${client.host}:${client.port}/${client.database}`,
     failure: (error) => postgresFailure(address, error),
     count: async (query) => {

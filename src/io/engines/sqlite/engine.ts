@@ -2,7 +2,7 @@ import { chmodSync, existsSync } from "node:fs";
 import { dirname } from "node:path";
 import type Driver from "libsql";
 import { migrationConnection, openFile } from "../../../../kit/database/sqlite/connection.ts";
-import { refusal } from "../../../../kit/database/sqlite/tables.ts";
+import { constraintViolation } from "../../../../kit/database/sqlite/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/values.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
@@ -21,7 +21,7 @@ export function openSqlite(file: string): Engine {
   return {
     dialect: sqlite,
     migrations,
-    refusal,
+    constraintViolation,
     place: file,
     failure: (error) => databaseFailure(file, error),
     clear: async (copy) => clear(driver, copy),

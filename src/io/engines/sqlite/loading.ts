@@ -1,7 +1,7 @@
 import type Driver from "libsql";
 import { encode } from "../../../../kit/database/sqlite/connection.ts";
 import { orderOf } from "../../../../kit/database/sqlite/letters.ts";
-import { folded, inOrder, orderColumn } from "../../../core/sql/sqlite/ordering.ts";
+import { folded, orderColumn, orderTerm } from "../../../core/sql/sqlite/ordering.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
 import type { LateKeys, LoadPlace } from "../load-place.ts";
 import type { KeyedTable, Loader, LoadRow, LoadSettings, LoadTarget } from "../loading.ts";
@@ -71,7 +71,7 @@ export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): L
     caseless: folded,
     hasKey: (alias, of, text) =>
       isText(driver, of)
-        ? `${inOrder(of.key, alias)} = ${folded(text)}`
+        ? `${orderTerm(of.key, alias)} = ${folded(text)}`
         : `${alias}.${quoted(of.key)} = ${text}`,
     content: (expressions) => `json_array(${expressions.join(", ")})`,
     moment: (text) => `'${text}'`,
@@ -170,7 +170,7 @@ function insertSql(
   const names = target.columns.map(({ name }) => quoted(name));
   const given = target.columns.map(({ reference }, at) =>
     reference
-      ? `(select id from ${quoted(reference.table)} where ${byText[at] ? inOrder(reference.key) : quoted(reference.key)} = ?)`
+      ? `(select id from ${quoted(reference.table)} where ${byText[at] ? orderTerm(reference.key) : quoted(reference.key)} = ?)`
       : "?",
   );
   const row = `(${["?", ...given, `'${moment}'`, `'${moment}'`].join(", ")})`;

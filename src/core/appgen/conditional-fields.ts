@@ -1,5 +1,5 @@
 import { type Calculation, looksAtLists, namedFields } from "../formula/calculation.ts";
-import { calculated, calculatedBefore, computedDefaults } from "../formula/compile.ts";
+import { compiled, compiledBefore, computedDefaults } from "../formula/compile.ts";
 import { checkName } from "../formula/row-checks.ts";
 import { rulesOf } from "../formula/rules.ts";
 import { nameIn } from "../formula/sql/sql.ts";
@@ -19,7 +19,7 @@ export function conditions(module: Module, model: Model, subject: Subject): void
   const row = nameIn(database, table);
   const inputs = new Set(inForm.map(inputName));
   const made = rules.map((rule) => {
-    const calculation = calculated(model, entity, rule);
+    const calculation = compiled(model, entity, rule);
     const holds = statementOf(module, database, calculation, { row }, "to ask");
     const about = [rule.about ?? "", ...namedFields(calculation)].find((name) => inputs.has(name));
     const check = checkName(entity, rule);
@@ -31,7 +31,7 @@ export function conditions(module: Module, model: Model, subject: Subject): void
     ["about", quote(about ?? "")],
   ])}`;
   });
-  const type = module.type("Condition", "../../kit/row-rules.ts");
+  const type = module.type("RowRule", "../../kit/row-rules.ts");
   module.add(
     `export const ${camel}Conditions: readonly ${type}[] = [
   ${made.join(",\n  ")}
@@ -55,7 +55,7 @@ interface Dependence {
 /** What the form of an entity answers, by the name of the answer; those with nothing are left out. */
 function dependences(model: Model, { entity, inForm }: Subject): [string, Dependence[]][] {
   const on = (field: Field, formula: Formula | undefined): Dependence[] =>
-    formula ? [{ field, formula, calculation: calculatedBefore(model, entity, formula) }] : [];
+    formula ? [{ field, formula, calculation: compiledBefore(model, entity, formula) }] : [];
   const defaults = computedDefaults(model, entity).ordered.flatMap(
     ({ field, calculation }): Dependence[] =>
       inForm.includes(field) ? [{ field, formula: field.default as Formula, calculation }] : [],
@@ -84,7 +84,7 @@ function isKnownBefore(calculation: Calculation): boolean {
 }
 
 /** Whether the form of an entity answers to what is typed in it. */
-export function hasAnswers({ inForm }: Subject): boolean {
+export function hasConditionalFields({ inForm }: Subject): boolean {
   return inForm.some(
     ({ shownWhen, requiredWhen, default: start }) =>
       shownWhen || requiredWhen || (start && "formula" in start),
@@ -93,7 +93,7 @@ export function hasAnswers({ inForm }: Subject): boolean {
 
 /** How the form answers to what is typed in it. */
 export function answers(module: Module, model: Model, subject: Subject): void {
-  if (!hasAnswers(subject)) return;
+  if (!hasConditionalFields(subject)) return;
   const { camel, pascal, file, one } = subject;
   const groups = dependences(model, subject).map(([answer, found]) => {
     const lines = found.map(({ field, formula, calculation }) => {
@@ -110,7 +110,7 @@ export function answers(module: Module, model: Model, subject: Subject): void {
   });
   const columns = module.type(`${pascal}Columns`, `./${file}.ts`);
   module.add(
-    `export const ${camel}Answers: ${module.type("FormAnswers", "../../kit/conditional-fields.ts")}<${module.type("Selectable", "kysely")}<${columns}>> = {
+    `export const ${camel}ConditionalFields: ${module.type("ConditionalFields", "../../kit/conditional-fields.ts")}<${module.type("Selectable", "kysely")}<${columns}>> = {
   ${groups.join("\n  ")}
 };`,
     `How the form of ${withArticle(one)} answers to what is typed in it.`,

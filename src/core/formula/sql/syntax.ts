@@ -2,20 +2,20 @@ import type { Calculation, Operation } from "../calculation.ts";
 import type { ValueType } from "../functions.ts";
 
 /** An expression in SQL, and what it computes. */
-export interface Part {
+export interface SqlFragment {
   sql: string;
   of: Calculation;
 }
 
 /** How a database computes. */
-export interface FormulaIdiom {
+export interface FormulaSyntax {
   /** A name in quotes. */
   quoted(name: string): string;
   constant(value: number | string | boolean | null, type: ValueType): string;
   /** A column, as something to compute with. */
   column(alias: string, column: Extract<Calculation, { kind: "column" }>): string;
   /** A text as it is compared with others. */
-  compared(text: Part, alias: (row: number) => string): string;
+  compared(text: SqlFragment, alias: (row: number) => string): string;
   /** A number that is empty unless its size is below `limit`. */
   below(number: string, limit: string): string;
   /** Whether two expressions are the same, nothing and nothing included. */
@@ -28,7 +28,7 @@ export interface FormulaIdiom {
   quotient(left: string, right: string, places: number): string;
   /** What an operation comes to, apart from those that all databases write alike. */
   operations: Readonly<
-    Record<DatabaseOperation, (given: readonly Part[], of: Calculation) => string>
+    Record<DatabaseOperation, (given: readonly SqlFragment[], of: Calculation) => string>
   >;
   /** How deep an expression may be within another one before it is named; undefined where the database doesn't mind. */
   deepest?: number;

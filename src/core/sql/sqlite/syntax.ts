@@ -1,11 +1,11 @@
-import { type Idiom, inTemporaryTable } from "../syntax.ts";
+import { inTemporaryTable, type Syntax } from "../syntax.ts";
 import { checkSql, checksOf, fillSql, thisMoment } from "./columns.ts";
 import { converted } from "./conversions.ts";
 import { literal, quoted } from "./literal.ts";
-import { folded, inOrder, isOrdered } from "./ordering.ts";
+import { folded, isOrdered, orderTerm } from "./ordering.ts";
 
 /** SQLite's way to say it. Texts are told apart by columns beside them, as ./ordering.ts has it. */
-export const idiom: Idiom = {
+export const syntax: Syntax = {
   database: "sqlite",
   quoted,
   madeName: (name) => name,
@@ -19,7 +19,7 @@ export const idiom: Idiom = {
   caselessColumn: (table, alias, column) => {
     const found = table?.columns.find(({ name }) => name === column);
     return found && isOrdered(found)
-      ? inOrder(column, alias)
+      ? orderTerm(column, alias)
       : folded(`${alias}.${quoted(column)}`);
   },
   checksOf,

@@ -1,0 +1,80 @@
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { dirname, join } from "node:path";
+import { expect } from "vitest";
+import { levadura, running } from "./program.ts";
+
+/**
+ * Goes through a page of the documents as its reader would, in a folder: writes the files whose names stand behind the
+ * kind of a block, makes the changes of its diffs, and runs the commands of its consoles. Gives the page with what the
+ * commands say now.
+ */
+export async function followGuide(page: string, folder: string): Promise<string> {
+  let followed = page;
+  for (const [block, kind, about, body = ""] of page.matchAll(/```(\w+)([^\n]*)\n(.*?)```/gs)) {
+    const place = about?.trim() ?? "";
+    if (kind === "diff") changeFile(join(folder, place || "model.yaml"), body);
+    else if (kind === "console") {
+      const said = await consoleText(body, join(folder, place));
+      followed = followed.replace(
+        block,
+        () => `\`\`\`console${about}\n${steady(said, folder)}\n\`\`\``,
+      );
+    } else if (place !== "") {
+      mkdirSync(dirname(join(folder, place)), { recursive: true });
+      writeFileSync(join(folder, place), body);
+    }
+  }
+  return followed;
+}
+
+/** The commands of a console with what each says. */
+async function consoleText(body: string, folder: string): Promise<string> {
+  const said: string[] = [];
+  for (const [, line = ""] of body.matchAll(/^\$ levadura (.*)$/gm)) {
+    said.push(`$ levadura ${line}\n${await answerTo(argumentsOf(line), folder)}`.trimEnd());
+  }
+  return said.join("\n\n");
+}
+
+async function answerTo(args: string[], folder: string): Promise<string> {
+  if (args[0] !== "rise") {
+    const { out, err, next } = await levadura(args, folder);
+    return `${out}${err}${next && `\nNext: ${next}\n`}`;
+  }
+  const program = await running(args, folder);
+  await program.until("Watching");
+  expect(await program.stop()).toBe(0);
+  return program.said();
+}
+
+/** The words of a line, as a shell takes them. */
+function argumentsOf(line: string): string[] {
+  return [...line.matchAll(/"([^"]*)"|(\S+)/g)].map(([, quoted, plain]) => quoted ?? plain ?? "");
+}
+
+/** A text with what differs from run to run made the same. */
+function steady(text: string, folder: string): string {
+  return text
+    .replaceAll(folder, "/home/ana")
+    .replace(/\d{8}T\d{6,9}Z/g, "20261123T093000000Z")
+    .replace(/\d{4}-\d\d-\d\dT[\d:]{8}Z/g, "2026-11-23T09:30:00Z")
+    .replace(/ +\d+ ms/g, "  12 ms")
+    .replace(/^! Port 3000 is in use.*\n/gm, "")
+    .replace(/127\.0\.0\.1:30\d\d/g, "127.0.0.1:3000");
+}
+
+/** Makes the change of a diff, which has to fit. */
+function changeFile(file: string, diff: string): void {
+  const lines = diff.trimEnd().split("\n");
+  const side = (mark: string) =>
+    lines
+      .filter((line) => line.startsWith(mark) || line.startsWith(" "))
+      .map((line) => line.slice(1))
+      .join("\n");
+  const text = readFileSync(file, "utf8");
+  expect(text).toContain(side("-"));
+  writeFileSync(
+    file,
+    text.replace(side("-"), () => side("+")),
+  );
+}
