@@ -66,8 +66,8 @@ describe("what is said of rows", () => {
   it.each([
     [1, "rows of hive have no code", "1 row of hive has no code"],
     [2, "rows of hive have no code", "2 rows of hive have no code"],
-    [1, "values of hive.notes go", "1 value of hive.notes goes"],
-    [1200, "rows of hive go", "1,200 rows of hive go"],
+    [1, "values of hive.notes are deleted", "1 value of hive.notes is deleted"],
+    [1200, "rows of hive are deleted", "1,200 rows of hive are deleted"],
     [
       1,
       "rows of hive lead to a town.name that town can't have",

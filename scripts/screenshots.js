@@ -106,6 +106,12 @@ const address = await new Promise((resolve) => {
 await pages(address);
 rise.kill("SIGINT");
 
+await terminal(
+  "help",
+  folder,
+  ["levadura help prepare", "levadura chek", "levadura seed --row 5"],
+  4,
+);
 await terminal("demo", folder, ["levadura demo"], 7);
 await terminal(
   "begin-and-step-by-step",
@@ -161,7 +167,10 @@ writeFileSync(
   model
     .replace("elevation: integer 0..4000", "elevation: integr 0..4000")
     .replace("apiary: one Apiary, required", "apiary: one Apairy, required")
-    .replace("list: [date, hive, keeper, brood_frames", "list: [date, hive, keeper, brood_frame")
+    .replace(
+      "columns: [date, hive, keeper, brood_frames",
+      "columns: [date, hive, keeper, brood_frame",
+    )
     .replace("price: money 0.., label", "price: money 0 label"),
 );
 await terminal("check", wrong, ["levadura check"], 3);

@@ -41,7 +41,7 @@ describe("a model that is wrong", () => {
     [
       "a key twice",
       `${right}      code: integer\n`,
-      /:6:7: error: the field `code` stands here twice/,
+      /:6:7: error: the field `code` appears here twice/,
     ],
     ["a tab", right.replace("      code", "\tcode"), /indented with a tab/],
     ["nothing in it", "", /the file is empty/],
@@ -264,7 +264,7 @@ describe("a history that is wrong", () => {
     expect(readdirSync(join(folder, "migrations"))).toEqual(["0001-begin"]);
   });
 
-  it("of a model that throws data away is not prepared", async () => {
+  it("of a model that deletes data is not prepared", async () => {
     const folder = projectWith(right);
     await levadura(["prepare"], folder);
     writeFileSync(join(folder, "model.yaml"), right.replace("code: text", "number: integer"));

@@ -90,11 +90,11 @@ describe("changes", () => {
     const { status, said } = await run(folder, "changes --check --sql");
     expect(status).toBe(4);
     expect(said).toMatch(/rows must comply +hive\.code takes text of at most 2 char/);
-    expect(said).toMatch(/3 rows of hive have a code that it can't have any more \(row 1 "B-1"/);
+    expect(said).toMatch(/3 rows of hive have a code that is no longer allowed \(row 1 "B-1"/);
     expect(said).toMatch(/2 rows of hive have the same code \(row 1 "B-1", row 3 "b-1"\)/);
     expect(said).toMatch(/1 row of hive has a weight[^\n]*\(row 2 "heavy"\)/);
     expect(said).toMatch(
-      /throws data away +hive\.notes is no longer[\s\S]*2 values of hive\.notes go/,
+      /deletes data +hive\.notes is no longer[\s\S]*2 values of hive\.notes are deleted/,
     );
     expect(said).toMatch(/safe +hive\.since is new/);
     expect(said).toContain('create table "levadura_new_hive"');
@@ -102,9 +102,7 @@ describe("changes", () => {
     const { unprepared } = JSON.parse(out) as {
       unprepared: { verdict: string; accept?: string }[];
     };
-    expect(unprepared.find(({ accept }) => accept === "hive.notes")?.verdict).toBe(
-      "throws data away",
-    );
+    expect(unprepared.find(({ accept }) => accept === "hive.notes")?.verdict).toBe("deletes data");
   });
 
   it("are told as far as they can be where somebody took a table away by hand", async () => {
@@ -167,7 +165,7 @@ describe("a migration", () => {
     const { folder, file, model } = await project();
     edit(model, ["weight: text", "weight: decimal"]);
     expect((await run(folder, "prepare")).said).toContain(
-      "can't be applied to this database as long",
+      "can't be applied to this database while",
     );
     const before = rowsOf(file, hives);
     const { status, said } = await run(folder, "migrate");
@@ -323,7 +321,7 @@ describe("a migration", () => {
     ]);
   });
 
-  it("starts afresh only when the database is named, and keeps a copy", async () => {
+  it("starts over only when the database is named, and keeps a copy", async () => {
     const { folder, file } = await project();
     expect(await run(folder, "migrate --start-over")).toMatchObject({
       status: 2,
@@ -345,7 +343,9 @@ describe("a migration", () => {
     edit(model, ["      weight: text\n", "      mass: text\n"]);
     expect(await run(folder, "prepare")).toMatchObject({
       status: 1,
-      said: expect.stringMatching(/hive\.weight goes and hive\.mass comes[\s\S]*add `was weight`/),
+      said: expect.stringMatching(
+        /hive\.weight is no longer in the model, and hive\.mass is new[\s\S]*add `was weight`/,
+      ),
     });
     edit(model, ["mass: text", "mass: text, was weight"]);
     await run(folder, "prepare");

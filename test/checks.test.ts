@@ -97,13 +97,13 @@ describe.each(kinds)("rules as checks of their table over $kind", (kind) => {
     const stricter = begun.replace("double < 100", "double < 90");
     writeFileSync(path, stricter);
     const said = await run("changes");
-    expect(said).toContain("rows of hive have to hold to: weight is empty or double < 90");
-    expect(said).toContain("1 row of hive doesn't hold to: weight is empty or double < 90");
+    expect(said).toContain("rows of hive have to obey: weight is empty or double < 90");
+    expect(said).toContain("1 row of hive violates: weight is empty or double < 90");
     await run("prepare");
     const refused = await levadura(["migrate"], folder);
     expect(refused.status).toBe(1);
     expect(refused.err).toContain(
-      "1 row of hive doesn't hold to: weight is empty or double < 90; double = weight * 2: row 2 with 49.9",
+      "1 row of hive violates: weight is empty or double < 90; double = weight * 2: row 2 with 49.9",
     );
     writeFileSync(path, begun);
   });

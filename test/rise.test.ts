@@ -82,12 +82,12 @@ describe.each(kinds)("rise over $kind", (kind) => {
     expect((await levadura(["migrate"], folder)).out).toContain("Nothing to apply");
   });
 
-  it("goes on as it was while the model is wrong", async () => {
+  it("still running as before while the model is wrong", async () => {
     const before = readFileSync(path, "utf8");
     const said = await save(
       path,
       before.replace("opened: date", "opened: dote"),
-      "goes on as it was",
+      "still running as before",
     );
     expect(said).toContain("there is no type `dote`");
     expect((await visitor.get("/hives")).status).toBe(200);
@@ -106,7 +106,7 @@ describe.each(kinds)("rise over $kind", (kind) => {
     const saved = await save(path, `${before}# Saved slowly.\n`, "Reloaded");
     expect(saved).not.toContain("✗");
     expect(rise.said().slice(place)).not.toContain("is empty");
-    expect(await save(path, "", "goes on as it was")).toContain("the file is empty");
+    expect(await save(path, "", "still running as before")).toContain("the file is empty");
     await save(path, before, "Reloaded");
   });
 
@@ -147,11 +147,11 @@ describe.each(kinds)("rise over $kind", (kind) => {
       before.replace(/( {2}Apiary:\n)/, `$1    rules:\n      - Too short.: "= ${rule}"\n`);
     const said = await save(path, held("length(name) > 40"), "Reloaded");
     expect(said).toContain("1 change waits");
-    expect(said).toMatch(/have to hold to: length\(name\) > 40 \(\d+ rows of apiary don't hold to/);
+    expect(said).toMatch(/have to obey: length\(name\) > 40 \(\d+ rows of apiary violate/);
     const late = await visitor.post("/apiaries/new", { name: "Brief" });
     expect(textOf(late.html)).toContain("Name: Too short.");
     expect(await save(path, held("length(name) > 1"), "Reloaded")).toContain(
-      "holds rows of apiary to: length(name) > 1",
+      "makes rows of apiary obey: length(name) > 1",
     );
     await save(path, before, "Reloaded");
   });
@@ -208,7 +208,11 @@ describe.each(kinds)("rise over $kind", (kind) => {
   it("goes on over the database that it began with", async () => {
     const before = readFileSync(path, "utf8");
     const other = kind.kind === "sqlite" ? "mariadb" : "sqlite";
-    const said = await save(path, before.replace(/database: \w+/, `database: ${other}`), "goes on");
+    const said = await save(
+      path,
+      before.replace(/database: \w+/, `database: ${other}`),
+      "still running",
+    );
     expect(said).toContain(`the model says \`database: ${other}\` now`);
     await save(path, before, "Reloaded");
   });
@@ -224,7 +228,7 @@ describe.each(kinds)("rise over $kind", (kind) => {
     expect(await rows("select count(*) as n from apiary where name = 'Gone Wrong'")).toEqual([
       { n: 0 },
     ]);
-    const said = await save(rules, "export const x = ;", "goes on as it was");
+    const said = await save(rules, "export const x = ;", "still running as before");
     expect(said).toContain("apiary.rules.ts:1");
   });
 

@@ -146,7 +146,7 @@ describe("what a model says of its rows", () => {
       "seed: 4",
     ]);
     expect(values).toContain("5:31: error: `many` is no whole number");
-    expect(values).toContain("8:32: error: the code `a-1` stands here twice");
+    expect(values).toContain("8:32: error: the code `a-1` appears here twice");
   });
 
   it("is refused on a line that is mistyped", async () => {

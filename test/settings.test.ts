@@ -14,7 +14,7 @@ it.each([
     "ssl=true&ssl-ca=/missing.pem",
     /says ssl-ca=\/missing\.pem, and there is no such file/,
   ],
-  ["mariadb", "ssl=perhaps", /says ssl, and what stands behind it has to be true/],
+  ["mariadb", "ssl=perhaps", /says ssl, and its value has to be true/],
   [
     "mariadb",
     "sslmode=require",

@@ -171,7 +171,7 @@ export function refuseMismatch(statuses: readonly MigrationStatus[]): void {
   }
   if (pending >= 0 && after) {
     throw new LedgerMismatch(
-      `The migration ${statuses[pending]?.name} is pending, but ${after.name}, which comes after it, is applied already. Put them in order with: levadura migrate --in-order`,
+      `The migration ${statuses[pending]?.name} is pending, but ${after.name}, which has a higher number, is already applied. Put them in order with: levadura migrate --in-order`,
     );
   }
 }
@@ -347,7 +347,7 @@ function runTask(
 }
 
 function notDone({ name }: Migration): never {
-  throw new LedgerMismatch(`The migration ${name} could not be taken back, and stands as it did.`);
+  throw new LedgerMismatch(`The migration ${name} could not be reverted, and is still applied.`);
 }
 
 /** Leaves a note of why a migration could not be applied; the reason itself is told by whoever asked. */

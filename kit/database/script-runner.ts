@@ -61,8 +61,9 @@ export function inNumber(count: number, sentence: string): string {
     .replace(/^(row|value)s /, "$1 ")
     .replace(/ have /, " has ")
     .replace(/ lead /, " leads ")
+    .replace(/ violate: /, " violates: ")
     .replace(/ don't /, " doesn't ")
-    .replace(/ go$/, " goes");
+    .replace(/ are deleted$/, " is deleted");
   return `${count.toLocaleString("en")} ${count === 1 ? one : sentence}`;
 }
 

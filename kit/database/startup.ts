@@ -22,9 +22,7 @@ export function migrate(folder: string, otherwise?: string): Promise<void> {
       console.log(`Applied ${name}.`);
       for (const finding of findings) {
         if (finding.kind !== "not brought back") continue;
-        console.log(
-          `What was kept when it was taken back is not in the database: ${finding.folder}`,
-        );
+        console.log(`The data kept when it was reverted is not in the database: ${finding.folder}`);
       }
     }
     if (done.length === 0) console.log("The database is up to date.");

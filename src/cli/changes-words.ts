@@ -7,7 +7,7 @@ const colors: Readonly<Record<Verdict, (text: string) => string>> = {
   safe: ansis.green,
   "rewrites the table": ansis.cyan,
   "the rows must comply": ansis.yellow,
-  "throws data away": ansis.red,
+  "deletes data": ansis.red,
   "can't be done": ansis.red,
 };
 
@@ -60,7 +60,7 @@ export function impactText({
   const margin = " ".repeat(width + 4);
   const size = [
     rows === undefined ? "" : count(rows, "row"),
-    rewritten.length > 0 ? "written anew" : "",
+    rewritten.length > 0 ? "rewritten" : "",
   ].filter(Boolean);
   const details = new Set([
     ...(size.length > 0 ? [`${table}: ${size.join(", ")}`] : []),
@@ -94,7 +94,7 @@ function riskText({ kind, sentence, count: number, sample }: CountedRisk): strin
     value === null || value === undefined ? `row ${id}` : `row ${id} ${JSON.stringify(value)}`,
   );
   const examples =
-    kind === "in the way" && shown.length > 0
+    kind === "blocking" && shown.length > 0
       ? ` (${shown.join(", ")}${number > shown.length ? ", …" : ""})`
       : "";
   return `${sentence}${examples}`;

@@ -15,7 +15,7 @@ export async function askAboutLosses(
   if (losses.length === 0) return;
   const lines = losses.map(lossLine);
   if (yes) return;
-  const kept = "They are kept in kept/, and come back when the migration is applied again";
+  const kept = "They are kept in kept/, and are restored when the migration is applied again";
   if (!canAsk() || json) {
     throw new Failure(
       "usage",
@@ -34,5 +34,5 @@ function lossLine({ migration, sentence, owners }: Loss): string {
   const kinds = Object.values(owners ?? {}).filter((count) => count > 0).length;
   // Where all rows are of one kind, how many they are was said already.
   const whose = kinds === 1 ? parts.join().replace(/^[\d,]+ (rows? )?/, "") : parts.join(", ");
-  return `  - ${migration}: ${sentence.replace(/ go(es)?$/, "")}${whose && ` (${whose})`}`;
+  return `  - ${migration}: ${sentence.replace(/ (is|are) deleted$/, "")}${whose && ` (${whose})`}`;
 }

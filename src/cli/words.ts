@@ -85,7 +85,7 @@ export function printEvent(event: FlowEvent): void {
   if (event.kind === "trouble") {
     const { error } = event;
     printFailure(error as Failure);
-    write(process.stderr, "  The application goes on as it was.\n");
+    write(process.stderr, "  The application is still running as before.\n");
     return;
   }
   const { told = [], warned = [] } = eventLines(shown(event));

@@ -140,7 +140,7 @@ export async function withDatabase<Result>(
       throw new Failure(
         "input",
         `nothing was changed, because ${error.message}`,
-        "correct these rows, or change the model; `levadura changes` shows what stands in the way",
+        "correct these rows, or change the model; `levadura changes` shows which rows violate it",
       );
     }
     throw engine.failure(error);

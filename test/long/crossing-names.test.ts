@@ -162,7 +162,7 @@ describe.each(kinds)("names that cross, over $kind,", (kind) => {
       next.replace("database: sqlite", `database: ${kind.kind}`),
     );
     expect((await run("changes")).said).toContain(
-      "1 row of hive has a seen that it can't have any more",
+      "1 row of hive has a seen that is no longer allowed",
     );
     expect(await run("prepare --accept-loss hive.seen")).toMatchObject({ status: 0 });
     expect(await run("migrate")).toMatchObject({ status: 0 });

@@ -139,7 +139,7 @@ describe.each(kinds)("kept rows, over $kind,", (kind) => {
     appendFileSync(script, "\ncreate table by_hand (id integer);\n");
     const said = await done("migrate");
     const name = /levadura restore (\S+?)`/.exec(said)?.[1] ?? "";
-    expect(said).toContain("what was kept when it was taken back isn't in the database again");
+    expect(said).toContain("the values kept when it was reverted aren't in the database again");
     expect((await all()).hive).toEqual([]);
     // What isn't there isn't known as loaded, nor as sample rows.
     await insert("keeper", "name", "'Mine'");
@@ -195,7 +195,7 @@ describe.each(kinds)("kept rows, over $kind,", (kind) => {
     const refused = await run("rewind");
     expect(refused.status).toBe(2);
     expect(refused.said).toContain("1 row of hive has several rows in hive_apiary");
-    expect(refused.said).toContain("1 value of hive.weight doesn't fit any more");
+    expect(refused.said).toContain("1 value of hive.weight no longer fits");
     await done("rewind --yes");
     expect(await project.rows(columns)).toEqual(
       before.map((row) => (row.code === "B" ? { ...row, weight: null } : row)),

@@ -88,7 +88,7 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
     );
     const { said } = await run("changes", "--check");
     expect(said).toMatch(
-      /1 row of colony has a weight that it can't have any more \(row 1 "heavy"\)/,
+      /1 row of colony has a weight that is no longer allowed \(row 1 "heavy"\)/,
     );
     await run("prepare", "--accept-loss", "colony.notes");
     expect(await run("migrate")).toMatchObject({

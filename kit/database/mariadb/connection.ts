@@ -69,7 +69,7 @@ function tlsOf(url: URL): { ssl?: SslOptions } {
   const files = tlsFiles(url, ["ssl-ca", "ssl-cert", "ssl-key"]);
   const wanted = url.searchParams.get("ssl");
   if (wanted !== null && wanted !== "true") {
-    throw new BadSetting("DATABASE_URL says ssl, and what stands behind it has to be true.");
+    throw new BadSetting("DATABASE_URL says ssl, and its value has to be true.");
   }
   if (wanted === null && Object.keys(files).length === 0) return {};
   const read = (name: string) => (files[name] ? readFileSync(files[name]) : undefined);
@@ -186,7 +186,7 @@ export async function takeTurn(client: Client): Promise<void> {
   const [got] = await client.query<{ held: number | null }>(
     `select get_lock(${lock}, ${patience}) as held`,
   );
-  if (Number(got?.held) !== 1) throw new Error("another run goes on without an end");
+  if (Number(got?.held) !== 1) throw new Error("another run doesn't end");
 }
 
 /** Lets the next one begin. */

@@ -272,7 +272,7 @@ function halfWay(
   operations: readonly Operation[],
 ): Error {
   const { message } = error as Error;
-  const about = `the migration ${migration} stopped within its step ${operations[done]?.step ?? 0}, and goes on there with the next run`;
+  const about = `the migration ${migration} stopped within its step ${operations[done]?.step ?? 0}, and the next run continues there`;
   if (error instanceof RowsInTheWay) {
     return new NoWay(`${message}; ${about}. Correct these rows first.`);
   }

@@ -22,7 +22,7 @@ export default class Kept extends LevaduraCommand {
       return { kept };
     }
     this.say(table(shown(kept).map((each) => [each.name, whenOf(each), holdsText(each)])));
-    this.hint(next("levadura restore NAME", "puts back what isn't in the database any more"));
+    this.hint(next("levadura restore NAME", "puts back those that are no longer in the database"));
     return { kept };
   }
 }

@@ -97,7 +97,7 @@ export default class Migrate extends LevaduraCommand {
         `to clear it all the same, name it: levadura migrate --start-over --database ${database}`,
       );
     }
-    if (named === undefined && !(await agreed(`${what}. Clear it and start afresh?`))) {
+    if (named === undefined && !(await agreed(`${what}. Empty it and start over?`))) {
       throw new Failure("usage", "nothing was changed");
     }
     const copy = await aloneOn(project, "migrate", () => clearDatabase(project));

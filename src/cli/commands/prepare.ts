@@ -82,11 +82,11 @@ export default class Prepare extends LevaduraCommand {
         verdict === "the rows must comply" && risks.some(({ count }) => count !== undefined),
     );
     if (open.length > 0) {
-      this.say(`\nIt can't be applied to this database as long as rows stand in its way:`);
+      this.say(`\nIt can't be applied to this database while these rows violate it:`);
       for (const each of open) this.say(impactText(each));
     }
     if (prepared.uncounted) {
-      this.say(`\nNo rows were counted that could stand in its way: ${prepared.uncounted}`);
+      this.say(`\nThe rows that could violate it weren't counted: ${prepared.uncounted}`);
     }
     if (flags["own-step"]) {
       this.say(
@@ -116,9 +116,9 @@ export default class Prepare extends LevaduraCommand {
       const { table, column, to } = rename;
       const from = column ? `${table}.${column}` : table;
       const now = column ? `${table}.${to}` : to;
-      if (await agreed(`${from} goes and ${now} comes. Is that the same one under a new name?`)) {
+      if (await agreed(`${from} is no longer in the model, and ${now} is new. Was it renamed?`)) {
         formerly.set(now, column ?? table);
-      } else if (await agreed(`Then ${from} goes, with what is in it. Is that right?`)) {
+      } else if (await agreed(`Then ${from} is dropped with its data. Is that right?`)) {
         acceptLoss.add(from);
       } else throw new Failure("input", "nothing was prepared");
       ({ renames } = await changes());

@@ -10,7 +10,7 @@ export interface Change {
   /** What happens, in a sentence without a full stop. */
   sentence: string;
   steps: Step[];
-  /** What throws data away whatever the rows are: the name under which that is accepted. */
+  /** What deletes data whatever the rows are: the name under which that is accepted. */
   lossAccepted?: string;
   /** Why it can't be done at all, whatever the rows are. */
   impossible?: string;

@@ -39,15 +39,13 @@ export function checkChanges(from: Schema, table: Table, changes: readonly Chang
     ...gone
       .filter((check) => !come.some((other) => same(check, other)))
       .map((check) =>
-        made(check, `rows of ${table.name} no longer have to hold to: ${check.holds}`, [
-          drop(check),
-        ]),
+        made(check, `rows of ${table.name} no longer have to obey: ${check.holds}`, [drop(check)]),
       ),
     ...come.map((check) => {
       const known = gone.find((other) => same(check, other));
       const change = made(
         check,
-        `rows of ${table.name} ${again(check) ? "still " : ""}have to hold to: ${check.holds}`,
+        `rows of ${table.name} ${again(check) ? "still " : ""}have to obey: ${check.holds}`,
         known ? [drop(known), add(check)] : [add(check)],
       );
       return { ...change, check: check.name };

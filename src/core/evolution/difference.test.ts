@@ -174,7 +174,7 @@ describe("the steps between two models", () => {
     }
   });
 
-  it("name what throws data away, and what seems to have another name", () => {
+  it("name what deletes data, and what seems to have another name", () => {
     const { changes, renames } = between(
       ["Hive: code text; town text; weight decimal", "Old: name text; size integer"],
       ["Hive: code text; place text", "New: name text; size integer"],

@@ -116,9 +116,9 @@ export function describeStep(step: Step): string {
     case "drop index":
       return `drops the index on ${step.table} (${step.index.columns.join(", ")})`;
     case "add check":
-      return `holds rows of ${step.table} to: ${step.check.holds}`;
+      return `makes rows of ${step.table} obey: ${step.check.holds}`;
     case "drop check":
-      return `no longer holds rows of ${step.table} to: ${step.check.holds}`;
+      return `no longer makes rows of ${step.table} obey: ${step.check.holds}`;
     case "extract lookup":
       return `makes rows of ${step.target} from the texts in ${step.table}.${step.column}`;
     case "inline lookup":
@@ -151,13 +151,13 @@ export function columnChanges({
     changes.push(to.required ? "becomes required" : "is no longer required");
   if (from.default !== to.default)
     changes.push(
-      to.default === undefined ? "has no default any more" : `has the default ${to.default}`,
+      to.default === undefined ? "no longer has a default" : `has the default ${to.default}`,
     );
   if (from.references?.onDelete !== to.references?.onDelete)
     changes.push(
       to.references?.onDelete === "along"
-        ? "goes along with what it refers to"
-        : "no longer goes along with what it refers to",
+        ? "is deleted with what it refers to"
+        : "is no longer deleted with what it refers to",
     );
   for (const [old, now] of Object.entries(values)) changes.push(`has the choice ${old} as ${now}`);
   changes.push(...checkChanges(from, to, values));

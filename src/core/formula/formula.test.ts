@@ -51,7 +51,7 @@ describe("a formula", () => {
     ["= 'open", "2..7: a text begins here that doesn't end"],
     ["= a ! b", "4..5: `!` means nothing in a formula"],
     ["= a < b < c", "8..9: this is a comparison already"],
-    ["= in + 1", "2..4: `in` can't stand here"],
+    ["= in + 1", "2..4: `in` isn't allowed here"],
     ["= a.+", "4..5: `+` stands where the name of a field was expected"],
   ])("such as %s is read as %s", (text, expected) => {
     const wanted = /^\d/.test(expected) ? expected.replace(/^6\.\.8/, "8..8") : expected;
@@ -233,7 +233,7 @@ describe("the names and types of a formula", () => {
     ["weihgt * 2", "weihgt: Hive has no field `weihgt` (did you mean `weight`?)"],
     [
       "weight + code",
-      "weight + code: `+` doesn't go between a number and a text (texts are joined with `&`)",
+      "weight + code: `+` doesn't work between a number and a text (texts are joined with `&`)",
     ],
     ["weight = code", "weight = code: a number can't be compared with a text"],
     ["weight and sunny", "weight: this is a number, and true or false was expected beside `and`"],

@@ -199,7 +199,7 @@ class Parser {
     if (kind === "field") return this.#path();
     if (kind === "word") return this.#word();
     throw new Misfit(
-      kind === "end" ? "something is missing at the end" : `${this.#shown()} can't stand here`,
+      kind === "end" ? "something is missing at the end" : `${this.#shown()} isn't allowed here`,
       kind === "end" ? { start: Math.max(0, at.start - 1), end: at.end } : at,
       "a field, a number, a text in quotes or a function was expected",
     );
@@ -234,7 +234,7 @@ class Parser {
     }
     if (words.has(small)) {
       throw new Misfit(
-        `\`${text}\` can't stand here`,
+        `\`${text}\` isn't allowed here`,
         at,
         `a field that is called so is written as {${text}}`,
       );

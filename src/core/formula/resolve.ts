@@ -69,8 +69,8 @@ class Resolving {
     if (++this.#operations > mostOperations) {
       throw new Unusable({
         at: this.whole.at,
-        message: "this comes to too much, with the computed fields in it",
-        help: `a formula may come to ${mostOperations} operations`,
+        message: "this is too much, including the computed fields in it",
+        help: `a formula may have ${mostOperations} operations`,
       });
     }
     switch (expression.kind) {

@@ -215,7 +215,7 @@ class Typing {
     const found = results(operator, types);
     if (found) return found;
     throw new Mistyped(
-      `\`${operator}\` doesn't go between ${typeWords[types[0]]} and ${typeWords[types[1]]}`,
+      `\`${operator}\` doesn't work between ${typeWords[types[0]]} and ${typeWords[types[1]]}`,
       at,
       types.includes("text") && operator === "+" ? "texts are joined with `&`" : undefined,
     );
@@ -375,7 +375,7 @@ function withRows(scope: Scope, entity: string, rows: string, of: string): Scope
   };
 }
 
-/** What an operator between two types gives; undefined where it doesn't go between them. */
+/** What an operator between two types gives; undefined where it doesn't work between them. */
 function results(
   operator: BinaryOperator,
   [left, right]: readonly [ValueType, ValueType],

@@ -37,7 +37,7 @@ export function interpretField(
       const explained = unfit[type.kind]?.[wanted];
       diagnostics.error(
         found.at,
-        `\`${wanted}\` doesn't go with ${withArticle(quoted(type.kind))}`,
+        `\`${wanted}\` can't be combined with ${withArticle(quoted(type.kind))}`,
         explained,
       );
       return undefined;
@@ -74,7 +74,7 @@ export function interpretField(
   }
   if (shownWhen && type.kind === "part of") {
     const help = "a part always belongs to something: take `shown when` out";
-    diagnostics.error(shownWhen.at, "`shown when` doesn't go with a `part of`", help);
+    diagnostics.error(shownWhen.at, "`shown when` can't be combined with a `part of`", help);
   }
   // What isn't always asked for is required where it is.
   const requiredWhen = needed ?? (flag("required") ? shownWhen : undefined);
@@ -276,7 +276,7 @@ function interpretChoices(
     else if (word.text.length > 100)
       diagnostics.error(word.at, "a choice has 100 characters at most");
     else if (seen.has(key))
-      diagnostics.error(word.at, `the choice \`${word.text}\` stands here twice`, "take one out");
+      diagnostics.error(word.at, `the choice \`${word.text}\` appears here twice`, "take one out");
     else seen.set(key, word);
   }
   const formerly = new Map<string, string>();

@@ -24,9 +24,7 @@ export function checkShape(shape: z.ZodObject, body: SourceMap, diagnostics: Dia
         const at = entryAt(body, name)?.key.at ?? body.at;
         const known = Object.keys(shape.shape);
         const close = nearest(name, known);
-        const help = close
-          ? `did you mean \`${close}\`?`
-          : `what can stand here: ${known.join(", ")}`;
+        const help = close ? `did you mean \`${close}\`?` : `allowed here: ${known.join(", ")}`;
         diagnostics.error(at, `\`${name}\` is not known here`, help);
       }
       continue;
@@ -89,7 +87,7 @@ export function uniqueEntries(
     if (!seen.has(inOneForm(key.text))) return seen.add(inOneForm(key.text));
     diagnostics.error(
       key.at,
-      `the ${what} \`${key.text}\` stands here twice`,
+      `the ${what} \`${key.text}\` appears here twice`,
       "rename one, or take one out",
     );
     return false;

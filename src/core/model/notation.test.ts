@@ -154,19 +154,19 @@ describe("the short notation", () => {
     expect(said("text, shown when")).toEqual(["`shown when` needs a formula behind it"]);
     expect(said("text, default =")).toEqual(["`default` needs a formula behind it"]);
     expect(said("date, required when a, required when b")).toEqual([
-      "`required when` stands here twice",
+      "`required when` appears here twice",
     ]);
     expect(said("text, required, required when x is empty")).toEqual([
       "`required` stands beside `required when`",
     ]);
     expect(said("boolean, required when x")).toEqual([
-      "`required when` doesn't go with a `boolean`",
+      "`required when` can't be combined with a `boolean`",
     ]);
     expect(said("boolean, default = not x")).toEqual([
       "the default of a `boolean` can't be a formula",
     ]);
     expect(said("part of Hive, shown when x is empty")).toContain(
-      "`shown when` doesn't go with a `part of`",
+      "`shown when` can't be combined with a `part of`",
     );
   });
 

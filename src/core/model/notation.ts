@@ -93,7 +93,7 @@ export function parseDefinition(
   segments.forEach((segment, index) => {
     const [first] = segment.tokens;
     if (!first) {
-      complain(segment.at, "nothing stands between these commas", "take one comma out");
+      complain(segment.at, "there is nothing between these commas", "take one comma out");
     } else if (index === 0) {
       readType(segment.tokens, text, definition, place, complain);
     } else {
@@ -353,7 +353,7 @@ function readOption(
     if (first.kind === "word" && first.text.includes("..")) {
       complain(
         first.at,
-        "the range stands behind a comma",
+        "the range follows a comma",
         "it follows the type: `text 2..60, required`",
       );
       return;
@@ -363,7 +363,7 @@ function readOption(
     return;
   }
   if (definition.options.has(name)) {
-    complain(first.at, `\`${name}\` stands here twice`, "take one out");
+    complain(first.at, `\`${name}\` appears here twice`, "take one out");
     return;
   }
   if (formula) {

@@ -87,7 +87,7 @@ class Reader {
     if (node.kind !== "scalar") {
       this.diagnostics.error(
         node.at,
-        "a title with `{field}` in it goes in quotes",
+        "a title with `{field}` in it has to be in quotes",
         'write title: "{name}"',
       );
       return [];
@@ -132,7 +132,7 @@ class Reader {
     for (const { text, at } of this.#words(node)) {
       const name = this.#known(text, at, automatic);
       if (name && found.includes(name)) {
-        this.diagnostics.error(at, `\`${name}\` stands here twice`, "take one out");
+        this.diagnostics.error(at, `\`${name}\` appears here twice`, "take one out");
       } else if (name) found.push(name);
     }
     return found;

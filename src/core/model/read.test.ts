@@ -144,8 +144,8 @@ describe("a mistake", () => {
       "5:32 the default `c` is not among the choices (the choices are a, b)",
     ],
     ["x: boolean 1..2", "5:18 a `boolean` takes no range"],
-    ["x: text, unit kg", "5:21 `unit` doesn't go with a `text`"],
-    ["x: text,, required", "5:14 nothing stands between these commas (take one comma out)"],
+    ["x: text, unit kg", "5:21 `unit` can't be combined with a `text`"],
+    ["x: text,, required", "5:14 there is nothing between these commas (take one comma out)"],
     [
       "version: text",
       "5:7 the field name `version` is one that every entity has by itself (choose another name, or leave it out: it is there already)",
@@ -158,7 +158,7 @@ describe("a mistake", () => {
       "a\uffa0: text",
       "5:7 the field name `a\uffa0` is not in small letters, digits and single underscores (write a)",
     ],
-    ["x: text\nx: integer", "6:7 the field `x` stands here twice (rename one, or take one out)"],
+    ["x: text\nx: integer", "6:7 the field `x` appears here twice (rename one, or take one out)"],
     [
       "a: text\na_id: integer\na1: text\na_1: text",
       "8:7 `a_1` and `a1` would have the same field, `a1` (rename one of them)",
@@ -257,10 +257,10 @@ describe("a mistake", () => {
   });
 
   it.each([
-    ["title: {x}", "a title with `{field}` in it goes in quotes"],
+    ["title: {x}", "a title with `{field}` in it has to be in quotes"],
     ['title: "{y}"', "6:14 `Hive` has no field `y`"],
     ["columns: [x, z]", "6:18 `Hive` has no field `z`"],
-    ["columns: [x, x]", "6:18 `x` stands here twice"],
+    ["columns: [x, x]", "6:18 `x` appears here twice"],
     ["sort: x downward", "`x downward` is no order"],
     ["sections: [{One: [w]}]", "`Hive` has no field `w`"],
     ["unique: [x]", "one field alone needs no group"],
@@ -271,12 +271,12 @@ describe("a mistake", () => {
   it.each([
     ["x: text, hint", "`hint` needs a text behind it"],
     ["x: text, unique yes", "`unique` takes no value"],
-    ["x: text, label A, label B", "`label` stands here twice"],
-    ["x: text, 2..60", "the range stands behind a comma"],
+    ["x: text, label A, label B", "`label` appears here twice"],
+    ["x: text, 2..60", "the range follows a comma"],
     ["x: text .., required", "a range without bounds"],
     ["x: text 1..2 3..4", "a second range"],
     ["x: choice", "`choice` needs its values"],
-    ["x: choice a | A", "the choice `A` stands here twice"],
+    ["x: choice a | A", "the choice `A` appears here twice"],
     ["x: choice a || b", "a value is missing beside this |"],
     ["x: many", "`many` needs an entity behind it"],
     ["x: one Hive Hive", "`Hive` after the entity"],

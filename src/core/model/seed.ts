@@ -84,7 +84,7 @@ function fixedRow(
         entity.fields.some((each) => each.name === name)
           ? `\`${name}\` is computed, and has no value of its own`
           : `\`${entity.name}\` has no field \`${name}\``,
-        close ? `did you mean \`${close}\`?` : `what can stand here: ${names.join(", ")}`,
+        close ? `did you mean \`${close}\`?` : `allowed here: ${names.join(", ")}`,
       );
     } else if (value?.kind === "scalar") {
       values.set(name, { text: value.text.trim(), at: value.at });

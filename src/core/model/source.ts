@@ -147,7 +147,7 @@ function convert(text: string, node: ParsedNode, diagnostics: Diagnostics): Sour
       diagnostics.error(
         name.at,
         "a name was expected here",
-        "text with braces or brackets goes in quotes",
+        "text with braces or brackets has to be in quotes",
       );
       continue;
     }
@@ -256,7 +256,7 @@ function reportSyntax(
     const title = /^\s*title:\s*\{/.test(line);
     diagnostics.error(
       { start, end: Math.max(start + 1, Math.min(pos[1], lineEnd(text, start))) },
-      title ? "a title with `{field}` in it goes in quotes" : words,
+      title ? "a title with `{field}` in it has to be in quotes" : words,
       title ? 'write title: "{name}"' : help,
     );
   }

@@ -47,7 +47,7 @@ describe("rows that stand in a model", () => {
       "`many` is no number",
       "`2026-12-24` is after today",
       "`wild` is not among the choices",
-      "the name `a` stands here twice",
+      "the name `a` appears here twice",
       "`perhaps` is neither yes nor no",
     ]);
   });

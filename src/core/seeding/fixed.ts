@@ -30,8 +30,8 @@ export function checkFixedRows(model: Model, today: string): Diagnostic[] {
       const told = key && values.get(key.name);
       if (!told || told.text === "") continue;
       if (seen.has(told.text.toLowerCase())) {
-        const help = "rows are told apart by it: each can stand there once";
-        diagnostics.error(told.at, `the ${key.name} \`${told.text}\` stands here twice`, help);
+        const help = "it distinguishes the rows: each value may appear once";
+        diagnostics.error(told.at, `the ${key.name} \`${told.text}\` appears here twice`, help);
       }
       seen.add(told.text.toLowerCase());
     }

@@ -176,7 +176,7 @@ function emptyRisks(
   if (!required) return [];
   return [
     {
-      kind: "in the way",
+      kind: "blocking",
       table,
       sentence: `rows of ${table} have no ${what}`,
       query: `select t.${id}, null as ${quoted("value")} from ${quoted(table)} as t where ${value} is null`,
@@ -190,7 +190,7 @@ function unknownTexts(syntax: Syntax, step: LookupChange): Risk {
   const { table, column, target } = step;
   const { waiting, unknown } = textConditions(syntax, step);
   return {
-    kind: "in the way",
+    kind: "blocking",
     table,
     sentence: `rows of ${table} have a ${column} by which no row of ${target} is called, and none can be made of it`,
     query: `select t.${quoted("id")}, t.${quoted(column)} as ${quoted("value")} from ${quoted(table)} as t where ${waiting} and ${unknown}`,
@@ -206,7 +206,7 @@ function textRisks(syntax: Syntax, step: LookupChange, before: Schema): Risk[] {
   return [
     ...emptyRisks(syntax, step, column, `nullif(${told}, '')`),
     ...unfitRisks(syntax, before, { table: target, column: key }, told, {
-      kind: "in the way",
+      kind: "blocking",
       table,
       sentence: `rows of ${table} have a ${column} that ${target}.${key} can't have`,
       query: `select t.${id}, t.${quoted(column)} as ${quoted("value")} from ${quoted(table)} as t where ${told} <> ''`,
@@ -224,7 +224,7 @@ function nameRisks(syntax: Syntax, step: LookupChange, before: Schema): Risk[] {
   return [
     ...emptyRisks(syntax, step, reference, `t.${quoted(reference)}`),
     ...unfitRisks(syntax, before, { table, column }, told, {
-      kind: "in the way",
+      kind: "blocking",
       table,
       sentence: `rows of ${table} lead to a ${target}.${key} that ${column} can't have`,
       query: `select t.${id}, ${told} as ${quoted("value")} from ${quoted(table)} as t join ${quoted(target)} as r on r.${id} = t.${quoted(reference)} where true`,
@@ -306,7 +306,7 @@ function linkRisks(syntax: Syntax, step: ReferenceAndLinks): Risk[] {
   return [
     ...emptyRisks(syntax, step, links, linked),
     {
-      kind: lossy ? "lost" : "in the way",
+      kind: lossy ? "lost" : "blocking",
       table,
       sentence: `rows of ${table} have several rows in ${links}, and can keep one`,
       query: `select ${quoted(from)} as ${id}, count(*) as ${quoted("value")} from ${quoted(links)} group by ${quoted(from)} having count(${quoted(to)}) > 1`,
@@ -340,7 +340,7 @@ function carryRisks(syntax: Syntax, { from, to, by, lossy }: MoveColumn): Risk[]
       : `f.${quoted(by.column)} is null or not ${syntax.same(value, first)}`;
   return [
     {
-      kind: lossy ? "lost" : "in the way",
+      kind: lossy ? "lost" : "blocking",
       table: from.table,
       sentence:
         by.table === to.table
@@ -383,7 +383,7 @@ export function steppedRisks(syntax: Syntax, step: Step, before: Schema): Risk[]
   const { quoted } = syntax;
   return [
     {
-      kind: "in the way",
+      kind: "blocking",
       table,
       sentence: `rows of ${table} have no ${column.name}`,
       query: `select ${quoted("id")}, null as ${quoted("value")} from ${quoted(table)}`,
@@ -402,9 +402,9 @@ export function changeRisks(
   const name = step.kind === "change column" ? step.to.name : step.column.name;
   return parts.flatMap((part): Risk[] => {
     if (part.kind === "assert no rows") {
-      return [{ kind: "in the way", table, sentence: part.sentence, query: part.query }];
+      return [{ kind: "blocking", table, sentence: part.sentence, query: part.query }];
     }
-    const sentence = `values of ${table}.${name} don't fit any more`;
+    const sentence = `values of ${table}.${name} no longer fit`;
     return part.kind === "keep" && step.kind === "change column" && lossy
       ? [{ kind: "lost", table, sentence, query: lostValues(syntax, step, part.query) }]
       : [];
@@ -439,7 +439,7 @@ function repeats(
   const value =
     index.columns.length === 1 ? of("t") : `concat(${of("t").replaceAll(", ", ", ', ', ")})`;
   return {
-    kind: "in the way",
+    kind: "blocking",
     table,
     sentence: `rows of ${table} have the same ${index.columns.join(" and ")}`,
     query: `select t.${quoted("id")}, ${value} as ${quoted("value")} from ${quoted(table)} as t where (${told("t")}) in (select ${told("o")} from ${quoted(table)} as o group by ${told("o")} having count(*) > 1)`,
@@ -452,7 +452,7 @@ function allRows(syntax: Syntax, { table }: Extract<Step, { kind: "drop table" }
   return {
     kind: "lost",
     table: table.name,
-    sentence: `rows of ${table.name} go`,
+    sentence: `rows of ${table.name} are deleted`,
     query: `select ${first} as ${quoted("id")}, ${second ?? first} as ${quoted("value")} from ${quoted(table.name)}`,
   };
 }
@@ -466,7 +466,7 @@ function allValues(
   return {
     kind: "lost",
     table,
-    sentence: `values of ${table}.${column.name} go`,
+    sentence: `values of ${table}.${column.name} are deleted`,
     query: `select ${quoted("id")}, ${name} as ${quoted("value")} from ${quoted(table)} where ${name} is not null`,
   };
 }
@@ -474,7 +474,7 @@ function allValues(
 /** The rows that stand in the way of a step, as what ends a script. */
 export function refusals(risks: readonly Risk[]): ScriptPart[] {
   return risks
-    .filter(({ kind }) => kind === "in the way")
+    .filter(({ kind }) => kind === "blocking")
     .map(({ sentence, query }): ScriptPart => ({ kind: "assert no rows", sentence, query }));
 }
 

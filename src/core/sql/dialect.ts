@@ -16,7 +16,7 @@ export interface Dialect {
   sections(steps: readonly Step[], before: Schema): Section[];
   /** What rows a step touches, in the schema right before it. */
   risks(step: Step, before: Schema): Risk[];
-  /** The tables of which every row is written anew. */
+  /** The tables of which every row is rewritten. */
   rewritten(steps: readonly Step[]): string[];
   /** What it takes at most. */
   limits: Limits;
@@ -31,7 +31,7 @@ export interface Dialect {
 
 /** Rows that stand in the way of a step, or of which it throws something away. */
 export interface Risk {
-  kind: "in the way" | "lost";
+  kind: "blocking" | "lost";
   table: string;
   /** What is the matter with them: `have no value for town`. */
   sentence: string;

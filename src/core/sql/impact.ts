@@ -18,7 +18,7 @@ export interface Impact {
   /** The table that is concerned, as the database has it; undefined where it is new. */
   table?: string;
   risks: OpenRisk[];
-  /** The tables of which every row is written anew. */
+  /** The tables of which every row is rewritten. */
   rewritten: string[];
 }
 

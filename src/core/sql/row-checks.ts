@@ -48,9 +48,9 @@ export function checkRisks(
   const value = quoted(check.columns[0] ?? "id");
   return [
     {
-      kind: "in the way",
+      kind: "blocking",
       table,
-      sentence: `rows of ${table} don't hold to: ${check.holds}`,
+      sentence: `rows of ${table} violate: ${check.holds}`,
       query: `select ${quoted("id")}, ${value} as ${quoted("value")} from ${from} where not (${holds})`,
     },
   ];

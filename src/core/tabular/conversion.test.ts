@@ -174,7 +174,7 @@ describe("a sheet", () => {
     expect(kept.length).toBe(80);
     expect(aside.map(({ cell, reason }) => [cell, reason])).toEqual([
       ["row 82", "the same as row 5"],
-      ["row 83", 'Code "b-4" stands in row 6 already'],
+      ["row 83", 'Code "b-4" is already in row 6'],
     ]);
   });
 });

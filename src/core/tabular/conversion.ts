@@ -335,7 +335,7 @@ export class SheetConverter {
       if (known?.content === content) return `the same as row ${known.row}`;
       if (known) {
         const text = quote((key ?? "").replaceAll("\u001f", ", "));
-        return `${label} ${text} stands in row ${known.row} already`;
+        return `${label} ${text} is already in row ${known.row}`;
       }
     }
     for (const [at, { keys }] of this.#unique.entries()) {

@@ -34,7 +34,7 @@ export function fieldNotes(
         cells.push({
           address: at(row),
           text: text ?? "",
-          reason: `stands in ${at(rows[0] ?? 0)} already: that row is set aside`,
+          reason: `is already in ${at(rows[0] ?? 0)}: that row is set aside`,
         });
       }
     }

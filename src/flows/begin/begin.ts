@@ -76,7 +76,7 @@ levadura check    # what is wrong with the model, line by line
 | \`model.yaml\` | entities, fields, relationships | yes |
 | \`migrations/\` | every change of the schema, as steps and SQL | yes |
 | \`app/\` | the application: plain TypeScript, yours to change | yes |
-| \`.levadura/generated/\` | what was generated last, so that your edits are told apart | yes |
+| \`.levadura/generated/\` | what was generated last, so that your edits are recognised | yes |
 | \`records.db\` | the rows | no |
 `;
 }

@@ -26,12 +26,12 @@ export type Verdict =
   | "safe"
   | "rewrites the table"
   | "the rows must comply"
-  | "throws data away"
+  | "deletes data"
   | "can't be done";
 
 /** Rows that stand in the way of a change, or of which it throws something away. */
 export interface CountedRisk {
-  kind: "in the way" | "lost";
+  kind: "blocking" | "lost";
   sentence: string;
   /** Undefined where there is no database to count in yet. */
   count?: number;
@@ -49,7 +49,7 @@ export interface ChangeImpact {
   /** How many rows the table has; undefined where it isn't there yet. */
   rows?: number;
   risks: CountedRisk[];
-  /** The tables that are written anew. */
+  /** The tables that are rewritten. */
   rewritten: string[];
   /** What can be done about it. */
   help?: string;
@@ -155,7 +155,7 @@ function refuseHalfWay(statuses: readonly MigrationStatus[]): void {
   throw new Failure(
     "outside",
     `the database is half-way through ${begun.name}: the run that was at it ended early`,
-    "`levadura migrate` goes on with it, or takes it back where rows stand in its way",
+    "`levadura migrate` continues it, or undoes it if rows violate it",
   );
 }
 
@@ -210,7 +210,7 @@ async function weigh(change: Change, context: Context): Promise<ChangeImpact> {
       ...(count !== undefined && { count }),
       sample,
     });
-    if (kind === "in the way" && count !== 0) steps.push(step);
+    if (kind === "blocking" && count !== 0) steps.push(step);
   }
   const { rewritten } = impact;
   const known = before.tables.some(({ name }) => name === impact.table);
@@ -238,7 +238,7 @@ async function weigh(change: Change, context: Context): Promise<ChangeImpact> {
 function verdictOf(change: Change, risks: readonly CountedRisk[], rewrites: boolean): Verdict {
   if (change.impossible) return "can't be done";
   const touched = risks.filter(({ count }) => count !== 0);
-  if (change.lossAccepted || touched.some(({ kind }) => kind === "lost")) return "throws data away";
+  if (change.lossAccepted || touched.some(({ kind }) => kind === "lost")) return "deletes data";
   if (touched.length > 0) return "the rows must comply";
   return rewrites ? "rewrites the table" : "safe";
 }
@@ -251,14 +251,14 @@ function helpFor(
 ): string | undefined {
   if (impossible) return impossible;
   if (lossAccepted) {
-    return `what goes is kept in a file; accept it with: levadura prepare --accept-loss ${lossAccepted}`;
+    return `the data is kept in a file; accept it with: levadura prepare --accept-loss ${lossAccepted}`;
   }
   if (!step) return undefined;
   if (step.kind === "add check") return "correct these rows, or the rule";
   if (step.kind === "add index") return "correct all but one of the rows that are alike";
   if (step.kind === "add column") return "give the field a `fill` or a `default`";
   if (isEmptyOnly(step)) return "give the field a `fill`, or correct these rows";
-  return `correct these rows${letGo ? `; or let go of the values with: levadura prepare --accept-loss ${letGo}` : ""}`;
+  return `correct these rows${letGo ? `; or accept losing the values with: levadura prepare --accept-loss ${letGo}` : ""}`;
 }
 
 /** Whether what stands in the way is that there is no value. */

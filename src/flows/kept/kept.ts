@@ -51,7 +51,7 @@ export interface Restored {
 
 /**
  * Puts kept rows and values back into the database. Rows that are there stay as they are, and so do values; what
- * doesn't fit any more is told. All of it is done in one transaction.
+ * no longer fits is told. All of it is done in one transaction.
  */
 export async function restoreKept(
   project: Project,
@@ -169,10 +169,10 @@ async function stage(
 }
 
 function whyImpossible(table: Table | undefined, source: KeptRows): string | undefined {
-  if (!table) return `there is no table ${source.table} any more`;
+  if (!table) return `there is no longer a table ${source.table}`;
   if (source.column) {
     const there = table.columns.some(({ name }) => name === source.column);
-    return there ? undefined : `${table.name} has no column ${source.column} any more`;
+    return there ? undefined : `${table.name} no longer has a column ${source.column}`;
   }
   const lacking = table.columns.find(
     ({ name, required, default: start }) =>
@@ -231,5 +231,5 @@ async function putBackSome(engine: Engine, work: Restoring, ids: number[]): Prom
 const reasons = {
   unique: "another row has a value that must be unique",
   reference: "a row that it refers to is not there",
-  check: "a value does not fit the model any more",
+  check: "a value no longer fits the model",
 } as const;

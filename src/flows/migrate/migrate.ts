@@ -136,7 +136,7 @@ function withDatabaseOf<Result>(
 ): Promise<Result> {
   return hasDatabase(project).then((there) => {
     if (there) return withDatabase(project, work);
-    throw new Failure("input", "there is no database yet, so nothing can be taken back");
+    throw new Failure("input", "there is no database yet, so there is nothing to revert");
   });
 }
 
@@ -194,7 +194,7 @@ async function rewindTo(
     if (!missing) continue;
     throw new Failure(
       "outside",
-      `${migration.name} can't be taken back: what it threw away is not in ${missing}`,
+      `${migration.name} can't be reverted: the data that it deleted is not in ${missing}`,
       "bring that file back, or take the lines that need it out of the migration's back script",
     );
   }

@@ -31,7 +31,7 @@ export interface Prepared {
 export interface PrepareOptions extends Decisions {
   /** Words for the folder's name. */
   words?: string;
-  /** Whether the newest migration, which must not have been applied, is written anew. */
+  /** Whether the newest migration, which must not have been applied, is rewritten. */
   again?: boolean;
   /** Says what a step of the developer's own is to do; its SQL is written by hand. */
   own?: string;
@@ -78,7 +78,7 @@ export async function prepareMigration(
   };
 }
 
-/** The newest migration, if it may be written anew. */
+/** The newest migration, if it may be rewritten. */
 async function takeBackPrepared(
   project: Project,
   model: Model,
@@ -92,7 +92,7 @@ async function takeBackPrepared(
     throw new Failure(
       "input",
       `${last.name} is applied, so it can't be written again`,
-      "take it back with `levadura rewind` first, or prepare another one",
+      "revert it with `levadura rewind` first, or prepare another one",
     );
   }
   const before = replay(migrations.slice(0, -1).flatMap(({ steps }) => steps));
@@ -106,7 +106,7 @@ async function takeBackPrepared(
     throw new Failure(
       "input",
       `the SQL of ${last.name} was edited, and would be lost`,
-      "put the edit into a step of your own in steps.yaml; or let it go with --discard-edits",
+      "put the edit into a step of your own in steps.yaml; or lose it with --discard-edits",
     );
   }
   return last;
@@ -117,8 +117,8 @@ function renameFailure({ table, column, to, line }: ChangeReport["renames"][numb
   const now = column ? `${table}.${to}` : to;
   return new Failure(
     "input",
-    `${from} goes and ${now} comes: is that the same one under a new name?`,
-    `if so, add \`${line}\` to it in the model; if not, let the old one go with: levadura prepare --accept-loss ${from}`,
+    `${from} is no longer in the model, and ${now} is new: was it renamed?`,
+    `if so, add \`${line}\` to it in the model; if not, accept that the old one is dropped with: levadura prepare --accept-loss ${from}`,
   );
 }
 

@@ -50,7 +50,7 @@ export function unmakeableRow({ entity, row, trouble, tries }: Unmakeable): Fail
     case "used up":
       return new Failure(
         "input",
-        `${nothingWritten}: ${which} can't be told apart from the others by ${named(trouble.columns)}, all of whose values are taken`,
+        `${nothingWritten}: ${which} can't be distinguished from the others by ${named(trouble.columns)}, all of whose values are taken`,
         `ask for fewer rows (--rows, or \`seed\` in the model), or let ${named(trouble.columns)} have more values`,
       );
     case "missing":

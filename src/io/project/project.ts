@@ -9,7 +9,7 @@ export interface Project {
   root: string;
   model: string;
   migrations: string;
-  /** A migration that is to be written anew, and so isn't taken for there. */
+  /** A migration that is to be rewritten, and so isn't taken for there. */
   skipped?: string;
   app: string;
   /** What is remembered of what was generated; belongs into version control. */

@@ -51,7 +51,7 @@ export function changeColumn(
   if (changed.missing) refuse(`rows of ${step.table} have no ${to.name}`, changed.missing);
   if (changed.refused.length > 0) {
     const condition = changed.refused.map((each) => `(${each})`).join(" or ");
-    refuse(`rows of ${step.table} have a ${to.name} that it can't have any more`, condition);
+    refuse(`rows of ${step.table} have a ${to.name} that is no longer allowed`, condition);
   }
   const unique = table?.indexes.some(
     (index) => index.unique && alike(index.columns, [to.name]) && !alike(from.type, to.type),

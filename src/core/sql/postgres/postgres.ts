@@ -256,7 +256,7 @@ function changeColumn(step: ChangeColumn): ScriptPart[] {
   if (missing) refuse(`rows of ${table} have no ${to.name}`, missing);
   if (refused.length > 0) {
     const condition = refused.map((each) => `(${each})`).join(" or ");
-    refuse(`rows of ${table} have a ${to.name} that it can't have any more`, condition);
+    refuse(`rows of ${table} have a ${to.name} that is no longer allowed`, condition);
   }
   if (keep) {
     const query = `select t.${id}, ${x} as ${quoted("value")}, ${value} as ${quoted("became")} from ${goal} as t where ${keptRows(syntax, x, step, value)}`;

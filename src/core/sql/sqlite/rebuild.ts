@@ -131,7 +131,7 @@ class Rebuild {
     if (missing) this.#refuse(`rows of ${table} have no ${column}`, x, `${open}${missing}`);
     const refusal = refused.map((each) => `(${each})`).join(" or ");
     if (refusal) {
-      const sentence = `rows of ${table} have a ${column} that it can't have any more`;
+      const sentence = `rows of ${table} have a ${column} that is no longer allowed`;
       this.#refuse(sentence, x, open ? `${open}(${refusal})` : refusal);
     }
     if (step.keep) {

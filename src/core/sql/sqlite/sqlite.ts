@@ -215,7 +215,7 @@ function risks(step: Step, before: Schema): Risk[] {
   }
 }
 
-/** The tables of which every row is written anew. */
+/** The tables of which every row is rewritten. */
 function rewritten(steps: readonly Step[]): string[] {
   const tables = steps
     .filter((step) => needsRebuild(step) || step.kind === "drop column")

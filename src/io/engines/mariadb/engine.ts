@@ -58,7 +58,7 @@ async function connected(address: URL): Promise<Client> {
   }
 }
 
-const lost = ["the connection was lost", "run it again: it goes on where it was"] as const;
+const lost = ["the connection was lost", "run it again: it continues where it stopped"] as const;
 
 /** An error of the driver, as a failure. */
 function mariadbFailure(address: URL, error: unknown): Failure {
