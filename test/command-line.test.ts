@@ -169,6 +169,10 @@ describe("a command", () => {
     const seeded = await levadura(["seed", "--rows", "7", "Hive", "--dry-run"], folder);
     expect(seeded).toMatchObject({ status: 0, out: "Hive: 7 rows\n" });
     expect(rowsOf(join(folder, "records.db"), "select * from hive")).toEqual([]);
+    await levadura(["seed", "--rows", "7", "Hive"], folder);
+    const fewer = await levadura(["seed", "--rows", "3", "Hive"], folder);
+    expect(fewer).toMatchObject({ status: 0, out: "" });
+    expect(fewer.err).toContain("Hive has 7 sample rows already; with --empty-first");
   });
 
   it("exits with a status of its own where it only previewed", async () => {

@@ -39,6 +39,7 @@ describe("every command", () => {
       today: expect.stringMatching(/^\d{4}-\d\d-\d\d$/),
       rows: { Hive: 12 },
       skipped: [],
+      surplus: {},
       loaded: [],
     });
     expect(await json("seed")).toMatchObject({ rows: {}, skipped: ["Hive"] });

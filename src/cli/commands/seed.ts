@@ -93,9 +93,7 @@ export default class Seed extends LevaduraCommand {
       const planned = await seedPreview(project, model, request);
       for (const { entity, rows } of planned.rows) this.say(`${entity}: ${count(rows, "row")}`);
       if (planned.rows.length === 0) this.say(done("No sample rows would be made"));
-      if (planned.skipped.length > 0) {
-        this.say(done("Left alone, because they have rows", planned.skipped.join(", ")));
-      }
+      this.#tellSkipped(planned);
       return planned;
     }
     if (request.emptyFirst && !flags.yes) await this.#ask(checked, request);
@@ -103,11 +101,18 @@ export default class Seed extends LevaduraCommand {
       seedProject(project, model, request, this.report),
     );
     if (seeded.kept) this.say(done("Kept the rows that were not sample rows", `in ${seeded.kept}`));
-    if (seeded.skipped.length > 0) {
-      this.tell(done("Left alone, because they have rows", seeded.skipped.join(", ")));
-    }
+    this.#tellSkipped(seeded);
     this.hint(next("levadura rise", "shows the rows in the application"));
     return seeded;
+  }
+
+  #tellSkipped({ skipped, surplus }: { skipped: string[]; surplus: Record<string, number> }): void {
+    for (const [name, samples] of Object.entries(surplus)) {
+      const words = `${name} has ${count(samples, "sample row")} already`;
+      this.warn(warning(`${words}; with --empty-first there will be as many as you ask for`));
+    }
+    const others = skipped.filter((name) => !Object.hasOwn(surplus, name));
+    if (others.length > 0) this.tell(done("Left alone, because they have rows", others.join(", ")));
   }
 
   async #ask({ project, model }: Checked, request: SeedRequest): Promise<void> {

@@ -70,6 +70,8 @@ export interface SeedOrder {
   /** How many rows are made, by entity. */
   counts: Map<string, number>;
   skipped: string[];
+  /** The sample rows that entities have already, where fewer were asked for. */
+  surplus: Record<string, number>;
   /** How many rows entities were given by themselves, to be written down. */
   usual: Record<string, number>;
 }
@@ -95,7 +97,7 @@ export function orderOf(
   }
   const usual = usualCounts(model, today, known);
   const shared = all && rows !== undefined ? sharedOut(rows, usual) : undefined;
-  const order: SeedOrder = { counts: new Map(), skipped: [], usual: {} };
+  const order: SeedOrder = { counts: new Map(), skipped: [], surplus: {}, usual: {} };
   for (const { name, seed } of model.entities.filter((entity) => wanted.has(entity.name))) {
     const existing = existingRows.get(name) ?? nothing;
     const named = entities.includes(name);
@@ -105,6 +107,8 @@ export function orderOf(
     const count = asked ?? usual.get(name) ?? 0;
     if ((left && !named) || (count <= existing.made && existing.all > 0)) order.skipped.push(name);
     else if (count > existing.made) order.counts.set(name, count - existing.made);
+    if (named && rows !== undefined && rows < existing.samples)
+      order.surplus[name] = existing.samples;
     if (!(left && !named) && asked === undefined && seed?.rows === undefined)
       order.usual[name] = count;
   }

@@ -36,6 +36,8 @@ export interface Seeded {
   rows: Record<string, number>;
   /** Entities that were left alone, because they have rows already. */
   skipped: string[];
+  /** The sample rows that entities had already, where fewer were asked for. */
+  surplus: Record<string, number>;
   /** What was taken from files and from the model. */
   loaded: Loaded[];
   /** The folder with people's rows that were thrown away. */
@@ -73,7 +75,7 @@ export async function seedProject(
     if (kept) rmSync(kept, { recursive: true, force: true });
     throw error;
   });
-  const { counts, skipped, usual, loaded } = seeded;
+  const { counts, skipped, surplus, usual, loaded } = seeded;
   for (const each of loaded) report({ kind: "loaded", ...each });
   for (const { name, plural } of model.entities) {
     const count = counts.get(name);
@@ -81,7 +83,7 @@ export async function seedProject(
   }
   writeSeedingRecord(project, { seed, today: day, rows: { ...record.rows, ...usual } });
   const rows = Object.fromEntries([...counts].filter(([, count]) => count > 0));
-  return { seed, today: day, rows, skipped, loaded, ...(kept && { kept }) };
+  return { seed, today: day, rows, skipped, surplus, loaded, ...(kept && { kept }) };
 }
 
 /** How many rows seeding would make of each entity, in the order of the model; makes none. */
@@ -89,7 +91,11 @@ export async function seedPreview(
   project: Project,
   model: Model,
   request: SeedRequest,
-): Promise<{ rows: { entity: string; rows: number }[]; skipped: string[] }> {
+): Promise<{
+  rows: { entity: string; rows: number }[];
+  skipped: string[];
+  surplus: Record<string, number>;
+}> {
   await requireMigrated(project, model);
   configure(model.app);
   const record = readSeedingRecord(project);
@@ -103,13 +109,13 @@ export async function seedPreview(
       const own = request.acceptLoss?.includes(entity.name) ? 0 : existing.own;
       existingRows.set(entity.name, { ...existing, all: own, own, samples: 0 });
     }
-    const { counts, skipped } = orderOf(model, existingRows, request, record, day);
+    const { counts, skipped, surplus } = orderOf(model, existingRows, request, record, day);
     requirePossible(model, counts, existingRows, day);
     const rows = model.entities.flatMap(({ name }) => {
       const count = counts.get(name) ?? 0;
       return count > 0 ? [{ entity: name, rows: count }] : [];
     });
-    return { rows, skipped };
+    return { rows, skipped, surplus };
   });
 }
 
