@@ -41,7 +41,7 @@ export interface Form {
   answersAt?: string;
 }
 
-/** The attributes of a field's input, as things stand in the form. */
+/** The attributes of a field's input, as things are in the form. */
 export function attributesOf(form: Form, name: string) {
   const attributes = entryOf(form, name).attributes();
   const needed = Object.hasOwn(form.state.needed, name)
@@ -50,7 +50,7 @@ export function attributesOf(form: Form, name: string) {
   return { ...attributes, required: Boolean(needed) };
 }
 
-/** Whether the form doesn't ask for a field as things stand; one with an error is always shown. */
+/** Whether the form doesn't ask for a field as things are; one with an error is always shown. */
 export function isHidden(form: Form, name: string): boolean {
   const { shown } = form.state;
   return Object.hasOwn(shown, name) && !shown[name] && !form.errors.has(name);

@@ -1,6 +1,6 @@
 /**
  * An error for the log of the server: what it is called, what it says and where it happened, each in one line.
- * What stands in quotes may be somebody's data, and so may the details that drivers add: they stay out.
+ * What is in quotes may be somebody's data, and so may the details that drivers add: they stay out.
  */
 export function logError(error: unknown, about = ""): void {
   const {

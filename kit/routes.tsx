@@ -149,7 +149,7 @@ export function routesFor<
   });
 
   /**
-   * What was typed. What the form doesn't ask for, as things stand, stays as it is, or as a new record starts;
+   * What was typed. What the form doesn't ask for, as things are, stays as it is, or as a new record starts;
    * what somebody sends for it all the same is an error.
    */
   const typedIn = async (
@@ -168,7 +168,7 @@ export function routesFor<
     for (const name of data.getAll("_unasked").map(String)) {
       if (Object.hasOwn(answers.shown, name)) keep(name);
     }
-    // What is taken back may have been what another field is shown for.
+    // What is reverted may have been what another field is shown for.
     for (let round = 0; round < 3; round++) {
       const { shown } = await state(values, saved);
       const hidden = Object.keys(shown).filter(
@@ -238,7 +238,7 @@ export function routesFor<
     return { ...form, errors };
   };
 
-  /** The fields that a refusal of the database is about; any other error goes on. */
+  /** The fields that a refusal of the database is about; any other error is thrown. */
   const refusedFields = (error: unknown): Map<string, string> => {
     const refused = constraintViolation(error, Object.keys(input.shape));
     if (!refused) throw error;

@@ -11,7 +11,7 @@ export interface RowRule {
   about: string;
 }
 
-/** The conditions that a record doesn't hold to, as it stands in its table. */
+/** The conditions that a record violates, as it is in its table. */
 export async function brokenRowRules<Tables>(
   db: Kysely<Tables>,
   table: string,

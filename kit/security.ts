@@ -30,7 +30,7 @@ export function plainAddress(c: Context): string | undefined {
   return localAddress(pathname.replace(/\/+$/, "") + search);
 }
 
-/** What every answer and every request is held to, besides the host. */
+/** What every answer and every request is checked by, besides the host. */
 export function protections(): MiddlewareHandler[] {
   return [
     secureHeaders({

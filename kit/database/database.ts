@@ -4,14 +4,14 @@
 export interface ConstraintViolation {
   reason: "unique" | "reference" | "check";
   columns: string[];
-  /** The name of the check that isn't held to, where it has one. */
+  /** The name of the check that is violated, where it has one. */
   check?: string;
 }
 
 /** The kinds of values that formulas are computed of. */
 export type BindKind = "text" | "number" | "boolean" | "date" | "time" | "datetime" | "reference";
 
-/** The kinds of values that databases write in a way of their own when they stand within a text. */
+/** The kinds of values that databases write in a way of their own when they are within a text. */
 export type WrittenKind = "number" | "boolean" | "time" | "datetime";
 
 /**

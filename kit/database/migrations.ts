@@ -14,7 +14,7 @@ export interface Migration {
   name: string;
   forward: string;
   back: string;
-  /** The forward script for once it was taken back: it brings back what that threw away. */
+  /** The forward script for once it was reverted: it brings back what that deleted. */
   again?: string;
 }
 
@@ -37,7 +37,7 @@ export interface MigrationConnection extends ScriptConnection {
 /** What running a script gave. */
 export type Outcome = Awaited<ReturnType<typeof runScript>>;
 
-/** A migration that was taken back, and the folder of what that threw away. */
+/** A migration that was reverted, and the folder of what that deleted. */
 interface TakenBack {
   name: string;
   checksum: string;
@@ -50,7 +50,7 @@ export interface Task {
   direction: "forward" | "back";
   script: string;
   other: string;
-  /** The folder of what the migration threw away when it was applied. */
+  /** The folder of what the migration deleted when it was applied. */
   keptBefore?: string | undefined;
 }
 
@@ -70,23 +70,23 @@ export interface LedgerLine {
   checksum: string;
   applied_at: string;
   milliseconds: number;
-  /** The folder with what was thrown away. */
+  /** The folder with what was deleted. */
   kept: string | null;
   /** Why the last attempt failed, where it did. */
   failure: string | null;
 }
 
-/** How a migration stands in a database. */
+/** How a migration is in a database. */
 export type MigrationState = "applied" | "pending" | "failed" | "half-way" | "edited" | "missing";
 
-/** A migration, where it stands, and what the ledger says of it. */
+/** A migration, where it is, and what the ledger says of it. */
 export interface MigrationStatus {
   name: string;
   state: MigrationState;
   line?: LedgerLine;
 }
 
-/** A migration that was applied or taken back, and what was found on the way. */
+/** A migration that was applied or reverted, and what was found on the way. */
 export interface MigrationDone {
   name: string;
   milliseconds: number;
@@ -110,7 +110,7 @@ export function checksum(text: string): string {
   return createHash("sha256").update(text.replaceAll("\r\n", "\n")).digest("hex");
 }
 
-/** How each migration stands, in order; those that only the ledger knows are missing. */
+/** How each migration is, in order; those that only the ledger knows are missing. */
 export async function migrationStatuses(
   connection: MigrationConnection,
   migrations: readonly Migration[],
@@ -272,7 +272,7 @@ async function inTransaction<Result>(
   }
 }
 
-/** Undefined where only what a run before began was taken back. */
+/** Undefined where only what a run before began was reverted. */
 async function applyOne(
   connection: MigrationConnection,
   { name, forward, back, again }: Migration,

@@ -9,8 +9,8 @@ export interface OwnTypes {
 
 /**
  * The tables of the application itself, which no model has: forms that were sent; which rows seeding made; which
- * data was loaded, and when; migrations that were taken back, and the folder of what that threw away. A table that
- * was dropped stands in them with a hyphen before its name, as long as it isn't back.
+ * data was loaded, and when; migrations that were reverted, and the folder of what that deleted. A table that
+ * was dropped is in them with a hyphen before its name, as long as it isn't back.
  */
 function ownTables({ numbered, moment }: OwnTypes): [string, string][] {
   return [

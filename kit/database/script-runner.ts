@@ -24,7 +24,7 @@ export interface ScriptConnection {
 }
 
 export interface ApplyOptions {
-  /** Under which folder goes what is thrown away. */
+  /** Under which folder goes what is deleted. */
   keptFolder: string;
   /** Told of each part as it begins: its place, counted from 1, and how many there are. */
   progress?: (name: string, part: number, of: number) => void;
@@ -39,7 +39,7 @@ export type Finding =
   /** Rows that are newer than what was brought back. */
   | { kind: "newer rows"; table: string; count: number; first: number[] };
 
-/** Rows stand in the way of a step. */
+/** Rows violate it of a step. */
 export class RowsInTheWay extends Error {
   constructor(
     readonly sentence: string,
@@ -67,7 +67,7 @@ export function inNumber(count: number, sentence: string): string {
   return `${count.toLocaleString("en")} ${count === 1 ? one : sentence}`;
 }
 
-/** A migration can't be run as it stands. */
+/** A migration can't be run as it is. */
 export class NoWay extends Error {}
 
 /** A step has no SQL for this database, or for this direction. */
@@ -78,13 +78,13 @@ function noSql(about: string): NoWay {
 }
 
 interface Run extends ApplyOptions {
-  /** The name of the migration, for the folder of what it throws away. */
+  /** The name of the migration, for the folder of what it deletes. */
   name: string;
-  /** The folder of what the migration threw away when it was applied. */
+  /** The folder of what the migration deleted when it was applied. */
   keptBefore?: string | undefined;
 }
 
-/** Runs a script within a transaction of the caller's. Gives the folder of what was thrown away, if anything was. */
+/** Runs a script within a transaction of the caller's. Gives the folder of what was deleted, if anything was. */
 export async function runScript(
   connection: ScriptConnection,
   text: string,
@@ -138,7 +138,7 @@ function keptPath(file: string, kept: string | undefined, keptFolder: string): s
   return join(keptFolder, kept === undefined ? "" : basename(kept), `${file}.jsonl.gz`);
 }
 
-/** The folder for what a run that begins now throws away. */
+/** The folder for what a run that begins now deletes. */
 export function keptFolderOf(keptFolder: string, name: string): string {
   return join(keptFolder, `${name}-${new Date().toISOString().replace(/[-:.]/g, "")}`);
 }
@@ -250,7 +250,7 @@ export class ScriptRun {
     throw new RowsInTheWay(sentence, Number(counted?.count), sample);
   }
 
-  /** Rows that were added after what is brought back had been thrown away. */
+  /** Rows that were added after what is brought back had been deleted. */
   async #findNewer({ table, top }: KeptHeader): Promise<void> {
     if (top === null || this.#searched.has(table)) return;
     this.#searched.add(table);

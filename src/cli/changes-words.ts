@@ -13,7 +13,7 @@ const colors: Readonly<Record<Verdict, (text: string) => string>> = {
 
 const width = Math.max(...Object.keys(colors).map(({ length }) => length));
 
-/** What stands between model, migrations and database, for people. */
+/** How the model, the migrations and the database differ, for people. */
 export function changesText(changes: ChangeReport): string {
   const { pending, unprepared, drift } = shown(changes);
   const parts: string[] = [];

@@ -76,7 +76,7 @@ export abstract class LevaduraCommand extends Command {
   }
 }
 
-/** A command that goes on until it is ended: a script gets each event as a line of JSON. */
+/** A command that runs until it is ended: a script gets each event as a line of JSON. */
 export abstract class RunningCommand extends LevaduraCommand {
   protected override readonly report = (event: FlowEvent): void => {
     if (event.kind === "working") trace(event.on);

@@ -43,7 +43,7 @@ function requestOf(argv: readonly string[], config: Config): Request {
   if (asksForHelp || named === undefined) {
     return { kind: "help", ...(named !== undefined && { command: named }) };
   }
-  // Options may stand before the command: `levadura --json check`.
+  // Options may be before the command: `levadura --json check`.
   const at = argv.indexOf(named);
   return { kind: "run", command: named, argv: argv.filter((_, place) => place !== at) };
 }

@@ -5,7 +5,7 @@ import { visible } from "../core/naming/characters.ts";
 const colours = /(\x1b\[\d{1,2}m)/;
 
 /**
- * Data as a terminal may show it: in all texts, what can't be seen stands as its code. A header of a sheet, a
+ * Data as a terminal may show it: in all texts, what can't be seen is shown as its code. A header of a sheet, a
  * file's name or a message of a database may hold anything.
  */
 export function shown<Data>(data: Data): Data {

@@ -149,7 +149,7 @@ export function migrationConnection(client: Client): MigrationConnection {
         client.query(`insert into ${table} (${quoted.join(", ")}) values ?`, [batch]);
       await inBatches(rows, atOnce, insert);
     },
-    // Nothing is made anew here, so that nothing that hangs on a table goes.
+    // Nothing is rebuilt here, so that nothing that hangs on a table goes.
     holdTriggers: async () => async () => undefined,
     columns: (table) =>
       names(

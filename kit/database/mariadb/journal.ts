@@ -15,7 +15,7 @@ import { fingerprintOf } from "./fingerprint.ts";
 import { statementsOf } from "./statements.ts";
 
 /**
- * Here each statement that defines something ends the transaction. So that a run that dies is gone on with
+ * Here each statement that defines something ends the transaction. So that a run that dies is continued
  * exactly where it ended, what is done is written down: of a definition before it begins, with a fingerprint of
  * the catalogue, by which the next run sees whether it happened; of all else in its own transaction.
  */
@@ -31,7 +31,7 @@ export class StepJournal implements Journal {
     return entry && { name: entry.migration, direction: entry.direction };
   }
 
-  /** Runs a script, or what is left of it. When it fails between two steps, the steps before are taken back. */
+  /** Runs a script, or what is left of it. When it fails between two steps, the steps before are reverted. */
   async run(task: Task, options: ApplyOptions): Promise<Outcome | undefined> {
     requireWay(task.script);
     const entry = (await this.#entry()) ?? (await this.#begin(task, options));
@@ -185,13 +185,13 @@ interface Entry {
   undoing: number;
   /** The script that is run. */
   script: string;
-  /** The steps to be taken back, with commas between them. */
+  /** The steps to be reverted, with commas between them. */
   steps: string;
   /** How many operations are done. */
   done: number;
   /** The fingerprint of the catalogue before the definition that comes next, once that has begun. */
   catalogue: string | null;
-  /** The folder for what is thrown away. */
+  /** The folder for what is deleted. */
   kept: string;
 }
 
@@ -248,7 +248,7 @@ function refuseEdited({ script, done, migration }: Entry, operations: readonly O
   );
 }
 
-/** The steps that are done, where the one that failed has changed nothing yet and all can be taken back. */
+/** The steps that are done, where the one that failed has changed nothing yet and all can be reverted. */
 function stepsToTakeBack(
   done: number,
   operations: readonly Operation[],

@@ -1,4 +1,4 @@
-/** What may stand in a script: quoted texts and names, comments, the end of a statement, and anything else. */
+/** What may be in a script: quoted texts and names, comments, the end of a statement, and anything else. */
 const tokens =
   /'(?:[^'\\]|\\[\s\S]|'')*'?|"(?:[^"\\]|\\[\s\S]|"")*"?|`(?:[^`]|``)*`?|--(?=\s|$)[^\n]*|#[^\n]*|\/\*[\s\S]*?(?:\*\/|$)|;|[^'"`;#/-]+|[\s\S]/g;
 

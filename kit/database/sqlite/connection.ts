@@ -80,7 +80,7 @@ export function migrationConnection(driver: Driver.Database): MigrationConnectio
       driver.prepare("select 1 from sqlite_schema where type = 'table' and name = ?").all(name)
         .length > 0,
     begin: async () => {
-      // Tables that are made anew are dropped first, and that must not take along what refers to them.
+      // Tables that are rebuilt are dropped first, and that must not take along what refers to them.
       driver.pragma("foreign_keys = off");
       await beginPatiently(driver);
       prepareLetters(driver);
@@ -188,7 +188,7 @@ function holdColumns(driver: Driver.Database, table: string, known: readonly str
   };
 }
 
-/** Triggers, and indexes that people made themselves, go when their table is made anew. */
+/** Triggers, and indexes that people made themselves, go when their table is rebuilt. */
 function holdTriggers(driver: Driver.Database, table: string): () => Promise<void> {
   const name = unquoted(table);
   const present = () =>

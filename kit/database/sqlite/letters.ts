@@ -18,7 +18,7 @@ const ranges = [
   [0x1e00, 0x206f],
 ] as const;
 
-/** Signs that stand where one of ASCII does. */
+/** Signs that are where one of ASCII does. */
 const signs: Readonly<Record<string, string>> = {
   "-": "‐‑‒–—―",
   "'": "‘’‚‛‹›´",

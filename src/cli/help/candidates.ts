@@ -15,7 +15,7 @@ const valued: Readonly<Record<string, "entities" | "migrations">> = {
   "migrate --to": "migrations",
 };
 
-/** The words that may stand in the place of the last of those that were typed; none where files may. */
+/** The words that may be in the place of the last of those that were typed; none where files may. */
 export function candidatesFor(config: Interfaces.Config, typed: readonly string[]): string[] {
   const begun = typed.at(-1) ?? "";
   const before = typed.slice(0, -1);

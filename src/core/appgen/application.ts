@@ -118,7 +118,7 @@ const tsconfig = {
   include: ["src", "test"],
 };
 
-/** The formatter and the linter that the application is held to; the kit in this repository is held to the same. */
+/** The formatter and the linter that the application is checked by; the kit in this repository is checked by the same. */
 export const biome = {
   formatter: { indentStyle: "space", indentWidth: 2, lineWidth: 100 },
   files: { includes: ["**", "!dist"] },

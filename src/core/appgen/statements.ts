@@ -25,7 +25,7 @@ export const computedTypes: Readonly<Record<ValueType, string>> = {
   boolean: "boolean",
 };
 
-/** Where the functions that stand within statements come from. */
+/** Where the functions that are within statements come from. */
 const sources: Readonly<Record<string, string>> = {
   today: "../../kit/time.ts",
   now: "../../kit/time.ts",

@@ -35,7 +35,7 @@ export interface Difference {
 
 /** What a person decided about a difference. */
 export interface Decisions {
-  /** Names of tables and columns whose data may be thrown away. */
+  /** Names of tables and columns whose data may be deleted. */
   acceptLoss?: ReadonlySet<string>;
   /** The steps that were taken before, by which it is known what changed places already. */
   history?: readonly Step[];

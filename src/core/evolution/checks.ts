@@ -6,7 +6,7 @@ import { alike, type Step } from "./steps.ts";
 
 /**
  * What becomes of the checks of a table. One that looks at a column which changes is taken away before that
- * and made again afterwards, so that it stands in the way of nothing.
+ * and made again afterwards, so that it blocks nothing.
  */
 export function checkChanges(from: Schema, table: Table, changes: readonly Change[]): Change[] {
   const steps = changes.flatMap((change) => change.steps);

@@ -9,7 +9,7 @@ export interface DeferredChange {
 
 /**
  * The model with the changes that wait left out: where `wanted` differs from `built` in a way that
- * rows could stand in, it is as it was. Everything else is as wanted.
+ * rows could violate, it is as it was. Everything else is as wanted.
  */
 export function deferChanges(
   wanted: Model,

@@ -17,7 +17,7 @@ function model(fields: string, rest = ""): Model {
 }
 
 const before = model("apiary: one Apiary\nnotes: text ..100\nkeepers: many Apiary");
-/** Changes that rows could stand in the way of, or be lost by; and the steps of all. */
+/** Changes that rows could violate it of, or be lost by; and the steps of all. */
 function changes(to: Model) {
   const from = schemaOf(before);
   const { changes: all, steps } = difference(from, to);

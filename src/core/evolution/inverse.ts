@@ -84,7 +84,7 @@ function keptLinks({ links }: ReferenceAndLinks): string {
 }
 
 /**
- * The steps that take others once more, after they were taken back: they bring back what the way back kept. What
+ * The steps that take others once more, after they were reverted: they bring back what the way back kept. What
  * data flows into gets its values that way.
  */
 export function reapplied(steps: readonly Step[]): Step[] {

@@ -1,7 +1,7 @@
 import type { RowCheck } from "../model/model.ts";
 import type { Check, Column, Index, Schema, Table } from "../schema/schema.ts";
 
-/** A value that rows get which have none: a constant, this moment, or the number of a row found by its text. */
+/** The value for rows that have none: a constant, this moment, or the number of a row found by its text. */
 export type Backfill =
   | { value: string | number | boolean }
   | { moment: "today" | "now" }
@@ -12,8 +12,8 @@ export type SqlByDatabase = Partial<Record<"sqlite" | "postgres" | "mariadb", st
 
 /**
  * One change of a schema, in no database's own terms. `keep` names the file into which goes what a
- * step throws away; `restore` the one from which its inverse brings it back. Where a step is `lossy`, values
- * that can't be taken over become empty; otherwise they stand in its way.
+ * step deletes; `restore` the one from which its inverse brings it back. Where a step is `lossy`, values
+ * that can't be taken over become empty; otherwise they block it.
  */
 export type Step =
   | { kind: "rename table"; table: string; to: string }
@@ -84,7 +84,7 @@ export interface ReferenceAndLinks {
   restore?: string;
 }
 
-/** A column's values go along a reference into a column of the table at its other end, where that is empty. */
+/** A column's values are deleted with it a reference into a column of the table at its other end, where that is empty. */
 export interface MoveColumn {
   kind: "move column";
   from: { table: string; column: string };

@@ -14,7 +14,7 @@ export interface Complaint {
   at: Span;
   message: string;
   help?: string;
-  /** What is to be written for what stands there, which has another name by now. */
+  /** What is to be written for what is there, which has another name by now. */
   renamed?: string;
 }
 

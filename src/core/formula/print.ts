@@ -20,7 +20,7 @@ function tightness(expression: Expression): number {
   }
 }
 
-/** An expression that has to bind at least so tightly, or stands in brackets. */
+/** An expression that has to bind at least so tightly, or is in brackets. */
 function print(expression: Expression, least: number): string {
   const text = plain(expression);
   return tightness(expression) < least ? `(${text})` : text;

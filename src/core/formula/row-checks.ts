@@ -15,7 +15,7 @@ import { formulaOf } from "./scope.ts";
 import { depthOf, formulaSql } from "./sql/sql.ts";
 
 /**
- * The model with the checks that its tables can hold to by themselves: of its rules, as far as these look at one
+ * The model with the checks that its tables can obey by themselves: of its rules, as far as these look at one
  * row. `without` names those that wait, such as `hive.rule_removed`.
  */
 export function withChecks(model: Model, without: ReadonlySet<string> = new Set()): Model {

@@ -9,7 +9,7 @@ export interface HeldRule extends RowRule {
   told?: string;
 }
 
-/** What every record of an entity has to hold to: that what is needed is there, and the rules that are written down. */
+/** What every record of an entity has to obey: that what is needed is there, and the rules that are written down. */
 export function rulesOf(entity: Entity): HeldRule[] {
   return [...entity.fields.flatMap(neededRule), ...entity.rules];
 }

@@ -6,7 +6,7 @@ import type { Complaint } from "./parse.ts";
 import { printName, printText } from "./print.ts";
 import { type BinaryOperator, comparing, type Expression, type Name, precedence } from "./tree.ts";
 
-/** What a name means where a formula stands. */
+/** What a name means where a formula is. */
 export type Meaning =
   | { kind: "value"; type: ValueType; choices?: Choices }
   /** A record of another kind, whose fields can follow behind a point. */

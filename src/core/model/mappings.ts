@@ -60,7 +60,7 @@ function plain(node: SourceNode | undefined): unknown {
   return Object.fromEntries(node.entries.map(({ key, value }) => [key.text, plain(value)]));
 }
 
-/** A mapping, or an error where something else stands. */
+/** A mapping, or an error where something else is. */
 export function mapOf(
   node: SourceNode,
   what: string,
@@ -76,7 +76,7 @@ export function mapOf(
   return undefined;
 }
 
-/** The entries of a mapping, each name once; a name that comes again is an error at its second place. */
+/** The entries of a mapping, each name once; a repeated name is an error at its second place. */
 export function uniqueEntries(
   body: SourceMap | undefined,
   what: string,

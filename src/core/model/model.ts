@@ -37,13 +37,13 @@ export interface Entity {
   unique: string[][];
   /** What has to hold for every record. */
   rules: RowRule[];
-  /** As much of that as its table can hold to by itself; it is made of the formulas. */
+  /** As much of that as its table can obey by itself; it is made of the formulas. */
   checks?: RowCheck[];
   /** What it is filled with, if the model says so. */
   seed?: SeedRows;
   /** The name it had before. */
   was?: string;
-  /** Where its name stands in the model file. */
+  /** Where its name is in the model file. */
   at: Span;
 }
 
@@ -55,7 +55,7 @@ export interface Formula {
   at: Span;
 }
 
-/** A condition, and what people read where a record doesn't hold to it. */
+/** A condition, and what people read where a record violates it. */
 export interface RowRule extends Formula {
   sentence: string;
 }
@@ -70,7 +70,7 @@ export interface SeedRows {
   file?: string;
 }
 
-/** A row that stands in the model: what is written for each of its fields; of several, one a line. */
+/** A row that is in the model: what is written for each of its fields; of several, one a line. */
 export interface FixedRow {
   values: ReadonlyMap<string, { text: string; at: Span }>;
   at: Span;

@@ -1,6 +1,6 @@
 import type { Span } from "./diagnostics.ts";
 
-/** A piece of text and where it stands. */
+/** A piece of text and where it is. */
 export interface Word {
   text: string;
   at: Span;

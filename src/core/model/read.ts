@@ -331,7 +331,7 @@ function choiceWord({ text, at, quoted }: Extract<SourceNode, { kind: "scalar" }
   return parts ? { text: parts[1] ?? "", at, was: { text: parts[2] ?? "", at } } : { text, at };
 }
 
-/** A label as it stands within a sentence, and the same of several. */
+/** A label as it is within a sentence, and the same of several. */
 export function spokenNames({ label, plural }: Entity): { one: string; many: string } {
   return { one: inSentence(label), many: inSentence(plural) };
 }

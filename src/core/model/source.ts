@@ -22,7 +22,7 @@ export interface SourceScalar {
   text: string;
   quoted: boolean;
   at: Span;
-  /** Where the text's first character stands, when the text is one stretch of the source. */
+  /** Where the text's first character is, when the text is one stretch of the source. */
   origin?: number;
   /** What follows a ` #` on the same line. */
   comment?: string;

@@ -13,7 +13,7 @@ export interface Table {
   /** The columns of the primary key: `id`, but for tables of links. */
   key: string[];
   indexes: Index[];
-  /** What its rows have to hold to, besides what their columns do. */
+  /** What its rows have to obey, besides what their columns do. */
   checks?: RowCheck[];
 }
 
@@ -38,7 +38,7 @@ export interface Column {
   checks?: Check[];
 }
 
-/** What a value must hold to. */
+/** What a value must obey. */
 export type Check =
   | { kind: "length"; min?: number; max?: number }
   | { kind: "range"; min?: number | string; max?: number | string }

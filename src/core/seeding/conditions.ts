@@ -13,7 +13,7 @@ import type { Value } from "./values.ts";
 
 /** What a model says of rows as a whole, as far as it looks at nothing besides the row. */
 export interface RowConditions {
-  /** The first rule of its entity that a row doesn't hold to. */
+  /** The first rule of its entity that a row violates. */
   broken(row: Row): RowLocalRule | undefined;
   /** Fields that forms ask for on a condition only. */
   shown: { field: Field; when(row: Row): boolean }[];

@@ -87,7 +87,7 @@ export interface DayMaker {
   nth(index: number): number;
 }
 
-/** Whether other records hang on those of an entity: it stands first, between, or last. */
+/** Whether other records hang on those of an entity: it is first, between, or last. */
 export type PlaceInLife = "first" | "between" | "last";
 
 /** What days of a field lie between: so many days back from this one; and whether there are more at the near end. */

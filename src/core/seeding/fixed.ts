@@ -4,7 +4,7 @@ import { type Entity, type Field, isMany, isReference, type Model } from "../mod
 import { keyField } from "../tabular/conversion.ts";
 import { valueReader } from "../tabular/values.ts";
 
-/** What is wrong with the rows that stand in a model, each at its place. `today` is as `2026-05-03`. */
+/** What is wrong with the rows that are in a model, each at its place. `today` is as `2026-05-03`. */
 export function checkFixedRows(model: Model, today: string): Diagnostic[] {
   const diagnostics = new Diagnostics();
   const context = { currency: model.app.currency, today };
@@ -39,7 +39,7 @@ export function checkFixedRows(model: Model, today: string): Diagnostic[] {
   return diagnostics.sorted();
 }
 
-/** The rows that stand in a model, as a file of data has them: the fields that any row names or that begin with a moment, and a cell for each. */
+/** The rows that are in a model, as a file of data has them: the fields that any row names or that begin with a moment, and a cell for each. */
 export function fixedTable(
   entity: Entity,
   moment: Moment,

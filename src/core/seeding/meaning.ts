@@ -131,7 +131,7 @@ export function subjectOf(entity: Entity, field: Field): Subject {
   return field.unique ? "code" : "kind";
 }
 
-/** Where a day stands in the life of a record: a later rank never comes before an earlier one. */
+/** Where a day is in the life of a record: a later rank never comes before an earlier one. */
 export const ranks = {
   birth: 0,
   acquired: 1,
@@ -194,7 +194,7 @@ const days: readonly (readonly [Rank, RegExp])[] = [
   ],
 ];
 
-/** Where the day of a field stands in the life of its record. */
+/** Where the day of a field is in the life of its record. */
 export function rankOf(field: Field): Rank {
   const called = wordsOf(field.name, field.label);
   return days.find(([, pattern]) => pattern.test(called))?.[0] ?? "happened";

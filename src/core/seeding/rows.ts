@@ -37,7 +37,7 @@ export type Trouble =
   | { kind: "used up"; columns: string[]; capacity: number }
   | { kind: "missing"; column: string };
 
-/** Ends seeding where no row can be made that holds to everything. */
+/** Ends seeding where no row can be made that obeys everything. */
 export class Unmakeable extends Error {
   constructor(
     readonly entity: Entity,

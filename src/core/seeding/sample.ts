@@ -9,7 +9,7 @@ import { makingOf, type Value } from "./values.ts";
 export const someRecord = 1;
 
 /**
- * One record of an entity, by its columns, as tests need it: it has what it needs and no more, and holds to the rules
+ * One record of an entity, by its columns, as tests need it: it has what it needs and no more, and obeys the rules
  * that look at nothing else. Days count back from `today`.
  */
 export function sampleRecord(model: Model, entity: Entity, today: string): Record<string, Value> {

@@ -86,7 +86,7 @@ class Names {
   }
 }
 
-/** The shape of a code, after an example such as `B-07`: what stands before its last digits, and how many these are. */
+/** The shape of a code, after an example such as `B-07`: what is before its last digits, and how many these are. */
 function shapeOf(field: Field, making: Making): { before: string; digits: number; after: string } {
   const example =
     making.examples?.get(field.name) ??

@@ -26,7 +26,7 @@ export interface Alterations
   changeIndex(step: Of<"add index"> | Of<"drop index">, before: Schema): ScriptPart[];
 }
 
-/** A dialect that takes one step after the other, and looks first whether rows stand in the way of each. */
+/** A dialect that takes one step after the other, and looks first whether rows violate it. */
 export function alteringDialect(own: Alterations): Dialect {
   const { name, transactional, limits, syntax, typeSql } = own;
   const risks: Dialect["risks"] = (step, before) =>

@@ -14,7 +14,7 @@ export function serverChecks(literal: Syntax["literal"]): Pick<Syntax, "check" |
       .filter(Boolean)
       .join(" and ");
   };
-  /** What an expression has to hold to for a column to take it: its checks, and the length of its type. */
+  /** What an expression has to obey for a column to take it: its checks, and the length of its type. */
   const checksOf = (column: Column, value: string): string[] => {
     const checks = (column.checks ?? []).map((each) => check(each, value));
     return column.type.kind === "text"

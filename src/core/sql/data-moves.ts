@@ -471,7 +471,7 @@ function allValues(
   };
 }
 
-/** The rows that stand in the way of a step, as what ends a script. */
+/** The rows that violate a step, as what ends a script. */
 export function refusals(risks: readonly Risk[]): ScriptPart[] {
   return risks
     .filter(({ kind }) => kind === "blocking")

@@ -9,7 +9,7 @@ export interface Dialect {
   name: "sqlite" | "postgres" | "mariadb";
   /**
    * Whether a script runs in one transaction. Where it can't, each step is a section of its own, which looks
-   * first whether rows stand in its way and lays nothing aside in tables that go with the connection.
+   * first whether rows violate it and lays nothing aside in tables that go with the connection.
    */
   transactional: boolean;
   /** What takes steps, in order, from a schema. */
@@ -25,11 +25,11 @@ export interface Dialect {
   literal(value: string | number | boolean): string;
   /** A kept value, as a column of its type takes it. */
   keptValue(value: string, column: Pick<Column, "type">): string;
-  /** What makes a table go on after the numbers that were inserted into it, where it doesn't by itself. */
+  /** What makes a table continue after the numbers that were inserted into it, where it doesn't by itself. */
   numbersGoOn?(table: string): string;
 }
 
-/** Rows that stand in the way of a step, or of which it throws something away. */
+/** Rows that violate a step, or of which it deletes something. */
 export interface Risk {
   kind: "blocking" | "lost";
   table: string;

@@ -37,7 +37,7 @@ export function changeCheck(syntax: Syntax, { kind, table, check }: CheckStep): 
   return [{ kind: "run", sql: `alter table ${syntax.quoted(table)} ${change}` }];
 }
 
-/** The rows that don't hold to a check which is added; `from` is where they come from. */
+/** The rows that violate a check which is added; `from` is where they come from. */
 export function checkRisks(
   { quoted, database }: Syntax,
   { table, check }: CheckStep,

@@ -29,7 +29,7 @@ export interface Section {
 
 /**
  * Sections as a script that people can read and edit; kit/database/script.ts reads it. Where the numbers of
- * their steps are given, they stand before the sentences.
+ * their steps are given, they are before the sentences.
  */
 export function printScript(sections: readonly Section[], numbers?: readonly number[]): string {
   return sections
@@ -69,7 +69,7 @@ function printPart(part: ScriptPart): string {
   }
 }
 
-/** A sentence that can't end the comment it stands in. A capital begins it, so that it is no order to the runner. */
+/** A sentence that can't end the comment it is in. A capital begins it, so that it is no order to the runner. */
 function oneLine(text: string): string {
   return visible(text.replace(/\s+/gu, " ")).trim();
 }

@@ -2,7 +2,7 @@ import type { Backfill, SqlByDatabase } from "../evolution/steps.ts";
 import type { Check, Column, ColumnType, Table } from "../schema/schema.ts";
 import type { ScriptPart } from "./script.ts";
 
-/** How a database says what all of them can say: what the parts that dialects share are written in. */
+/** The syntax of a database for what all of them can do; the parts that dialects share are written with it. */
 export interface Syntax {
   /** The word by which steps know the database. */
   database: keyof SqlByDatabase;
@@ -25,7 +25,7 @@ export interface Syntax {
   caseless(text: string): string;
   /** The same of a column of rows `alias`, in the way in which an index helps. */
   caselessColumn(table: Table | undefined, alias: string, column: string): string;
-  /** What an expression has to hold to for a column to take it; null passes. */
+  /** What an expression has to obey for a column to take it; null passes. */
   checksOf(column: Column, value: string): string[];
   /** A check of the model's, on an expression. */
   check(check: Check, value: string): string;

@@ -2,7 +2,7 @@ import { alike, type ChangeColumn, isExact } from "../evolution/steps.ts";
 import { alwaysConverts } from "./conversions.ts";
 import type { Syntax } from "./syntax.ts";
 
-/** What a change makes of an expression, and which values stand in its way. */
+/** What a change makes of an expression, and which values violate it. */
 export interface ChangedValue {
   value: string;
   /** Conditions under which a value can't be taken over; none where every value can. */
@@ -37,7 +37,7 @@ export function changedValue(syntax: Syntax, x: string, step: ChangeColumn): Cha
   return { value, refused, ...(needed && !from.required && { missing: `${x} is null` }) };
 }
 
-/** Which rows a file has to keep so that a change can be taken back: those whose value doesn't come back by itself. */
+/** Which rows a file has to keep so that a change can be reverted: those whose value doesn't come back by itself. */
 export function keptRows(syntax: Syntax, x: string, step: ChangeColumn, value: string): string {
   const { from, to, fill } = step;
   if (isExact(from.type, to.type) && alike(from.type.kind, to.type.kind)) {

@@ -1,4 +1,4 @@
-/** Which part of a date in digits stands first, where the year does not. */
+/** Which part of a date in digits is first, where the year does not. */
 export type DateOrder = "day first" | "month first";
 
 /** A day as it was found in a text, under either order; both are the same where the text leaves no doubt. */

@@ -24,7 +24,7 @@ export interface Spelling {
   value: DistinctValue;
 }
 
-/** A value that stands in several rows, as far as is known. */
+/** A value that is in several rows, as far as is known. */
 export interface Repeat {
   text: string | undefined;
   rows: number[];
@@ -112,7 +112,7 @@ export class Distinct {
     return this.overflowed ? this.summary().hashes.length : this.values.size;
   }
 
-  /** How many cells repeat a value that stands further up. */
+  /** How many cells repeat a value that is further up. */
   get repeated(): number {
     if (this.overflowed) return this.summary().repeated;
     let sum = 0;
@@ -120,7 +120,7 @@ export class Distinct {
     return sum;
   }
 
-  /** The first values that stand in several rows. */
+  /** The first values that are in several rows. */
   repeats(): Repeat[] {
     if (this.overflowed) return this.summary().repeats;
     const several = [...this.values].filter(([, { count }]) => count > 1);

@@ -10,9 +10,9 @@ export interface ProfiledSheet {
   sheet?: string;
   text?: TextFormat;
   hidden?: boolean;
-  /** What stands above the header. */
+  /** What is above the header. */
   above: NotedCell[];
-  /** Rows in which quotes stand where none belong. */
+  /** Rows in which quotes are where none belong. */
   strayQuotes?: readonly number[];
   /** The formula of each column that has one in every row, in cells of the row: `=E*F`. */
   formulas?: ReadonlyMap<number, string>;

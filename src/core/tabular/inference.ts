@@ -305,7 +305,7 @@ function isOpen(bits: number): boolean {
   return both && ((bits & typeBit.pointFraction) !== 0) !== ((bits & typeBit.commaFraction) !== 0);
 }
 
-/** The unit, currency or percent sign that goes with the numbers, if it is nearly the only one. */
+/** The unit, currency or percent sign of the numbers, if it is nearly the only one. */
 function markOf(profile: ColumnProfile, numbers: number) {
   const marks = [...profile.marks.values()].sort((a, b) => b.count - a.count);
   const [first] = marks;

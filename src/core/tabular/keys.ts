@@ -1,7 +1,7 @@
 import { folded } from "./cells.ts";
 import { hashOf } from "./distinct.ts";
 
-/** What is known of a key: its spelling, while that is kept, and where it stands. */
+/** What is known of a key: its spelling, while that is kept, and where it is. */
 export interface KnownKey {
   text: string | undefined;
   row: number;

@@ -199,7 +199,7 @@ function headerTexts(
     for (const { top, left, bottom, right } of merges) {
       if (top <= number && number <= bottom) texts.fill(texts[left] ?? "", left, right + 1);
     }
-    // Without merged cells, a group goes on to the right as long as nothing stands there but titles below.
+    // Without merged cells, a group continues to the right as long as nothing is there but titles below.
     if (merges.length === 0 && lines.length > 1 && index === 0) {
       for (let column = 1; column < width; column++) {
         const below = lines[1]?.[column];
@@ -237,7 +237,7 @@ function tableColumns(
     const filled = data.filter((row) => !isEmpty(row[column])).length;
     const inside = column > left && column < right;
     const blank = header === "" && filled === 0;
-    // A word behind a blank column, with nothing below it, stands beside the table.
+    // A word behind a blank column, with nothing below it, is beside the table.
     if (header !== "" && filled === 0 && gap && columns.length > 0) continue;
     gap = blank;
     const belongs =
@@ -257,7 +257,7 @@ export type LeftOutKind = (typeof leftOutKinds)[number];
 const totalWords =
   /^(grand |sub-?)?(totals?|sum|average|mean|count|subtotal|summe|gesamt|zwischensumme|mittelwert|suma|subtotal|totales|promedio|media|somme|moyenne|totale|totaux|soma|totaal)( [\p{L} ]{0,30})?:?$/iu;
 
-/** Tells the rows of data from what else stands below a header. Rows must come in order. */
+/** Tells the rows of data from what else is below a header. Rows must come in order. */
 export class RowSorter {
   readonly #columns: readonly number[];
   readonly #titles: readonly string[];

@@ -1,4 +1,4 @@
-/** Which sign stands before the fraction: `1,234.5` or `1.234,5`. */
+/** Which sign is before the fraction: `1,234.5` or `1.234,5`. */
 export type DecimalSign = "point" | "comma";
 
 /** A number as it was found in a text. */
@@ -28,7 +28,7 @@ export function findNumber(text: string): FoundNumber | undefined {
   const negative = Boolean(open) || /[-−]/u.test((sign ?? "") + before);
   const mark = lead || behind.trim();
   if (lead && behind.trim()) return undefined;
-  // A word before the digits is a name, such as `Hive 12`: only a currency stands there.
+  // A word before the digits is a name, such as `Hive 12`: only a currency is there.
   if (lead && !currencyOf(lead)) return undefined;
   if (mark && !/^[\p{L}\p{Sc}°µ%][\p{L}\p{Sc}\p{No}°µ%/.²³ ]*$/u.test(mark)) return undefined;
   const digits = body.trim().replace(/['’\u00a0\u202f ]/gu, (space, at: number, all: string) =>
@@ -99,7 +99,7 @@ export function currencyOf(mark: string): string | undefined {
   return Object.hasOwn(signs, key.toLowerCase()) ? signs[key.toLowerCase()] : undefined;
 }
 
-/** How many digits stand behind the point of plain digits. */
+/** How many digits are behind the point of plain digits. */
 export function placesOf(digits: string): number {
   const at = digits.indexOf(".");
   return at < 0 ? 0 : digits.length - at - 1;

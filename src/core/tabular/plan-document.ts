@@ -96,7 +96,7 @@ function scalar(text: string): string {
   return plain.includes("\n") || unseenCharacter(text) ? quoted(text) : plain;
 }
 
-/** A text in quotes, in which what can't be seen stands as its code. */
+/** A text in quotes, in which what can't be seen is shown as its code. */
 function quoted(text: string): string {
   return JSON.stringify(text).replace(
     /[\p{Zl}\p{Zp}\p{Bidi_Control}\u007f-\u009f]/gu,
@@ -191,7 +191,7 @@ const document = z.strictObject({
   sheets: z.array(sheet, "expected a list of sheets").min(1, "expected at least one sheet"),
 });
 
-/** A plan that was read, and where in its text a part of it stands. */
+/** A plan that was read, and where in its text a part of it is. */
 export interface PlanReading {
   plan?: ImportPlan;
   diagnostics: Diagnostic[];

@@ -101,7 +101,7 @@ function referenceTo(sheet: SheetPlan, field: FieldPlan): string {
   return `one ${split.entity}${/(^|, )required(,|$)/.test(field.is ?? "") ? ", required" : ""}`;
 }
 
-/** What a field is that goes along with a split: the words of few records are no choice any more. */
+/** What a field is that is deleted with a split: the words of few records are no choice any more. */
 function alongDefinition(definition: string): string {
   const type = /^choice /.test(definition) ? "text" : definition;
   return type.replace(/, (required|unique)(?=,|$)/g, "");

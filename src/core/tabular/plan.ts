@@ -48,14 +48,14 @@ export interface FieldPlan {
   is?: string;
   dates?: DateOrder;
   decimals?: DecimalSign;
-  /** What stands in a cell, and what it is to be read as. */
+  /** What is in a cell, and what it is to be read as. */
   replace?: Record<string, string>;
 }
 
 /** Columns that could be an entity of their own. */
 export interface SplitPlan {
   entity: string;
-  /** The field that tells its records apart, and the ones that go along. */
+  /** The field that tells its records apart, and the ones that are deleted with it. */
   by: string;
   with: string[];
   do: boolean;

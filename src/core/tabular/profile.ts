@@ -26,7 +26,7 @@ export interface ColumnProfile {
   filled: number;
   blanks: number;
   groups: LookGroup[];
-  /** What goes with numbers: units, currencies; in small letters, by how often. */
+  /** What belongs to numbers: units, currencies; in small letters, by how often. */
   marks: Map<string, { text: string; count: number; examples: Example[] }>;
   /** The most digits behind the point, by reading. */
   places: { point: number; comma: number };
@@ -42,7 +42,7 @@ export interface SheetProfile {
   lastRow: number;
   /** Rows below the header that are none, by what they are. */
   leftOut: Map<LeftOutKind, { count: number; examples: Example[] }>;
-  /** Cells that stand outside the table's columns. */
+  /** Cells that are outside the table's columns. */
   beside: { count: number; examples: Example[] };
   columns: ColumnProfile[];
   dependencies: Dependencies;

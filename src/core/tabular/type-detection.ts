@@ -5,13 +5,13 @@ import { digitsOf, findNumber, placesOf } from "./numbers.ts";
 
 /** What a text can be read as. One cell has several: `3.5` is a number, a time and may be a name. */
 export const typeBit = {
-  /** A number if the point stands before the fraction, or if the comma does. */
+  /** A number if the point is before the fraction, or if the comma does. */
   point: 1 << 0,
   comma: 1 << 1,
   /** It has a fraction, read so. */
   pointFraction: 1 << 2,
   commaFraction: 1 << 3,
-  /** A percent sign, a currency or a unit goes with the number. */
+  /** A percent sign, a currency or a unit belongs to the number. */
   marked: 1 << 4,
   /** Digits that begin with 0, or too many for a number: a number would lose some. */
   digits: 1 << 5,
@@ -23,7 +23,7 @@ export const typeBit = {
   monthFirst: 1 << 10,
   /** The order of day and month matters. */
   ordered: 1 << 11,
-  /** A time goes with the day. */
+  /** A time belongs to the day. */
   moment: 1 << 12,
   midnight: 1 << 13,
   time: 1 << 14,

@@ -29,7 +29,7 @@ export type Verdict =
   | "deletes data"
   | "can't be done";
 
-/** Rows that stand in the way of a change, or of which it throws something away. */
+/** Rows that violate a change, or of which it deletes something. */
 export interface CountedRisk {
   kind: "blocking" | "lost";
   sentence: string;
@@ -55,11 +55,11 @@ export interface ChangeImpact {
   help?: string;
   /** The name under which throwing data away has to be accepted. */
   accept?: string;
-  /** The name under which values can be let go of that stand in the way. */
+  /** The name under which losing the values that violate it can be accepted. */
   letGo?: string;
 }
 
-/** What stands between model, migrations and database. */
+/** How the model, the migrations and the database differ. */
 export interface ChangeReport {
   /** Migrations that the database lacks, with what their steps do. */
   pending: { name: string; failure?: string; impacts: ChangeImpact[] }[];
@@ -69,7 +69,7 @@ export interface ChangeReport {
   renames: Difference["renames"];
   /** Where the database differs from what its ledger says. */
   drift: SchemaDrift[];
-  /** Rules that rows break which are there already; known where that is asked, and nothing else stands between. */
+  /** Rules that rows break which are there already; known where that is asked, and there are no other differences. */
   broken: BrokenRule[];
   /** The statements of all of it. */
   sql: string;
@@ -243,7 +243,7 @@ function verdictOf(change: Change, risks: readonly CountedRisk[], rewrites: bool
   return rewrites ? "rewrites the table" : "safe";
 }
 
-/** What can be done about a change, and about the step of it that rows stand in the way of. */
+/** What can be done about a change, and about the step of it that rows violate. */
 function helpFor(
   { impossible, lossAccepted }: Change,
   step: Step | undefined,
@@ -261,7 +261,7 @@ function helpFor(
   return `correct these rows${letGo ? `; or accept losing the values with: levadura prepare --accept-loss ${letGo}` : ""}`;
 }
 
-/** Whether what stands in the way is that there is no value. */
+/** Whether the reason is that there is no value. */
 function isEmptyOnly(step: Step): boolean {
   if (step.kind === "change column") {
     return step.to.required && !step.from.required && step.from.type.kind === step.to.type.kind;

@@ -44,7 +44,7 @@ import { deleteRows } from "../rows/clear-rows.ts";
 import { requireRules, toldRule } from "../rows/row-rules.ts";
 import { readSeedingRecord } from "../seed/record.ts";
 
-/** Rows of an entity that stand somewhere: in a file, or in the model. */
+/** Rows of an entity that are somewhere: in a file, or in the model. */
 export interface DataSource {
   entity: Entity;
   /** What people call it, such as `data/Hive.csv`. */
@@ -91,7 +91,7 @@ export async function fileSource(entity: Entity, path: string): Promise<DataSour
   };
 }
 
-/** The rows that the model asks for: those that stand in it, and those of the file that it names. */
+/** The rows that the model asks for: those that are in it, and those of the file that it names. */
 export async function seedSources(project: Project, entity: Entity): Promise<DataSource[]> {
   const sources: DataSource[] = [];
   const { file } = entity.seed ?? {};
@@ -168,7 +168,7 @@ class OnlyLooked extends Error {
   }
 }
 
-/** Loads rows that stand somewhere: all of them, or nothing. Rows that were changed in the application stay as they are. */
+/** Loads rows that are somewhere: all of them, or nothing. Rows that were changed in the application stay as they are. */
 export async function loadData(
   project: Project,
   model: Model,
@@ -416,7 +416,7 @@ class DataReader {
     }
   }
 
-  /** Throws where a row doesn't hold to a rule. */
+  /** Throws where a row violates a rule. */
   #require(values: readonly Value[], at: number): void {
     if (this.#rules.length === 0) return;
     const row = Object.fromEntries(

@@ -27,7 +27,7 @@ import type { Report } from "../report.ts";
 import { settleAmendment } from "../rise/amend-migration.ts";
 import { type Loss, lossesOf } from "./losses.ts";
 
-/** What was applied, and what was taken back. */
+/** What was applied, and what was reverted. */
 export interface Migrated {
   applied: MigrationDone[];
   rewound: MigrationDone[];
@@ -61,7 +61,7 @@ export async function migrateProject(
   });
 }
 
-/** Migrations, with the scripts that bring back what went when they were taken back, where they were. */
+/** Migrations, with the scripts that restore the data that was deleted when they were reverted, where they were. */
 async function withComebacks(
   engine: Engine,
   migrations: readonly MigrationFolder[],
@@ -77,7 +77,7 @@ async function withComebacks(
   });
 }
 
-/** What is to be taken back: so many of the newest migrations, or all down to one. */
+/** What is to be reverted: so many of the newest migrations, or all down to one. */
 export type RewindRequest = { count: number } | { downTo: string } | undefined;
 
 /** What taking migrations back would delete. */
@@ -88,7 +88,7 @@ export async function rewindLosses(
 ): Promise<Loss[]> {
   return withDatabaseOf(project, async (engine) => {
     const migrations = readMigrations(project, dialectOf(model));
-    // What a run that died has begun is gone on with first, and known then.
+    // What a run that died has begun is continued first, and known then.
     if (await engine.migrations.journal?.open()) return [];
     const statuses = await migrationStatuses(engine.migrations, migrations);
     const goal = rewindGoal(migrations, statuses, request);
@@ -118,7 +118,7 @@ export async function rewindProject(
     await settleAmendment(project, engine);
     const migrations = readMigrations(project, dialectOf(model));
     const count = request && "count" in request ? request.count : 1;
-    // What a run that died was taking back counts as one of those to take back.
+    // What a run that died was reverting counts as one of those to revert.
     const settled = await settleHalfWay(engine.migrations, migrations, options(project, report));
     const done = settled?.direction === "back" ? [settled.done] : [];
     for (const rewound of done) report({ kind: "rewound", ...rewound });
@@ -254,7 +254,7 @@ export async function putInOrder(
   return moved;
 }
 
-/** How each migration stands in the database of a project. */
+/** The state of each migration in the database of a project. */
 export async function migrationHistory(project: Project, model: Model): Promise<MigrationStatus[]> {
   const migrations = readMigrations(project, dialectOf(model));
   // Looking at the history makes no database.

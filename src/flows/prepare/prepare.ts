@@ -22,7 +22,7 @@ import { migrationHistory } from "../migrate/migrate.ts";
 export interface Prepared {
   name: string;
   steps: string[];
-  /** What stands in its way in the database that is there, as far as that is known. */
+  /** The rows that violate it in the present database, as far as that is known. */
   impacts: ChangeImpact[];
   /** Why no rows were counted, where the database couldn't be reached. */
   uncounted?: string;
@@ -122,7 +122,7 @@ function renameFailure({ table, column, to, line }: ChangeReport["renames"][numb
   );
 }
 
-/** Throws where something would be thrown away that nobody accepted, or can't be done. */
+/** Throws where something would be deleted that nobody accepted, or can't be done. */
 function refuseUnaccepted(impacts: readonly ChangeImpact[], { acceptLoss }: Decisions): void {
   const open = impacts.filter(
     ({ verdict, accept }) =>

@@ -41,7 +41,7 @@ export async function extendApplied(
   promoteStaged(project, whole.name);
 }
 
-/** Finishes or takes back what a session that died has begun: the ledger says which. */
+/** Finishes or reverts what a session that died has begun: the ledger says which. */
 export async function settleAmendment(project: Project, engine: Engine): Promise<void> {
   const staged = stagedMigration(project, engine.dialect);
   if (!staged) {

@@ -142,7 +142,7 @@ class RiseSession {
     // What is held back may lead to other changes, such as a field that is missed where it was.
     const checks = new Set<string>();
     for (let round = 0; waiting.length > 0 && built && round < 5; round++) {
-      // A check that waits for rows waits alone: the application holds to its rule from now on.
+      // A check that waits for rows waits alone: the application obeys its rule from now on.
       for (const { table, check } of waiting) if (check) checks.add(`${table}.${check}`);
       const others = waiting.filter(({ check }) => !check);
       held = withChecks(deferChanges(held, built, others), checks);
@@ -202,7 +202,7 @@ function waitingSentence({ sentence, risks }: ChangeImpact): string {
   return rows.length > 0 ? `${sentence} (${rows.join("; ")})` : sentence;
 }
 
-/** Changes that `rise` doesn't make by itself, because rows could stand in the way or be lost. */
+/** Changes that `rise` doesn't make by itself, because rows could violate them or be lost. */
 async function waitingChanges(project: Project, model: Model): Promise<ChangeImpact[]> {
   const { unprepared, renames } = await reportChanges(project, model, { onlyModel: true });
   // What comes is held back too, or saying later what it was would come too late.
@@ -396,7 +396,7 @@ function isBeingSaved(path: string): boolean {
   return Math.abs(Date.now() - file.mtimeMs) < (file.size === 0 ? emptySettling : settling);
 }
 
-/** A session goes on over the database that it began with. */
+/** A session continues with the database that it began with. */
 function refuseOtherKind({ kind: before }: Project, { kind: now }: Project): void {
   if (before === now) return;
   throw new Failure(

@@ -13,7 +13,7 @@ export interface Range {
   last: number;
 }
 
-/** A query of the rows of an entity, or of those of a range, that don't hold to a rule, whatever this looks at. */
+/** A query of the rows of an entity, or of those of a range, that violate a rule, whatever this looks at. */
 export function brokenRows(
   model: Model,
   entity: Entity,
@@ -32,7 +32,7 @@ export function brokenRows(
   return `select ${table}.${id} as ${id}, ${table}.${id} as ${nameIn(database, "value")} from ${table} where ${within}not ${condition}`;
 }
 
-/** Throws where rows of some entities don't hold to their rules. */
+/** Throws where rows of some entities violate their rules. */
 export async function requireRules(
   engine: Engine,
   model: Model,

@@ -20,14 +20,14 @@ export interface WrittenSeed {
   seed: number;
   today: string;
   files: string[];
-  /** Rows by entity, those that stand in the model included. */
+  /** Rows by entity, those that are in the model included. */
   rows: Record<string, number>;
   /** Fields that stay empty, because nothing can be made for their type yet. */
   empty: string[];
 }
 
 /**
- * Writes sample rows into files of a folder, without any database. The rows that the model's `seed` has stand before
+ * Writes sample rows into files of a folder, without any database. The rows that the model's `seed` has are before
  * them. All files are written, or none.
  */
 export async function seedFiles(

@@ -21,7 +21,7 @@ export interface SeedRequest {
   seed?: number | undefined;
   /** Take sample rows away first. */
   emptyFirst?: boolean;
-  /** Entities of which people's own rows may go too. */
+  /** Entities of which rows of users may go too. */
   acceptLoss?: readonly string[];
 }
 
@@ -101,7 +101,7 @@ export function orderOf(
   for (const { name, seed } of model.entities.filter((entity) => wanted.has(entity.name))) {
     const existing = existingRows.get(name) ?? nothing;
     const named = entities.includes(name);
-    // Nothing is made by itself beside rows of people's own, nor beside others where the model doesn't say so.
+    // Nothing is made by itself beside rows of users, nor beside others where the model doesn't say so.
     const left = seed?.rows === undefined ? hasOthers(existing) : existing.own > 0;
     const asked = named ? rows : shared?.get(name);
     const count = asked ?? usual.get(name) ?? 0;

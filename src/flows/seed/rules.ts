@@ -46,7 +46,7 @@ export async function holdToRules(
   }
 }
 
-/** The rules that sample rows weren't held to when they were made, the rows that break them, and what they look at. */
+/** The rules that sample rows weren't checked against when they were made, the rows that break them, and what they look at. */
 function openRules(
   model: Model,
   sampling: Sampling,

@@ -40,7 +40,7 @@ export interface Seeded {
   surplus: Record<string, number>;
   /** What was taken from files and from the model. */
   loaded: Loaded[];
-  /** The folder with people's rows that were thrown away. */
+  /** The folder with people's rows that were deleted. */
   kept?: string;
 }
 

@@ -17,7 +17,7 @@ export interface Filler {
   highest(table: string): Promise<number>;
   /** Inserts rows; each is asked for when it is needed. */
   fill(target: FillTarget, rows: Iterable<Readonly<Record<string, Value>>>): Promise<void>;
-  /** Makes a table go on after the numbers that rows were given; last of all, since this may outlive what is taken back. */
+  /** Makes a table continue after the numbers that rows were given; last of all, since this may outlive what is reverted. */
   goOn(table: string): Promise<void>;
   /** Gives a column of some rows, by their numbers, another value. */
   set(

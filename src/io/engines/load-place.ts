@@ -1,7 +1,7 @@
 import type { Value } from "../../core/seeding/values.ts";
 import type { KeyedTable, LoadRow, LoadTarget } from "./loading.ts";
 
-/** What loading needs of a database, and how that says what all of them can say. */
+/** What loading needs of a database, and its syntax for what all of them can do. */
 export interface LoadPlace {
   quoted(name: string): string;
   run(statement: string): Promise<void>;
@@ -40,7 +40,7 @@ export interface LoadPlace {
   moment(text: string): string;
   /** The highest number that a row of a table ever had. */
   highest(table: string): Promise<number>;
-  /** Makes a table go on after the numbers that were inserted into it. */
+  /** Makes a table continue after the numbers that were inserted into it. */
   goOn(table: string): Promise<void>;
   /** What begins and ends a statement that inserts rows, and passes over those that are there. */
   insertMissing: readonly [string, string];
@@ -59,7 +59,7 @@ export interface LateKeys {
   links: readonly string[];
 }
 
-/** How many rows there are of something, as it stands after `from`. */
+/** How many rows there are of something, as it is after `from`. */
 export async function countIn(place: LoadPlace, from: string): Promise<number> {
   const [row] = await place.rows<{ count: number }>(`select count(*) as count from ${from}`);
   return Number(row?.count ?? 0);

@@ -29,7 +29,7 @@ export interface KeyedTable {
 
 /**
  * A row: a value for each column, keys for references; and the keys of what each link leads to. The
- * values must hold to the checks of the table, which the database may not make again.
+ * values must obey the checks of the table, which the database may not make again.
  */
 export interface LoadRow {
   values: (Value | null)[];

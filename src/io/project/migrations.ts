@@ -32,7 +32,7 @@ export function readMigrations(project: Project, dialect: Dialect): MigrationFol
   return migrations;
 }
 
-/** A migration as it stands in its folder; its scripts are made of its steps where it has none for this database. */
+/** A migration as it is in its folder; its scripts are made of its steps where it has none for this database. */
 function readFolder(
   project: Project,
   dialect: Dialect,
@@ -73,7 +73,7 @@ function readFolder(
 }
 
 /**
- * A migration with the script that takes it once more after it was taken back. SQL that was edited has none: what
+ * A migration with the script that takes it once more after it was reverted. SQL that was edited has none: what
  * somebody wrote is run as it is.
  */
 export function withAgain(
@@ -95,7 +95,7 @@ export function migrationOf(
 ): MigrationFolder {
   const undo = inverseOf(steps);
   const again = reapplied(steps);
-  // By its number a step is found in either script, where each is taken back by itself.
+  // By its number a step is found in either script, where each is reverted by itself.
   const numbers = dialect.transactional ? undefined : steps.map((_, at) => at + 1);
   return {
     name,

@@ -20,7 +20,7 @@ export interface Project {
   database: string;
   /** The kind of its database, as the model says. */
   kind: DatabaseKind;
-  /** What migrations threw away, so that they can be taken back. */
+  /** What migrations deleted, so that they can be reverted. */
   kept: string;
   /** A person's rows, as CSV. */
   data: string;

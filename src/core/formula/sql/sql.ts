@@ -13,7 +13,7 @@ const syntaxes: Readonly<Record<DatabaseKind, FormulaSyntax>> = {
 
 /** What a formula is computed with, in SQL. */
 export interface FormulaContext {
-  /** The alias or the table of the record that the formula belongs to, as it stands in the statement. */
+  /** The alias or the table of the record that the formula belongs to, as it is in the statement. */
   row: string;
   /** Whether it has to be one expression, without parts that are named before it, however deep that is. */
   single?: boolean;

@@ -25,7 +25,7 @@ const value = quoted("value");
 const newColumn = quoted("levadura_new");
 const same = quoted("levadura_same");
 
-/** Changes a column: what stands in the way is looked for before anything is touched. */
+/** Changes a column: violating rows are looked for before anything is touched. */
 export function changeColumn(
   syntax: Syntax,
   step: ChangeColumn,

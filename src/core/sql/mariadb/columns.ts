@@ -122,7 +122,7 @@ export function columnSql(column: Column): string {
     .join(" ");
 }
 
-/** What a column has to hold to; a text that its type doesn't bound is bounded by a check. */
+/** What a column has to obey; a text that its type doesn't bound is bounded by a check. */
 function columnChecks({ name, type, checks = [] }: Column): string[] {
   const own = checks.map((each) => check(each, quoted(name)));
   const bounded = checks.some((each) => each.kind === "length" && each.max !== undefined);

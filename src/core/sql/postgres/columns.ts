@@ -158,7 +158,7 @@ export function typeSql(type: ColumnType): string {
 export const checkName = (table: string, column: string) => madeName(table, column, "check");
 export const foreignKeyName = (table: string, column: string) => madeName(table, column, "fkey");
 
-/** What a column has to hold to, under a name by which it can be dropped; undefined for nothing. */
+/** What a column has to obey, under a name by which it can be dropped; undefined for nothing. */
 export function checkConstraint(table: string, column: Column): string | undefined {
   const checks = (column.checks ?? []).map((each) => check(each, quoted(column.name)));
   if (checks.length === 0) return undefined;

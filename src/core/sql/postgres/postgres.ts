@@ -49,7 +49,7 @@ const syntax: Syntax = {
   insertMissing: ["insert", " on conflict do nothing"],
 };
 
-/** What makes a table go on after the numbers that were inserted into it. */
+/** What makes a table continue after the numbers that were inserted into it. */
 function numbersGoOn(table: string): string {
   const [name, id] = [quoted(table), quoted("id")];
   return `select setval(pg_get_serial_sequence(${literal(name)}, 'id'), max(${id})) from ${name} having max(${id}) is not null`;
@@ -209,7 +209,7 @@ function addColumn({
     : parts;
 }
 
-/** A change of a column, with the indexes dropped and made anew that hold it in another way then. */
+/** A change of a column, with the indexes dropped and rebuilt that hold it in another way then. */
 function indexedAround(
   step: ChangeColumn,
   before: Schema,

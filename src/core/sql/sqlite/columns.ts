@@ -73,7 +73,7 @@ export function typeSql(type: ColumnType): string {
   }
 }
 
-/** What an expression has to hold to for a column to take it. Null passes every one of them. */
+/** What an expression has to obey for a column to take it. Null passes every one of them. */
 export function checksOf(column: Column, value: string): string[] {
   const { checks = [] } = column;
   const { type } = column;

@@ -22,7 +22,7 @@ export function ofTable(step: Step): step is TableStep {
   );
 }
 
-/** Steps on one table, taken by making it anew, in one pass over its rows. */
+/** Steps on one table, taken by rebuilding it, in one pass over its rows. */
 export function rebuild(steps: readonly TableStep[], before: Schema): Section {
   const name = steps[0]?.table ?? "";
   const old = tableNamed(before, name) as Table;
@@ -31,7 +31,7 @@ export function rebuild(steps: readonly TableStep[], before: Schema): Section {
   for (const step of steps) work.take(step);
   const fresh = `levadura_new_${name}`;
   const texts = goal.columns.filter(isOrdered).map((column) => column.name);
-  /** What stays as it is keeps what it is ordered by; the rest is ordered anew. */
+  /** What stays as it is keeps what it is ordered by; the rest is ordered again. */
   const stays = (text: string) =>
     work.valueOf(text) === `t.${quoted(text)}` &&
     old.columns.some((column) => column.name === text && isOrdered(column));
@@ -202,7 +202,7 @@ class Rebuild {
   }
 }
 
-/** The steps that only a table made anew can take. */
+/** The steps that only a table rebuilt can take. */
 export function needsRebuild(step: Step): boolean {
   if (step.kind === "change column") return true;
   if (isCheck(step)) return step.check.sql.sqlite !== undefined;

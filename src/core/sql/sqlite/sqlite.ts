@@ -17,7 +17,7 @@ import { syntax } from "./syntax.ts";
 /** 2,000 columns, of which every text may take two. */
 const limits: Limits = { name: "SQLite", columns: 1000, indexes: Number.POSITIVE_INFINITY };
 
-/** SQLite: types are affinities with checks behind them, and what can't be altered is made anew. */
+/** SQLite: types are affinities with checks behind them, and what can't be altered is rebuilt. */
 export const sqlite: Dialect = {
   name: "sqlite",
   transactional: true,
@@ -116,7 +116,7 @@ type Alteration = Extract<
   { kind: "rename table" | "rename column" | "add column" | "drop column" }
 >;
 
-/** A change to a table as it stands, for which the triggers that order its texts are made anew where they speak of it. */
+/** A change to a table as it is, for which the triggers that order its texts are rebuilt where they speak of it. */
 function withTriggers(step: Alteration, before: Schema): ScriptPart[] {
   const name = step.kind === "rename table" ? step.to : step.table;
   const old = tableNamed(before, step.table);

@@ -59,7 +59,7 @@ export function mariadbFiller(client: Client, begun: Map<string, number>): Fille
 }
 
 /**
- * Lets tables that are empty again begin with number 1 again: what is taken back leaves their numbers where they
+ * Lets tables that are empty again begin with number 1 again: what is reverted leaves their numbers where they
  * were. One that somebody else is at stays as it is.
  */
 export async function beginAgain(

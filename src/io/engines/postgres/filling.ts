@@ -25,7 +25,7 @@ export async function highest(client: Client, table: string): Promise<number> {
   return Number(used?.number ?? 0);
 }
 
-/** Makes a table go on after the numbers that were inserted into it. */
+/** Makes a table continue after the numbers that were inserted into it. */
 export async function goOn(client: Client, table: string): Promise<void> {
   const statement = postgres.numbersGoOn?.(table);
   if (statement) await client.query(statement);

@@ -20,7 +20,7 @@ export function highest(driver: Driver.Database, table: string): number {
   return Number(used?.seq ?? 0);
 }
 
-/** Fills a table, without its indexes where it was empty: making them anew is faster than keeping them up. */
+/** Fills a table, without its indexes where it was empty: building them again is faster than keeping them up. */
 export function withoutIndexes<Result>(
   driver: Driver.Database,
   table: string,

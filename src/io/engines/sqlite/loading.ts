@@ -80,7 +80,7 @@ export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): L
     insertMissing: ["insert or ignore", ""],
     fill: async (target, late, batches) =>
       withoutIndexes(driver, target.table, () => {
-        // The rows hold to the checks, or they would not come here; checking them again takes half the time.
+        // The rows obey the checks, or they would not come here; checking them again takes half the time.
         driver.pragma("ignore_check_constraints = on");
         try {
           return insertRows(driver, target, late, batches, settings.moment);
