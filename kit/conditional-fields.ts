@@ -4,7 +4,7 @@ import { type InputType, rightValues, writtenValues } from "./forms.ts";
 /** A formula of what is typed in a form, in SQL. */
 export type Formula<Values> = (values: Partial<Values>) => RawBuilder<unknown>;
 
-/** How a form answers to what is typed in it. */
+/** Which fields a form shows, needs or fills in, by what is typed in it. */
 export interface ConditionalFields<Values> {
   /** When it asks for some of its fields. */
   shown?: Readonly<Record<string, Formula<Values>>>;

@@ -38,7 +38,7 @@ export interface Form {
   /** Fields that are filled in where they are left blank. */
   filled: readonly string[];
   /** Where a browser asks what else to show while something is typed. */
-  answersAt?: string;
+  stateAt?: string;
 }
 
 /** The attributes of a field's input, as things are in the form. */

@@ -7,9 +7,9 @@ import { formatCount, formatDate, formatDateTime, formatMoney, formatNumber } fr
 import { checkTyped, differences, type Form, typedValues, writtenValues } from "./forms.ts";
 import { address, withQuery } from "./links.ts";
 import { listRequest, relatedTo } from "./lists.ts";
+import { RecordCell } from "./record-tables.tsx";
 import { knownHosts } from "./security.ts";
 import { configure } from "./settings.ts";
-import { RecordCell } from "./tables.tsx";
 import * as values from "./values.ts";
 
 const settings = { name: "Test <App>", language: "en-GB", currency: "EUR", timezone: "UTC" };

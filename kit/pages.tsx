@@ -4,8 +4,8 @@ import { formatCount, formatNumber } from "./formats.ts";
 import { differences, type Form } from "./forms.ts";
 import { address, type Link } from "./links.ts";
 import type { ListPage } from "./lists.ts";
+import { TableFrame } from "./record-tables.tsx";
 import type { ReferencingRecords } from "./records.ts";
-import { TableFrame } from "./tables.tsx";
 import { troubles } from "./troubles.ts";
 
 /** The frame of a record's page: its title, what can be done with it, its sections. */
@@ -170,7 +170,7 @@ export function FormFrame({
         method="post"
         action={action}
         class="record-form"
-        data-answers={form.answersAt}
+        data-state={form.stateAt}
         novalidate={form.errors.size > 0 || undefined}
       >
         <input type="hidden" name="_version" value={version} />
@@ -267,8 +267,8 @@ const refusals: Readonly<Record<Refusing, string>> = {
 };
 
 /** How many parts are deleted with a record, as a form tells it. */
-export function partsOf(uses: readonly ReferencingRecords[]): string {
-  return String(uses.reduce((sum, { cascades, count }) => sum + (cascades ? count : 0), 0));
+export function partsOf(references: readonly ReferencingRecords[]): string {
+  return String(references.reduce((sum, { cascades, count }) => sum + (cascades ? count : 0), 0));
 }
 
 /** Asks before a record is deleted, or says what is in the way. */
@@ -277,7 +277,7 @@ export function DeletePage({
   kind,
   path,
   many,
-  uses,
+  references,
   token,
   why,
 }: {
@@ -285,15 +285,15 @@ export function DeletePage({
   kind: string;
   path: string;
   many: string;
-  uses: readonly ReferencingRecords[];
+  references: readonly ReferencingRecords[];
   /** Tells the form from others. */
   token: string;
   /** Why it wasn't deleted. */
   why?: Refusing | undefined;
 }) {
   const here = address(path, record);
-  const blocking = uses.filter(({ cascades }) => !cascades);
-  const going = uses.filter(({ cascades }) => cascades);
+  const blocking = references.filter(({ cascades }) => !cascades);
+  const going = references.filter(({ cascades }) => cascades);
   return (
     <>
       <Trail path={path} many={many} />
@@ -307,7 +307,7 @@ export function DeletePage({
               <strong>{record.displayTitle} can’t be deleted while it is in use.</strong> Change or
               delete these first:
             </p>
-            <Uses uses={blocking} />
+            <References to={blocking} />
           </div>
           <a class="btn btn-primary" href={here}>
             Back to {record.displayTitle}
@@ -316,7 +316,7 @@ export function DeletePage({
       ) : (
         <form method="post">
           <input type="hidden" name="_version" value={record.version} />
-          <input type="hidden" name="_parts" value={partsOf(uses)} />
+          <input type="hidden" name="_parts" value={partsOf(references)} />
           <input type="hidden" name="_token" value={token} />
           {why && (
             <div class="alert alert-danger" role="alert">
@@ -327,7 +327,7 @@ export function DeletePage({
           {going.length > 0 && (
             <div class="alert alert-warning">
               <p>These are parts of it and will be deleted with it:</p>
-              <Uses uses={going} />
+              <References to={going} />
             </div>
           )}
           <p>This can’t be undone.</p>
@@ -343,10 +343,10 @@ export function DeletePage({
   );
 }
 
-function Uses({ uses }: { uses: readonly ReferencingRecords[] }) {
+function References({ to }: { to: readonly ReferencingRecords[] }) {
   return (
     <ul class="mb-0">
-      {uses.map(({ one, many, path, count, first }) => (
+      {to.map(({ one, many, path, count, first }) => (
         <li>
           {formatCount(count, one, many)}:{" "}
           {first.map((link, index) => (

@@ -175,12 +175,12 @@ export interface Reference {
 }
 
 /** What refers to a record, kind by kind; kinds with nothing are left out. */
-export async function usesOf<Tables>(
+export async function referencedBy<Tables>(
   db: Kysely<Tables>,
   id: number,
   references: readonly Reference[],
 ): Promise<ReferencingRecords[]> {
-  const uses: ReferencingRecords[] = [];
+  const found: ReferencingRecords[] = [];
   for (const { table, title, one, many, path, column, cascades = false } of references) {
     const match =
       typeof column === "string"
@@ -190,9 +190,9 @@ export async function usesOf<Tables>(
       select ${sql.ref(`${table}.id`)}, ${title(table)} as ${displayTitle}, count(*) over () as total
       from ${sql.table(table)} where ${match} order by ${byTitle} limit 5`.execute(db);
     const [first] = rows;
-    if (first) uses.push({ one, many, path, cascades, count: Number(first.total), first: rows });
+    if (first) found.push({ one, many, path, cascades, count: Number(first.total), first: rows });
   }
-  return uses;
+  return found;
 }
 
 /** How many rows each of some tables has, in one statement. */

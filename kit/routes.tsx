@@ -79,7 +79,7 @@ export interface RecordKind<
   find(db: Kysely<Tables>, id: number): Promise<Record | undefined>;
   relations(db: Kysely<Tables>, id: number): Promise<Relations>;
   options(db: Kysely<Tables>, chosen: Chosen): Promise<Options>;
-  uses(db: Kysely<Tables>, id: number): Promise<ReferencingRecords[]>;
+  referencedBy(db: Kysely<Tables>, id: number): Promise<ReferencingRecords[]>;
   create(db: Kysely<Tables>, input: z.infer<Input>): Promise<number>;
   /** False when the record has another version by now. */
   update(db: Kysely<Tables>, id: number, version: number, input: z.infer<Input>): Promise<boolean>;
@@ -90,8 +90,8 @@ export interface RecordKind<
   conditions?: readonly RowRule[];
   /** The columns in which a record names the one above it. */
   trees?: readonly string[];
-  /** How the form answers to what is typed in it. */
-  answers?: ConditionalFields<Values>;
+  /** Which fields the form shows, needs or fills in, by what is typed in it. */
+  conditionalFields?: ConditionalFields<Values>;
   ListPage: FC<{ page: ListPage<Row> }>;
   DetailPage: FC<{ record: Record; relations: Relations }>;
   FormPage: FC<FormPageProps>;
@@ -113,7 +113,7 @@ export function routesFor<
     labels,
     rules,
     conditions = [],
-    answers = {},
+    conditionalFields = {},
     ListPage,
     DetailPage,
     FormPage,
@@ -129,7 +129,7 @@ export function routesFor<
 
   /** What the form shows and needs, by what is typed in it and what is saved besides. */
   const state = (values: Form["values"], saved?: Record): Promise<FormState> =>
-    stateOf(db, answers, { ...saved, ...rightValues(input, values) } as Partial<Values>);
+    stateOf(db, conditionalFields, { ...saved, ...rightValues(input, values) } as Partial<Values>);
 
   const emptyForm = async (
     values: Form["values"],
@@ -142,9 +142,9 @@ export function routesFor<
     input,
     token,
     state: await state(values, saved),
-    filled: saved ? [] : Object.keys(answers.blank ?? {}),
-    ...((answers.shown || answers.needed) && {
-      answersAt: `${listed}/${saved?.id ?? "new"}/answers`,
+    filled: saved ? [] : Object.keys(conditionalFields.blank ?? {}),
+    ...((conditionalFields.shown || conditionalFields.needed) && {
+      stateAt: `${listed}/${saved?.id ?? "new"}/form-state`,
     }),
   });
 
@@ -158,7 +158,7 @@ export function routesFor<
   ): Promise<{ values: Form["values"]; unasked: Map<string, string> }> => {
     const values = typedValues(input, data);
     const unasked = new Map<string, string>();
-    if (!answers.shown) return { values, unasked };
+    if (!conditionalFields.shown) return { values, unasked };
     const others = writtenValues(input, saved ?? kind.defaults());
     const keep = (name: string) => {
       values.delete(name);
@@ -166,7 +166,7 @@ export function routesFor<
       if (kept) values.set(name, kept);
     };
     for (const name of data.getAll("_unasked").map(String)) {
-      if (Object.hasOwn(answers.shown, name)) keep(name);
+      if (Object.hasOwn(conditionalFields.shown, name)) keep(name);
     }
     // What is reverted may have been what another field is shown for.
     for (let round = 0; round < 3; round++) {
@@ -274,7 +274,7 @@ export function routesFor<
     status: 200 | 409 | 503,
     why?: Refusing,
   ) => {
-    const uses = await kind.uses(db, record.id);
+    const references = await kind.referencedBy(db, record.id);
     c.status(status);
     const page = (
       <DeletePage
@@ -282,7 +282,7 @@ export function routesFor<
         kind={heading}
         path={listed}
         many={headings}
-        uses={uses}
+        references={references}
         token={newToken()}
         why={why}
       />
@@ -307,7 +307,7 @@ export function routesFor<
   routes.get("/new", async (c) => {
     const query = new URL(c.req.url).searchParams;
     const begun = new Map([...writtenValues(input, kind.defaults()), ...typedValues(input, query)]);
-    const values = await fillIn(db, input, answers.starts, begun);
+    const values = await fillIn(db, input, conditionalFields.starts, begun);
     const back = localAddress(query.get("_back"));
     return showForm(c, {
       title: newTitle,
@@ -322,7 +322,7 @@ export function routesFor<
     const data = await sentForm(c);
     const submission = submissionOf(c.req.path, data);
     const typed = await typedIn(data);
-    const values = await fillIn(db, input, answers.blank, typed.values);
+    const values = await fillIn(db, input, conditionalFields.blank, typed.values);
     const back = localAddress(sentText(data, "_back"));
     const next = sentText(data, "_then") === "another";
     const { search } = new URL(c.req.url);
@@ -346,7 +346,7 @@ export function routesFor<
     return showForm(c, { title: newTitle, form, version: 0, isNew: true, back }, status);
   });
 
-  routes.post("/:record/answers", async (c) => {
+  routes.post("/:record/form-state", async (c) => {
     const data = await sentForm(c);
     return c.json(await state(typedValues(input, data), await found(c)));
   });
@@ -434,10 +434,11 @@ export function routesFor<
     const version = sentVersion(data);
     try {
       const result = await submitOnce<Tables, Refusing>(db, submission, async (trx, refuse) => {
-        const uses = await kind.uses(trx, record.id);
-        if (uses.some(({ cascades }) => !cascades)) refuse("in use");
+        const references = await kind.referencedBy(trx, record.id);
+        if (references.some(({ cascades }) => !cascades)) refuse("in use");
         // Parts that came since would go unseen.
-        if (version === undefined || sentText(data, "_parts") !== partsOf(uses)) refuse("changed");
+        if (version === undefined || sentText(data, "_parts") !== partsOf(references))
+          refuse("changed");
         await rules.beforeDelete?.(record, { db: trx, saved: record });
         if (!(await kind.remove(trx, record.id, version ?? 0))) refuse("changed");
         const title = record.displayTitle.slice(0, 200);

@@ -14,9 +14,9 @@ addEventListener("pageshow", () => {
   for (const form of document.querySelectorAll("form")) delete form.dataset.sent;
 });
 
-// A form that answers to what is typed in it asks what to show whenever something changes.
-for (const form of document.querySelectorAll<HTMLFormElement>("form[data-answers]")) {
-  const { answers = "" } = form.dataset;
+// A form with conditional fields asks what to show whenever something changes.
+for (const form of document.querySelectorAll<HTMLFormElement>("form[data-state]")) {
+  const { state: address = "" } = form.dataset;
   const fields = [...form.querySelectorAll<HTMLElement>("[data-field]")];
   const inputsOf = (field: HTMLElement) =>
     field.querySelectorAll<HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement>(
@@ -58,7 +58,7 @@ for (const form of document.querySelectorAll<HTMLFormElement>("form[data-answers
   let latest = 0;
   form.addEventListener("change", async () => {
     const asked = ++latest;
-    const answer = await fetch(answers, { method: "POST", body: typed() }).catch(() => undefined);
+    const answer = await fetch(address, { method: "POST", body: typed() }).catch(() => undefined);
     if (!answer?.ok || asked !== latest) return;
     const state: Record<"shown" | "needed", Record<string, boolean>> = await answer.json();
     for (const field of fields) show(field, state.shown[field.dataset.field ?? ""] ?? true);

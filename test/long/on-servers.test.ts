@@ -1,6 +1,6 @@
 // What the quick tests do over a file, over the servers.
 process.env.KINDS = "servers";
-await import("../answers.test.ts");
+await import("../conditional-fields.test.ts");
 await import("../application.test.ts");
 await import("../checks.test.ts");
 await import("../computed.test.ts");

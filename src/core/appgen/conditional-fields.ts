@@ -52,7 +52,7 @@ interface Dependence {
   calculation: Calculation;
 }
 
-/** What the form of an entity answers, by the name of the answer; those with nothing are left out. */
+/** What the form of an entity asks, by the name of the question; those with nothing are left out. */
 function dependences(model: Model, { entity, inForm }: Subject): [string, Dependence[]][] {
   const on = (field: Field, formula: Formula | undefined): Dependence[] =>
     formula ? [{ field, formula, calculation: compiledBefore(model, entity, formula) }] : [];
@@ -83,7 +83,7 @@ function isKnownBefore(calculation: Calculation): boolean {
   );
 }
 
-/** Whether the form of an entity answers to what is typed in it. */
+/** Whether the form of an entity has conditional fields. */
 export function hasConditionalFields({ inForm }: Subject): boolean {
   return inForm.some(
     ({ shownWhen, requiredWhen, default: start }) =>
@@ -91,8 +91,8 @@ export function hasConditionalFields({ inForm }: Subject): boolean {
   );
 }
 
-/** How the form answers to what is typed in it. */
-export function answers(module: Module, model: Model, subject: Subject): void {
+/** Which fields the form shows, needs or fills in, by what is typed in it. */
+export function conditionalFields(module: Module, model: Model, subject: Subject): void {
   if (!hasConditionalFields(subject)) return;
   const { camel, pascal, file, one } = subject;
   const groups = dependences(model, subject).map(([answer, found]) => {
@@ -113,7 +113,7 @@ export function answers(module: Module, model: Model, subject: Subject): void {
     `export const ${camel}ConditionalFields: ${module.type("ConditionalFields", "../../kit/conditional-fields.ts")}<${module.type("Selectable", "kysely")}<${columns}>> = {
   ${groups.join("\n  ")}
 };`,
-    `How the form of ${withArticle(one)} answers to what is typed in it.`,
+    `Which fields the form of ${withArticle(one)} shows, needs or fills in, by what is typed in it.`,
   );
 }
 

@@ -19,7 +19,7 @@ import {
   titleProperty,
 } from "./subject.ts";
 
-const tables = "../../kit/tables.tsx";
+const tables = "../../kit/record-tables.tsx";
 const pages = "../../kit/pages.tsx";
 const formats = "../../kit/formats.ts";
 

@@ -2,7 +2,7 @@ import { nameIn } from "../formula/sql/sql.ts";
 import { type Field, isComputed, isMany, isReference, type Model } from "../model/model.ts";
 import { isAscii, pascalCase, withArticle } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
-import { answers, conditions, hiddenDefaults } from "./conditional-fields.ts";
+import { conditionalFields, conditions, hiddenDefaults } from "./conditional-fields.ts";
 import { defaultValue } from "./entity.ts";
 import { Module, object, quote } from "./module.ts";
 import { computedTypes, statementOf } from "./statements.ts";
@@ -33,7 +33,7 @@ export function queriesModule(model: Model, subject: Subject): string {
   relations(module, model, subject);
   writing(module, model, subject);
   conditions(module, model, subject);
-  answers(module, model, subject);
+  conditionalFields(module, model, subject);
   return module.print();
 }
 
@@ -315,12 +315,12 @@ export type ${subject.pascal}Relations = Awaited<ReturnType<typeof ${camel}Relat
     "The records of other kinds that its page shows.",
   );
   module.add(
-    `export const ${camel}Uses = ${
+    `export const ${camel}ReferencedBy = ${
       uses.length > 0
-        ? `(db: Database, id: number) => ${module.use("usesOf", records)}(db, id, [${uses.join(", ")}]);`
+        ? `(db: Database, id: number) => ${module.use("referencedBy", records)}(db, id, [${uses.join(", ")}]);`
         : `async (): Promise<${module.type("ReferencingRecords", records)}[]> => [];`
     }`,
-    "What refers to a record: in the way of its deletion, or going along.",
+    "The records that refer to one: they block its deletion, or are deleted with it.",
   );
 }
 

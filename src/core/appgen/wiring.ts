@@ -28,7 +28,7 @@ export function routesModule(subject: Subject): string {
     ["find", query(`find${pascal}`)],
     ["relations", query(`${camel}Relations`)],
     ["options", query(`${camel}Options`)],
-    ["uses", query(`${camel}Uses`)],
+    ["referencedBy", query(`${camel}ReferencedBy`)],
     ["create", query(`create${pascal}`)],
     ["update", query(`update${pascal}`)],
     ["remove", query(`remove${pascal}`)],
@@ -40,7 +40,7 @@ export function routesModule(subject: Subject): string {
       ? [["trees", `[${trees.map(quote).join(", ")}]`] as [string, string]]
       : []),
     ...(hasConditionalFields(subject)
-      ? [["answers", query(`${camel}ConditionalFields`)] as [string, string]]
+      ? [["conditionalFields", query(`${camel}ConditionalFields`)] as [string, string]]
       : []),
     ["ListPage", page(`${pascal}ListPage`)],
     ["DetailPage", page(`${pascal}DetailPage`)],

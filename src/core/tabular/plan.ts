@@ -55,7 +55,7 @@ export interface FieldPlan {
 /** Columns that could be an entity of their own. */
 export interface SplitPlan {
   entity: string;
-  /** The field that tells its records apart, and the ones that are deleted with it. */
+  /** The field that tells its records apart, and the ones that move with it. */
   by: string;
   with: string[];
   do: boolean;

@@ -58,7 +58,7 @@ describe.each(kinds)("a form that answers, over $kind", (kind) => {
   const saved = async (code: string) =>
     (await rows(`select * from hive where code = '${code}'`))[0] as Record<string, unknown>;
   const state = async (fields: Record<string, string>, of = "new") =>
-    JSON.parse((await visitor.post(`/hives/${of}/answers`, fields)).html);
+    JSON.parse((await visitor.post(`/hives/${of}/form-state`, fields)).html);
 
   it("fills in what is left blank, and keeps what is typed", async () => {
     const begun = await visitor.get("/hives/new");
