@@ -151,7 +151,7 @@ function readme(model: Model): string {
       : "It needs Node 20, and the address of the database in DATABASE_URL: in the environment, or in a file `.env` here or in the folder above.";
   const durable =
     model.app.database === "sqlite"
-      ? "\n`DATABASE_SYNCHRONOUS=full` makes each save wait for the disk, so that not even a power failure takes it back."
+      ? "\n`DATABASE_SYNCHRONOUS=full` makes each save wait for the disk, so that it survives even a power failure."
       : "";
   return `# ${readable(model.app.name).replace(/[<>&\\[\]`*_#]/g, "\\$&")}
 
@@ -163,18 +163,18 @@ npm run build
 npm start
 \`\`\`
 
-It listens on 127.0.0.1:3000. These variables change that: \`PORT\`, \`HOST\`, \`HOST_NAMES\` (the names by
-which it may be reached besides localhost, with commas between them) and \`DATABASE_URL\`
-(\`${address}\`). \`DATABASE_STATEMENT_SECONDS\` (20) and \`DATABASE_WAIT_SECONDS\` (5) say how long it waits
-for a statement, and for a connection or a turn to write, before it answers that it is busy.${durable}
+**It has no sign-in**: whoever can reach it can read and change everything. It therefore listens on this machine only, at
+127.0.0.1:3000. These variables change that: \`PORT\`, \`HOST\`, \`HOST_NAMES\` (the names by which browsers may reach it, with
+commas between them) and \`DATABASE_URL\` (\`${address}\`). \`DATABASE_STATEMENT_SECONDS\` (20) and
+\`DATABASE_WAIT_SECONDS\` (5) limit the time for a statement, and the wait for a connection or a turn to write.${durable}
 
-| folder | what is in it |
+| folder | contents |
 |---|---|
 | \`src/entities\` | each kind of record: columns and checks, queries, pages, routes, rules |
 | \`src/kit\` | what they share: forms, tables, layout, protection |
-| \`migrations\` | the SQL that makes the schema; \`npm run migrate\` applies what is pending, and keeps what it throws away in \`kept\` |
+| \`migrations\` | the SQL that makes the schema; \`npm run migrate\` applies the pending migrations, and stores deleted data in \`kept\` |
 | \`test\` | a test for each kind of record; \`npm test\` |
 
-All of it is meant to be read and changed. The files \`*.rules.ts\` are for rules of your own.
+You may read and change all of it. The files \`*.rules.ts\` are for rules of your own.
 `;
 }

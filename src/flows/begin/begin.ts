@@ -64,19 +64,19 @@ kept/
 function readme(title: string): string {
   return `# ${title}
 
-\`model.yaml\` declares what is kept here. Levadura makes the rest of it:
+\`model.yaml\` declares the records that are kept here. Levadura makes the rest:
 
 \`\`\`
 levadura rise     # check, prepare, migrate, seed when empty, build, serve; then watch the model
-levadura check    # what is wrong with the model, line by line
+levadura check    # report the mistakes in the model
 \`\`\`
 
-| path | what it is | in version control |
+| path | what it is | commit it? |
 |---|---|---|
 | \`model.yaml\` | entities, fields, relationships | yes |
 | \`migrations/\` | every change of the schema, as steps and SQL | yes |
 | \`app/\` | the application: plain TypeScript, yours to change | yes |
-| \`.levadura/generated/\` | what was generated last, so that your edits are recognised | yes |
+| \`.levadura/generated/\` | copies of what was generated, so that your edits are recognised | yes |
 | \`records.db\` | the rows | no |
 `;
 }
@@ -92,7 +92,7 @@ app:
   database: sqlite
 
 # An entity is one kind of thing that you keep records of; each becomes a table, a list and a form.
-# Change these two, save, and look at the page: \`levadura rise\` follows.
+# Change these two, save, and look at the page: \`levadura rise\` follows the model.
 entities:
   Place:
     fields:
