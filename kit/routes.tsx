@@ -87,7 +87,7 @@ export interface RecordKind<
   remove(db: Kysely<Tables>, id: number, version: number): Promise<boolean>;
   /** Its table, and what has to hold for every record. */
   table: string;
-  conditions?: readonly RowRule[];
+  rowRules?: readonly RowRule[];
   /** The columns in which a record names the one above it. */
   trees?: readonly string[];
   /** Which fields the form shows, needs or fills in, by what is typed in it. */
@@ -112,7 +112,7 @@ export function routesFor<
     input,
     labels,
     rules,
-    conditions = [],
+    rowRules = [],
     conditionalFields = {},
     ListPage,
     DetailPage,
@@ -206,7 +206,7 @@ export function routesFor<
         if (saved && !(await kind.update(trx, saved.id, version, ready))) refuse("stale");
         const id = saved ? saved.id : await kind.create(trx, ready);
         await rules.afterSave?.(id, context);
-        const broken = await brokenRowRules(trx, kind.table, id, conditions);
+        const broken = await brokenRowRules(trx, kind.table, id, rowRules);
         if (broken.length > 0) throw new WrongFields(errorsOf(broken));
         const circles = await circlesOf(trx, kind.table, id, kind.trees);
         if (circles.length > 0) throw new WrongFields(circleErrors(circles, one));
@@ -232,7 +232,7 @@ export function routesFor<
     const errors = new Map(found);
     for (const [name, needed] of Object.entries(form.state.needed)) {
       const blank = !form.values.get(name)?.some((typed) => typed.trim() !== "");
-      const sentence = conditions.find(({ about }) => about === name)?.sentence;
+      const sentence = rowRules.find(({ about }) => about === name)?.sentence;
       if (needed && blank && sentence && !errors.has(name)) errors.set(name, sentence);
     }
     return { ...form, errors };
@@ -242,7 +242,7 @@ export function routesFor<
   const refusedFields = (error: unknown): Map<string, string> => {
     const refused = constraintViolation(error, Object.keys(input.shape));
     if (!refused) throw error;
-    const checked = conditions.filter(({ check }) => check && check === refused.check);
+    const checked = rowRules.filter(({ check }) => check && check === refused.check);
     if (checked.length > 0) return errorsOf(checked);
     const names = refused.columns.filter((column) => Object.hasOwn(input.shape, column));
     if (refused.reason === "unique") {

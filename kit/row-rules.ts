@@ -1,6 +1,6 @@
 import { type Kysely, type RawBuilder, sql } from "kysely";
 
-/** What has to hold for every record of a kind. */
+/** What must be true for every record of a kind. */
 export interface RowRule {
   holds(): RawBuilder<unknown>;
   /** The check of the table that says the same, and may refuse the record first. */
@@ -11,28 +11,28 @@ export interface RowRule {
   about: string;
 }
 
-/** The conditions that a record violates, as it is in its table. */
+/** The rules that a record violates, as it is in its table. */
 export async function brokenRowRules<Tables>(
   db: Kysely<Tables>,
   table: string,
   id: number,
-  conditions: readonly RowRule[],
+  rowRules: readonly RowRule[],
 ): Promise<RowRule[]> {
-  if (conditions.length === 0) return [];
-  const asked = conditions.map(({ holds }, at) => sql`${holds()} as ${sql.ref(`c${at}`)}`);
+  if (rowRules.length === 0) return [];
+  const asked = rowRules.map(({ holds }, at) => sql`${holds()} as ${sql.ref(`c${at}`)}`);
   const { rows } = await sql<
     Record<string, unknown>
   >`select ${sql.join(asked)} from ${sql.table(table)} where ${sql.ref(`${table}.id`)} = ${id}`.execute(
     db,
   );
   const [found] = rows;
-  return conditions.filter((_, at) => found && !found[`c${at}`]);
+  return rowRules.filter((_, at) => found && !found[`c${at}`]);
 }
 
-/** What people read where conditions don't hold, by input. */
-export function errorsOf(conditions: readonly RowRule[]): Map<string, string> {
+/** The sentences of broken rules, by input. */
+export function errorsOf(rowRules: readonly RowRule[]): Map<string, string> {
   const errors = new Map<string, string>();
-  for (const { about, sentence } of conditions) {
+  for (const { about, sentence } of rowRules) {
     errors.set(about, [errors.get(about), sentence].filter(Boolean).join(" "));
   }
   return errors;

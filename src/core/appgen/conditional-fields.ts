@@ -10,8 +10,8 @@ import { type Module, object, propertyName, quote, remark } from "./module.ts";
 import { statementOf } from "./statements.ts";
 import { inputName, type Subject } from "./subject.ts";
 
-/** What has to hold for every record. */
-export function conditions(module: Module, model: Model, subject: Subject): void {
+/** What must be true for every record. */
+export function rowRules(module: Module, model: Model, subject: Subject): void {
   const { entity, camel, table, one, inForm } = subject;
   const rules = rulesOf(entity);
   if (rules.length === 0) return;
@@ -33,10 +33,10 @@ export function conditions(module: Module, model: Model, subject: Subject): void
   });
   const type = module.type("RowRule", "../../kit/row-rules.ts");
   module.add(
-    `export const ${camel}Conditions: readonly ${type}[] = [
+    `export const ${camel}RowRules: readonly ${type}[] = [
   ${made.join(",\n  ")}
 ];`,
-    `What has to hold for every ${one}.`,
+    `What must be true for every ${one}.`,
   );
 }
 

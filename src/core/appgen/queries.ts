@@ -2,7 +2,7 @@ import { nameIn } from "../formula/sql/sql.ts";
 import { type Field, isComputed, isMany, isReference, type Model } from "../model/model.ts";
 import { isAscii, pascalCase, withArticle } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
-import { conditionalFields, conditions, hiddenDefaults } from "./conditional-fields.ts";
+import { conditionalFields, hiddenDefaults, rowRules } from "./conditional-fields.ts";
 import { defaultValue } from "./entity.ts";
 import { Module, object, quote } from "./module.ts";
 import { computedTypes, statementOf } from "./statements.ts";
@@ -32,7 +32,7 @@ export function queriesModule(model: Model, subject: Subject): string {
   options(module, model, subject);
   relations(module, model, subject);
   writing(module, model, subject);
-  conditions(module, model, subject);
+  rowRules(module, model, subject);
   conditionalFields(module, model, subject);
   return module.print();
 }

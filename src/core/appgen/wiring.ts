@@ -34,7 +34,7 @@ export function routesModule(subject: Subject): string {
     ["remove", query(`remove${pascal}`)],
     ["table", quote(table)],
     ...(rulesOf(entity).length > 0
-      ? [["conditions", query(`${camel}Conditions`)] as [string, string]]
+      ? [["rowRules", query(`${camel}RowRules`)] as [string, string]]
       : []),
     ...(trees.length > 0
       ? [["trees", `[${trees.map(quote).join(", ")}]`] as [string, string]]

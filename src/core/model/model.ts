@@ -35,7 +35,7 @@ export interface Entity {
   sort: SortKey[];
   /** Groups of fields that no two records have alike. */
   unique: string[][];
-  /** What has to hold for every record. */
+  /** What must be true for every record. */
   rules: RowRule[];
   /** As much of that as its table can obey by itself; it is made of the formulas. */
   checks?: RowCheck[];

@@ -100,7 +100,7 @@ export const entityShape = z.strictObject({
     .array(z.unknown(), 'expected a list of rules, each as - Sentence: "= condition"')
     .optional()
     .describe(
-      "What has to hold for every record: - What people read where it doesn't: = condition",
+      "What must be true for every record: - What people read where it doesn't: = condition",
     ),
 });
 
