@@ -99,9 +99,7 @@ export const entityShape = z.strictObject({
   rules: z
     .array(z.unknown(), 'expected a list of rules, each as - Sentence: "= condition"')
     .optional()
-    .describe(
-      "What must be true for every record: - What people read where it doesn't: = condition",
-    ),
+    .describe("What must be true for every record: - Sentence: = condition"),
 });
 
 /** The application as a whole. */
