@@ -63,7 +63,9 @@ describe("the demo's workbook", () => {
       /^E-002,suit,[^,]*,2026-03-05,2025-09-13,337\.5,good,$/,
     );
     const aside = readFileSync(join(folder, "data/set-aside/hive-book.csv"), "utf8");
-    expect(aside).toContain("hive-book.xlsx,Keepers,B8,greta.holm at example.org,no email address");
+    expect(aside).toContain(
+      "hive-book.xlsx,Keepers,B8,greta.holm at example.org,not an email address",
+    );
     expect(aside.trim().split("\n").length - 1).toBe(said.setAside);
   });
 
@@ -387,7 +389,7 @@ describe("a second import", () => {
     const wrong = await levadura(["import", "--yes"], folder);
     expect([wrong.status, wrong.err]).toEqual([
       1,
-      expect.stringMatching(/data\/Hive\.csv, cell C3: "heavy" is no number/),
+      expect.stringMatching(/data\/Hive\.csv, cell C3: "heavy" is not a number/),
     ]);
     writeFileSync(data, "code,apiary\nB-9,Nowhere\n");
     const lost = await levadura(["import", "--yes"], folder);

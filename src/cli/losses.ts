@@ -4,7 +4,7 @@ import { othersIn } from "../flows/rows/clear-rows.ts";
 import { agreed, canAsk } from "./asking.ts";
 
 /**
- * Says which rows and values going back deletes, and asks. Where there is nobody to ask, it refuses unless a flag
+ * Says which rows and values reverting deletes, and asks. Where there is nobody to ask, it refuses unless a flag
  * said yes already.
  */
 export async function askAboutLosses(
@@ -19,11 +19,11 @@ export async function askAboutLosses(
   if (!canAsk() || json) {
     throw new Failure(
       "usage",
-      `nothing was changed: going back deletes\n${lines.join("\n")}`,
-      `${kept}. To go on: ${command} --yes`,
+      `nothing was changed: reverting deletes\n${lines.join("\n")}`,
+      `${kept}. To continue: ${command} --yes`,
     );
   }
-  say(`Going back deletes\n${lines.join("\n")}\n${kept}.`);
+  say(`Reverting deletes\n${lines.join("\n")}\n${kept}.`);
   if (!(await agreed("Go on?"))) throw new Failure("usage", "nothing was changed");
 }
 

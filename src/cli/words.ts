@@ -88,13 +88,15 @@ export function printEvent(event: FlowEvent): void {
     write(process.stderr, "  The application is still running as before.\n");
     return;
   }
-  const { told = [], warned = [] } = eventLines(shown(event));
+  const { before = [], told = [], warned = [] } = eventLines(shown(event));
+  if (before.length > 0) warn(before.join("\n"));
   if (told.length > 0) tell(told.join("\n"));
   if (warned.length > 0) warn(warned.join("\n"));
 }
 
-/** What an event is for people: what was done, and what they should know besides. */
+/** What an event is for people: what was done, and what they should know before or after it. */
 function eventLines(event: Exclude<FlowEvent, { kind: "trouble" | "working" | "progress" }>): {
+  before?: string[];
   told?: string[];
   warned?: string[];
 } {
@@ -163,7 +165,7 @@ function eventLines(event: Exclude<FlowEvent, { kind: "trouble" | "working" | "p
       return {
         told: [done(`Open ${ansis.bold(event.address)}`)],
         ...(event.port !== event.wantedPort && {
-          warned: [warning(`Port ${event.wantedPort} is in use; using ${event.port} instead`)],
+          before: [warning(`Port ${event.wantedPort} is in use; using ${event.port} instead`)],
         }),
       };
     case "died": {

@@ -44,7 +44,7 @@ describe("rows that stand in a model", () => {
     );
     expect(checkFixedRows(model, "2026-05-03").map(({ message }) => message)).toEqual([
       "`much too long` is 13 characters, where 9 fit",
-      "`many` is no number",
+      "`many` is not a number",
       "`2026-12-24` is after today",
       "`wild` is not among the choices",
       "the name `a` appears here twice",

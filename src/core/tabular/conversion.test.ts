@@ -52,19 +52,19 @@ describe("a cell", () => {
   });
 
   it.each<[string, Exclude<Cell, null>, string]>([
-    ["integer", "1.5", "no whole number"],
+    ["integer", "1.5", "not a whole number"],
     ["integer 0..10", "11", "more than 10"],
     ["decimal", "1.234", "more than 2 digits after the point"],
     ["decimal, unit kg", "12 g", "in g, not in kg"],
     ["money", "12 USD", "in USD"],
     ["boolean", "maybe", "neither yes nor no"],
-    ["date", "30.2.2026", "no date"],
+    ["date", "30.2.2026", "not a date"],
     ["date ..today", "2026-05-04", "after today"],
     ["date", "2026-05-03 09:30", "a date with a time"],
     ["choice a | b", "c", "not among the choices"],
     ["text ..3", "four", "4 characters, where 3 fit"],
     ["text", "a\nb", "several lines, where one fits"],
-    ["email", "ana", "no email address"],
+    ["email", "ana", "not an email address"],
     ["text", "a\0b", "holds a character that can't be kept (NUL)"],
     ["text", { fault: "#REF!" }, "in error: #REF!"],
   ])("for %s that says %j is refused", (definition, cell, reason) => {

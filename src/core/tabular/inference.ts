@@ -153,7 +153,7 @@ function asYesNo(profile: ColumnProfile, _context: InferenceContext, counted: nu
 function asPhoneByName(profile: ColumnProfile, { named }: InferenceContext, counted: number) {
   const fits: Test = (bits) => (bits & typeBit.phone) !== 0 || (bits & typeBit.point) !== 0;
   if (named !== "phone" || !mostlyFits(countOf(profile, fits), counted)) return undefined;
-  return simple("phone", "telephone numbers", profile, fits, "no telephone number");
+  return simple("phone", "telephone numbers", profile, fits, "not a telephone number");
 }
 
 function simple(
@@ -196,7 +196,7 @@ function asDate(
   const ordered = dayOnly + monthOnly + open > 0;
   const order = dates === "day first" ? "the day before the month" : "the month before the day";
   const kind = moments * 10 > all ? ("datetime" as const) : ("date" as const);
-  const reason = kind === "date" ? "no date" : "no date and time";
+  const reason = kind === "date" ? "not a date" : "not a date and time";
   const contradicting = Math.min(dayOnly, monthOnly);
   return {
     kind,
@@ -266,7 +266,7 @@ function asNumber(
         : context.named === "money"
           ? ("money" as const)
           : ("integer" as const);
-  const exceptions = exceptionsOf(profile, numbers, "no number");
+  const exceptions = exceptionsOf(profile, numbers, "not a number");
   const strange = mark ? otherMarks(profile, mark.text) : [];
   exceptions.count += strange.reduce((sum, { count }) => sum + count, 0);
   exceptions.examples.push(
@@ -333,15 +333,15 @@ export function sameMark(one: string, other: string): boolean {
 function asTime(profile: ColumnProfile, _context: InferenceContext, counted: number) {
   const fits: Test = (bits) => (bits & typeBit.time) !== 0;
   return mostlyFits(countOf(profile, fits), counted)
-    ? simple("time", "times", profile, fits, "no time")
+    ? simple("time", "times", profile, fits, "not a time")
     : undefined;
 }
 
 const addresses: readonly (readonly [ColumnKind, number, string, string])[] = [
-  ["email", typeBit.email, "email addresses", "no email address"],
-  ["url", typeBit.url, "web addresses", "no web address"],
-  ["color", typeBit.color, "colours", "no colour, such as #ffcc00"],
-  ["phone", typeBit.phone, "telephone numbers", "no telephone number"],
+  ["email", typeBit.email, "email addresses", "not an email address"],
+  ["url", typeBit.url, "web addresses", "not a web address"],
+  ["color", typeBit.color, "colours", "not a colour such as #ffcc00"],
+  ["phone", typeBit.phone, "telephone numbers", "not a telephone number"],
 ];
 
 function asAddress(profile: ColumnProfile, _context: InferenceContext, counted: number) {

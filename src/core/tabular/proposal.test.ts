@@ -71,7 +71,7 @@ describe("a column", () => {
     expect(Object.values(fields)).toEqual(["integer"]);
     expect(notes.sheets[0]?.fields.get("frames")?.setAside).toEqual({
       count: 1,
-      cells: [{ address: "A14", text: "lots", reason: "no number" }],
+      cells: [{ address: "A14", text: "lots", reason: "not a number" }],
     });
   });
 

@@ -76,13 +76,17 @@ function readerOf(
     case "color":
       return readColor;
     case "email":
-      return lengthReader(type, 254, (text) => (isEmail(text) ? undefined : "no email address"));
+      return lengthReader(type, 254, (text) =>
+        isEmail(text) ? undefined : "not an email address",
+      );
     case "phone":
       return lengthReader(type, 40, (text) =>
-        isPhone(text) || /^\d{3,15}$/.test(text) ? undefined : "no telephone number",
+        isPhone(text) || /^\d{3,15}$/.test(text) ? undefined : "not a telephone number",
       );
     case "url": {
-      const read = lengthReader(type, 2000, (text) => (isUrl(text) ? undefined : "no web address"));
+      const read = lengthReader(type, 2000, (text) =>
+        isUrl(text) ? undefined : "not a web address",
+      );
       return (cell) => read(webAddress(cellText(cell).trim()));
     }
     case "long text":
@@ -138,13 +142,15 @@ function numberReader(
     const found = numberOf(cell);
     const digits = found?.[sign];
     if (!found || digits === undefined)
-      return no(type.kind === "integer" ? "no whole number" : "no number");
+      return no(type.kind === "integer" ? "not a whole number" : "not a number");
     if (!takes(found.mark)) return no(`in ${found.mark}${unit ? `, not in ${unit}` : ""}`);
     let text = digits;
     if (placesOf(text) > places) {
       // What a workbook computed has more digits than anybody wrote.
       if (typeof cell === "string" || places === 0) {
-        return no(places === 0 ? "no whole number" : `more than ${places} digits after the point`);
+        return no(
+          places === 0 ? "not a whole number" : `more than ${places} digits after the point`,
+        );
       }
       text = withoutTrailingZeros(Number(text).toFixed(places));
     }
@@ -187,7 +193,7 @@ function dateReader(
   return (cell) => {
     const found = momentOf(cell);
     const day = dates === "day first" ? found?.dayFirst : found?.monthFirst;
-    if (!found || !day) return no("no date");
+    if (!found || !day) return no("not a date");
     if (found.time && !found.time.startsWith("00:00")) return no("a date with a time");
     if (day < least) return no(`before ${min}`);
     return day > most ? no(`after ${max}`) : { text: day };
@@ -198,7 +204,7 @@ function momentReader({ dates = "day first" }: Pick<FieldPlan, "dates">): ValueR
   return (cell) => {
     const found = momentOf(cell);
     const day = dates === "day first" ? found?.dayFirst : found?.monthFirst;
-    return found && day ? { text: `${day}T${found.time ?? "00:00"}` } : no("no date and time");
+    return found && day ? { text: `${day}T${found.time ?? "00:00"}` } : no("not a date and time");
   };
 }
 
@@ -213,7 +219,7 @@ function momentOf(cell: Exclude<Cell, null>): ReturnType<typeof findDate> {
 function readTime(cell: Exclude<Cell, null>): ReadValue {
   const text = typeof cell === "object" && "stamp" in cell ? cell.stamp : cellText(cell).trim();
   const time = findTime(text);
-  return time ? { text: time } : no("no time");
+  return time ? { text: time } : no("not a time");
 }
 
 function choiceReader(choices: readonly string[]): ValueReader {
@@ -235,5 +241,5 @@ function readColor(cell: Exclude<Cell, null>): ReadValue {
   const text = cellText(cell).trim().toLowerCase();
   if (/^#[0-9a-f]{6}$/.test(text)) return { text };
   if (/^#[0-9a-f]{3}$/.test(text)) return { text: text.replace(/[0-9a-f]/g, "$&$&") };
-  return no("no colour, such as #ffcc00");
+  return no("not a colour such as #ffcc00");
 }
