@@ -145,7 +145,7 @@ describe("what a model says of its rows", () => {
       "seed: [{code: A-1}, {code: a-1}]",
       "seed: 4",
     ]);
-    expect(values).toContain("5:31: error: `many` is no whole number");
+    expect(values).toContain("5:31: error: `many` is not a whole number");
     expect(values).toContain("8:32: error: the code `a-1` appears here twice");
   });
 

@@ -88,7 +88,7 @@ describe("a project that has a model and rows", () => {
     const { status, err } = await levadura(["rise"], folder);
     expect([status, err]).toEqual([
       1,
-      expect.stringContaining('data/Hive.csv, cell C2: "much" is no whole number'),
+      expect.stringContaining('data/Hive.csv, cell C2: "much" is not a whole number'),
     ]);
     rmSync(data("Hive"));
     rise = await running(["rise"], folder);

@@ -249,7 +249,7 @@ describe("a mistake", () => {
     [`${start}  A: {fields: {}}`, "`A` has no fields"],
     [
       "levadura: 1\napp: {timezone: Mars/Base}\nentities: {A: {fields: {x: text}}}",
-      "`Mars/Base` is no timezone that is known",
+      "there is no timezone `Mars/Base`",
     ],
     ["levadura: 1\nentities: {A: {fields: {x: *b}}}", "alias"],
   ])("in the file as a whole is said", (text, expected) => {

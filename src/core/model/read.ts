@@ -126,7 +126,7 @@ function settingTrouble(name: keyof AppSettings, text: string): [string, string]
   } catch {
     const examples = { language: "en or es-MX", timezone: "Europe/Madrid", currency: "EUR or USD" };
     const example = examples[name as keyof typeof examples];
-    return [`\`${text}\` is no ${name} that is known`, `write it as ${example}`];
+    return [`there is no ${name} \`${text}\``, `write it as ${example}`];
   }
 }
 
