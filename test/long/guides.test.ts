@@ -42,6 +42,7 @@ describe("a guide", () => {
     ["changes.md", demoIn, nothing],
     ["getting-started.md", nothing, nothing],
     ["customising.md", nothing, customised],
+    ["sample-data.md", nothing, nothing],
   ] as const)("%s shows what the commands say", async (name, begin, end) => {
     const path = join(repository, "docs", name);
     const folder = temporaryFolder();

@@ -233,7 +233,7 @@ describe("a mistake", () => {
     ],
     [
       "levadura: 1\napp: {currency: GOLD}\nentities: {A: {fields: {x: text}}}",
-      "`GOLD` is no currency that is known",
+      "there is no currency `GOLD`",
     ],
     [
       "levadura: 1\napp: {database: oracle}\nentities: {A: {fields: {x: text}}}",
