@@ -62,6 +62,7 @@ export function inNumber(count: number, sentence: string): string {
     .replace(/ have /, " has ")
     .replace(/ lead /, " leads ")
     .replace(/ violate: /, " violates: ")
+    .replace(/ no longer fit$/, " no longer fits")
     .replace(/ don't /, " doesn't ")
     .replace(/ are deleted$/, " is deleted");
   return `${count.toLocaleString("en")} ${count === 1 ? one : sentence}`;

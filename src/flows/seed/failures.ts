@@ -45,7 +45,7 @@ export function unmakeableRow({ entity, row, trouble, tries }: Unmakeable): Fail
       return new Failure(
         "input",
         `${nothingWritten}: ${which} was tried ${tries} times, and always broke a rule: ${toldRule(entity, trouble.rule.rule)} (${trouble.rule.rule.told ?? trouble.rule.rule.formula})`,
-        `change the rule, or the ranges of ${named(trouble.rule.columns)}; or give ${entity.name} rows of your own, under \`seed\` or in data/`,
+        `change the rule, or the ranges of ${named([...new Set(trouble.rule.columns)])}; or give ${entity.name} rows of your own, under \`seed\` or in data/`,
       );
     case "used up":
       return new Failure(
