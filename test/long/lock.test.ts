@@ -191,7 +191,7 @@ describe("files with rows", () => {
       ["import", "hives.csv", "--yes"],
       ["prepare"],
       ["migrate"],
-      ["import"],
+      ["import", "--yes"],
       ["rewind", "--yes"],
     ]) {
       expect(await levadura(command, folder)).toMatchObject({ status: 0 });
