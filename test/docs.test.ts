@@ -221,6 +221,25 @@ describe("the documents", () => {
     }
   });
 
+  it("explain messages that the program has", () => {
+    const sources = ["src", "kit"].flatMap((folder) =>
+      readdirSync(join(repository, folder), { recursive: true, withFileTypes: true })
+        .filter((entry) => /\.tsx?$/.test(entry.name) && !entry.name.includes(".test."))
+        .map((entry) => readFileSync(join(entry.parentPath, entry.name), "utf8")),
+    );
+    const messages = tableRows(textOf("troubleshooting.md")).flatMap(([cell = ""]) =>
+      /^`([^`]{12,})`/.exec(cell)?.[1] ? [cell.split("`")[1] ?? ""] : [],
+    );
+    expect(messages.length).toBeGreaterThan(6);
+    for (const message of messages) {
+      for (const part of message.split("…").map((each) => each.trim()))
+        expect(
+          sources.some((source) => source.replaceAll("’", "'").includes(part)),
+          message,
+        ).toBe(true);
+    }
+  });
+
   it("name every kind of step and every key of a plan", () => {
     const page = textOf("files.md");
     const steps = readFileSync(join(repository, "src/core/evolution/steps-yaml.ts"), "utf8");

@@ -70,7 +70,7 @@ describe("commands at work on one project", () => {
     const refused = await levadura(["build"], folder);
     expect(refused.status).toBe(3);
     expect(refused.err).toContain(
-      `\`levadura import\` (process ${held.pid}, since 2026-05-03T07:00:00Z) is at work on this project`,
+      `\`levadura import\` (process ${held.pid}, since 2026-05-03T07:00:00Z) is using this project`,
     );
     expect(refused.err).toContain(`kill ${held.pid}`);
     held.kill("SIGKILL");

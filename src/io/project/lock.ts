@@ -86,7 +86,7 @@ function held(holder: Holder | undefined): Failure {
     : "another command";
   return new Failure(
     "outside",
-    `${who} is at work on this project`,
-    `wait until it is done${holder ? `, or end it with: kill ${holder.process}` : ""}. The lock ends with it`,
+    `${who} is using this project`,
+    `wait until it has finished${holder ? `, or end it with: kill ${holder.process}` : ""}. The lock ends with it`,
   );
 }
