@@ -11,7 +11,7 @@ import { assetRoutes } from "./server.ts";
 import { endedTransaction, OutcomeUnknown } from "./transactions.ts";
 import { troubles } from "./troubles.ts";
 
-/** An application with everything but its pages: protections, layout, assets, pages for what goes wrong. */
+/** An application with everything but its pages: protections, layout, assets, error pages. */
 export function application<Tables>(db: Kysely<Tables>, menu: readonly MenuEntry[]): Hono {
   const app = new Hono();
   app.use(knownHosts(), ...protections());

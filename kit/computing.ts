@@ -11,7 +11,7 @@ type Maybe<Value> = Value | null;
 const powers = [1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15];
 const power = (places: number) => powers[places] ?? 10 ** places;
 
-/** A result as the decimal that it stands for; empty where it has more than 15 digits. */
+/** A result as the decimal that it represents; empty where it has more than 15 digits. */
 function exact(result: number, places: number): Maybe<number> {
   const scaled = Math.round(result * power(places));
   return Math.abs(scaled) < 1e15 ? scaled / power(places) + 0 : null;
@@ -79,7 +79,7 @@ export function remainder(
   return ((whole ?? 0) % (divisor ?? 0)) / power(places) + 0;
 }
 
-/** A number with fewer places: half a unit goes away from zero. `from` are the places that it has. */
+/** A number with fewer places: halves are rounded away from zero. `from` are the places that it has. */
 export function rounded(value: Maybe<number>, places: number, from: number): Maybe<number> {
   if (value === null || from <= places) return value;
   const unit = power(from - places);

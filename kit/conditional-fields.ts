@@ -36,7 +36,7 @@ export async function stateOf<Tables, Values>(
   return { shown: among(first, 0), needed: among(Object.keys(needed), first.length) };
 }
 
-/** Fills in what is blank, one formula after the other, as each may look at what came before; texts as in a form. */
+/** Fills in what is blank, one formula after the other, as each may use the ones before; texts as in a form. */
 export async function fillIn<Tables, Input extends InputType>(
   db: Kysely<Tables>,
   input: Input,

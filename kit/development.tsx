@@ -2,7 +2,7 @@ import { readFileSync, statSync } from "node:fs";
 import type { Hono } from "hono";
 import { streamSSE } from "hono/streaming";
 
-/** What is known of the pages while the application is being developed: where each of them comes from. */
+/** What is known of the pages while the application is being developed: the file and line that each is made from. */
 interface Notes {
   /** By the path of an entity's pages: the line of the model, and the file to edit. */
   origins: Record<string, { model: string; file: string }>;
@@ -27,7 +27,7 @@ export function developmentNotes(): Notes | undefined {
   }
 }
 
-/** Says at the foot of a page where it comes from, and what waits. */
+/** Says at the foot of a page which file and line it is made from, and which changes wait. */
 export function DevelopmentFooter({ notes, path }: { notes: Notes; path: string }) {
   const origin = notes.origins[`/${path.split("/")[1]}`] ?? notes.origins["/"];
   return (

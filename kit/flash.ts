@@ -4,19 +4,19 @@ import type { Kysely } from "kysely";
 import { type Outcome, outcomeOf } from "./submissions.ts";
 
 /**
- * Has the next page that this browser opens say what came of a form. Only the form's token travels in a cookie:
+ * Has the next page that this browser opens tell the result of a form. Only the form's token travels in a cookie:
  * what is said is in the database, where nobody can make it up and any copy of the server finds it.
  */
 export function setFlash(c: Context, token: string): void {
   setCookie(c, "flash", token, { path: "/", httpOnly: true, sameSite: "Lax", maxAge: 60 });
 }
 
-/** Whether a browser waits to hear what its last form came to. */
+/** Whether a browser is to be told the result of its last form. */
 export function hasFlash(c: Context): boolean {
   return c.req.header("cookie")?.includes("flash=") ?? false;
 }
 
-/** What the last form came to, once. */
+/** The result of the last form, once. */
 export async function takeFlash<Tables>(
   c: Context,
   db: Kysely<Tables>,

@@ -11,7 +11,7 @@ interface FieldProps {
   unit?: string;
 }
 
-/** A line of text, or whatever else one `<input>` takes: its kind comes from the Zod type. */
+/** A line of text, or whatever else one `<input>` takes: its kind follows from the Zod type. */
 export function TextField({ form, name, hint, placeholder, unit }: FieldProps) {
   const input = (
     <input

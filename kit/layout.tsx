@@ -56,7 +56,7 @@ function send(c: Context, page: string | Promise<string>): Response | Promise<Re
   return c.html(`<!DOCTYPE html>${page}`);
 }
 
-/** What stands around a page: heading, menu, notices. */
+/** The frame of a page: heading, menu, flash message. */
 function Frame({
   c,
   menu,

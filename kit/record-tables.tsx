@@ -214,7 +214,7 @@ export interface TableProps<Row> {
   back?: string;
 }
 
-/** The last cell of a row on another record's page: edits it, and comes back. */
+/** The last cell of a row on another record's page: edits it, and returns. */
 export function EditCell({ path, record, back }: { path: string; record: Link; back?: string }) {
   if (!back) return null;
   const query = new URLSearchParams({ _back: back });

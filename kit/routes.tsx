@@ -186,7 +186,7 @@ export function routesFor<
     return { values, unasked };
   };
 
-  /** Checks and saves in one transaction. Answers with what came of it, or with what is wrong. */
+  /** Checks and saves in one transaction. Gives the result, or what is wrong. */
   const save = async (
     submission: Submission,
     { values, unasked }: Awaited<ReturnType<typeof typedIn>>,
@@ -290,7 +290,7 @@ export function routesFor<
     return c.render(page, { title: `Delete ${record.displayTitle}` });
   };
 
-  /** Leads to where a form goes, where people read what came of it. */
+  /** Redirects to the page after a form, which tells the result. */
   const leave = (c: Context, { token, outcome }: Extract<Saving, { token: string }>) => {
     setFlash(c, token);
     return c.redirect(outcome.href, 303);
@@ -436,7 +436,7 @@ export function routesFor<
       const result = await submitOnce<Tables, Refusing>(db, submission, async (trx, refuse) => {
         const references = await kind.referencedBy(trx, record.id);
         if (references.some(({ cascades }) => !cascades)) refuse("in use");
-        // Parts that came since would go unseen.
+        // Parts that were added since would be deleted unseen.
         if (version === undefined || sentText(data, "_parts") !== partsOf(references))
           refuse("changed");
         await rules.beforeDelete?.(record, { db: trx, saved: record });
@@ -462,14 +462,14 @@ export function routesFor<
 
 type FormStatus = 200 | 409 | 422 | 503;
 
-/** What is saved over which version of which record, and where it goes then. */
+/** What is saved over which version of which record, and the next page. */
 interface Change<Record> {
   saved: Record | undefined;
   version: number;
   goTo(record: Record): Outcome;
 }
 
-/** What came of a form: it was saved, or why it was not. */
+/** The result of a form: saved, or why not. */
 type Saving =
   | { token: string; outcome: Outcome }
   | { errors: Map<string, string>; status?: 503 }

@@ -7,7 +7,7 @@ import { now } from "./time.ts";
 import { answersAgain, inTransaction, OutcomeUnknown } from "./transactions.ts";
 
 /**
- * Forms that were sent. Each form carries a token; what came of it is remembered together with the change itself.
+ * Forms that were sent. Each form carries a token; its result is stored together with the change itself.
  * So a form that is sent twice changes something once, the next page can say what happened, and after a lost
  * connection it can be found out.
  */
@@ -16,7 +16,7 @@ const table = "levadura_submission";
 /** How long they are remembered, in milliseconds. */
 const kept = 24 * 60 * 60 * 1000;
 
-/** What came of a form: where to go, and what to say there. */
+/** The result of a form: where to go, and what to say there. */
 const outcome = z.object({
   href: z.string(),
   text: z.string(),
@@ -62,7 +62,7 @@ class Refused<Reason> extends Error {
 }
 
 /**
- * Does the work of a form in a transaction, once however often the form is sent. The work gives what came of it;
+ * Does the work of a form in a transaction, once however often the form is sent. The work gives its result;
  * or why nothing is to be kept, by `refuse`. An error of the work is thrown, once nothing of it is kept.
  */
 export async function submitOnce<Tables, Reason>(
@@ -95,7 +95,7 @@ export async function submitOnce<Tables, Reason>(
   }
 }
 
-/** What came of a form, if the very same was sent before. */
+/** The result of a form, if the very same one was sent before. */
 export async function sentBefore<Tables>(
   db: Kysely<Tables>,
   { token, digest }: Submission,
@@ -104,7 +104,7 @@ export async function sentBefore<Tables>(
   return before?.digest === digest ? before.outcome : undefined;
 }
 
-/** What came of the form with a token; undefined where it isn't known. */
+/** The result of the form with a token; undefined where it isn't known. */
 export async function outcomeOf<Tables>(
   db: Kysely<Tables>,
   token: string,

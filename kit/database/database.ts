@@ -19,7 +19,7 @@ export type WrittenKind = "number" | "boolean" | "time" | "datetime";
  *
  * - `conflict`: it met another change, and may well succeed when it is tried again;
  * - `busy`: others were writing for as long as this one was allowed to wait;
- * - `lost`: the connection was lost on the way, so that nobody knows how far the database came;
+ * - `lost`: the connection was lost on the way, so that nobody knows how far the database got;
  * - `slow`: it took longer than a statement may;
  * - `unreachable`: there was no connection to begin with.
  */

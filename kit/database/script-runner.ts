@@ -24,7 +24,7 @@ export interface ScriptConnection {
 }
 
 export interface ApplyOptions {
-  /** Under which folder goes what is deleted. */
+  /** The folder for the data that is deleted. */
   keptFolder: string;
   /** Told of each part as it begins: its place, counted from 1, and how many there are. */
   progress?: (name: string, part: number, of: number) => void;

@@ -76,7 +76,7 @@ function sheetText(
   ].join("\n");
 }
 
-/** What a field becomes, in a word or two; with a split that is done, where it goes. */
+/** What a field becomes, in a word or two; for a split that is done, the entity that it moves to. */
 function typeText({ splits }: SheetPlan, { name, is = "as in the model" }: FieldPlan): string {
   const split = splits.find((each) => each.do && (each.by === name || each.with.includes(name)));
   if (!split) return is;

@@ -96,7 +96,7 @@ function textOf(request: Exclude<Request, { kind: "run" }>, config: Config): str
     : firstPage(config, join(config.root, "docs", "index.md"), width);
 }
 
-/** A reader of the output that goes away, such as `head`, is no error. */
+/** It is no error if the reader of the output ends, as `head` does. */
 function endOfReader(error: NodeJS.ErrnoException): void {
   if (error.code === "EPIPE") process.exit(0);
   throw error;

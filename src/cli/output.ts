@@ -12,7 +12,7 @@ interface Verbosity {
 let verbosity: Verbosity = { json: false, quiet: false, verbose: false };
 let started = performance.now();
 
-/** Reads the flags that decide what is said, which hold for whatever goes wrong later. */
+/** Reads the flags that decide what is said, also for errors before the command is known. */
 export function readVerbosity(argv: readonly string[]): void {
   const flags = argv.includes("--") ? argv.slice(0, argv.indexOf("--")) : argv;
   verbosity = {

@@ -30,7 +30,7 @@ interface Stoppable {
 }
 
 /**
- * Starts something, and stops it on Ctrl-C or a signal to end, also on one that comes while it still
+ * Starts something, and stops it on Ctrl-C or a signal to end, also on one that arrives while it still
  * starts. Fails when it ends by itself.
  */
 export async function runUntilStopped(start: () => Promise<Stoppable>): Promise<void> {

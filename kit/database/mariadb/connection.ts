@@ -149,7 +149,7 @@ export function migrationConnection(client: Client): MigrationConnection {
         client.query(`insert into ${table} (${quoted.join(", ")}) values ?`, [batch]);
       await inBatches(rows, atOnce, insert);
     },
-    // Nothing is rebuilt here, so that nothing that hangs on a table goes.
+    // Nothing is rebuilt here, so that nothing that depends on a table is lost.
     holdTriggers: async () => async () => undefined,
     columns: (table) =>
       names(
@@ -200,7 +200,7 @@ async function* streamed({ connection }: Client, sql: string): AsyncGenerator<un
   yield* query.stream({ highWaterMark: 1000 }) as AsyncIterable<unknown[]>;
 }
 
-/** A value as the server wrote it: it comes back to it the same way. */
+/** A value as the server wrote it: it is sent back in the same way. */
 function asText(field: { string(): string | null }): string | null {
   return field.string();
 }

@@ -128,7 +128,7 @@ export class StepJournal implements Journal {
     const steps = new Set(entry.steps.split(",").filter(Boolean).map(Number));
     const operations = operationsOf(entry.script).filter(({ step }) => steps.has(step));
     const forward = entry.direction === "forward";
-    // What is brought back is what this run kept; what is kept again goes to where it was. What this run had made
+    // What is brought back is what this run kept; what is kept again is stored in the same place. What this run had made
     // itself is kept apart until then, since files of both may be called alike.
     const kept = keptWithin(options, forward ? entry.kept : (keptBefore ?? entry.kept));
     const again = forward ? `${kept}-undone` : kept;
@@ -189,7 +189,7 @@ interface Entry {
   steps: string;
   /** How many operations are done. */
   done: number;
-  /** The fingerprint of the catalogue before the definition that comes next, once that has begun. */
+  /** The fingerprint of the catalogue before the next definition, once that has begun. */
   catalogue: string | null;
   /** The folder for what is deleted. */
   kept: string;

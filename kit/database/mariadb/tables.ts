@@ -19,7 +19,7 @@ import { clientSettings, session } from "./connection.ts";
 import { type TimestampColumns, TimestampsPlugin } from "./timestamps.ts";
 import { troubleOf } from "./trouble.ts";
 
-/** Unlike others that speak its protocol, MariaDB gives back what it inserted. */
+/** Unlike others that speak its protocol, MariaDB returns the rows that it inserted. */
 class Adapter extends MysqlAdapter {
   override get supportsReturning(): boolean {
     return true;
@@ -138,7 +138,7 @@ export function columnContains(
   return contains(sql.ref(column), word);
 }
 
-/** A term of an order: what has no value comes first. */
+/** A term of an order: rows without a value are first. */
 export function orderTerm(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc" : "asc")}`;
 }

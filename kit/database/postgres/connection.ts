@@ -93,7 +93,7 @@ export function migrationConnection(client: Client): MigrationConnection {
       await inBatches(rows, atOnce, insert);
       await client.query(`analyze ${table}`);
     },
-    // Nothing is rebuilt here, so that nothing that hangs on a table goes.
+    // Nothing is rebuilt here, so that nothing that depends on a table is lost.
     holdTriggers: async () => async () => undefined,
     columns: async (table) => {
       const { rows } = await client.query(

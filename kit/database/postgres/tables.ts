@@ -67,7 +67,7 @@ export function columnContains(
   return contains(sql.ref(column), word);
 }
 
-/** A term of an order: what has no value comes first, as in the indexes. */
+/** A term of an order: rows without a value are first, as in the indexes. */
 export function orderTerm(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc nulls last" : "asc nulls first")}`;
 }

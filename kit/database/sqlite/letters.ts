@@ -11,7 +11,7 @@ interface Letter {
   upper: string;
 }
 
-/** Letters with their case and accents, and the space and signs that stand among them. */
+/** Letters with their case and accents, with the space and signs among them. */
 const ranges = [
   [0xa0, 0x24f],
   [0x370, 0x52f],
@@ -70,7 +70,7 @@ function baseOf(letter: string): string | undefined {
 
 function marks(base: string, letters: readonly string[]): Letter[] {
   const sorted = [...letters].sort(marked.compare);
-  // What joins two letters comes after all accents of the first.
+  // A joiner of two letters is after all accents of the first.
   const joined = /^[a-z]{2}/.test(base) ? 200 : 0;
   let rank = 0;
   let before = /^[ -~]+$/.test(base) ? base : (sorted[0] ?? "");

@@ -103,7 +103,7 @@ export function constraintViolation(
     );
     return { reason: "unique", columns: index ? columnsOfIndex(index, names) : columns };
   }
-  // A refusal on the way of a cascade comes as SQLITE_CONSTRAINT_TRIGGER.
+  // A refusal during a cascade is reported as SQLITE_CONSTRAINT_TRIGGER.
   if (error.message.includes("FOREIGN KEY")) return { reason: "reference", columns: [] };
   if (error.code === "SQLITE_CONSTRAINT_CHECK") {
     const [, check = ""] = /CHECK constraint failed: (\S+)$/.exec(error.message) ?? [];

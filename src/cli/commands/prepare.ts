@@ -101,7 +101,7 @@ export default class Prepare extends LevaduraCommand {
     return { prepared };
   }
 
-  /** Asks a person about each name that goes while another one comes. */
+  /** Asks a person about each name that is removed while another one is added. */
   async #askForRenames(
     options: PrepareOptions,
     formerly: Map<string, string>,

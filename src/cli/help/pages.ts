@@ -5,7 +5,7 @@ import { argumentsOf, type Described, optionsOf, synopsisOf } from "./options.ts
 
 type Config = Interfaces.Config;
 
-/** The first page of help: all commands, and what holds for all of them. */
+/** The first page of help: all commands, and their common options. */
 export function firstPage(config: Config, documents: string, width: number): string {
   const longestCommand = Math.max(...config.commandIDs.map(({ length }) => length));
   const commands = chapters.flatMap(({ title, commands: ids }) => [

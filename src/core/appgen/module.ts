@@ -16,7 +16,7 @@ export class Module {
     return add(this.#types, from, name);
   }
 
-  /** Adds a piece of the text, with its doc comment; blank lines stand between pieces. */
+  /** Adds a piece of the text, with its doc comment; with blank lines between pieces. */
   add(part: string, doc?: string): void {
     this.#parts.push(doc === undefined ? part : `${docComment(doc)}\n${part}`);
   }

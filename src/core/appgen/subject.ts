@@ -32,7 +32,7 @@ export interface Subject {
   /** The words of one and of several within a sentence. */
   one: string;
   many: string;
-  /** What each computed field comes to. */
+  /** The calculation of each computed field. */
   computed: ReadonlyMap<Field, Calculation>;
   /** The fields of the form, in its order. */
   inForm: Field[];

@@ -4,7 +4,7 @@ import type { Backfill } from "./steps.ts";
 
 /** What rows get that a migration makes of texts, beside the text by which they are called. */
 export interface Backfilling {
-  /** What goes into columns that need a value, by their names. */
+  /** The values for columns that need one, by their names. */
   others: Record<string, Backfill>;
   /** Why none can be made. */
   impossible?: string;

@@ -5,7 +5,7 @@ export interface Change {
   /** The table and the column that are concerned: as the model has them now, or had them if they go. */
   table: string;
   column?: string;
-  /** The check that comes, where it is about one. */
+  /** The check that is added, where the change is about one. */
   check?: string;
   /** What happens, in a sentence without a full stop. */
   sentence: string;
@@ -16,11 +16,11 @@ export interface Change {
   impossible?: string;
 }
 
-/** A table or column that goes while another of its kind comes, which may be the same under a new name. */
+/** A table or column that is removed while another one is added, which may be the same under a new name. */
 export interface LikelyRename {
   table: string;
   column?: string;
-  /** The name that comes. */
+  /** The new name. */
   to: string;
   /** The line that says so in the model. */
   line: string;

@@ -11,7 +11,7 @@ export const automatic: ReadonlySet<string> = new Set([
   "updated_at",
 ]);
 
-/** The column by whose text the rows of a table are told apart. */
+/** The text column by which the rows of a table are distinguished. */
 export function keyColumn(table: Table | undefined): string | undefined {
   if (!table) return undefined;
   const texts = table.columns.filter(({ type }) => type.kind === "text");

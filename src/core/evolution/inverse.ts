@@ -125,7 +125,7 @@ export function reapplied(steps: readonly Step[]): Step[] {
 
 function inverseChange(step: ChangeColumn): ChangeColumn {
   const { table, from, to, values, keep, timezone } = step;
-  // A value that was there before, too, came of two: which of them it was, only the kept rows know.
+  // A value that existed before, too, may have been either of two: only the kept rows know which.
   const before = (from.checks ?? []).flatMap((check) =>
     check.kind === "one of" ? check.values : [],
   );

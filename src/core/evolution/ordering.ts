@@ -59,12 +59,12 @@ function makesRoom(step: Step, steps: readonly Step[]): boolean {
 
 /**
  * Steps in an order in which they can be taken, forward and back: data flows once its columns are there
- * and may be empty, and before the old ones go. Where no data flows, what happens to a table stands together.
+ * and may be empty, and before the old ones are dropped. Where no data moves, the steps of a table are adjacent.
  */
 export function orderSteps(steps: readonly Step[], to: Schema): Step[] {
   const flows = steps.filter(({ kind }) => turns[kind] === 6);
   const position = new Map(to.tables.map(({ name }, at) => [name, at]));
-  /** Whether nothing moves, so that what happens to the table of a check can stand together. */
+  /** Whether nothing moves, so that the steps of a check's table can be adjacent. */
   const isStill = (step: Step) =>
     (step.kind === "drop check" || step.kind === "add check") &&
     flows.length === 0 &&
@@ -97,7 +97,7 @@ export function orderSteps(steps: readonly Step[], to: Schema): Step[] {
       const at = position.get(step.table as string) ?? 0;
       return step.kind === "drop check" ? at - 0.1 : step.kind === "add check" ? at + 0.1 : at;
     }
-    // Rows that references are to lead to come before what goes along them.
+    // Target rows are made before values move along references to them.
     return step.kind === "move column" ? 1 : 0;
   };
   return steps

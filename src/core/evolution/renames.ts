@@ -4,7 +4,7 @@ import { type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import type { Change, Decisions, LikelyRename } from "./change.ts";
 import { automatic } from "./columns.ts";
 
-/** Pairs of what goes and what comes that are alike; each is in at most one pair. */
+/** Pairs of a removed and an added name that are alike; each name is in at most one pair. */
 export function likelyRenames(
   changes: readonly Change[],
   now: Schema,

@@ -11,7 +11,7 @@ export type Backfill =
 export type SqlByDatabase = Partial<Record<"sqlite" | "postgres" | "mariadb", string>>;
 
 /**
- * One change of a schema, in no database's own terms. `keep` names the file into which goes what a
+ * One change of a schema, independent of the database. `keep` names the file for the data that a
  * step deletes; `restore` the one from which its inverse brings it back. Where a step is `lossy`, values
  * that can't be taken over become empty; otherwise they block it.
  */
@@ -69,7 +69,7 @@ export interface LookupChange {
   spent?: { table: string; column: string }[];
 }
 
-/** What a reference leads to goes into a table of links, or back: then all but the first link are lost. */
+/** A reference becomes a table of links, or back: then all but the first link are lost. */
 export interface ReferenceAndLinks {
   kind: "reference to links" | "links to reference";
   table: string;

@@ -28,7 +28,7 @@ function unsaved(entity: Entity): Entity {
   return { ...entity, fields: entity.fields.map((field) => ({ ...field, required: false })) };
 }
 
-/** What a computed field comes to; the model's formulas must have been checked. */
+/** The calculation of a computed field; the model's formulas must have been checked. */
 export function computedField(model: Model, entity: Entity, field: Field): Calculation {
   if (!isComputed(field)) throw new Error(`${entity.name}.${field.name} isn't computed`);
   const { rounded } = field.type as { rounded?: number };

@@ -3,7 +3,7 @@ export type ValueType = "number" | "text" | "boolean" | "date" | "time" | "momen
 
 /** What a function takes and gives. */
 export interface FunctionRule {
-  /** The types of what it takes, each one of several; the last stands for all further ones if there may be more. */
+  /** The types of what it takes, each one of several; the last one applies to all further ones if there may be more. */
   takes: readonly (readonly ValueType[])[];
   /** How many of them have to be there; all, unless it is said. */
   least?: number;

@@ -70,7 +70,7 @@ class Parser {
     return this.#tokens[this.#place + by];
   }
 
-  /** What stands here, for a message. */
+  /** The present token, for a message. */
   #shown(): string {
     const { kind, at } = this.#token;
     return kind === "end" ? "the end" : `\`${this.text.slice(at.start, at.end)}\``;
@@ -242,7 +242,7 @@ class Parser {
     return this.#path();
   }
 
-  /** What stands between brackets, with commas between; the first bracket is taken already. */
+  /** The list between brackets, separated by commas; the opening bracket has been read. */
   #list(): { list: Expression[]; end: number } {
     const list: Expression[] = [];
     if (!this.#is(")")) {

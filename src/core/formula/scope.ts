@@ -89,7 +89,7 @@ export class FormulaScope implements Scope {
         };
   }
 
-  /** What a computed field comes to. */
+  /** The type and value of a computed field. */
   computed(entity: Entity, field: Field): Outcome {
     const known = this.#found.get(field);
     if (known) return known;

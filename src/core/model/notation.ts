@@ -157,7 +157,7 @@ function takeFormulas(text: string): { rest: string; formulas: Map<number, Word>
       text: body.trim(),
       at: { start, end: start + body.trim().length },
     });
-    // The `=` goes too, so that nothing is left behind `default`.
+    // The `=` is removed, too, so that nothing is left after `default`.
     const from = text[head.begin - 1] === "=" ? head.begin - 1 : head.begin;
     rest = `${rest.slice(0, from)}${" ".repeat(end - from)}${rest.slice(end)}`;
   }

@@ -26,7 +26,7 @@ export function readable(text: string): string {
   return text.replace(/\s+/gu, " ").replace(unseen, "").trim();
 }
 
-/** A text in which everything that can't be seen stands as its code: what a terminal may be given. */
+/** A text in which invisible characters are replaced by their codes: safe for a terminal. */
 export function visible(text: string): string {
   return text.replace(unseen, (found) =>
     found === "\n" || found === "\t" ? found : `<${codePoint(found)}>`,

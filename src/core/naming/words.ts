@@ -26,7 +26,7 @@ export const words = remembered((name): readonly string[] =>
     .map((word) => word.toLowerCase()),
 );
 
-/** `QueenLine` as the database has it: `queen_line`. */
+/** `QueenLine` in the database: `queen_line`. */
 export const snakeCase = remembered((name) => words(name).join("_"));
 
 /** `queen_line` as a variable: `queenLine`. */

@@ -172,7 +172,7 @@ export function dayMaker(
         const value = made[column];
         if (typeof value === "string") low = Math.max(low, dayOf(value) + apart);
       }
-      // What came late leaves only the days since.
+      // A record that began late has only the days since then.
       const latest = rank === "due" ? low + 60 : today;
       const high = Math.min(most, within.end, low > newest ? Math.max(newest, latest) : newest);
       if ((day >= low && day <= high) || low > high) return day;

@@ -131,7 +131,7 @@ export function subjectOf(entity: Entity, field: Field): Subject {
   return field.unique ? "code" : "kind";
 }
 
-/** Where a day is in the life of a record: a later rank never comes before an earlier one. */
+/** Where a day is in the life of a record: a later rank is never before an earlier one. */
 export const ranks = {
   birth: 0,
   acquired: 1,

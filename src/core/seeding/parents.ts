@@ -120,7 +120,7 @@ export class Picker {
     return [...found];
   }
 
-  /** Places in an order in which each comes once. */
+  /** A permutation of places. */
   shuffled(count: number, rank: number): number {
     if (this.#shuffle?.size !== count) this.#shuffle = new Shuffle(count, ...this.#key, "order");
     return this.#shuffle.at(rank);

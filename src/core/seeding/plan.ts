@@ -10,7 +10,7 @@ export type Counts = ReadonlyMap<string, number>;
 /** Rows of an entity that can't be made, whatever is tried. */
 export interface Impossible {
   entity: Entity;
-  /** The fields that it comes of: one, or those that are unique together. */
+  /** The fields that cause it: one, or those that are unique together. */
   fields: Field[];
   wanted: number;
   /** How many rows are possible at most. */
@@ -60,7 +60,7 @@ export function usualCounts(
   return counts;
 }
 
-/** Shares a number of rows out among entities as `usual` has it; every one gets one at least. */
+/** Shares a number of rows out among entities in proportion to `usual`; each gets at least one. */
 export function sharedOut(total: number, usual: Counts): Map<string, number> {
   const sum = [...usual.values()].reduce((all, each) => all + each, 0);
   return new Map(

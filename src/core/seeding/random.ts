@@ -61,9 +61,9 @@ export class Draw {
 }
 
 /**
- * The numbers from 0 to `size` - 1 in an order that looks random: each comes once.
+ * The numbers from 0 to `size` - 1 in an order that looks random, each once.
  * Source: a Feistel network (Luby and Rackoff) over the next power of four, walked along its cycles until
- * it comes to a number within the size (Black and Rogaway).
+ * it reaches a number within the size (Black and Rogaway).
  */
 export class Shuffle {
   readonly #half: number;

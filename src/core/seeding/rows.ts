@@ -49,7 +49,7 @@ export class Unmakeable extends Error {
   }
 }
 
-/** How often another row is tried in the place of one that breaks a rule or comes again. */
+/** How often another row is tried in the place of one that violates a rule or is repeated. */
 export const mostTries = 400;
 /** How often references are drawn again so that days fit what the record belongs to. */
 const dayTries = 8;
@@ -270,7 +270,7 @@ export class RowMaker {
     });
   }
 
-  /** What keeps a row from being taken; the fields that it comes of get another turn. */
+  /** Why a row can't be used; the fields that cause it are made again. */
   #trouble(made: Row, tries: number): Trouble | undefined {
     const empty = this.#makers.find(({ field, column }) => field.required && made[column] === null);
     if (empty) return { kind: "missing", column: empty.column };

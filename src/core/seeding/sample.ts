@@ -5,7 +5,7 @@ import { type FieldMaker, fieldMakers } from "./fields.ts";
 import { mostTries, seededFields } from "./rows.ts";
 import { makingOf, type Value } from "./values.ts";
 
-/** What stands for a record that another one refers to. */
+/** The value of a reference to a record. */
 export const someRecord = 1;
 
 /**

@@ -25,7 +25,7 @@ export class People {
     this.#shuffle = new Shuffle(Math.min(size, longestShuffle), ...key);
   }
 
-  /** Given and family names, and what tells those apart that are called alike. */
+  /** Given and family names, and the additions that distinguish equal names. */
   at(index: number): { given: string; family: string; apart: string } {
     const [given = 0, ...family] = this.#places(index);
     const again = Math.floor(index / this.#shuffle.size);
@@ -74,7 +74,7 @@ class Names {
 
   at(index: number): string {
     const { starts, ends, named, apart } = this.pairs;
-    // Every beginning comes once before any comes again, each time with another end.
+    // Each beginning is used once before any is repeated, each time with another end.
     const first = index % starts.length;
     const round = Math.floor(index / starts.length) % ends.length;
     const start = starts[this.#starts.at(first)] ?? "";
@@ -263,7 +263,7 @@ function isOwnName({ name }: Field): boolean {
   return /^(full_?)?(name|nombre)/i.test(name);
 }
 
-/** The beginning of an address that goes by the name of an entity. */
+/** The beginning of an address, from the name of an entity. */
 export function entitySlug({ plural, name }: Entity): string {
   return slugOf(inSentence(plural)) || slugOf(name) || "records";
 }

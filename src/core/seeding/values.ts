@@ -186,7 +186,7 @@ const paints = [
   "#3a3a38",
 ] as const;
 
-/** An address that goes by the person of the row, or by the name of what it is about. */
+/** An address that matches the person of the row, or the name of its subject. */
 function addressMaker(field: Field, making: Making): ValueMaker {
   const { max } = lengthOf(field);
   const most = Math.min(max, 254);

@@ -15,7 +15,7 @@ export interface OpenRisk extends Omit<Risk, "query"> {
 
 /** What a change does to rows, as far as that is known without looking at them. */
 export interface Impact {
-  /** The table that is concerned, as the database has it; undefined where it is new. */
+  /** The table, by its present name in the database; undefined where it is new. */
   table?: string;
   risks: OpenRisk[];
   /** The tables of which every row is rewritten. */

@@ -21,7 +21,7 @@ export interface Syntax {
   alike(one: string, other: string): string;
   /** Whether they differ by so much as a letter's case. */
   differs(one: string, other: string): string;
-  /** A text by which others are told apart, whatever its case. */
+  /** A text for comparisons that ignore case. */
   caseless(text: string): string;
   /** The same of a column of rows `alias`, in the way in which an index helps. */
   caselessColumn(table: Table | undefined, alias: string, column: string): string;

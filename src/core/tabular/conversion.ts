@@ -38,7 +38,7 @@ export interface ConversionSink {
   setAside(what: SetAside): void;
 }
 
-/** How many rows came, and where they went. */
+/** How many rows were read, kept and set aside. */
 export interface ConversionCounts {
   rows: number;
   kept: number;

@@ -11,7 +11,7 @@ export interface Dependency {
 }
 
 interface Pair extends Dependency {
-  /** For each value of `by`, the value of `on` that came with it first, plus one. */
+  /** For each value of `by`, the value of `on` in its first row, plus one. */
   first: Int32Array;
 }
 

@@ -44,7 +44,7 @@ export interface Finding {
   /** Whether no number is below zero. */
   positive?: boolean;
   choices?: string[];
-  /** The currency that goes with the amounts. */
+  /** The currency of the amounts. */
   currency?: string;
   /** Cells that don't fit. */
   exceptions: { count: number; examples: Exception[] };

@@ -122,7 +122,7 @@ function isHeader(
     return false;
   const words = texts.map((cell) => folded(cellText(cell ?? null)));
   if (new Set(words).size < 0.6 * words.length) return false;
-  // A title of a column doesn't stand among its values, unless the whole header comes again.
+  // A heading isn't among the values of its column, unless the whole header is repeated.
   const below = head
     .slice(at + 1)
     .filter(

@@ -73,7 +73,7 @@ export function doneSplits(sheet: SheetPlan): SplitPlan[] {
   return sheet.splits.filter((split) => split.do);
 }
 
-/** What the field is called in the entity of its own by which its records are told apart. */
+/** The name of the unique field in the entity that is split off. */
 export const splitKey = "name";
 
 function splitEntity(sheet: SheetPlan, split: SplitPlan, path: (string | number)[]): PlannedEntity {

@@ -30,7 +30,7 @@ export interface SheetPlan {
   splits: SplitPlan[];
 }
 
-/** How the cells of a text file are told apart. */
+/** How the cells of a text file are delimited. */
 export interface TextFormat {
   delimiter: string;
   quote: string;
@@ -55,7 +55,7 @@ export interface FieldPlan {
 /** Columns that could be an entity of their own. */
 export interface SplitPlan {
   entity: string;
-  /** The field that tells its records apart, and the ones that move with it. */
+  /** The unique field, and the fields that move with it. */
   by: string;
   with: string[];
   do: boolean;

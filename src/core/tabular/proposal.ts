@@ -15,7 +15,7 @@ import { findLinks, isKeyColumn, type LinkableColumn, linkName } from "./relatio
 import { besideReferences, entityName, fieldTitle, type Title } from "./titles.ts";
 import { typeBit } from "./type-detection.ts";
 
-/** What the import goes into. */
+/** The target of the import. */
 export interface Surroundings {
   app: ImportPlan["app"];
   /** The model that is there already. */
@@ -239,7 +239,7 @@ function titleColumn(columns: readonly DraftColumn[], rows: number): DraftColumn
   );
   const named = unique.find(isWording);
   if (named || unique.length === 0) return named;
-  // Numbers tell records apart, but people know them by their names.
+  // Numbers are unique, but people know records by their names.
   return columns.slice(0, 4).find((column) => isWording(column) && isNaming(column)) ?? unique[0];
 }
 
@@ -257,7 +257,7 @@ function isNaming({ profile, link }: DraftColumn): boolean {
 const identifying =
   /(^|_)(code|no|nr|num|number|id|ref|reference|key|mark|tag|email)$|^(name|title)$/;
 
-/** Unique is proposed for what others refer to, and for what is called a code or comes first. */
+/** Unique is proposed for what others refer to, and for a column that is called a code or is the first one. */
 function isProposedUnique(column: DraftColumn, rows: number): boolean {
   if (!isKeyColumn(column) || rows < 2) return false;
   if (column.isTarget) return true;
@@ -288,7 +288,7 @@ function define(column: DraftColumn, rows: number): { definition: Definition; un
     definition.choices = (finding.choices ?? []).map(word);
   } else Object.assign(definition, rangeOf(column, uniqueAlready));
   if (required) options.set("required", word("yes"));
-  // One to one, where no value comes twice of which there are hardly more elsewhere.
+  // One to one, where no value is repeated and the other column has hardly more values.
   const onlyOne =
     link?.kind === "one" &&
     profile.distinct.repeated === 0 &&

@@ -29,7 +29,7 @@ export interface FoundLink {
 
 const keyKinds = new Set(["text", "choice", "integer", "email", "phone", "long text"]);
 
-/** Whether a column tells its rows apart: no value twice, but for a few mistakes. */
+/** Whether the values of a column are unique, apart from a few mistakes. */
 export function isKeyColumn({ profile, finding }: LinkableColumn): boolean {
   const { filled, distinct } = profile;
   if (!keyKinds.has(finding.kind) || profile.longest > 160 || filled < 2) return false;
@@ -39,7 +39,7 @@ export function isKeyColumn({ profile, finding }: LinkableColumn): boolean {
 /** Finds for each column the one elsewhere that its values are those of. */
 export function findLinks(columns: readonly LinkableColumn[]): FoundLink[] {
   const keys = columns.filter(isKeyColumn);
-  // What refers itself is nothing to refer to, even where no value comes twice.
+  // A column of references isn't a target of references, even if its values are unique.
   const referring = new Set(bestLinks(columns, keys).map(({ column }) => column));
   return withoutCircles(
     bestLinks(
@@ -160,7 +160,7 @@ function strangersOf(column: LinkableColumn, key: LinkableColumn, fits: (text: s
   return strangers;
 }
 
-/** Of two columns that are each other's values, the one that comes first is the key. */
+/** Of two columns with the same values, the first one is the key. */
 function withoutCircles(links: FoundLink[]): FoundLink[] {
   return links.filter(
     (link, index) =>

@@ -14,7 +14,7 @@ import {
   yesWords,
 } from "./type-detection.ts";
 
-/** The text that goes into a data file, or why the cell doesn't fit its field. */
+/** The text for the data file, or why the cell doesn't fit its field. */
 export type ReadValue = { text: string } | { reason: string };
 
 export interface ValueContext {

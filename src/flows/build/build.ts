@@ -106,7 +106,7 @@ function withSources(files: readonly GeneratedFile[]): Sourced[] {
   return files.map((file) => ({ ...file, source: textChecksum(file.text) }));
 }
 
-/** A file, its state in the application, and whether it comes out of the generator as it did last time. */
+/** A file, its state in the application, and whether the generator gives the same text as last time. */
 interface Place {
   file: Sourced;
   /** The checksum of what is there; undefined where nothing is. */

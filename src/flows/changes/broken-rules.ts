@@ -15,7 +15,7 @@ export interface BrokenRule {
   rows: number[];
 }
 
-/** The rules that rows break which are there already, in a database that is as the model has it. */
+/** The rules that existing rows violate, in a database that matches the model. */
 export async function brokenRules(engine: Engine, model: Model): Promise<BrokenRule[]> {
   configure(model.app);
   const moment = { today: today(), now: now() };

@@ -44,7 +44,7 @@ export interface ChangeImpact {
   verdict: Verdict;
   table: string;
   column?: string;
-  /** The check that comes, where it is about one. */
+  /** The check that is added, where the change is about one. */
   check?: string;
   /** How many rows the table has; undefined where it isn't there yet. */
   rows?: number;

@@ -78,7 +78,7 @@ function renamedIn(text: string): { at: Span; name: string }[] {
   return model ? renamedInFormulas(model) : [];
 }
 
-/** What the model's database can't have, at the entities and fields that it comes of. */
+/** What exceeds the limits of the database, with the entities and fields that cause it. */
 function databaseLimits(model: Model): Diagnostic[] {
   return limitsOf(dialectOf(model).limits, schemaOf(model)).map(
     ({ table, column, message, help }) => {

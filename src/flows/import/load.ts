@@ -251,7 +251,7 @@ async function loadAll(
   const present = new Set<string>();
   for (const source of sorted) {
     const { entity } = source;
-    // A reference to what comes later, or to its own table, is settled at the end.
+    // A reference to a table that is loaded later, or to its own, is settled at the end.
     const later = new Set(
       sorted.map((each) => each.entity.name).filter((name) => !present.has(name)),
     );

@@ -205,7 +205,7 @@ function waitingSentence({ sentence, risks }: ChangeImpact): string {
 /** Changes that `rise` doesn't make by itself, because rows could violate them or be lost. */
 async function waitingChanges(project: Project, model: Model): Promise<ChangeImpact[]> {
   const { unprepared, renames } = await reportChanges(project, model, { onlyModel: true });
-  // What comes is held back too, or saying later what it was would come too late.
+  // The new name is deferred, too: otherwise `was` would be too late.
   const coming = new Map(renames.map((each) => [`${each.table}.${each.to}`, each]));
   return unprepared.flatMap((change) => {
     const { verdict, table, column } = change;
@@ -218,7 +218,7 @@ async function waitingChanges(project: Project, model: Model): Promise<ChangeImp
   });
 }
 
-/** The running application, and what it knows of its own making. */
+/** The running application, and where its pages come from. */
 class Runner {
   #bundler: Bundler | undefined;
   #server: RunningServer | undefined;
@@ -239,7 +239,7 @@ class Runner {
     this.#notes = join(project.run, "notes.json");
   }
 
-  /** Leaves a note of where each page comes from, and of what waits. */
+  /** Writes down which file and line each page is made from, and which changes wait. */
   tell({ project, model, places }: Checked, waiting: readonly string[]): void {
     const file = modelName(project);
     const origins = model.entities.map((entity) => {

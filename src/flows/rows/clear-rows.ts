@@ -36,7 +36,7 @@ export async function clearingOf(
   return found;
 }
 
-/** Rows that people entered, or that came from files, in words; blank where there are none. */
+/** Rows that users entered and rows that were loaded, in words; blank where there are none. */
 export function othersIn({ loaded, user }: Record<RowOwner, number>): string {
   const parts = [
     ...(loaded > 0 ? [`${rows(loaded)} loaded from files or the model`] : []),
@@ -117,7 +117,7 @@ export async function deleteRows(
   const order = parentsFirst(model).filter((entity) => going.has(entity));
   const condition = (entity: Entity) =>
     going.get(entity)?.(quoted(tableOf(entity.name))) ?? "1 = 0";
-  // What refers to its own kind, or to what comes later, lets go first.
+  // References to the same table, or to one that is cleared later, are emptied first.
   for (const [at, entity] of order.entries()) {
     const table = quoted(tableOf(entity.name));
     for (const field of entity.fields.filter(isReference)) {
@@ -168,7 +168,7 @@ async function requireUnused(engine: Engine, model: Model, going: RowsToDelete):
   );
 }
 
-/** Keeps what goes and isn't a sample row, with its links to other rows. */
+/** Keeps the rows to be deleted that aren't sample rows, with their links to other rows. */
 async function keepRows(
   engine: Engine,
   project: Project,

@@ -26,7 +26,7 @@ export type FileFormat = (typeof fileFormats)[number];
 /** A row by its columns. */
 export type Row = Record<string, Value>;
 
-/** The texts by which rows that others refer to be called in files; their numbers, where nothing tells them apart. */
+/** The texts by which files refer to rows; their numbers, where no text is unique. */
 export class KeyTexts {
   readonly #columns = new Map<string, string>();
   readonly #texts = new Map<string, string[]>();

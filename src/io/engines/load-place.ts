@@ -30,7 +30,7 @@ export interface LoadPlace {
   ): Promise<void>;
   /** Whether two expressions are the same to the letter, nothing and nothing included. */
   same(one: string, other: string): string;
-  /** A text by which rows are told apart, whatever its case. */
+  /** A text by which rows are distinguished, ignoring case. */
   caseless(text: string): string;
   /** Whether rows `alias` of a table have a text for their key, whatever its case, in the way in which an index helps. */
   hasKey(alias: string, of: KeyedTable, text: string): string;

@@ -59,7 +59,7 @@ export interface LoadConflict {
 export interface Loader {
   /** Takes the rows of a table. Tables come after those that their required references lead to. */
   take(target: LoadTarget, batches: Iterable<readonly LoadRow[]>): Promise<void>;
-  /** Settles what refers to rows that came later, and gives the counts of all that was taken, in its order. */
+  /** Settles references to rows that were loaded later, and gives the counts of all files in their order. */
   finish(): Promise<LoadCounts[]>;
   /**
    * The rows that neither a file nor another source has, and nobody changed: by table, a query of their numbers,

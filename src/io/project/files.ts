@@ -44,7 +44,7 @@ export function readText(path: string): string | undefined {
 }
 
 /**
- * A text and where it goes, null to take the file away; or a file to copy from. What holds rows is `secret`: only
+ * A text and its path, null to delete the file; or a file to copy from. What holds rows is `secret`: only
  * the account that runs the command may read it.
  */
 export type Write = { path: string; secret?: boolean } & (

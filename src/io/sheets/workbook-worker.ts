@@ -25,7 +25,7 @@ function readAll(): SpooledSheet[] {
   return book.SheetNames.map((name, index) => {
     const sheet = book.Sheets[name] as WorkSheet;
     const spooled = spoolSheet(sheet, `${spool}-${index}`, date1904);
-    // Each is let go once it is written.
+    // Each is released once it is written.
     delete book.Sheets[name];
     const hidden = (book.Workbook?.Sheets?.[index]?.Hidden ?? 0) !== 0;
     return { name, hidden, ...spooled };
@@ -69,7 +69,7 @@ function spoolSheet(sheet: WorkSheet, path: string, date1904: boolean) {
   };
 }
 
-/** A cell that goes over several rows says the same of each of them. */
+/** A cell that spans several rows counts for each of them. */
 function fillDown(rows: (CellObject[] | undefined)[], merges: readonly Merge[]): void {
   for (const { top, left, bottom } of merges) {
     const cell = rows[top - 1]?.[left];

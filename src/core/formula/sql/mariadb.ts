@@ -67,7 +67,7 @@ const casts: Readonly<Partial<Record<Calculation["type"], string>>> = {
   moment: "datetime",
 };
 
-/** Days and times as texts, since there is none outside of their range to stand for nothing. */
+/** Days and times as texts, since a value outside of their range can't represent an empty one. */
 function extremeOf(
   name: string,
   values: readonly SqlFragment[],

@@ -17,7 +17,7 @@ export interface FormulaContext {
   row: string;
   /** Whether it has to be one expression, without parts that are named before it, however deep that is. */
   single?: boolean;
-  /** What stands for its columns, where it isn't saved yet. */
+  /** The expressions for its columns, where the row isn't saved yet. */
   given?: (column: ColumnOf) => string;
   /** The expressions of this day and of this moment. */
   today: string;

@@ -5,7 +5,7 @@ import type { Calculation } from "../calculation.ts";
 import { columnOf, extreme, type FormulaSyntax, type SqlFragment } from "./syntax.ts";
 
 /**
- * SQLite computes with doubles, which tell decimals of 15 digits apart: what comes out is rounded to the
+ * SQLite computes with doubles, which distinguish decimals of 15 digits: the result is rounded to the
  * places that it can have. Halves are lifted a little before they are rounded, as some lie below.
  */
 export const sqliteFormulas: FormulaSyntax = {
@@ -66,7 +66,7 @@ export const sqliteFormulas: FormulaSyntax = {
   read: (value) => value,
 };
 
-/** A result as the decimal that it stands for. */
+/** A result as the decimal that it represents. */
 function snapped(value: string, places: number): string {
   return places === 0 ? `(${value})` : `round(${value}, ${places})`;
 }

@@ -26,7 +26,7 @@ export interface FormulaSyntax {
   sum(value: string, places: number): string;
   /** A quotient with six places; both numbers have `places` at most. */
   quotient(left: string, right: string, places: number): string;
-  /** What an operation comes to, apart from those that all databases write alike. */
+  /** The SQL of an operation, apart from those that all databases write in the same way. */
   operations: Readonly<
     Record<DatabaseOperation, (given: readonly SqlFragment[], of: Calculation) => string>
   >;

@@ -127,7 +127,7 @@ function alwaysSame(from: ColumnType, to: ColumnType): boolean {
   return from.kind === to.kind || (texts.includes(from.kind) && texts.includes(to.kind));
 }
 
-/** The values are made in a column beside the old one, which then goes. */
+/** The values are computed in a new column, then the old one is dropped. */
 function besides(syntax: Syntax, step: ChangeColumn, table: Table | undefined): ScriptPart[] {
   const { to, restore } = step;
   const [goal, name] = [quoted(step.table), quoted(to.name)];

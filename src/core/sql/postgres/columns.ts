@@ -91,7 +91,7 @@ export function indexMethod(
   return unique && names.length === 1 ? "hash" : undefined;
 }
 
-/** What makes an index, in the order of lists: what has no value comes first. Undefined where there is none. */
+/** What makes an index, in the order of lists: rows without a value are first. Undefined where there is none. */
 export function createIndex(
   table: string,
   columns: readonly Column[],

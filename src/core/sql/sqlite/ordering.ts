@@ -4,7 +4,7 @@ import { quoted } from "./literal.ts";
 
 /**
  * SQLite folds the case of ASCII letters only, and knows no order of others. So a text column has a second one
- * beside it, with the text by which it is ordered and told apart: empty where its own letters do, otherwise
+ * beside it, with the text by which it is ordered and distinguished: empty where its own letters do, otherwise
  * made by triggers, of the letters in `levadura_letters` (kit/database/sqlite/letters.ts fills it).
  */
 
@@ -19,7 +19,7 @@ export function isOrdered({ type, checks = [] }: Column): boolean {
   return type.kind === "text" && !folds;
 }
 
-/** The text by which a column that has one beside it is ordered and told apart; of rows of `alias`. */
+/** The text by which a column that has one beside it is ordered and distinguished; of rows of `alias`. */
 export function orderTerm(column: string, alias?: string): string {
   const of = (name: string) => `${alias ? `${alias}.` : ""}${quoted(name)}`;
   return `coalesce(${of(orderColumn(column))}, lower(${of(column)}))`;
@@ -41,7 +41,7 @@ export function recased(text: string, to: "lower" | "upper"): string {
   return `(select case when x glob '*[^ -~]*' then (select group_concat(letter, '') from (${letters})) else ${to}(x) end from (select ${text} as x limit 1))`;
 }
 
-/** The columns of an index, as they are told apart. */
+/** The columns of an index, as they are compared. */
 export function indexed(table: Table, { columns }: Index): string {
   return columns
     .map((name) => {

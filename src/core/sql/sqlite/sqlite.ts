@@ -187,7 +187,7 @@ function fillColumn({
 }: Extract<Step, { kind: "add column" }>): ScriptPart[] {
   const [name, goal, id] = [quoted(column.name), quoted(table), quoted("id")];
   const parts: ScriptPart[] = [];
-  // A default comes into the rows without any trigger.
+  // A default is written without firing a trigger.
   if (isOrdered(column) && typeof column.default === "string" && !isAscii(column.default)) {
     parts.push(...fillOrder(table, [column.name]).map(run));
   }

@@ -4,7 +4,7 @@ import { converted } from "./conversions.ts";
 import { literal, quoted } from "./literal.ts";
 import { folded, isOrdered, orderTerm } from "./ordering.ts";
 
-/** SQLite's way to say it. Texts are told apart by columns beside them, as ./ordering.ts has it. */
+/** The syntax of SQLite. Texts are compared by columns beside them; see ./ordering.ts. */
 export const syntax: Syntax = {
   database: "sqlite",
   quoted,

@@ -140,7 +140,7 @@ function engineOf(client: Client, address: URL): Engine {
       await copyTables(migrations, tables, copy);
       await client.query("set foreign_key_checks = 0");
       for (const view of views) await client.query(`drop view if exists ${view.quoted}`);
-      // The ledger goes first: a database that a run leaves half empty must not count as migrated.
+      // The ledger is dropped first: a database that a run leaves half empty must not count as migrated.
       tables.sort((a, b) => Number(isLedger(b)) - Number(isLedger(a)));
       for (const table of tables) await client.query(`drop table if exists ${table.quoted}`);
       await client.query("set foreign_key_checks = 1");

@@ -99,7 +99,7 @@ async function sendFile(
       (error, done) =>
         error ? reject(error) : resolve(done as unknown as { affectedRows: number }),
     );
-    // What goes wrong while rows are made is told as it is.
+    // Errors while rows are made are passed on unchanged.
     file.on("error", reject);
   });
   const [warning] = await client.query<{ Message: string }>("show warnings limit 1");

@@ -92,7 +92,7 @@ export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): L
   return stagedLoader(place, settings);
 }
 
-/** Whether a key is a text, beside which stands what it is told apart by. */
+/** Whether a key is a text with a column of sort keys beside it. */
 function isText(driver: Driver.Database, { table, key }: KeyedTable): boolean {
   const beside = driver
     .prepare("select 1 from pragma_table_info(?) where name = ?")
