@@ -60,7 +60,7 @@ ${lines.join("\n")}
 In SQLite, seeding makes the indexes of an empty table when its rows are in, and the reference keeps them up. The reference of the
 search looks for the letters as they are typed, whatever their case; the list finds them whatever their accents, too.
 
-## What stands behind the figures that are not held
+## Reasons for the figures that are not held
 
 - Checking: a third of the time is what a model of eight entities takes, too; parsing the YAML is not quite another third.
 - Building again after one change: more than half of it is starting the process and reading the model, which

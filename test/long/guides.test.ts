@@ -1,8 +1,16 @@
-import { copyFileSync, readFileSync, writeFileSync } from "node:fs";
+import { copyFileSync, cpSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { describe, expect, it } from "vitest";
+import { Config } from "@oclif/core";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { followGuide } from "../support/guide.ts";
 import { levadura, repository, running, temporaryFolder } from "../support/program.ts";
+import {
+  administrator,
+  answers,
+  databaseOfOnesOwn,
+  mariadb,
+  postgres,
+} from "../support/servers.ts";
 import { textOf, Visitor } from "../support/visitor.ts";
 
 /** The rows of the demo in a database of their own. */
@@ -36,6 +44,91 @@ async function customised(folder: string): Promise<void> {
 }
 
 const nothing = async () => undefined;
+
+/** The lines of the documents that are typed, and the examples of the commands. */
+async function typedLines(): Promise<string[]> {
+  const pages = ["README.md", "docs/import.md", "docs/sample-data.md", "docs/databases.md"];
+  const blocks = pages.flatMap((name) => [
+    ...readFileSync(join(repository, name), "utf8").matchAll(/```\n(.*?)```/gs),
+  ]);
+  const shown = blocks.flatMap(([, body = ""]) => body.match(/^levadura .*$/gm) ?? []);
+  const { commands } = await Config.load(repository);
+  const examples = commands.flatMap((command) =>
+    (command.examples ?? []).flatMap((each) => (typeof each === "object" ? [each.command] : [])),
+  );
+  return [...new Set([...shown, ...examples].map((line) => line.replace(/\s+#.*/, "")))];
+}
+
+/** A project in which all of these lines make sense: rows, a pending migration, a plan, and something that was kept. */
+async function readyProject(folder: string): Promise<void> {
+  await demoIn(folder);
+  for (const name of ["hive-book.xlsx", "equipment.csv", "keepers.ods"])
+    copyFileSync(join(repository, "demo", name), join(folder, name));
+  writeFileSync(join(folder, "hives.csv"), "Code,Apiary\nX-1,Mill Meadow\n");
+  const model = join(folder, "model.yaml");
+  const text = readFileSync(model, "utf8");
+  for (const command of [
+    ["seed", "Harvest", "--empty-first", "--accept-loss", "Harvest", "--yes"],
+    ["build"],
+    ["import", "hives.csv", "--write-plan", "plan.yaml"],
+    ["import", "keepers.ods", "--write-plan", "keepers.yaml"],
+  ])
+    expect(await levadura(command, folder)).toMatchObject({ status: 0 });
+  writeFileSync(model, text.replace(/( {6}code: text 3\.\.10)/, "      mark: text\n$1"));
+  expect(await levadura(["prepare"], folder)).toMatchObject({ status: 0 });
+}
+
+describe("a line of the documents", async () => {
+  const there = (await answers(postgres)) && (await answers(mariadb));
+  const ready = temporaryFolder(true);
+  beforeAll(() => readyProject(ready));
+  afterAll(() => rmSync(ready, { recursive: true, force: true }));
+
+  it.each(await typedLines())("can be typed: %s", async (line) => {
+    const folder = temporaryFolder();
+    cpSync(ready, folder, { recursive: true });
+    const [kept = ""] = readdirSync(join(folder, "kept"));
+    // A reader puts in names of their own; and fewer rows show as well that it works.
+    const [first = "", ...others] = line
+      .replace(/restore \S+/, `restore ${kept}`)
+      .replace(/(--to|rewind) 3/, "$1 1")
+      .replace(/--rows \d{5,}/, "--rows 2000")
+      .replace("keepers.ods --plan plan.yaml", "keepers.ods --plan keepers.yaml")
+      .replace("0.0.0.0", "127.0.0.1")
+      .replace(/ --port \d+| > .*/, "")
+      .split(" ");
+    const [name = "", value = ""] = first.split("=");
+    const args = value ? others.slice(1) : others;
+    const [command = ""] = args;
+    if (line.includes("hive.notes")) {
+      const model = join(folder, "model.yaml");
+      const without = readFileSync(model, "utf8")
+        .replace(/(\n {2}Hive:[\s\S]*?) {6}notes: long text\n/, "$1")
+        .replace(/(\n {2}Hive:[\s\S]*?), notes\]/, "$1]");
+      writeFileSync(model, without);
+    }
+    if (["rewind", "restore"].includes(command)) await levadura(["migrate"], folder);
+    if (["rise", "serve", "demo"].includes(command)) {
+      const server = args.includes("postgres") ? postgres : mariadb;
+      const needsServer = args.includes("--database");
+      if (needsServer && !there) return;
+      const own = databaseOfOnesOwn(server);
+      const variables = needsServer ? { DATABASE_URL: own.url } : { [name]: value };
+      const program = await running(args, folder, variables);
+      expect(await program.stop()).toBe(0);
+      if (needsServer) await administrator(server, `drop database ${own.name}`);
+      return;
+    }
+    const asks = command === "rewind" || args.includes("--to") ? ["--yes"] : [];
+    const { status, err } = await levadura(
+      [...args, ...(args.includes("samples") ? [] : asks)],
+      folder,
+    );
+    const writes = args.includes("--yes") || args.includes("--write-plan");
+    const expected = line.includes("--check") ? 4 : command === "import" && !writes ? 5 : 0;
+    expect([status, status === expected ? "" : err]).toEqual([expected, ""]);
+  });
+});
 
 describe("a guide", () => {
   it.each([

@@ -52,8 +52,9 @@ export function synopsisOf(command: Command.Loadable): string {
   return [`levadura ${command.id}`, ...given, ...typed].join(" ");
 }
 
-function argumentName({ strict }: Command.Loadable, { name }: { name: string }): string {
-  return `${name.toUpperCase()}${strict === false ? "…" : ""}`;
+function argumentName({ strict }: Command.Loadable, { name, options }: Command.Arg.Cached): string {
+  // One of a few words isn't one of several.
+  return `${name.toUpperCase()}${strict === false && !options ? "…" : ""}`;
 }
 
 function spelling(flag: Flag): string {
