@@ -271,7 +271,9 @@ class Runner {
   async start(): Promise<void> {
     mkdirSync(this.project.run, { recursive: true });
     this.#bundler ??= await openBundler(this.project);
-    const main = await this.#bundler.bundle();
+    const bundler = this.#bundler;
+    // Other commands write the source of the application; half of what they write is no application.
+    const main = await aloneOn(this.project, "rise", () => bundler.bundle());
     const before = this.#server;
     this.#server = undefined;
     await before?.stop();

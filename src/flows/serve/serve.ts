@@ -7,6 +7,7 @@ import { freePort, PortTaken, type RunningServer, startServer } from "../../io/r
 import { supervised } from "../../io/runner/supervised.ts";
 import { buildableProject } from "../check/check.ts";
 import { databaseUrl } from "../database.ts";
+import { aloneOn } from "../lock.ts";
 import { requireMigrated } from "../migrate/migrate.ts";
 import type { Report } from "../report.ts";
 
@@ -60,7 +61,8 @@ export async function serveProject(
   report({ kind: "working", on: "starting the application" });
   const bundler = await openBundler(project);
   try {
-    const main = await bundler.bundle();
+    // Other commands write the source of the application; half of what they write is no application.
+    const main = await aloneOn(project, "serve", () => bundler.bundle());
     const settings = { host: listening.host, database: databaseUrl(project), log };
     const { port, started: server } = await startOn(listening, (free) =>
       supervised(

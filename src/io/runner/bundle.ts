@@ -1,4 +1,5 @@
-import { join } from "node:path";
+import { mkdirSync, renameSync, writeFileSync } from "node:fs";
+import { dirname, join } from "node:path";
 import {
   type BuildContext,
   type BuildFailure,
@@ -8,6 +9,7 @@ import {
 } from "esbuild";
 import { Failure } from "../../core/failure.ts";
 import { packageFile, packagesFolder } from "../package.ts";
+import { fileFailure } from "../project/files.ts";
 import type { Project } from "../project/project.ts";
 
 /** An application on its way to being run; making the bundle again takes what didn't change from before. */
@@ -34,6 +36,7 @@ export async function openBundler(project: Project): Promise<Bundler> {
   const common: BuildOptions = {
     absWorkingDir: project.app,
     bundle: true,
+    write: false,
     nodePaths: [packagesFolder],
     logLevel: "silent",
   };
@@ -64,9 +67,16 @@ export async function openBundler(project: Project): Promise<Bundler> {
   return {
     bundle: async () => {
       try {
-        await Promise.all(contexts.map((made) => made.rebuild()));
+        const made = await Promise.all(contexts.map((each) => each.rebuild()));
+        // An application that starts meanwhile reads a whole file, the old one or the new one.
+        for (const { path, contents } of made.flatMap(({ outputFiles = [] }) => outputFiles)) {
+          mkdirSync(dirname(path), { recursive: true });
+          writeFileSync(`${path}.${process.pid}`, contents);
+          renameSync(`${path}.${process.pid}`, path);
+        }
       } catch (error) {
-        throw codeFailure(error as BuildFailure);
+        if (isBuildFailure(error)) throw codeFailure(error);
+        throw fileFailure("write", out, error);
       }
       return join(out, "main.mjs");
     },
@@ -74,6 +84,10 @@ export async function openBundler(project: Project): Promise<Bundler> {
       await Promise.all(contexts.map((made) => made.dispose()));
     },
   };
+}
+
+function isBuildFailure(error: unknown): error is BuildFailure {
+  return Array.isArray((error as BuildFailure).errors);
 }
 
 function codeFailure({ errors = [], message }: BuildFailure): Failure {
