@@ -73,7 +73,7 @@ describe("a project that has a model and rows", () => {
       "Loaded Apiaries  3 rows: 1 new, 1 changed, 1 kept as changed in the application",
     );
     expect(rise.said()).toContain(
-      'Apiaries, Linden: town stays "Elder", as somebody changed it; the file has "Birch"',
+      'Apiaries, Linden: town stays "Elder", because somebody changed it; the file has "Birch"',
     );
     expect(rise.said()).not.toContain("Loaded Hives");
     const towns = rowsOf(join(folder, "records.db"), "select town from apiary order by id").map(
