@@ -44,11 +44,12 @@ entities:
       ñandú: text, required, label "Ñandú & más"
       class: part of Order
       order: one Order
-  Section: {fields: {text: text 2.., entry: email, at: datetime}, list: [text, created_at]}
+  FormSection: {fields: {text: text 2.., entry: email, at: datetime}, columns: [text, created_at]}
   Class: {fields: {static: text, new: percent}}
   Error: {fields: {stack: text}}
   Form: {fields: {form: one Form, rows: text, without: one Page}}
-  Database: {fields: {table: text, hidden: date}, form: [{Only: [table]}]}
+  Database: {fields: {table: text, hidden: date}, sections: [{Only: [table]}]}
+  TextField: {fields: {form: text, name: text}}
 `;
 
 it("the generated application of names that bite is sound", async () => {
