@@ -64,7 +64,7 @@ search looks for the letters as they are typed, whatever their case; the list fi
 
 - Checking: a third of the time is what a model of eight entities takes, too; parsing the YAML is not quite another third.
 - Building again after one change: more than half of it is starting the process and reading the model, which
-  \`levadura check\` alone takes as well; most of the rest generates every entity anew to see which of them changed.
+  \`levadura check\` alone takes as well; most of the rest generates every entity again to see which of them changed.
 - The list in its own order: of the three it has the cheapest query, so that what differs, the rendering of TSX
   instead of string templates, weighs most. A profile shows it in the renderer of \`hono/jsx\`.
 - Importing CSV: the reference writes one table of texts without an index. A profile of the load shows 15 s within

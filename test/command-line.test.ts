@@ -1,5 +1,5 @@
 import { execFileSync } from "node:child_process";
-import { mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { chownSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
 import { rowsOf } from "./support/database.ts";
@@ -51,7 +51,7 @@ describe("help", () => {
     },
   );
 
-  it("is a manual page, too, which the formatter takes without a warning", () => {
+  it("is a manual page, too", () => {
     const manual = readFileSync(join(repository, "dist/levadura.1"), "utf8");
     for (const command of commands) expect(manual).toContain(`.SS levadura ${command}`);
     expect(manual).toContain("DATABASE_URL");
@@ -67,6 +67,7 @@ describe("help", () => {
 describe("a mistyped line", () => {
   it.each([
     [["chek"], "there is no command `chek`", "did you mean `levadura check`?"],
+    [["constructor"], "there is no command `constructor`", "`levadura help` lists the commands"],
     [["rollback"], "there is no command `rollback`", "did you mean `levadura rewind`?"],
     [["help", "sed"], "there is no command `sed`", "did you mean `levadura seed`?"],
     [["prepare", "--accept-los", "x"], "has no option --accept-los", "did you mean --accept-loss?"],
@@ -125,6 +126,10 @@ describe("a command", () => {
     expect(readdirSync(join(folder, "migrations"))).toEqual(["0001-begin"]);
     expect(readdirSync(below)).toEqual([]);
     expect((await levadura(["check"], temporaryFolder())).status).toBe(2);
+    if (process.getuid?.() !== 0) return;
+    chownSync(join(folder, "model.yaml"), 12345, 12345);
+    expect((await levadura(["check"], below)).status).toBe(2);
+    expect((await levadura(["check"], folder)).status).toBe(0);
   });
 
   it("prints SQL that a client of the database runs, and everything else beside it", async () => {
@@ -148,7 +153,13 @@ describe("a command", () => {
 
   it("says no more than it is asked to", async () => {
     const folder = projectWith(model);
-    await levadura(["prepare"], folder);
+    expect((await levadura(["prepare"], folder)).next).toContain("levadura migrate");
+    for (const command of ["prepare", "check", "history", "changes", "build", "kept"]) {
+      const { out, next } = await levadura([command], folder);
+      expect([command, out]).toEqual([command, expect.not.stringContaining("Next:")]);
+      // The others have nothing to suggest here.
+      if (["check", "history", "build"].includes(command)) expect(next).toContain("levadura ");
+    }
     const quiet = await levadura(["migrate", "--quiet"], folder);
     expect(quiet).toEqual({ status: 0, out: "", err: "", next: "" });
     const verbose = await levadura(["build", "--verbose"], folder);
@@ -226,6 +237,13 @@ describe("completion", () => {
 ${out}
 COMP_WORDS=(levadura seed K); COMP_CWORD=2; _levadura; echo "\${COMPREPLY[@]}"`;
     expect(execFileSync("bash", ["-c", typed], { cwd: folder, encoding: "utf8" })).toBe("Keeper\n");
+    // Names of folders are data, not commands.
+    mkdirSync(join(folder, "migrations", "$(touch made)"), { recursive: true });
+    mkdirSync(join(folder, "migrations", "0001-begin"));
+    const hostile = typed.replace("(levadura seed K)", "(levadura rewind '')");
+    const offered = execFileSync("bash", ["-c", hostile], { cwd: folder, encoding: "utf8" });
+    expect(offered).toBe("0001-begin\n");
+    expect(readdirSync(folder)).not.toContain("made");
     for (const shell of ["zsh", "fish"])
       expect((await levadura(["completion", shell], folder)).out).toContain("completion words --");
   });

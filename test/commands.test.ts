@@ -107,9 +107,10 @@ describe("migrations", () => {
     expect((await levadura(["prepare", "--name", "queens-at-last"], folder)).out).toContain(
       "Prepared migrations/0003-queens-at-last",
     );
-    expect((await levadura(["history"], folder)).out).toMatch(
-      /0001-begin\s+pending[\s\S]*0003-queens-at-last\s+pending[\s\S]*levadura migrate/,
-    );
+    expect(await levadura(["history"], folder)).toMatchObject({
+      out: expect.stringMatching(/0001-begin\s+pending[\s\S]*0003-queens-at-last\s+pending/),
+      next: expect.stringContaining("levadura migrate"),
+    });
     expect(existsSync(join(folder, "records.db"))).toBe(false);
     expect((await levadura(["migrate"], folder)).out).toMatch(
       /Applied 0001-begin[\s\S]*Applied 0002-add-hive-opened[\s\S]*Applied 0003/,

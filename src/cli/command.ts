@@ -63,7 +63,7 @@ export abstract class LevaduraCommand extends Command {
   }
 
   override logJson(json: unknown): void {
-    process.stdout.write(`${JSON.stringify(json, null, 2)}\n`);
+    sayJson(json, 2);
   }
 
   protected override async catch(error: Error & { exitCode?: number }): Promise<void> {

@@ -79,7 +79,9 @@ const otherNames: Readonly<Record<string, string>> = {
 };
 
 function unknownCommand(name: string, config: Config): Failure {
-  const close = otherNames[name.toLowerCase()] ?? nearest(name, config.commandIDs);
+  const small = name.toLowerCase();
+  const other = Object.hasOwn(otherNames, small) ? otherNames[small] : undefined;
+  const close = other ?? nearest(name, config.commandIDs);
   return new Failure(
     "usage",
     `there is no command \`${name}\``,

@@ -1,4 +1,5 @@
 import ansis from "ansis";
+import { visibleJson } from "../core/naming/characters.ts";
 import { endWork } from "./progress.ts";
 import { write } from "./terminal.ts";
 
@@ -59,7 +60,7 @@ export function trace(text: string): void {
   write(process.stderr, `${ansis.dim(`[${seconds} s] ${text}`)}\n`);
 }
 
-/** Prints an object on a line of its own, for a script that reads JSON. */
-export function sayJson(data: unknown): void {
-  write(process.stdout, `${JSON.stringify(data)}\n`);
+/** Prints an object for a script that reads JSON: on a line of its own, or indented. */
+export function sayJson(data: unknown, indent = 0): void {
+  process.stdout.write(`${visibleJson(JSON.stringify(data, null, indent))}\n`);
 }

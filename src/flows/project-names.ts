@@ -18,5 +18,6 @@ export function projectNames(folder: string, kind: "entities" | "migrations" | "
       : (readModel(text).model?.entities.map(({ name }) => name) ?? []);
   }
   const place = project[kind];
-  return existsSync(place) ? readdirSync(place).filter((name) => !name.startsWith(".")) : [];
+  // A shell puts them into a command line, where other signs would mean something.
+  return existsSync(place) ? readdirSync(place).filter((name) => /^\w[\w.-]*$/.test(name)) : [];
 }

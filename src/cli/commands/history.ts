@@ -43,7 +43,7 @@ export default class History extends LevaduraCommand {
       );
       if (failures.length > 0) this.say(`\n${failures.join("\n")}`);
     }
-    this.say(
+    this.hint(
       statuses.some(({ state }) => ["pending", "failed", "half-way"].includes(state))
         ? next("levadura migrate", "applies what is pending")
         : next("levadura prepare", "writes the next one"),

@@ -94,7 +94,7 @@ export default class Migrate extends LevaduraCommand {
       throw new Failure(
         "usage",
         `nothing was changed: ${what}`,
-        `to clear it all the same, name it: levadura migrate --start-over --database ${database}`,
+        `to empty it anyway, name it: levadura migrate --start-over --database ${database}`,
       );
     }
     if (named === undefined && !(await agreed(`${what}. Empty it and start over?`))) {

@@ -93,7 +93,7 @@ export default class Prepare extends LevaduraCommand {
         `\nWrite the SQL of your step where migrations/${prepared.name} says that there is none.`,
       );
     }
-    this.say(
+    this.hint(
       open.length > 0
         ? next("levadura changes", "shows them again, once they are corrected")
         : next("levadura migrate", "applies it to the database"),

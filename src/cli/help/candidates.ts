@@ -26,15 +26,17 @@ export function candidatesFor(config: Interfaces.Config, typed: readonly string[
   const command = config.findCommand(name);
   const place = before.indexOf("--project") + 1 || before.indexOf("-p") + 1;
   const project = place > 0 ? (before[place] ?? ".") : currentProject();
+  const meaning = <Kind>(words: Readonly<Record<string, Kind>>, word: string) =>
+    Object.hasOwn(words, word) ? words[word] : undefined;
   const names = (kind: "entities" | "migrations" | "kept" | "commands" | undefined): string[] => {
     if (kind === undefined) return [];
     return kind === "commands" ? [...config.commandIDs] : projectNames(project, kind);
   };
   const option = command && optionBefore(command, before.at(-1) ?? "");
-  if (option) return fitting(option.options ?? names(valued[`${name} --${option.name}`]));
+  if (option) return fitting(option.options ?? names(meaning(valued, `${name} --${option.name}`)));
   if (begun.startsWith("-")) return fitting(spellings(command));
   if (name === "completion") return fitting(["bash", "zsh", "fish"]);
-  return fitting(names(named[name]));
+  return fitting(names(meaning(named, name)));
 }
 
 /** The option that still waits for its value. */

@@ -9,10 +9,11 @@ export function completionScript(shell: (typeof shells)[number]): string {
 const scripts: Readonly<Record<(typeof shells)[number], string>> = {
   bash: `# Completion of levadura for bash.
 _levadura() {
-  local word="\${COMP_WORDS[COMP_CWORD]}" found
-  found="$(levadura completion words -- "\${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null)"
-  local IFS=$'\\n'
-  COMPREPLY=($(compgen -W "$found" -- "$word"))
+  local found
+  COMPREPLY=()
+  while IFS= read -r found; do
+    COMPREPLY+=("$found")
+  done < <(levadura completion words -- "\${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null)
 }
 complete -o default -F _levadura levadura
 `,

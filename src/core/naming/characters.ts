@@ -33,6 +33,13 @@ export function visible(text: string): string {
   );
 }
 
+/** JSON in which such characters are escaped, so that it means the same and a terminal may be given it. */
+export function visibleJson(json: string): string {
+  return json.replace(unseen, (found) =>
+    found === "\n" ? found : `\\u${found.charCodeAt(0).toString(16).padStart(4, "0")}`,
+  );
+}
+
 function codePoint(character: string): string {
   const code = character.codePointAt(0) ?? 0;
   return `U+${code.toString(16).toUpperCase().padStart(4, "0")}`;

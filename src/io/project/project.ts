@@ -1,4 +1,4 @@
-import { existsSync } from "node:fs";
+import { existsSync, statSync } from "node:fs";
 import { basename, dirname, join, relative, resolve } from "node:path";
 import { Failure } from "../../core/failure.ts";
 import type { DatabaseKind } from "../../core/model/model.ts";
@@ -46,10 +46,15 @@ export function projectAt(folder: string): Project {
   };
 }
 
-/** The folder of the project that a folder belongs to: itself, or the nearest one above that has a model. */
+/**
+ * The folder of the project that a folder belongs to: itself, or the nearest one above that has a model of this user.
+ * What others left in a folder above isn't run unasked.
+ */
 export function nearestProject(folder: string): string {
   for (let place = resolve(folder); ; place = dirname(place)) {
-    if (existsSync(projectAt(place).model)) return relative(process.cwd(), place) || ".";
+    const model = statSync(projectAt(place).model, { throwIfNoEntry: false });
+    const own = place === resolve(folder) || model?.uid === (process.getuid?.() ?? model?.uid);
+    if (model) return own ? relative(process.cwd(), place) || "." : folder;
     if (dirname(place) === place) return folder;
   }
 }

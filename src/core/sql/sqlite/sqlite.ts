@@ -105,7 +105,7 @@ function statementsOf(step: Step, before: Schema): ScriptPart[] {
     case "change column":
     case "add check":
     case "drop check":
-      throw new Error("that is done by making the table anew");
+      throw new Error("that is done by rebuilding the table");
     default:
       return flow(syntax, "sqlite", step, before);
   }
