@@ -97,6 +97,13 @@ describe("a mistyped line", () => {
     },
   );
 
+  it("reaches no terminal as an order, and a script as it was", async () => {
+    const typed = "\u009b31m\u202echek";
+    const { out } = await levadura([typed, "--json"], projectWith(model));
+    expect(out).not.toMatch(/[\u0080-\u009f\u202e]/);
+    expect(JSON.parse(out).error).toContain(typed);
+  });
+
   it.each([
     ["code: string", "write `text`"],
     ["code: bool", "write `boolean`"],

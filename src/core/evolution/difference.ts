@@ -64,7 +64,7 @@ class Comparison {
   readonly #changes: Change[] = [];
   readonly #taken = new Set<string>();
   /** Columns and tables that go and come again under the same name, with their indexes. */
-  readonly #anew = new Set<string>();
+  readonly #added = new Set<string>();
 
   constructor(
     from: Schema,
@@ -87,7 +87,7 @@ class Comparison {
       );
       if (this.#isReplaced(entity, table)) {
         for (const name of [table, tableOf(entity.was ?? "")]) this.#leave(name);
-        this.#anew.add(table);
+        this.#added.add(table);
         this.#refuseReplaced(table, undefined, tableOf(entity.was ?? ""));
       } else if (tableNamed(this.#now, table)) this.#compareFields(entity, table);
       else if (former) this.#refuseName(table, undefined, tableOf(former.name));
@@ -99,11 +99,11 @@ class Comparison {
     this.#dropRest();
     for (const table of this.#to.tables) {
       const before = tableNamed(this.#now, table.name);
-      if (!before || this.#anew.has(table.name)) continue;
-      const isAnew = (column: string) => this.#anew.has(`${table.name}.${column}`);
+      if (!before || this.#added.has(table.name)) continue;
+      const isAdded = (column: string) => this.#added.has(`${table.name}.${column}`);
       const meeting = mayMeet(table.name, this.#changes);
       for (const change of checkChanges(this.#from, table, this.#changes)) this.#change(change);
-      for (const change of indexChanges(before, table, isAnew, (name) => meeting.has(name))) {
+      for (const change of indexChanges(before, table, isAdded, (name) => meeting.has(name))) {
         this.#change(change);
       }
     }
@@ -364,7 +364,7 @@ class Comparison {
       return;
     }
     const fill = this.#fillOf(field);
-    this.#anew.add(`${table}.${column.name}`);
+    this.#added.add(`${table}.${column.name}`);
     this.#change({
       table,
       column: column.name,
@@ -523,7 +523,7 @@ class Comparison {
       });
     } else {
       const other = tableNamed(this.#now, link.table);
-      this.#anew.add(link.table);
+      this.#added.add(link.table);
       this.#change({
         table: link.table,
         sentence: other

@@ -3,19 +3,19 @@ import type { Change } from "./change.ts";
 import { alike, type ChangeColumn, isExact, type Step } from "./steps.ts";
 
 /**
- * What becomes of the indexes of a table. `isAnew` tells the columns that go and come again, `mayMeet` those
+ * What becomes of the indexes of a table. `isAdded` tells the columns that go and come again, `mayMeet` those
  * that change so that different values may become the same.
  */
 export function indexChanges(
   before: Table,
   table: Table,
-  isAnew: (column: string) => boolean,
+  isAdded: (column: string) => boolean,
   mayMeet: (column: string) => boolean,
 ): Change[] {
   const changes: Change[] = [];
-  const anew = ({ columns }: Index) => columns.some(isAnew);
-  const gone = missingFrom(before.indexes, table.indexes, anew);
-  const come = missingFrom(table.indexes, before.indexes, anew);
+  const added = ({ columns }: Index) => columns.some(isAdded);
+  const gone = missingFrom(before.indexes, table.indexes, added);
+  const come = missingFrom(table.indexes, before.indexes, added);
   const same = (one: Index, other: Index) =>
     alike(one.columns, other.columns) && one.unique === other.unique;
   /** What only helps to find rows, or gets another name, is nothing to decide about. */
@@ -59,9 +59,9 @@ export function indexChanges(
 function missingFrom(
   indexes: readonly Index[],
   others: readonly Index[],
-  anew: (index: Index) => boolean,
+  added: (index: Index) => boolean,
 ): Index[] {
-  return indexes.filter((index) => anew(index) || !others.some((other) => alike(index, other)));
+  return indexes.filter((index) => added(index) || !others.some((other) => alike(index, other)));
 }
 
 /** The columns of a table whose changes may make the same of different values, forward or back. */
