@@ -9,19 +9,19 @@ import { fileURLToPath } from "node:url";
 export const root = dirname(dirname(fileURLToPath(import.meta.url)));
 export const bin = join(root, "bin", "levadura.js");
 
-/** The middle one of some numbers. */
+/** The median of some numbers. */
 export function median(numbers) {
   return numbers.toSorted((a, b) => a - b)[Math.floor(numbers.length / 2)];
 }
 
-/** Milliseconds that some work takes. */
+/** How long a task takes, in milliseconds. */
 export async function timed(work) {
   const begun = performance.now();
   await work();
   return performance.now() - begun;
 }
 
-/** Medians of several works that are done by turns, so that the machine's moods hit all of them alike. */
+/** Medians of several tasks that take turns, so that a busy machine slows all of them alike. */
 export async function byTurns(runs, ...works) {
   const times = works.map(() => []);
   for (let run = 0; run < runs; run++) {
@@ -39,7 +39,7 @@ export function run(args, cwd = root) {
   });
 }
 
-/** A folder that is there while some work is done in it. */
+/** A temporary folder that exists while a task runs in it. */
 export async function inFolder(work) {
   const folder = mkdtempSync(join(tmpdir(), "levadura-bench-"));
   try {

@@ -1,4 +1,4 @@
-// A migration that makes a table of a million rows anew, against the same SQL run by hand.
+// A migration that rebuilds a table of a million rows, against the same SQL run by hand.
 import { copyFileSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { join } from "node:path";
@@ -52,29 +52,29 @@ export async function rebuild() {
     run([bin, "prepare"], folder);
     const [, name] = readdirSync(join(folder, "migrations")).sort();
     const script = join(folder, "migrations", name, "forward.sqlite.sql");
-    // By hand nobody would look first whether rows stand in the way, and the database finds them as well.
+    // By hand nobody would look for violating rows first; the database finds them too.
     writeFileSync(join(folder, "by-hand.sql"), readFileSync(script, "utf8"));
     const fresh = new Driver(file);
     fresh.exec(`vacuum into '${full}'`);
     fresh.close();
     let memory = 0;
-    const anew = () => {
+    const reset = () => {
       copyFileSync(full, file);
     };
     const [own, against] = await byTurns(
       3,
       async () => {
-        anew();
+        reset();
         memory = Math.max(memory, mostMemory([bin, "migrate", "--project", folder]));
       },
       async () => {
-        anew();
+        reset();
         run(["-e", byHand, file, join(folder, "by-hand.sql"), join(root, "package.json")], folder);
       },
     );
     return [
       {
-        what: "a migration that makes a table of 1,000,000 rows anew",
+        what: "a migration that rebuilds a table of 1,000,000 rows",
         reference: "the same SQL, run by hand with the same driver",
         own,
         against,

@@ -49,30 +49,31 @@ if (asked.length === 0) {
   }).trim();
   const text = `# Benchmarks
 
-Measured with \`npm run bench\` on ${date}, at commit ${commit} or the one after it, on ${cpus().length} cores (${cpus()[0]?.model.trim()}),
-Node ${process.versions.node}. Each figure is a median; the two of a line were taken by turns in the same run, and
-only their ratio means anything on another machine. Times are of whole processes, from start to end.
+Measured with \`npm run bench\` on ${cpus().length} cores (${cpus()[0]?.model.trim()}) with Node ${process.versions.node}, on ${date}, at
+commit ${commit} or the one after it. Each figure is a median. The two figures of a line were measured in turn in the same run; on another
+machine, only their ratio is comparable. Times are those of whole processes, from start to end.
 
 | what | figure | reference | figure | ratio | to hold | held |
 | ---- | -----: | --------- | -----: | ----: | ------- | ---- |
 ${lines.join("\n")}
 
-In SQLite, seeding makes the indexes of an empty table when its rows are in, and the reference keeps them up. The reference of the
-search looks for the letters as they are typed, whatever their case; the list finds them whatever their accents, too.
+In SQLite, seeding builds the indexes of an empty table after its rows are inserted, while the reference keeps them up to date row by row.
+The reference for the search compares letters as they were typed, ignoring case; the list also ignores accents.
 
-## Reasons for the figures that are not held
+## Why some figures miss their target
 
-- Checking: a third of the time is what a model of eight entities takes, too; parsing the YAML is not quite another third.
-- Building again after one change: more than half of it is starting the process and reading the model, which
-  \`levadura check\` alone takes as well; most of the rest generates every entity again to see which of them changed.
-- The list in its own order: of the three it has the cheapest query, so that what differs, the rendering of TSX
-  instead of string templates, weighs most. A profile shows it in the renderer of \`hono/jsx\`.
-- Importing CSV: the reference writes one table of texts without an index. A profile of the load shows 15 s within
-  SQLite, half of it making the six indexes that the model's lists and its unique field need, half inserting through the
-  driver; reading the file with its parser takes 2 to 3 s, and it is read twice, the clean file once more. The rest is
-  looking at 10 million cells, and reading each as its type.
-- Importing XLSX: the library takes 17 to 21 s to read the workbook (a streaming one, which was tried too, takes 15 s),
-  more than LibreOffice takes for all of it.
+- **Checking.** One third of the time is spent on starting, as for a model of eight entities. Parsing the YAML takes almost
+  another third.
+- **Building again after one change.** More than half of the time is spent on starting the process and reading the model, as in
+  \`levadura check\`. Most of the rest is spent on generating every entity again to find the ones that changed.
+- **The list in its own order.** Its query is the cheapest of the three, so rendering TSX instead of string templates
+  weighs most. A profile points to the renderer of \`hono/jsx\`.
+- **Importing CSV.** The reference writes one table of texts without an index. A profile of the load shows 15 s inside
+  SQLite: half of it builds the six indexes that the model's lists and its unique field need, half inserts rows through the
+  driver. Reading the file with its parser takes 2 to 3 s, and it is read twice; the clean file is read once more. The rest of the time
+  goes into classifying 10 million cells and reading each one as its type.
+- **Importing XLSX.** The library takes 17 to 21 s to read the workbook. (A streaming library was tried and takes 15 s.)
+  LibreOffice needs less for the whole conversion.
 `;
   writeFileSync(join(root, "docs", "benchmarks.md"), text);
 }

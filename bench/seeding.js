@@ -20,7 +20,7 @@ const inOrder = [
   "hive_keepers",
 ];
 
-/** Inserts rows that are ready in memory, a hundred a statement; says how long that took. */
+/** Inserts rows that are ready in memory, one hundred per statement; says how long that took. */
 const byHand = `
 const { createRequire } = require("node:module");
 const Driver = createRequire(process.argv[3])("libsql");
@@ -234,7 +234,7 @@ async function onSqlite() {
       driver.close();
     };
     copy(file, empty);
-    const anew = () => {
+    const reset = () => {
       for (const end of ["", "-wal", "-shm"]) rmSync(file + end, { force: true });
       copyFileSync(empty, file);
     };
@@ -243,14 +243,14 @@ async function onSqlite() {
     const inserting = [];
     const owning = [];
     for (let turn = 0; turn < 3; turn++) {
-      anew();
+      reset();
       owning.push(
         await timed(() => {
           memory = Math.max(memory, mostMemory(seed));
         }),
       );
       if (turn === 0) copy(file, full);
-      anew();
+      reset();
       const given = [full, file, join(root, "package.json"), said];
       run(["--max-old-space-size=6000", "-e", byHand, ...given], folder);
       inserting.push(Number(readFileSync(said, "utf8")));

@@ -1,6 +1,6 @@
 /**
  * What formulas compute with outside of a database. An empty value is null. Numbers are decimals of 15 digits at most, which
- * doubles tell apart: every result is rounded to the places that it can have, and one with more digits is empty.
+ * doubles distinguish: every result is rounded to the places that it can have, and one with more digits is empty.
  */
 
 /** A value of a formula: dates as `2026-05-03`, times as `07:00`, moments as `2026-05-03T07:00:00Z`, spans in days. */

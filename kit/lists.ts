@@ -49,7 +49,7 @@ export interface ListPage<Row> {
   request: ListRequest;
   /** The order in force, as in the address. */
   sort: string;
-  /** Whether these are only some of the rows there are. */
+  /** Whether a filter or a search leaves rows out. */
   narrowed: boolean;
 }
 
@@ -85,7 +85,7 @@ export function relatedTo(field: string, id: number): ListRequest {
   return listRequest(new URLSearchParams({ [field]: String(id) }));
 }
 
-/** One page of a query, in two statements: how many rows there are in all, and those of the page. */
+/** One page of a query, in two statements: how many existing rows in all, and those of the page. */
 export async function listPage<Tables, Table extends keyof Tables, Row>(
   query: SelectQueryBuilder<Tables, Table, Row>,
   id: string,

@@ -186,7 +186,7 @@ export function routesFor<
     return { values, unasked };
   };
 
-  /** Checks and saves in one transaction. Gives the result, or what is wrong. */
+  /** Checks and saves in one transaction. Returns the result, or what is wrong. */
   const save = async (
     submission: Submission,
     { values, unasked }: Awaited<ReturnType<typeof typedIn>>,

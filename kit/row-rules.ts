@@ -1,11 +1,11 @@
 import { type Kysely, type RawBuilder, sql } from "kysely";
 
-/** What must be true for every record of a kind. */
+/** A rule for every record of a kind. */
 export interface RowRule {
   holds(): RawBuilder<unknown>;
   /** The check of the table that says the same, and may refuse the record first. */
   check?: string;
-  /** What people read where it doesn't. */
+  /** The message when it is violated. */
   sentence: string;
   /** The input beside which they read it; blank for above the form. */
   about: string;

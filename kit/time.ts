@@ -6,7 +6,7 @@ export function today(): string {
   return toLocal(now()).slice(0, 10);
 }
 
-/** This moment in UTC, to the second, as `2026-05-03T07:00:00Z`. */
+/** The current time in UTC, to the second, as `2026-05-03T07:00:00Z`. */
 export function now(): string {
   return atSecond(Date.now());
 }

@@ -29,7 +29,7 @@ export async function bundle(root, { whole = false } = {}) {
     platform: "node",
     format: "esm",
     target: "node20",
-    // Less to read at every start; the maps lead from there to the lines of the source.
+    // Minified, to read less at every start; source maps lead to the lines of the source.
     minify: !whole,
     sourcemap: true,
     sourcesContent: false,

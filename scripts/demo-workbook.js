@@ -1,5 +1,5 @@
 // Makes the demo workbook: Hive Book as its keepers kept it before they had an application, as untidy
-// as such workbooks are. Everything in it is made up. `npm run demo-workbook` writes demo/ anew.
+// as such workbooks are. Everything in it is made up. `npm run demo-workbook` writes demo/ again.
 import { writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";

@@ -1,4 +1,4 @@
-// Installs and builds when that is stale: the first step of every command in package.json.
+// Installs and builds if something changed: the first step of the commands in package.json.
 import { execFileSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";

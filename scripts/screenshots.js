@@ -1,4 +1,4 @@
-// npm run screenshots: makes docs/screenshots anew from the demo: pages through Chromium, commands in a
+// npm run screenshots: makes docs/screenshots again from the demo: pages through Chromium, commands in a
 // terminal window under Xvfb. Needs Debian's packages chromium, xvfb, xterm, imagemagick, fonts-dejavu.
 import { execFileSync, spawn } from "node:child_process";
 import { copyFileSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
@@ -216,7 +216,7 @@ copyFileSync(join(root, "demo", "model.yaml"), join(samples, "model.yaml"));
 for (const command of ["prepare", "migrate"]) {
   execFileSync("node", [join(root, "bin/levadura.js"), command], { cwd: samples, stdio: "ignore" });
 }
-// Last, since what it goes on with would slow the others down.
+// Last, since it keeps running and would slow the others down.
 await terminal(
   "seed",
   samples,

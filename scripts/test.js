@@ -1,4 +1,4 @@
-// Everything that has to hold before a change lands, but for what takes long.
+// Every quick check that must pass before a change lands.
 import { spawnSync } from "node:child_process";
 
 const steps = [

@@ -127,7 +127,7 @@ describe("changes", () => {
     expect(rowsOf(file, "select friend from hive where id = 1")).toEqual([{ friend: 2 }]);
   });
 
-  it("by hand are noticed, and kept through a table made anew", async () => {
+  it("by hand are noticed, and kept when a table is rebuilt", async () => {
     const { folder, file, model } = await project();
     write(
       file,

@@ -1,4 +1,4 @@
-/** Hands rows on, some at a time; the last ones as they are. */
+/** Passes rows on in batches; the last batch may be smaller. */
 export async function inBatches(
   rows: AsyncIterable<unknown[]>,
   size: number,

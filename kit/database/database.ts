@@ -1,4 +1,4 @@
-/** What the kit and a kind of database say to each other. */
+/** The types shared by the kit and each kind of database. */
 
 /** Why a statement was refused, where the reason is in the data: which columns, as far as the database says. */
 export interface ConstraintViolation {
@@ -8,7 +8,7 @@ export interface ConstraintViolation {
   check?: string;
 }
 
-/** The kinds of values that formulas are computed of. */
+/** The kinds of values in formulas. */
 export type BindKind = "text" | "number" | "boolean" | "date" | "time" | "datetime" | "reference";
 
 /** The kinds of values that databases write in a way of their own when they are within a text. */

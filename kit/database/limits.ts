@@ -1,13 +1,13 @@
-/** What the environment says about the database can't be. */
+/** The environment has an invalid setting for the database. */
 export class BadSetting extends Error {}
 
 /** How long an application waits for its database, in milliseconds, and for what. */
 export interface Limits {
-  /** For a statement: one that takes longer is ended. */
+  /** The longest a statement may run; after that it is cancelled. */
   statement: number;
-  /** For a connection, and for a turn to write where others are writing. */
+  /** The longest wait for a connection, or for a turn to write. */
   wait: number;
-  /** SQLite: each commit waits for the disk, so that not even a power failure takes it back. */
+  /** SQLite: whether each commit waits for the disk, so that it survives a power failure. */
   synchronous: boolean;
 }
 

@@ -2,7 +2,7 @@ import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import type { Migration } from "./migrations.ts";
 
-/** Nothing says where the database is. */
+/** The location of the database is not set. */
 export class NoAddress extends Error {
   constructor() {
     super(

@@ -8,7 +8,7 @@ import {
   type ScriptConnection,
 } from "./script-runner.ts";
 
-/** A step in the life of the schema: a folder's name, and the scripts that it holds. */
+/** A migration: the name of its folder, and the scripts in it. */
 export interface Migration {
   /** Such as `0001-begin`; the names give the order. */
   name: string;
@@ -28,9 +28,9 @@ export interface MigrationConnection extends ScriptConnection {
   commit(): Promise<void>;
   rollback(): Promise<void>;
   close(): Promise<void>;
-  /** What the types are called of the tables that are the application's own. */
+  /** The names of the types used by the application's own tables. */
   ownTypes: OwnTypes;
-  /** Where scripts can't run within a transaction: what runs them all the same. */
+  /** For databases whose scripts can't run in a transaction: runs them statement by statement. */
   journal?: Journal;
 }
 
@@ -54,13 +54,13 @@ export interface Task {
   keptBefore?: string | undefined;
 }
 
-/** Runs scripts statement by statement, and writes down how far it is. */
+/** Runs scripts statement by statement, and records its progress. */
 export interface Journal {
-  /** What a run that died left half-way. */
+  /** The script that a killed run left half-way. */
   open(): Promise<{ name: string; direction: "forward" | "back" } | undefined>;
   /** Runs a script, or what is left of it; undefined where a run that died was on the way back, and is back now. */
   run(task: Task, options: ApplyOptions): Promise<Outcome | undefined>;
-  /** Forgets what was run, which the ledger knows by now. */
+  /** Clears the record of a run, once it is in the ledger. */
   close(): Promise<void>;
 }
 
@@ -76,10 +76,10 @@ export interface LedgerLine {
   failure: string | null;
 }
 
-/** How a migration is in a database. */
+/** The state of a migration in a database. */
 export type MigrationState = "applied" | "pending" | "failed" | "half-way" | "edited" | "missing";
 
-/** A migration, where it is, and what the ledger says of it. */
+/** A migration, its state, and its line in the ledger. */
 export interface MigrationStatus {
   name: string;
   state: MigrationState;
@@ -225,7 +225,7 @@ export async function rewindMigration(
   });
 }
 
-/** Goes on with what a run that died left half-way, where a database can be left so. */
+/** Continues a run that was killed half-way, for databases where that can happen. */
 export async function settleHalfWay(
   connection: MigrationConnection,
   migrations: readonly Migration[],
@@ -235,7 +235,7 @@ export async function settleHalfWay(
   if (!journal || !(await journal.open())) return undefined;
   await makeOwnTables(connection);
   return inTransaction(connection, async () => {
-    // Only now: whoever is at it has ended.
+    // Only now that no other run is active.
     const open = await journal.open();
     if (!open) return undefined;
     const { name, direction } = open;

@@ -1,6 +1,6 @@
 import type { MigrationConnection } from "./migrations.ts";
 
-/** Types that databases call by names of their own. */
+/** Types whose names differ between databases. */
 export interface OwnTypes {
   /** A number that each new row gets by itself, as primary key. */
   numbered: string;

@@ -16,7 +16,7 @@ export interface KeptHeader {
   top: number | null;
 }
 
-/** Writes rows into a compressed file, a line of JSON for each, as they come. Gives their number. */
+/** Writes rows into a compressed file, a line of JSON for each, as they come. Returns their number. */
 export async function writeKept(
   path: string,
   header: KeptHeader,

@@ -30,7 +30,7 @@ export interface ApplyOptions {
   progress?: (name: string, part: number, of: number) => void;
 }
 
-/** Something that a person may want to know of a run. */
+/** Something worth reporting about a run. */
 export type Finding =
   | { kind: "kept"; file: string; rows: number }
   | { kind: "brought back"; file: string; rows: number }
@@ -39,7 +39,7 @@ export type Finding =
   /** Rows that are newer than what was brought back. */
   | { kind: "newer rows"; table: string; count: number; first: number[] };
 
-/** Rows violate it of a step. */
+/** Existing rows violate a step. */
 export class RowsInTheWay extends Error {
   constructor(
     readonly sentence: string,
@@ -85,7 +85,7 @@ interface Run extends ApplyOptions {
   keptBefore?: string | undefined;
 }
 
-/** Runs a script within a transaction of the caller's. Gives the folder of what was deleted, if anything was. */
+/** Runs a script within a transaction of the caller's. Returns the folder of what was deleted, if anything was. */
 export async function runScript(
   connection: ScriptConnection,
   text: string,
@@ -144,7 +144,7 @@ export function keptFolderOf(keptFolder: string, name: string): string {
   return join(keptFolder, `${name}-${new Date().toISOString().replace(/[-:.]/g, "")}`);
 }
 
-/** Takes the parts of a script, one after the other. */
+/** Runs the parts of a script in order. */
 export class ScriptRun {
   readonly findings: Finding[] = [];
   readonly #held = new Map<string, () => Promise<void>>();
@@ -156,7 +156,7 @@ export class ScriptRun {
   constructor(
     readonly connection: ScriptConnection,
     readonly options: Run,
-    /** Where kept files go: they are written into one folder, which is called as the other once all is done. */
+    /** Kept files are written into a temporary folder, which is renamed once everything has succeeded. */
     readonly folders: { begun: string; folder: string },
   ) {}
 
@@ -269,7 +269,7 @@ export class ScriptRun {
   }
 }
 
-/** Removes what runs left behind that died: what they meant to throw away is still in the database. */
+/** Removes the folders left by runs that were killed: the rows in them are still in the database. */
 function removeUnfinished(folder: string): void {
   for (const name of existsSync(folder) ? readdirSync(folder) : []) {
     const process = /\.begun-(\d+)$/.exec(name)?.[1];
@@ -285,7 +285,7 @@ function isRunning(id: number): boolean {
   }
 }
 
-/** A name without the quotes that a script has it in. */
+/** A quoted name without its quotes. */
 export function unquoted(name: string): string {
   const mark = name.charAt(0);
   return mark === '"' || mark === "`" ? name.slice(1, -1).replaceAll(mark + mark, mark) : name;

@@ -40,7 +40,7 @@ export function requireMigrated(folder: string, otherwise?: string): Promise<voi
   });
 }
 
-/** Works on the database; when that fails, says why and ends the process. */
+/** Runs work on the database; if that fails, prints the reason and ends the process. */
 async function withConnection(
   otherwise: string | undefined,
   work: (connection: MigrationConnection) => Promise<void>,
@@ -63,7 +63,7 @@ async function withConnection(
   }
 }
 
-/** Whether migrations and rows are at fault, and not the database. */
+/** Whether migrations or rows caused the error, rather than the database. */
 function isExpected(error: unknown): boolean {
   return [LedgerMismatch, RowsInTheWay, NoWay, NoAddress, BadSetting].some(
     (kind) => error instanceof kind,

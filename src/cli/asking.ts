@@ -6,7 +6,7 @@ export function canAsk(): boolean {
   return process.stdin.isTTY === true && process.stdout.isTTY === true;
 }
 
-/** Asks for a yes; anything else is a no. */
+/** Asks for confirmation; anything but yes means no. */
 export async function agreed(question: string): Promise<boolean> {
   const terminal = createInterface({ input: process.stdin, output: process.stdout });
   const answer = await terminal

@@ -68,7 +68,7 @@ export abstract class LevaduraCommand extends Command {
 
   protected override async catch(error: Error & { exitCode?: number }): Promise<void> {
     if (error instanceof Errors.ExitError) throw error;
-    // What couldn't be parsed isn't forgotten to be.
+    // Parsing failed, so there are no parsed flags to read.
     this.parsed = true;
     const { id, flags, baseFlags } = this.ctor;
     const names = Object.keys({ ...baseFlags, ...flags, help: true });

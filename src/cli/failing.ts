@@ -24,7 +24,7 @@ export function failureJson(failure: Failure) {
   };
 }
 
-/** Whatever was thrown, as a failure: a mistyped line, or a mistake of ours. */
+/** Turns anything thrown into a failure: a mistyped line, or a defect of Levadura. */
 export function asFailure(error: Error, line?: CommandLine): Failure {
   if (error instanceof Failure) return error;
   if (error instanceof Errors.CLIError) {

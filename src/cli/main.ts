@@ -98,7 +98,7 @@ function textOf(request: Exclude<Request, { kind: "run" }>, config: Config): str
     : firstPage(config, join(config.root, "docs", "index.md"), width);
 }
 
-/** It is no error if the reader of the output ends, as `head` does. */
+/** A reader that closes the output early, as `head` does, is not an error. */
 function endOfReader(error: NodeJS.ErrnoException): void {
   if (error.code === "EPIPE") process.exit(0);
   throw error;

@@ -1,6 +1,6 @@
 import { nearest } from "../core/naming/nearest.ts";
 
-/** A line that can't be followed, in our words. */
+/** A mistyped command line, in our words. */
 interface Mistake {
   message: string;
   help?: string;

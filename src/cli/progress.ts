@@ -56,7 +56,7 @@ function draw(text: string): void {
   process.stderr.write(`\r\x1b[K${ansis.dim([...visible(text)].slice(0, room).join(""))}`);
 }
 
-/** Takes that line away again. */
+/** Removes that line. */
 export function endWork(): void {
   if (!work) return;
   clearTimeout(work.timer);

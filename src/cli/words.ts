@@ -8,7 +8,7 @@ import { tell, warn } from "./output.ts";
 import { endWork, showProgress, showWork } from "./progress.ts";
 import { shown, write } from "./terminal.ts";
 
-/** A number of things. */
+/** A count with its noun. */
 export function count(number: number, one: string, many = `${one}s`): string {
   return `${number.toLocaleString("en")} ${number === 1 ? one : many}`;
 }
@@ -94,7 +94,7 @@ export function printEvent(event: FlowEvent): void {
   if (warned.length > 0) warn(warned.join("\n"));
 }
 
-/** What an event is for people: what was done, and what they should know before or after it. */
+/** The words for each event: what was done, and what to know about it. */
 function eventLines(event: Exclude<FlowEvent, { kind: "trouble" | "working" | "progress" }>): {
   before?: string[];
   told?: string[];

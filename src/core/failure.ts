@@ -7,7 +7,7 @@ export type FailureCode = "input" | "usage" | "outside";
 /** The one error that is thrown on purpose: what happened, where, and what to do. Caught in the command line. */
 export class Failure extends Error {
   readonly code: FailureCode;
-  /** What to do about it. */
+  /** Advice. */
   readonly help: string | undefined;
   /** More to show, such as diagnostics, for whoever prints the failure. */
   readonly details: unknown;

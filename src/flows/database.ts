@@ -17,7 +17,7 @@ interface Server {
   name: string;
   protocols: readonly string[];
   example: string;
-  /** What reaches it. Its driver is loaded by those only who have such a database. */
+  /** Loads its engine and driver, only when needed. */
   reach(): Promise<{
     open(address: URL): Promise<Engine>;
     has(address: URL): Promise<boolean>;
@@ -100,7 +100,7 @@ export async function hasDatabase(project: Project): Promise<boolean> {
   return reached(async () => (await server.reach()).has(address));
 }
 
-/** Does something at an address; what that says and can't be is a fault of the one who wrote it. */
+/** Does something with a database address; an invalid address is the user's mistake. */
 async function reached<Result>(work: () => Promise<Result>): Promise<Result> {
   try {
     return await work();

@@ -37,7 +37,7 @@ export function packageFile(name: string): string {
   return require.resolve(name);
 }
 
-/** What of the kit applications have no use for yet: they leave computing to the database. */
+/** Parts of the kit that applications don't need: they let the database compute formulas. */
 const notCopied: ReadonlySet<string> = new Set(["computing.ts"]);
 
 /** The source of the kit, as files of an application over a kind of database. */

@@ -361,7 +361,7 @@ async function ofValues(
   return rows[0]?.value;
 }
 
-/** Computes random formulas over random rows in every way there is, and expects the same. Gives how many there were. */
+/** Computes random formulas over random rows in every way there is, and expects the same. Returns how many there were. */
 export async function sameEverywhere(
   databases: readonly FormulaDatabase[],
   seed: number,

@@ -5,7 +5,7 @@ import { levadura, running } from "./program.ts";
 
 /**
  * Goes through a page of the documents as its reader would, in a folder: writes the files whose names stand behind the
- * kind of a block, makes the changes of its diffs, and runs the commands of its consoles. Gives the page with what the
+ * kind of a block, makes the changes of its diffs, and runs the commands of its consoles. Returns the page with what the
  * commands say now.
  */
 export async function followGuide(page: string, folder: string): Promise<string> {

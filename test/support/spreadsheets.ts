@@ -11,7 +11,7 @@ export const noOffice = office
   : "LibreOffice (Debian's libreoffice-calc) is not installed";
 if (noOffice && process.env.NO_SKIPS) throw new Error(noOffice);
 
-/** The same table as another program writes it: `xlsx` or `ods`. Gives the path. */
+/** The same table as another program writes it: `xlsx` or `ods`. Returns the path. */
 export function savedByOffice(path: string, format: "xlsx" | "ods", folder: string): string {
   const profile = temporaryFolder();
   execFileSync(

@@ -7,13 +7,13 @@ import { tlsFiles } from "../servers/tls.ts";
 import { StepJournal } from "./journal.ts";
 import { statementsOf } from "./statements.ts";
 
-/** The word in the names of SQL files: `forward.mariadb.sql`. */
+/** The database's name in the names of SQL files: `forward.mariadb.sql`. */
 export const kind = "mariadb";
 
 /** The collation of texts: letters are the same in either case, but for their accents. */
 const collation = "utf8mb4_uca1400_nopad_as_ci";
 
-/** What every connection begins with: values that don't fit are refused, and moments are in UTC. */
+/** Settings of every connection: values that don't fit are refused, and times are in UTC. */
 export const session = [
   `set names utf8mb4 collate ${collation}`,
   "set session time_zone = '+00:00', sql_mode = 'STRICT_ALL_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION'",
@@ -57,7 +57,7 @@ export function clientSettings(address: string) {
   };
 }
 
-/** How a connection is kept secret: `?ssl=true`, with the files of `ssl-ca`, `ssl-cert` and `ssl-key` if named. */
+/** TLS settings of a connection: `?ssl=true`, with the files of `ssl-ca`, `ssl-cert` and `ssl-key` if named. */
 function tlsOf(url: URL): { ssl?: SslOptions } {
   const known = new Set(["ssl", "ssl-ca", "ssl-cert", "ssl-key"]);
   const unknown = [...url.searchParams.keys()].find((name) => !known.has(name));
@@ -84,7 +84,7 @@ function tlsOf(url: URL): { ssl?: SslOptions } {
   };
 }
 
-/** A connection whose statements are waited for. */
+/** A connection with promises. */
 export interface Client {
   query<Row>(text: string, values?: readonly unknown[]): Promise<Row[]>;
   connection: Connection;

@@ -9,14 +9,14 @@ const others = `select concat('view ', table_name, ' ', view_definition) as text
   union all select concat('routine ', routine_name, ' ', routine_definition) from information_schema.routines where routine_schema = database()
   order by 1`;
 
-/** A checksum of all that the server says was defined in the database. */
+/** A checksum of the catalogue: everything that is defined in the database. */
 export async function fingerprintOf(client: Client): Promise<string> {
   const hash = createHash("sha256");
   for (const { name } of await client.query<{ name: string }>(tables)) {
     const [row] = await client.query<Record<string, string>>(
       `show create table \`${name.replaceAll("`", "``")}\``,
     );
-    // The next number of a table changes with its rows.
+    // Except the next record number of a table, which changes with its rows.
     hash.update(
       Object.values(row ?? {})
         .join("\n")

@@ -15,9 +15,9 @@ import { fingerprintOf } from "./fingerprint.ts";
 import { statementsOf } from "./statements.ts";
 
 /**
- * Here each statement that defines something ends the transaction. So that a run that dies is continued
- * exactly where it ended, what is done is written down: of a definition before it begins, with a fingerprint of
- * the catalogue, by which the next run sees whether it happened; of all else in its own transaction.
+ * In MariaDB every DDL statement ends the transaction. So that a run that is killed can be continued
+ * exactly where it stopped, a journal is kept: for DDL before it begins, with a fingerprint of
+ * the catalogue, from which the next run sees whether it happened; for everything else in the same transaction.
  */
 export class StepJournal implements Journal {
   constructor(
@@ -123,7 +123,7 @@ export class StepJournal implements Journal {
     }
   }
 
-  /** Takes the steps back that an entry names, newest first. */
+  /** Reverts the steps that an entry names, newest first. */
   async #takeBack(entry: Entry, { keptBefore }: Task, options: ApplyOptions): Promise<void> {
     const steps = new Set(entry.steps.split(",").filter(Boolean).map(Number));
     const operations = operationsOf(entry.script).filter(({ step }) => steps.has(step));
@@ -177,11 +177,11 @@ function keptWithin({ keptFolder }: ApplyOptions, kept: string): string {
   return join(keptFolder, basename(kept));
 }
 
-/** How far a run is. */
+/** The progress of a run. */
 interface Entry {
   migration: string;
   direction: "forward" | "back";
-  /** Whether the steps that were taken are on their way back. */
+  /** Whether the run is reverting the steps it made. */
   undoing: number;
   /** The script that is run. */
   script: string;
@@ -265,7 +265,7 @@ function stepsToTakeBack(
     : steps;
 }
 
-/** An error after which only going on, or a person, can help. */
+/** An error that needs the run to be continued, or a person to step in. */
 function halfWay(
   error: unknown,
   { migration, done }: Entry,

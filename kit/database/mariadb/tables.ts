@@ -129,7 +129,7 @@ export function contains(text: Expression<unknown>, word: string): RawBuilder<Sq
   return sql<SqlBool>`(${text}) collate utf8mb4_bin regexp ${wordPattern(word)}`;
 }
 
-/** The same of a column. */
+/** The same for a column. */
 export function columnContains(
   column: string,
   word: string,
@@ -153,14 +153,14 @@ const givenTypes: Readonly<Record<BindKind, string>> = {
   reference: "signed",
 };
 
-/** A value that isn't saved yet, within a formula; a box that nobody saw isn't ticked. */
+/** A value that isn't saved yet, within a formula; a tick box that was not shown counts as not ticked. */
 export function bindValue(kind: BindKind, value: unknown): RawBuilder<unknown> {
   const missing = kind === "boolean" ? false : null;
   const plain = kind === "datetime" && value ? String(value).slice(0, 19) : (value ?? missing);
   return sql`cast(${plain} as ${sql.raw(givenTypes[kind])})`;
 }
 
-/** A value within a text. */
+/** A value as part of a text. */
 export function written(column: string, kind: WrittenKind): RawBuilder<string> {
   const value = sql.ref<string>(column);
   switch (kind) {
@@ -178,7 +178,7 @@ export function written(column: string, kind: WrittenKind): RawBuilder<string> {
 /** The number of the error of a check, which the driver takes for another one. */
 const brokenCheck = 4025;
 
-/** What the data did to be refused, by the code of the error. */
+/** The constraint violation behind an error code. */
 const reasons: Readonly<Record<string, ConstraintViolation["reason"]>> = {
   ER_DUP_ENTRY: "unique",
   ER_NO_REFERENCED_ROW_2: "reference",
@@ -189,7 +189,7 @@ const reasons: Readonly<Record<string, ConstraintViolation["reason"]>> = {
   ER_WARN_DATA_OUT_OF_RANGE: "check",
 };
 
-/** What the data did to be refused; undefined for any other error. `names` are the columns that it may be about. */
+/** The constraint violation behind an error; undefined for any other error. `names` are the columns that it may be about. */
 export function constraintViolation(
   error: unknown,
   names: readonly string[] = [],

@@ -4,10 +4,10 @@ import { BadSetting } from "../limits.ts";
 import type { MigrationConnection } from "../migrations.ts";
 import { tlsFiles } from "../servers/tls.ts";
 
-/** The word in the names of SQL files: `forward.postgres.sql`. */
+/** The database's name in the names of SQL files: `forward.postgres.sql`. */
 export const kind = "postgres";
 
-/** What the driver makes of the server's texts: numbers where they are exact, days and moments as texts. */
+/** How the driver decodes the server's texts: numbers where they are exact, days and moments as texts. */
 const parsers: Readonly<Record<number, (text: string) => unknown>> = {
   16: (text) => text === "t",
   20: Number,
@@ -42,7 +42,7 @@ export async function openConnection(address: string): Promise<MigrationConnecti
   return migrationConnection(client);
 }
 
-/** The number of the lock by which migrations wait for one another, and for whoever puts many rows into the database. */
+/** The number of the advisory lock that migrations and bulk loads take. */
 const turn = 7_215_003;
 
 /** Waits for it, until the end of the transaction. */
@@ -50,7 +50,7 @@ export async function takeTurn(client: pg.Client): Promise<void> {
   await client.query("select pg_advisory_xact_lock($1)", [turn]);
 }
 
-/** Rows that a cursor brings at once, and that one statement inserts. */
+/** Rows fetched from a cursor at once, and inserted by one statement. */
 const atOnce = 1000;
 
 /** A PostgreSQL database as migrations need it. */

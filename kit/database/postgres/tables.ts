@@ -58,7 +58,7 @@ export function contains(text: Expression<unknown>, word: string): RawBuilder<Sq
   return sql<SqlBool>`(${text}) collate "C" ~ ${wordPattern(word)}`;
 }
 
-/** The same of a column. */
+/** The same for a column. */
 export function columnContains(
   column: string,
   word: string,
@@ -82,12 +82,12 @@ const givenTypes: Readonly<Record<BindKind, string>> = {
   reference: "bigint",
 };
 
-/** A value that isn't saved yet, within a formula; a box that nobody saw isn't ticked. */
+/** A value that isn't saved yet, within a formula; a tick box that was not shown counts as not ticked. */
 export function bindValue(kind: BindKind, value: unknown): RawBuilder<unknown> {
   return sql`cast(${value ?? (kind === "boolean" ? false : null)} as ${sql.raw(givenTypes[kind])})`;
 }
 
-/** A value within a text. */
+/** A value as part of a text. */
 export function written(column: string, kind: WrittenKind): RawBuilder<string> {
   const value = sql.ref<string>(column);
   switch (kind) {
@@ -102,10 +102,10 @@ export function written(column: string, kind: WrittenKind): RawBuilder<string> {
   }
 }
 
-/** What the data did to be refused, by the code of the error. */
+/** The constraint violation behind an error code. */
 const reasons: Readonly<Record<string, ConstraintViolation["reason"]>> = {
   "23505": "unique",
-  // Of a long text that has to be the only one.
+  // The unique index of a long text.
   "23P01": "unique",
   "23503": "reference",
   "23001": "reference",
@@ -115,7 +115,7 @@ const reasons: Readonly<Record<string, ConstraintViolation["reason"]>> = {
   "22003": "check",
 };
 
-/** What the data did to be refused; undefined for any other error. */
+/** The constraint violation behind an error; undefined for any other error. */
 export function constraintViolation(
   error: unknown,
   _names?: readonly string[],

@@ -1,6 +1,6 @@
 import type { Trouble } from "../database.ts";
 
-/** What a driver's pool of connections does. */
+/** A driver's connection pool. */
 export interface Pool<Client, Result> {
   connect(): Promise<Client>;
   query(client: Client, text: string, values: readonly unknown[]): Promise<Result>;
@@ -19,7 +19,7 @@ export class Silence extends Error {
   }
 }
 
-/** How often is looked which connections wait for an answer, in milliseconds. */
+/** How often connections that wait for an answer are checked, in milliseconds. */
 const interval = 250;
 
 /**
@@ -100,7 +100,7 @@ export class PooledConnection<Client, Result> {
     });
   }
 
-  /** Asks the server; over so many other connections, if need be. */
+  /** Runs a statement, on up to so many other connections if one is lost. */
   #ask(text: string, values: readonly unknown[], replacements: number): Promise<Result> {
     const asked = this.#pool.query(this.#client as Client, text, values);
     if (replacements === 0) return asked;
@@ -122,7 +122,7 @@ export class PooledConnection<Client, Result> {
     this.#client = client;
   }
 
-  /** Notes that time went by; a statement that waits for longer than it may is given up. */
+  /** Called by the timer: gives up a statement that has waited too long. */
   wait(time: number, patience: number): void {
     if (!this.#giveUp) return;
     this.#waited += time;

@@ -6,7 +6,7 @@ import type { MigrationConnection } from "../migrations.ts";
 import { NoWay, unquoted } from "../script-runner.ts";
 import { prepareLetters } from "./letters.ts";
 
-/** The word in the names of SQL files: `forward.sqlite.sql`. */
+/** The database's name in the names of SQL files: `forward.sqlite.sql`. */
 export const kind = "sqlite";
 
 /** The file of an address such as `sqlite:path/to.db`, seen from the working folder. */
@@ -23,12 +23,12 @@ export async function openConnection(address: string): Promise<MigrationConnecti
   return migrationConnection(openFile(fileOf(address)));
 }
 
-/** A SQLite file: written ahead, foreign keys on, and as patient when another process writes, in milliseconds. */
+/** Opens a SQLite file with write-ahead logging and foreign keys. `patience` is the wait for other writers, in milliseconds. */
 export function openFile(file: string, patience = 5000): Driver.Database {
   // Rows are their owner's alone. Only a file that isn't there is touched: closing one takes away its locks.
   if (file !== ":memory:" && !existsSync(file)) closeSync(openSync(file, "a", 0o600));
   const driver = new Driver(file);
-  // Making a file one that is written ahead needs it alone for a moment.
+  // Switching on write-ahead logging needs exclusive access for a moment.
   driver.pragma("busy_timeout = 5000");
   driver.pragma("journal_mode = WAL");
   driver.pragma("synchronous = NORMAL");
@@ -80,7 +80,7 @@ export function migrationConnection(driver: Driver.Database): MigrationConnectio
       driver.prepare("select 1 from sqlite_schema where type = 'table' and name = ?").all(name)
         .length > 0,
     begin: async () => {
-      // Tables that are rebuilt are dropped first, and that must not take along what refers to them.
+      // A table that is rebuilt is dropped first, which must not cascade to rows that refer to it.
       driver.pragma("foreign_keys = off");
       await beginPatiently(driver);
       prepareLetters(driver);

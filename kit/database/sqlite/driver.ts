@@ -15,7 +15,7 @@ import { encode, openFile } from "./connection.ts";
 /** Pauses between two attempts to begin a change while another process writes, in milliseconds. */
 const pause = { least: 5, most: 50 };
 
-/** Others were writing for as long as a change may wait. */
+/** Other processes were writing for as long as a change may wait. */
 export class WriterBusy extends Error {
   readonly code = "SQLITE_BUSY";
 }
@@ -47,7 +47,7 @@ export class FileDriver implements Driver {
 
   async acquireConnection(): Promise<DatabaseConnection> {
     const session = new Session({
-      // As long as nobody is at a change, its connection is read from, which knows the newest pages already.
+      // While no change is running, reads use its connection, which has the newest pages in its cache.
       reader: () => (this.#turns.isTaken ? this.#reader : this.#writer) as Connection,
       change: (work) => this.#change(work),
     });
@@ -110,7 +110,7 @@ export class FileDriver implements Driver {
     return session;
   }
 
-  /** Runs a change that no transaction is around, in one of its own. */
+  /** Runs a change outside a transaction in one of its own. */
   async #change<Result>(work: (connection: Connection) => Result): Promise<Result> {
     const writer = this.#writer as Connection;
     const release = await this.#begin();
@@ -126,7 +126,7 @@ export class FileDriver implements Driver {
     }
   }
 
-  /** Begins a change when nobody else is at one. Gives what ends the turn. */
+  /** Begins a change when no other is running. Returns a function that ends the turn. */
   async #begin(): Promise<() => void> {
     const end = Date.now() + databaseLimits().wait;
     const release = await this.#turns.take(end);
@@ -157,7 +157,7 @@ function savepoint(command: string, name: string): RawNode {
   return RawNode.create([`${command} `, ""], [IdentifierNode.create(name)]);
 }
 
-/** Whoever changes something, one after the other. */
+/** A queue: changes run one after the other. */
 class Turns {
   readonly #waiting: { begin(): void; end: number }[] = [];
   #taken = false;
@@ -166,7 +166,7 @@ class Turns {
     return this.#taken;
   }
 
-  /** Waits for a turn until a moment; gives what ends it. */
+  /** Waits for a turn until a deadline; returns a function that ends it. */
   take(end: number): Promise<() => void> {
     if (!this.#taken) {
       this.#taken = true;
@@ -209,7 +209,7 @@ interface Access {
   change<Result>(work: (connection: Connection) => Result): Promise<Result>;
 }
 
-/** What one piece of work sees: reads, until it is in a transaction. */
+/** The connection that one piece of work uses: for reading, until it begins a transaction. */
 class Session implements DatabaseConnection {
   readonly #driver: Access;
   #inside: { writer: Connection; release: () => void } | undefined;
@@ -240,7 +240,7 @@ class Session implements DatabaseConnection {
   }
 }
 
-/** An open file with the statements that it knows. */
+/** An open file with its prepared statements. */
 class Connection {
   readonly #database: Libsql.Database;
   readonly #statements = new Map<string, CodedStatement>();

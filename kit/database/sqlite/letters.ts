@@ -3,9 +3,9 @@ import type Driver from "libsql";
 /** How a letter beyond ASCII is ordered: as which other letters, and after which of those that read alike. */
 interface Letter {
   letter: string;
-  /** What it is taken for, such as `a` for `Á` and `ae` for `æ`. */
+  /** The ASCII letters it sorts as, such as `a` for `Á` and `ae` for `æ`. */
   base: string;
-  /** Tells apart what has the same base, whatever the case: `a` for the base itself. */
+  /** Distinguishes letters with the same base, ignoring case: `a` for the base itself. */
   mark: string;
   lower: string;
   upper: string;
@@ -18,7 +18,7 @@ const ranges = [
   [0x1e00, 0x206f],
 ] as const;
 
-/** Signs that are where one of ASCII does. */
+/** Signs that sort where an ASCII sign does. */
 const signs: Readonly<Record<string, string>> = {
   "-": "‐‑‒–—―",
   "'": "‘’‚‛‹›´",
@@ -45,7 +45,7 @@ export function orderedLetters(): Letter[] {
       else if (/[\p{L}\p{N}]/u.test(letter)) ownPlace.push(letter);
     }
   }
-  // What is no letter of ASCII follows the last one that comes before it: `ŋ` is `n`, the last of all characters and a number.
+  // A letter with no ASCII base follows the last one that sorts before it: `ŋ` is `n`, the last of all characters and a number.
   ownPlace.sort(unmarked.compare);
   let before = "";
   let number = 0;
@@ -93,8 +93,8 @@ function oneLetter(text: string): string | undefined {
 }
 
 /**
- * Makes what the triggers of tables order texts by, where it isn't there: the letters, and a table that tells
- * for a text that is put into it what it is ordered by.
+ * Makes the tables that the sorting triggers read, unless they exist: the letters, and a table that computes
+ * the sort key of any text inserted into it.
  */
 export function prepareLetters(driver: Driver.Database): void {
   const there = driver
@@ -116,7 +116,7 @@ end`,
 
 const known = new Map<string, Letter>();
 
-/** The text by which another one is ordered and told apart: what SQL makes of it in `folded`. */
+/** The sort key of a text; the same as SQL computes in `folded`. */
 export function orderOf(text: string): string {
   if (/^[ -~]*$/.test(text)) return text.toLowerCase();
   if (known.size === 0) for (const each of orderedLetters()) known.set(each.letter, each);
@@ -131,7 +131,7 @@ export function orderOf(text: string): string {
   return mark ? `${base}\x01${mark}` : base;
 }
 
-/** Such a text, made in SQL of an expression. */
+/** The sort key of an expression, in SQL. */
 export function folded(text: string): string {
   const letter = "substr(x, place.key + 1, 1)";
   const letters = `select coalesce(base, lower(${letter})) as base, coalesce(mark, 'a') as mark from json_each('[' || substr(replace(hex(zeroblob(length(x))), '00', ',0'), 2) || ']') as place left join levadura_letters on letter = ${letter} order by place.key`;

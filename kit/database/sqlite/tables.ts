@@ -39,7 +39,7 @@ export function contains(text: Expression<unknown>, word: string): RawBuilder<Sq
   return sql<SqlBool>`(${text}) glob ${globPattern(word)}`;
 }
 
-/** The same of a column. Where its letters are ASCII ones, that is known at once from the column beside it, if it has one. */
+/** The same for a column. Where its letters are ASCII ones, that is known at once from the column beside it, if it has one. */
 export function columnContains(
   column: string,
   word: string,
@@ -49,7 +49,7 @@ export function columnContains(
   const ascii = ordered
     ? sql`${sql.ref(`${column}__order`)} is null`
     : sql`length(${text}) = octet_length(${text})`;
-  // What follows a pattern takes five times as long.
+  // Conditions after a GLOB take five times as long.
   return sql<SqlBool>`case when ${ascii} then ${text} like ${likePattern(word)} escape '\\' else ${contains(text, word)} end`;
 }
 
@@ -79,18 +79,18 @@ export function orderTerm(column: string, descending = false, text = false): Raw
     : sql`${sql.raw(folded(`"${column.replaceAll('"', '""')}"`))} ${direction}`;
 }
 
-/** A value that isn't saved yet, within a formula; a box that nobody saw isn't ticked. */
+/** A value that isn't saved yet, within a formula; a tick box that was not shown counts as not ticked. */
 export function bindValue(kind: BindKind, value: unknown): RawBuilder<unknown> {
   return sql`${value ?? (kind === "boolean" ? false : null)}`;
 }
 
-/** A value within a text. */
+/** A value as part of a text. */
 export function written(column: string, kind: WrittenKind): RawBuilder<string> {
   const value = sql.ref<string>(column);
   return kind === "boolean" ? sql<string>`iif(${value}, 'yes', 'no')` : sql<string>`${value}`;
 }
 
-/** What the data did to be refused; undefined for any other error. `names` are the columns that it may be about. */
+/** The constraint violation behind an error; undefined for any other error. `names` are the columns that it may be about. */
 export function constraintViolation(
   error: unknown,
   names: readonly string[] = [],

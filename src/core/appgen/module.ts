@@ -43,7 +43,7 @@ function add(map: Map<string, Set<string>>, from: string, name: string): string 
 }
 
 /*
- * Whatever text of a model enters source code does so through one of these. A text may hold anything.
+ * Every text of a model that is written into source code goes through one of these. It may hold anything.
  */
 
 /** A text as a string literal; what looks like a placeholder isn't taken for one by people or linters. */

@@ -33,7 +33,7 @@ export interface Difference {
   renames: LikelyRename[];
 }
 
-/** What a person decided about a difference. */
+/** The developer's decisions about a difference. */
 export interface Decisions {
   /** Names of tables and columns whose data may be deleted. */
   acceptLoss?: ReadonlySet<string>;

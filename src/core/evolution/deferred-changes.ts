@@ -1,7 +1,7 @@
 import { type Entity, type Field, isMany, type Model } from "../model/model.ts";
 import { columnOf, linkOf, tableOf } from "../schema/from-model.ts";
 
-/** A change that is not made yet: of a column, or of a whole table. */
+/** A deferred change: of a column, or of a whole table. */
 export interface DeferredChange {
   table: string;
   column?: string;

@@ -50,7 +50,7 @@ import {
   takeStep,
 } from "./steps.ts";
 
-/** What has to be done to bring tables to what a model needs. */
+/** Computes the changes that make tables match a model. */
 export function difference(from: Schema, model: Model, decisions: Decisions = {}): Difference {
   const comparison = new Comparison(from, model, decisions);
   return comparison.result();

@@ -1,7 +1,7 @@
 import type { Schema } from "../schema/schema.ts";
 import { alike, type Step } from "./steps.ts";
 
-/** When each kind of step has its turn. */
+/** The phase of each kind of step. */
 const turns: Readonly<Record<Step["kind"], number>> = {
   "drop check": -1,
   "rename table": 0,
@@ -64,7 +64,7 @@ function makesRoom(step: Step, steps: readonly Step[]): boolean {
 export function orderSteps(steps: readonly Step[], to: Schema): Step[] {
   const flows = steps.filter(({ kind }) => turns[kind] === 6);
   const position = new Map(to.tables.map(({ name }, at) => [name, at]));
-  /** Whether nothing moves, so that the steps of a check's table can be adjacent. */
+  /** Whether no data moves, so that the steps of a check's table can be adjacent. */
   const isStill = (step: Step) =>
     (step.kind === "drop check" || step.kind === "add check") &&
     flows.length === 0 &&
@@ -79,7 +79,7 @@ export function orderSteps(steps: readonly Step[], to: Schema): Step[] {
     if (makesRoom(step, steps)) return 2.5;
     // An index that only gets another name is there all the time, for what follows.
     if (step.kind === "add index" && isRenamed(step, steps)) return 2.2;
-    // What becomes empty must be allowed to be, before the data flows and, on the way back, after it did.
+    // A column that becomes empty must be optional before data moves and, when reverting, after it has moved.
     if (
       step.kind === "change column" &&
       step.from.required &&

@@ -8,10 +8,10 @@ const mostPlaces = 8;
 /** The places of a quotient, and of an average. */
 export const quotientPlaces = 6;
 
-/** What no decimal of 15 digits reaches. */
+/** A bound above every decimal of 15 digits. */
 export const largestNumber = 1e15;
 
-/** A formula that reads well, and can't be computed all the same. */
+/** A well-formed formula that can't be computed. */
 export class Unusable extends Error {
   constructor(readonly complaint: Complaint) {
     super(complaint.message);

@@ -106,7 +106,7 @@ class Parser {
     return result;
   }
 
-  /** Everything that binds at least as tightly as a level. */
+  /** An expression of at least this precedence. */
   #level(level: number): Expression {
     if (level === 2 && this.#is("not")) return this.#not();
     if (level >= binaryOperators.length) return this.#negative();

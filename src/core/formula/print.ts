@@ -5,7 +5,7 @@ export function printFormula(expression: Expression): string {
   return `= ${print(expression, 0)}`;
 }
 
-/** How tightly an expression binds; the more, the fewer brackets it needs. */
+/** The precedence of an expression: the higher, the fewer brackets it needs. */
 function tightness(expression: Expression): number {
   switch (expression.kind) {
     case "binary":
@@ -20,7 +20,7 @@ function tightness(expression: Expression): number {
   }
 }
 
-/** An expression that has to bind at least so tightly, or is in brackets. */
+/** An expression of at least this precedence, in brackets if necessary. */
 function print(expression: Expression, least: number): string {
   const text = plain(expression);
   return tightness(expression) < least ? `(${text})` : text;

@@ -9,7 +9,7 @@ export interface Token {
   at: Span;
 }
 
-/** Something that no formula has in it. */
+/** A character that is not allowed in formulas. */
 export class Misfit extends Error {
   constructor(
     message: string,

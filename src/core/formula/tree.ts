@@ -45,12 +45,12 @@ export const words: ReadonlySet<string> = new Set(
   ),
 );
 
-/** How tightly an operator binds, counted from 0. */
+/** The precedence of an operator, counted from 0. */
 export function precedence(operator: BinaryOperator): number {
   return binaryOperators.findIndex((level) => (level as readonly string[]).includes(operator));
 }
 
-/** How tightly comparisons bind, and `is empty` and `in` with them. */
+/** The precedence of comparisons, `is empty` and `in`. */
 export const comparing = precedence("=");
 
 /** An expression without its places, to be compared with another. */

@@ -9,7 +9,7 @@ export interface Diagnostic {
   severity: "error" | "note";
   message: string;
   at: Span;
-  /** What to do about it. */
+  /** Advice. */
   help?: string;
 }
 

@@ -76,7 +76,7 @@ export function interpretField(
     const help = "a part always belongs to something: take `shown when` out";
     diagnostics.error(shownWhen.at, "`shown when` can't be combined with a `part of`", help);
   }
-  // What isn't always asked for is required where it is.
+  // A field that is shown on a condition is required only when it is shown.
   const requiredWhen = needed ?? (flag("required") ? shownWhen : undefined);
   const filling = option("fill");
   const fill = filling && interpretDefault("fill", filling, type, diagnostics);

@@ -4,7 +4,7 @@ import type { Diagnostics, Span } from "./diagnostics.ts";
 import { automaticFields, type Entity, isMany, isReference, type Model } from "./model.ts";
 import type { Word } from "./notation.ts";
 
-/** What every database takes for a name, with room for what is added to it. */
+/** The longest name that every database accepts, with room for suffixes. */
 const longestName = 50;
 
 /** Names of files that some systems keep for themselves. */
@@ -65,7 +65,7 @@ function capitalHelp(name: string): string {
   return better === name ? "write it as QueenLine" : `write ${better}`;
 }
 
-/** A name in which a letter that nobody can see is none. */
+/** A name with an invisible letter is refused. */
 function withoutHidden(name: string): string {
   return name === withoutInvisible(name) ? name : "";
 }
@@ -107,7 +107,7 @@ export function checkMeetings(model: Model, diagnostics: Diagnostics): void {
   checkFormerNames(model, diagnostics);
 }
 
-/** What a name was, it can have been alone, and not itself. */
+/** Each old name belongs to one new name, and differs from it. */
 function checkFormerNames({ entities }: Model, diagnostics: Diagnostics): void {
   for (const { name, fields } of entities) {
     const taken = new Map<string, string>();

@@ -16,7 +16,7 @@ import { typeWords } from "./types.ts";
 const at = { start: 0, end: 0 };
 const word = (text: string): Word => ({ text, at });
 
-/** Texts that are hard on a notation: marks of its own and of YAML among letters. */
+/** Texts that are difficult for a notation: marks of its own and of YAML among letters. */
 const text = fc
   .array(
     fc.constantFrom(

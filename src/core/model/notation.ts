@@ -1,6 +1,6 @@
 import type { Span } from "./diagnostics.ts";
 
-/** A piece of text and where it is. */
+/** A piece of text and its position. */
 export interface Word {
   text: string;
   at: Span;

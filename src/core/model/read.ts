@@ -53,7 +53,7 @@ function readAll(text: string, diagnostics: Diagnostics): Model | undefined {
     return root && interpretFile(root, diagnostics);
   } catch (error) {
     if (!(error instanceof RangeError)) throw error;
-    // The stack ran out: brackets within brackets, or references in a chain, by the thousands.
+    // The stack overflowed: thousands of nested brackets, or a very long chain of references.
     diagnostics.error(
       { start: 0, end: 1 },
       "this is nested or chained too deeply to be read",

@@ -1,7 +1,7 @@
 import type { Diagnostics } from "./diagnostics.ts";
 import { type Entity, type Field, isReference, type Model } from "./model.ts";
 
-/** Checks what only the whole model shows: circles of entities that can't exist, or can't be named, without each other. */
+/** Checks what needs the whole model: circles of entities that can't exist, or can't be named, without each other. */
 export function checkRelations(model: Model, diagnostics: Diagnostics): void {
   const required = (field: Field) => field.required;
   reportCircles(model, required, (names, field) => {

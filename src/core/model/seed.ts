@@ -9,7 +9,7 @@ import type { SourceMap, SourceNode } from "./source.ts";
 const mostRows = 100_000_000;
 
 /**
- * What is behind `seed`: a number of rows, the name of a file, rows that are written there, or a mapping of these.
+ * Reads the value of `seed`: a number of rows, the name of a file, rows that are written there, or a mapping of these.
  * `broken` are fields whose own definition is wrong: naming them is no further mistake.
  */
 export function interpretSeed(

@@ -248,7 +248,7 @@ function reportSyntax(
   diagnostics: Diagnostics,
 ): void {
   for (const { code, pos, message } of document.errors) {
-    // The parser gave up on brackets within brackets by the thousands.
+    // The parser gave up on thousands of nested brackets.
     if (message.startsWith("Maximum call stack")) throw new RangeError(message);
     const [start] = pos;
     const line = text.slice(text.lastIndexOf("\n", start - 1) + 1, lineEnd(text, start));

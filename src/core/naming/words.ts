@@ -1,9 +1,9 @@
-/** The names that follow from the one name a person gave: for tables, files, addresses, code and pages. */
+/** Derives names for tables, files, addresses, code and pages from one name. */
 
-/** The most names that are remembered; a model's come again and again. */
+/** The size of the memo. */
 const mostKnown = 20_000;
 
-/** A function of names that remembers what it gave. */
+/** A memoized function of names. */
 function remembered<Result>(make: (name: string) => Result): (name: string) => Result {
   const known = new Map<string, Result>();
   return (name) => {

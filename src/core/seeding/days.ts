@@ -31,7 +31,7 @@ export function dayText(day: number): string {
   return text;
 }
 
-/** From the first day to the last one that something was there, as far as that is known. */
+/** The first and last day on which a record existed, as far as known. */
 export interface Lifetime {
   begin: number;
   end: number;
@@ -98,7 +98,7 @@ interface Reach {
 }
 
 const year = 365;
-/** What others hang on has been there for a while, so that there is time for them. */
+/** A record that others belong to began a while ago, to leave time for them. */
 const beginnings: Readonly<Record<PlaceInLife, Reach>> = {
   first: { from: 12 * year, to: 3 * year },
   between: { from: 5 * year, to: 120 },
@@ -150,7 +150,7 @@ export function dayMaker(
   const draw = new Draw(seed, entity.name, field.name);
   const before = entity.fields
     .filter((other) => other !== field && isDay(other) && ranks[rankOf(other)] < ranks[rank])
-    // Nobody joins anything as a small child.
+    // Nobody joins as a small child.
     .map(
       (other) => [columnOf(other), persons && rankOf(other) === "birth" ? 16 * year : 0] as const,
     );

@@ -34,7 +34,7 @@ export class Group {
     if (key !== undefined) this.#seen.add(key);
   }
 
-  /** Gives a row the next combination that none has, where there are few in all. */
+  /** Assigns a row the next unused combination, where there are few in all. */
   goThrough(row: Record<string, Value>, records: ReadonlyMap<string, Records>): boolean {
     if (this.capacity > mostCombinations) return false;
     while (this.#next < this.capacity) {

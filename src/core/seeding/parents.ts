@@ -10,7 +10,7 @@ export class Records {
   readonly #there: readonly number[];
 
   /**
-   * `there` are the numbers of the records that are there already, in order, and `lifetimes` theirs; those to be made get
+   * `there` are the numbers of the existing records, in order, and `lifetimes` theirs; those to be made get
    * numbers from `first` on, `room` of them.
    */
   constructor(

@@ -4,7 +4,7 @@ import { dayOf } from "./days.ts";
 import { seededFields } from "./rows.ts";
 import { makingOf, valueMaker } from "./values.ts";
 
-/** How many records there are of each entity, or will be. */
+/** How many records each entity has or will have. */
 export type Counts = ReadonlyMap<string, number>;
 
 /** Rows of an entity that can't be made, whatever is tried. */
@@ -54,7 +54,7 @@ export function usualCounts(
             ? 24
             : 12;
     const limits = limitsOf(model, entity, today, usual, counts).map(({ possible }) => possible);
-    // That there can be none is said, when one is asked for.
+    // It is reported that none is possible, when one is asked for.
     counts.set(entity.name, Math.max(1, Math.min(usual, ...limits)));
   }
   return counts;

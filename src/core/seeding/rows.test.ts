@@ -133,7 +133,7 @@ describe("sample rows", () => {
     expect(share).toBeGreaterThan(0.33);
     expect(share).toBeLessThan(0.5);
     expect(Math.max(...of.values())).toBeLessThan(30);
-    // Which ones are busy doesn't go by their numbers.
+    // How often a record is referred to doesn't depend on its number.
     const firstHalf = Harvest.filter(({ hive_id }) => Number(hive_id) <= 1000).length / 6000;
     expect(Math.abs(firstHalf - 0.5)).toBeLessThan(0.1);
   });

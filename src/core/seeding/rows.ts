@@ -27,7 +27,7 @@ export interface SeedSource {
   now: string;
   /** What rows can refer to, by entity; those of entities that come later are missing. */
   records: ReadonlyMap<string, Records>;
-  /** What rows that are there have, by column: that must not come again where it is unique, and codes look like it. */
+  /** What existing rows have, by column: that must not come again where it is unique, and codes look like it. */
   there?: ReadonlyMap<string, readonly Value[]>;
 }
 

@@ -6,7 +6,7 @@ import { Picker, Records } from "./parents.ts";
 import { RowMaker, seededFields } from "./rows.ts";
 import type { Value } from "./values.ts";
 
-/** What is there of an entity before sample rows are made. */
+/** The existing rows of an entity, before sample rows are made. */
 export interface Present {
   /** The numbers of its records, in order, and when these were there. */
   ids: readonly number[];
@@ -118,7 +118,7 @@ export class Sampling {
     const { made, highest } = this.#present(entity);
     return linkMakers(entity, this.options.seed, this.#records).map(({ targets, ...rest }) => ({
       ...rest,
-      // Nothing is its own friend.
+      // No record refers to itself.
       targets: (row) =>
         rest.field.type.entity === entity.name
           ? targets(made + row).filter((target) => target !== highest + 1 + row)

@@ -125,7 +125,7 @@ export function valueMaker(field: Field, making: Making): ValueMaker {
     case "datetime": {
       const persons = natureOf(entity) === "person";
       const { seed, wanted, placeInLife } = making;
-      // A moment of today may not have come yet.
+      // A time today may still lie in the future.
       const today = type.kind === "datetime" ? making.today - 1 : making.today;
       const { day, nth, capacity } = dayMaker(entity, field, {
         seed,
@@ -201,7 +201,7 @@ function addressMaker(field: Field, making: Making): ValueMaker {
     return whole.length <= most ? whole : `${row.toString(36)}@example.org`.slice(-most);
   };
   return {
-    // Who is called alike has the same address but for a number.
+    // People with the same name get the same address with a number added.
     value: (row, turn, made) => address(row, made, turn > 0 ? `.${row + 1}` : ""),
     capacity: Infinity,
   };

@@ -53,7 +53,7 @@ export function alteringDialect(own: Alterations): Dialect {
           ...followRowOwners(syntax.literal, step),
         ];
         schema = takeStep(schema, step);
-        // What the database can't check, it isn't asked to.
+        // Checks that the database can't express are left out.
         return parts.length === 0 && isCheck(step)
           ? []
           : [{ sentences: [describeStep(step)], parts }];

@@ -3,7 +3,7 @@ import type { Syntax } from "./syntax.ts";
 
 type Kind = ColumnType["kind"];
 
-/** How a database reckons with time zones. */
+/** How a database converts between time zones. */
 export interface ZonedWords {
   /** The moment at which a day begins. */
   midnight(day: string, zone: string): string;
@@ -53,10 +53,10 @@ export function conversionBy(words: ConversionWords): Syntax["converted"] {
     if (from.kind === "date" && to.kind === "datetime") return words.zoned.midnight(value, zone);
     if (from.kind === "datetime" && to.kind === "date") {
       const day = words.zoned.day(value, zone);
-      // The time of the day would be lost.
+      // That would lose the time of day.
       return lossy ? day : `case when ${words.zoned.isMidnight(value, zone)} then ${day} end`;
     }
-    // The day would be lost, whatever it is.
+    // That would lose the day.
     if (from.kind === "datetime" && to.kind === "time") {
       return lossy ? words.zoned.time(value, zone) : words.nothing(to);
     }

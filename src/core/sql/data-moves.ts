@@ -12,18 +12,18 @@ import { checkRisks } from "./row-checks.ts";
 import type { ScriptPart } from "./script.ts";
 import { keptTable, type Syntax } from "./syntax.ts";
 
-/** The steps in which data flows from one place into another: what they run, and what they risk. */
+/** The steps that move data from one place to another: their SQL, and the rows at risk. */
 
 const run = (sql: string): ScriptPart => ({ kind: "run", sql });
 
-/** The steps that are taken alike by all databases: data flows, or a person wrote the SQL. */
+/** The steps that are the same in all databases: data moves, and steps with hand-written SQL. */
 export type Flow =
   | LookupChange
   | ReferenceAndLinks
   | MoveColumn
   | Extract<Step, { kind: "own sql" }>;
 
-/** What takes such a step. */
+/** The section of a script for such a step. */
 export function flow(
   syntax: Syntax,
   database: keyof SqlByDatabase,
@@ -132,7 +132,7 @@ function rowsToTexts(syntax: Syntax, step: LookupChange, before: Schema): Script
     ),
   ];
   if (!restore) return parts;
-  // The rows that were made of texts go again, unless somebody changed them or refers to them since.
+  // Rows that were made from texts are removed again, unless they were changed or referred to since.
   const file = keptTable(syntax, restore);
   const loose = [{ table, column: reference }, ...spent];
   const isLoose = (user: { table: string; column: string }) =>
@@ -267,7 +267,7 @@ function referenceToLinks(
   return [
     { kind: "bring back", file: restore, table: file },
     led,
-    // Both ends may be gone since.
+    // Either end may have been deleted since.
     run(
       `${first} into ${pair} select ${owner}, ${target} from ${file} as k where ${owner} in (select ${id} from ${quoted(table)}) and ${target} in (select ${id} from ${quoted(goal)})${last}`,
     ),

@@ -3,9 +3,9 @@ import type { Column, Schema } from "../schema/schema.ts";
 import type { Limits } from "./limits.ts";
 import type { Section } from "./script.ts";
 
-/** What a database's own SQL is made by. A new database is one more of these. */
+/** Makes the SQL of one database. A new database implements this. */
 export interface Dialect {
-  /** The word in the names of SQL files: `forward.sqlite.sql`. */
+  /** The database's name in the names of SQL files: `forward.sqlite.sql`. */
   name: "sqlite" | "postgres" | "mariadb";
   /**
    * Whether a script runs in one transaction. Where it can't, each step is a section of its own, which looks
@@ -18,9 +18,9 @@ export interface Dialect {
   risks(step: Step, before: Schema): Risk[];
   /** The tables of which every row is rewritten. */
   rewritten(steps: readonly Step[]): string[];
-  /** What it takes at most. */
+  /** Its limits. */
   limits: Limits;
-  /** A name in quotes. */
+  /** A quoted name. */
   quoted(name: string): string;
   literal(value: string | number | boolean): string;
   /** A kept value, as a column of its type takes it. */
@@ -33,7 +33,7 @@ export interface Dialect {
 export interface Risk {
   kind: "blocking" | "lost";
   table: string;
-  /** What is the matter with them: `have no value for town`. */
+  /** What is wrong with them: `have no value for town`. */
   sentence: string;
   /** Selects them, with their `id` and the `value` that is concerned. */
   query: string;

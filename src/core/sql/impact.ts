@@ -31,7 +31,7 @@ export function impactOf(
 ): Impact {
   const known = tableBefore(table, all);
   const risks = steps.flatMap((step): OpenRisk[] => {
-    // What flows into a required column was looked at before it flows.
+    // The values that move into a required column were checked before they move.
     if (step.kind === "change column" && isFilled(step, all)) return [];
     if (step.kind === "add index" && isOverNothing(step, all)) return [];
     if (step.kind === "add check" && isOverMoving(step, all)) return [];

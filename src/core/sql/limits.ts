@@ -1,6 +1,6 @@
 import type { Index, Schema, Table } from "../schema/schema.ts";
 
-/** Something in a schema that a database can't have. */
+/** Something in a schema that exceeds a limit of the database. */
 export interface Limit {
   table: string;
   /** The column that it is about; undefined for the whole table. */
@@ -9,9 +9,9 @@ export interface Limit {
   help: string;
 }
 
-/** What a database takes at most. */
+/** The limits of a database. */
 export interface Limits {
-  /** What people call it. */
+  /** Its name in messages. */
   name: string;
   columns: number;
   indexes: number;

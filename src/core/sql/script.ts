@@ -20,7 +20,7 @@ export type ScriptPart =
   /** Something that nobody wrote SQL for. */
   | { kind: "no way"; about: string };
 
-/** What one or several steps come to. */
+/** The part of a script that one or several steps become. */
 export interface Section {
   /** What the steps do, in sentences. */
   sentences: string[];

@@ -6,14 +6,14 @@ import type { ScriptPart } from "./script.ts";
 export interface Syntax {
   /** The word by which steps know the database. */
   database: keyof SqlByDatabase;
-  /** A name in quotes. */
+  /** A quoted name. */
   quoted(name: string): string;
   /** A made-up name, cut to what the database takes. */
   madeName(name: string): string;
   literal(value: string | number | boolean): string;
   /** The expression of a value that rows are filled with. */
   fill(fill: Backfill): string;
-  /** This moment, as the columns of every entity keep it. */
+  /** The current time, as the columns of every entity keep it. */
   now: string;
   /** Whether two expressions are the same, nothing and nothing included; texts whatever the case of ASCII letters. */
   same(one: string, other: string): string;

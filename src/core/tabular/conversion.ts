@@ -284,10 +284,10 @@ export class SheetConverter {
     return work.field.type.kind === "boolean" ? "no" : null;
   }
 
-  /** Texts that come again, as most do, are read once. */
+  /** Repeated texts, which are the majority, are read once. */
   #read(work: ColumnWork, cell: Exclude<Cell, null>): ReadValue {
     if (typeof cell !== "string") return this.#readNew(work, cell);
-    // Where nearly all differ, nothing is gained by looking.
+    // Where nearly all texts differ, the cache gains nothing.
     if (work.missed > 2 * mostKnown) return this.#readNew(work, cell);
     const known = work.known.get(cell);
     if (known) return known;

@@ -70,7 +70,7 @@ export class Distinct {
     return undefined;
   }
 
-  /** Counts a cell that is written in a way that was taken up. Gives the number of its value. */
+  /** Counts a cell that is written in a way that was taken up. Returns the number of its value. */
   count(spelling: Spelling, row: number): number {
     const { value } = spelling;
     spelling.count++;

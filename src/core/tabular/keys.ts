@@ -9,7 +9,7 @@ export interface KnownKey {
   content: number;
 }
 
-/** Somewhere to look keys up. */
+/** A place to look up keys. */
 export interface KeyFinder {
   readonly size: number;
   find(text: string): KnownKey | undefined;

@@ -13,7 +13,7 @@ export interface FoundNumber {
 const pattern =
   /^(\()?([^\s\d.,()+−-]{0,8}|[+−-]?[$€£¥]|[A-Z]{3})\s*([+−-])?\s*(\d[\d.,'’\u00a0\u202f ]*|[.,]\d+)\s*([^\d\s()][^\d()]{0,11}|m²|m³|km²|cm²|cm³)?(\))?$/u;
 
-/** What needs no finding: digits without a needless zero, at most two of them behind a point. */
+/** Numbers that need no search: digits without a needless zero, at most two of them behind a point. */
 const plain = /^(?:0|[1-9]\d{0,14})(?:\.\d?[1-9])?$/;
 
 /** Finds the number in a text such as `12`, `-1.234,50 €`, `12 kg`, `(3.50)`; undefined when it isn't one. */

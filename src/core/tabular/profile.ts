@@ -179,7 +179,7 @@ class ColumnWatcher {
     };
   }
 
-  /** Gives the number of the value among the column's; -1 for none. */
+  /** Returns the number of the value among the column's; -1 for none. */
   take(cell: Cell, row: number): number {
     const { profile } = this;
     const text = typeof cell === "string" ? cell : cellText(cell);

@@ -26,7 +26,7 @@ export interface ValueContext {
 /** Reads a cell that isn't blank. */
 export type ValueReader = (cell: Exclude<Cell, null>) => ReadValue;
 
-/** More than this no form can show. */
+/** Forms can't show more than this. */
 const longestText = 1_000_000;
 
 const no = (reason: string): ReadValue => ({ reason });

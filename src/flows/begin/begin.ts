@@ -5,7 +5,7 @@ import { modelJsonSchema } from "../../core/model/shapes.ts";
 import { capitalized, words } from "../../core/naming/words.ts";
 import { fileFailure, type Write, writeAll } from "../../io/project/files.ts";
 
-/** Starts a project in a folder that is new or empty. Gives the files that it wrote. */
+/** Starts a project in a folder that is new or empty. Returns the files that it wrote. */
 export function beginProject(folder: string, name?: string): { root: string; files: string[] } {
   const root = resolve(folder);
   refuseFilled(root);

@@ -18,7 +18,7 @@ import {
 } from "../../io/project/record.ts";
 import type { Report } from "../report.ts";
 
-/** What building did. */
+/** The result of a build. */
 export interface Built {
   written: number;
   unchanged: number;

@@ -21,7 +21,7 @@ import { hasDatabase, withDatabase } from "../database.ts";
 import { type BrokenRule, brokenRules } from "./broken-rules.ts";
 import { type SchemaDrift, schemaDriftOf } from "./schema-drift.ts";
 
-/** What a change does to the rows there are. */
+/** What a change does to existing rows. */
 export type Verdict =
   | "safe"
   | "rewrites the table"
@@ -51,7 +51,7 @@ export interface ChangeImpact {
   risks: CountedRisk[];
   /** The tables that are rewritten. */
   rewritten: string[];
-  /** What can be done about it. */
+  /** Advice. */
   help?: string;
   /** The name under which throwing data away has to be accepted. */
   accept?: string;
@@ -78,15 +78,15 @@ export interface ChangeReport {
 }
 
 export interface StandingOptions extends Decisions {
-  /** Whether what somebody changed by hand is of no interest. */
+  /** Whether to skip the search for schema drift. */
   onlyModel?: boolean;
   /** Whether rows are looked for that break rules. */
   rules?: boolean;
-  /** Whether it will do without a database that can't be reached. */
+  /** Whether an unreachable database is tolerated. */
   offline?: boolean;
 }
 
-/** What lies between a project's migrations and its model. */
+/** The difference between a project's migrations and its model. */
 export function pendingChanges(
   project: Project,
   model: Model,
@@ -183,7 +183,7 @@ interface Context {
   /** The schema of the database. */
   before: Schema;
   engine: Engine | undefined;
-  /** How many rows queries have that were asked already. */
+  /** Row counts of queries that were run already. */
   counted: Map<string, number | undefined>;
 }
 
@@ -243,7 +243,7 @@ function verdictOf(change: Change, risks: readonly CountedRisk[], rewrites: bool
   return rewrites ? "rewrites the table" : "safe";
 }
 
-/** What can be done about a change, and about the step of it that rows violate. */
+/** Advice about a change, and about the step that rows violate. */
 function helpFor(
   { impossible, lossAccepted }: Change,
   step: Step | undefined,
@@ -261,7 +261,7 @@ function helpFor(
   return `correct these rows${letGo ? `; or accept losing the values with: levadura prepare --accept-loss ${letGo}` : ""}`;
 }
 
-/** Whether the reason is that there is no value. */
+/** Whether the violation is a missing value. */
 function isEmptyOnly(step: Step): boolean {
   if (step.kind === "change column") {
     return step.to.required && !step.from.required && step.from.type.kind === step.to.type.kind;

@@ -50,7 +50,7 @@ export function checkProject(folder: string): Checked {
   throw new Failure("input", `${modelName(project)} has ${errors}`, undefined, pointed);
 }
 
-/** Writes the names that fields have by now into the formulas of a model. Gives how many it wrote. */
+/** Writes the names that fields have by now into the formulas of a model. Returns how many it wrote. */
 export function updateFormulas(folder: string): number {
   const { text, model: path } = openProject(folder);
   let updated = text;

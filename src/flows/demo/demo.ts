@@ -11,7 +11,7 @@ import { keepImport } from "../import/keep.ts";
 import { prepareImport } from "../import/prepare.ts";
 import type { Report } from "../report.ts";
 
-/** The demo that is there keeps its own database. */
+/** An existing demo keeps its database. */
 function refuseOther(folder: string, database: DatabaseKind | undefined): void {
   const { model } = checkProject(folder);
   if (database === undefined || model.app.database === database) return;

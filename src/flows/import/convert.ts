@@ -23,19 +23,19 @@ import type { TemporaryFolder } from "../../io/sheets/temporary.ts";
 import type { Report } from "../report.ts";
 import { refuseTooWide } from "./look.ts";
 
-/** What became of a sheet. */
+/** The result of converting a sheet. */
 export interface SheetOutcome {
   name: string;
   entity: string;
   counts: ConversionCounts;
-  /** Columns that the plan says nothing of. */
+  /** Columns that the plan doesn't mention. */
   unknown: string[];
 }
 
 /** Rows that wait in files: those of each entity, and what was set aside. */
 export interface Converted {
   sheets: SheetOutcome[];
-  /** Sheets that the plan says nothing of. */
+  /** Sheets that the plan doesn't mention. */
   untaken: string[];
   data: { entity: string; path: string; rows: number }[];
   setAside: { path: string; count: number; first: SetAside[] };
@@ -267,7 +267,7 @@ function sheetFor(wanted: SheetPlan, plan: ImportPlan, sheets: readonly Sheet[])
   const named = sheets.filter(({ sheet }) => folded(sheet ?? "") === folded(wanted.sheet ?? ""));
   const exact = named.find(({ file }) => file === wanted.file);
   if (exact) return exact;
-  // Next month's file has another name.
+  // Next month's file may have another name.
   if (wanted.sheet !== undefined && named.length === 1 && named[0]) return named[0];
   const texts = plan.sheets.filter(({ sheet }) => sheet === undefined);
   const text = named[texts.indexOf(wanted)];

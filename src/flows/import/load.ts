@@ -44,7 +44,7 @@ import { deleteRows } from "../rows/clear-rows.ts";
 import { requireRules, toldRule } from "../rows/row-rules.ts";
 import { readSeedingRecord } from "../seed/record.ts";
 
-/** Rows of an entity that are somewhere: in a file, or in the model. */
+/** A source of an entity's rows: a data file, or the model. */
 export interface DataSource {
   entity: Entity;
   /** What people call it, such as `data/Hive.csv`. */
@@ -128,7 +128,7 @@ export async function seedSources(project: Project, entity: Entity): Promise<Dat
   return sources;
 }
 
-/** Whether a project has files with rows of a person's own. */
+/** Whether a project has data files. */
 export function hasDataFiles(project: Project, model: Model): boolean {
   return model.entities.some(({ name }) => existsSync(dataFile(project, name)));
 }
@@ -161,14 +161,14 @@ export async function checksumOf(path: string): Promise<string> {
   return hash.digest("hex");
 }
 
-/** Ends a transaction that only was to find something out. */
+/** Rolls back a transaction that was only a trial. */
 class OnlyLooked extends Error {
   constructor(readonly loaded: Loaded[]) {
     super();
   }
 }
 
-/** Loads rows that are somewhere: all of them, or nothing. Rows that were changed in the application stay as they are. */
+/** Loads rows from sources: all of them, or none. Rows that were changed in the application stay as they are. */
 export async function loadData(
   project: Project,
   model: Model,
@@ -190,7 +190,7 @@ export async function loadData(
       if (deletion?.kept) report({ kind: "kept rows", folder: deletion.kept });
       return done;
     } catch (error) {
-      // Nothing was deleted, so that nothing is kept.
+      // No rows were deleted, so nothing is kept.
       if (deletion?.kept) rmSync(deletion.kept, { recursive: true, force: true });
       if (error instanceof OnlyLooked) return error.loaded;
       throw error;
@@ -282,7 +282,7 @@ async function loadAll(
   });
 }
 
-/** Deletes the rows that the files don't have, and keeps them. Gives how many there were, by table. */
+/** Deletes the rows that the files don't have, and keeps them. Returns how many there were, by table. */
 async function deleteMissing(
   engine: Engine,
   deletion: Deletion,
@@ -293,7 +293,7 @@ async function deleteMissing(
   const going = new Map<Entity, (alias: string) => string>();
   for (const entity of model.entities) {
     const found = missing.get(tableOf(entity.name));
-    // A statement can't delete from the table that it looks into, but from a list made of it.
+    // Some databases can't delete from a table that the statement also reads, so the numbers are selected first.
     if (found && found.count > 0) {
       going.set(entity, (alias) => `${alias}.id in (select m.id from (${found.query}) m)`);
     }
@@ -331,7 +331,7 @@ class DataReader {
     this.#fields = this.#header.map((name, at) => this.#field(name, at));
     const single = this.#fields.filter((field) => !isMany(field));
     const given = new Set(single.map(columnOf));
-    // What a file doesn't have is in the database; such rules are asked there.
+    // Rules that need columns the file lacks are checked in the database.
     this.#rules = rowLocalRules(model, entity, moments).filter(({ columns }) =>
       columns.every((column) => given.has(column)),
     );

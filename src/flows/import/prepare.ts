@@ -15,7 +15,7 @@ import { type Converted, convertSheets } from "./convert.ts";
 import { proposeImport } from "./look.ts";
 import { storedKeys } from "./stored-keys.ts";
 
-/** What is asked of an import. */
+/** The options of an import. */
 export interface ImportRequest {
   /** Paths of files; `-` is standard input. */
   files: readonly string[];
@@ -64,7 +64,7 @@ export async function prepareImport(
     const planned = planModel(plan, existing);
     const { model } = planned.reading;
     if (!model) throw planFailure(request.plan, planText, planned);
-    // By the time zone of the application it is today.
+    // "Today" depends on the application's time zone.
     configure(model.app);
     const stored = await storedKeys(project, model);
     const converted = convertSheets(plan, sheets, model, stored, folder, report);

@@ -36,7 +36,7 @@ export async function listKept(project: Project): Promise<KeptSummary[]> {
   return summaries;
 }
 
-/** What became of the kept rows of a table, or of the values of one of its columns. */
+/** The result of restoring a table's rows, or the values of one of its columns. */
 export interface Restored {
   table: string;
   column?: string;
@@ -189,7 +189,7 @@ async function numbersOf(engine: Engine, query: string): Promise<number[]> {
 /** Rows that are put back by one statement. */
 const atOnce = 500;
 
-/** Tries to put back what waits. Gives how many rows it put back. */
+/** Tries to restore the rows that are left. Returns how many it restored. */
 async function putBack(engine: Engine, work: Restoring): Promise<number> {
   const ids = work.waiting;
   work.waiting = [];

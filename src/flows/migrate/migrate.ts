@@ -77,7 +77,7 @@ async function withComebacks(
   });
 }
 
-/** What is to be reverted: so many of the newest migrations, or all down to one. */
+/** Which migrations to revert: a number of the newest ones, or all down to a named one. */
 export type RewindRequest = { count: number } | { downTo: string } | undefined;
 
 /** What taking migrations back would delete. */
@@ -88,7 +88,7 @@ export async function rewindLosses(
 ): Promise<Loss[]> {
   return withDatabaseOf(project, async (engine) => {
     const migrations = readMigrations(project, dialectOf(model));
-    // What a run that died has begun is continued first, and known then.
+    // A run that was killed is continued first.
     if (await engine.migrations.journal?.open()) return [];
     const statuses = await migrationStatuses(engine.migrations, migrations);
     const goal = rewindGoal(migrations, statuses, request);
@@ -96,7 +96,7 @@ export async function rewindLosses(
   });
 }
 
-/** What going to a migration would delete, where it lies behind the newest that is applied. */
+/** What reverting to an earlier migration would delete. */
 export async function migrateLosses(project: Project, model: Model, to: string): Promise<Loss[]> {
   if (!(await hasDatabase(project))) return [];
   return withDatabase(project, async (engine) => {
@@ -164,7 +164,7 @@ function rewindGoal(
   return applied[at - 1];
 }
 
-/** The applied migrations behind one, newest first. */
+/** The applied migrations after one, newest first. */
 function goingBack(
   migrations: readonly MigrationFolder[],
   statuses: readonly MigrationStatus[],
@@ -232,7 +232,7 @@ function named(migrations: readonly MigrationFolder[], to: string): string | und
 
 /**
  * Gives pending migrations numbers after all that are applied, and after each other, in the order of
- * their names. Gives the old and the new names.
+ * their names. Returns the old and the new names.
  */
 export async function putInOrder(
   project: Project,

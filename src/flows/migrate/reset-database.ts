@@ -5,7 +5,7 @@ import type { Project } from "../../io/project/project.ts";
 import { databaseName, hasDatabase, withDatabase } from "../database.ts";
 import { rowOwners } from "../rows/row-ownership.ts";
 
-/** What starting afresh would clear away. */
+/** What `--start-over` would delete. */
 export interface Clearing {
   database: string;
   /** Rows by table; only tables that have some. */
@@ -37,7 +37,7 @@ async function ownRows(engine: Engine, table: string): Promise<number> {
   return engine.count(`select 1 as one from ${engine.dialect.quoted(table)} t where not ${sample}`);
 }
 
-/** Puts a copy of the database aside and empties it. Gives the place of the copy. */
+/** Puts a copy of the database aside and empties it. Returns the place of the copy. */
 export async function clearDatabase(project: Project): Promise<string> {
   mkdirSync(project.kept, { recursive: true });
   const stamp = new Date().toISOString().replace(/[-:.]/g, "");

@@ -35,7 +35,7 @@ export interface PrepareOptions extends Decisions {
   again?: boolean;
   /** Says what a step of the developer's own is to do; its SQL is written by hand. */
   own?: string;
-  /** Whether edits of its SQL may go for that. */
+  /** Whether edits of its SQL may be lost. */
   discardEdits?: boolean;
 }
 
@@ -146,7 +146,7 @@ function refusalText({ sentence, risks, verdict, help }: ChangeImpact): string {
   return `  - ${sentence}${counts.length > 0 ? `: ${counts.join(", ")}` : ""}`;
 }
 
-/** Names that are accepted must be ones that go, so that a slip of the pen accepts nothing. */
+/** Accepted names must be names of data that is deleted, so that a typo accepts nothing. */
 function refuseUnknownNames({ unprepared }: ChangeReport, { acceptLoss }: Decisions): void {
   for (const name of acceptLoss ?? []) {
     const known = unprepared.some(({ accept, letGo }) => accept === name || letGo === name);

@@ -40,7 +40,7 @@ const settling = 40;
 /** The same of a file that is empty: that is how many editors begin, and a busy machine may take its time. */
 const emptySettling = 1000;
 
-/** A project that is up: the application answers, and the model is watched. */
+/** A running project: the application answers, and the model is watched. */
 export interface Risen {
   address: string;
   /** Resolves when the application ended by itself. */
@@ -122,9 +122,9 @@ async function takeData(
 class RiseSession {
   /** The migration that this session began. */
   #name: string | undefined;
-  /** Changes that wait, in words. */
+  /** Deferred changes, in words. */
   waiting: string[] = [];
-  /** The model as it was taken over last; before that, what the application was built from counts. */
+  /** The model at the last round; before the first, the one that the application was built from. */
   #taken: Model | undefined;
 
   constructor(
@@ -132,17 +132,17 @@ class RiseSession {
     readonly report: Report,
   ) {}
 
-  /** Takes what is safe over into migrations and database. Gives the model without what waits. */
+  /** Applies what is safe to the migrations and the database. Returns the model without what waits. */
   async apply({ project, model }: Checked): Promise<Model> {
     await migrateProject(project, model, this.report);
     const built = this.#taken ?? builtModel(project);
     let held = model;
     let waiting = await waitingChanges(project, held);
     this.waiting = waiting.map(waitingSentence);
-    // What is held back may lead to other changes, such as a field that is missed where it was.
+    // Deferring a change may require others, such as a field that is still needed in its old place.
     const checks = new Set<string>();
     for (let round = 0; waiting.length > 0 && built && round < 5; round++) {
-      // A check that waits for rows waits alone: the application obeys its rule from now on.
+      // A deferred check holds nothing else up: the application enforces its rule from now on.
       for (const { table, check } of waiting) if (check) checks.add(`${table}.${check}`);
       const others = waiting.filter(({ check }) => !check);
       held = withChecks(deferChanges(held, built, others), checks);
@@ -158,7 +158,7 @@ class RiseSession {
     if (this.waiting.length > 0) this.report({ kind: "waiting", changes: this.waiting });
     const rest = pendingChanges(project, held);
     if (rest.steps.length > 0) await this.#gather(rest, model);
-    // What is held back may be what a formula looks at.
+    // A formula may refer to something that is deferred.
     this.#taken = this.waiting.length > 0 ? onlyComputable(held) : held;
     return this.#taken;
   }
@@ -169,7 +169,7 @@ class RiseSession {
   ): Promise<void> {
     const dialect = dialectOf(model);
     const last = migrations.at(-1);
-    // What is kept of a migration is kept in one go; and what is added must be there as a whole.
+    // Rows deleted by a migration are kept as one unit, so a migration that deletes any is not amended.
     const keeps = steps.some((step) => "keep" in step && step.keep !== undefined);
     const joins = dialect.transactional && !keeps && last?.name === this.#name;
     const begun = joins ? last : undefined;
@@ -272,7 +272,7 @@ class Runner {
     mkdirSync(this.project.run, { recursive: true });
     this.#bundler ??= await openBundler(this.project);
     const bundler = this.#bundler;
-    // Other commands write the source of the application; half of what they write is no application.
+    // Other commands write the application's source; the lock keeps half-written source out of the bundle.
     const main = await aloneOn(this.project, "rise", () => bundler.bundle());
     const before = this.#server;
     this.#server = undefined;
@@ -302,7 +302,7 @@ class Runner {
   }
 }
 
-/** Follows the model and the application's source, one round at a time. */
+/** Watches the model and the application's source; runs one round at a time. */
 class Follower {
   #watchers: { close(): void }[] = [];
   #timer: NodeJS.Timeout | undefined;
@@ -398,7 +398,7 @@ function isBeingSaved(path: string): boolean {
   return Math.abs(Date.now() - file.mtimeMs) < (file.size === 0 ? emptySettling : settling);
 }
 
-/** A session continues with the database that it began with. */
+/** A session keeps the database that it began with. */
 function refuseOtherKind({ kind: before }: Project, { kind: now }: Project): void {
   if (before === now) return;
   throw new Failure(

@@ -69,7 +69,7 @@ export function requireNamed(clearing: readonly Clearing[], named: readonly stri
 
 /**
  * Deletes the sample rows of some entities, and all rows of those that are named. Within a transaction of the
- * caller's. Gives the folder with the rows that aren't sample rows.
+ * caller's. Returns the folder with the rows that aren't sample rows.
  */
 export async function clearEntities(
   engine: Engine,
@@ -95,13 +95,13 @@ export async function clearEntities(
   return kept;
 }
 
-/** Stands for the rows of a table in conditions, until it is known what a statement calls them. */
+/** A placeholder for the alias of a table in conditions. */
 const alias = "levadura_row";
 
 /**
  * The one way in which commands delete rows of entities: those that aren't sample rows are kept in files first, and
  * nothing is deleted that rows which stay refer to, or would be deleted with. Within a transaction of the caller's.
- * Gives the folder with what is kept; undefined where there was nothing to keep.
+ * Returns the folder with what is kept; undefined where there was nothing to keep.
  */
 export async function deleteRows(
   engine: Engine,

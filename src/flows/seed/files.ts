@@ -57,7 +57,7 @@ export async function seedFiles(
   // Files are the same whenever they are written.
   const moment = `${day}T12:00:00Z`;
   const options = { seed, today: day, now: moment, counts, present };
-  // The first time round tells what rows refer to; the second one, which is the same, writes them.
+  // The first pass collects what rows refer to; the second, identical one writes them.
   const known = new Sampling(model, options);
   const keys = new KeyTexts(model, format === "csv");
   const files = new StagedFiles(resolve(folder));

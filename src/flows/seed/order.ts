@@ -11,7 +11,7 @@ import type { SeedingRecord } from "./record.ts";
 /** The number that sample rows follow from when nobody asks for another. */
 export const usualSeed = 1;
 
-/** What somebody asks of seeding. */
+/** The options of seeding. */
 export interface SeedRequest {
   /** The entities to fill; all of them where none is named. */
   entities?: readonly string[];
@@ -19,9 +19,9 @@ export interface SeedRequest {
   rows?: number | undefined;
   /** The number that the rows follow from. */
   seed?: number | undefined;
-  /** Take sample rows away first. */
+  /** Delete sample rows first. */
   emptyFirst?: boolean;
-  /** Entities of which rows of users may go too. */
+  /** Entities whose rows entered by users may be deleted too. */
   acceptLoss?: readonly string[];
 }
 
@@ -37,18 +37,18 @@ export function entitiesNamed(model: Model, names: readonly string[]): string[] 
   });
 }
 
-/** What there is of an entity's rows. */
+/** Counts of an entity's rows. */
 export interface ExistingRows {
   all: number;
   /** Sample rows that were made so far, gone ones included. */
   made: number;
-  /** Rows that people made or changed. */
+  /** Rows that users entered or changed. */
   own: number;
-  /** Rows that nobody but seeding made. */
+  /** Rows made by seeding and unchanged since. */
   samples: number;
 }
 
-/** What there is of the rows of each entity of a model. */
+/** Counts of the rows of each entity of a model. */
 export async function existingRowsOf(
   engine: Engine,
   model: Model,
@@ -122,7 +122,7 @@ function hasOthers({ all, samples }: ExistingRows): boolean {
   return all > samples;
 }
 
-/** Some entities, and those without rows that their records can't do without. */
+/** Some entities, and the empty ones that they require. */
 function withNeeded(
   model: Model,
   names: readonly string[],
@@ -139,7 +139,7 @@ function withNeeded(
   return [...found];
 }
 
-/** Throws where the model tells that so many rows can't be made. */
+/** Throws where the model shows that so many rows are impossible. */
 export function requirePossible(
   model: Model,
   counts: Counts,

@@ -13,7 +13,7 @@ import { brokenRows, requireNone } from "../rows/row-rules.ts";
 const mostRounds = 12;
 
 /**
- * Holds sample rows to the rules that look at more than their row, which could not be asked while they were made:
+ * Checks sample rows against the rules that look at more than their own row, which can't be checked while they are made:
  * those that break one get other values for what it looks at. Throws where some break it in the end.
  */
 export async function holdToRules(

@@ -27,7 +27,7 @@ import {
 import { readSeedingRecord, writeSeedingRecord } from "./record.ts";
 import { holdToRules } from "./rules.ts";
 
-/** What was seeded. */
+/** The result of seeding. */
 export interface Seeded {
   seed: number;
   /** The day from which days count back. */
@@ -38,9 +38,9 @@ export interface Seeded {
   skipped: string[];
   /** The sample rows that entities had already, where fewer were asked for. */
   surplus: Record<string, number>;
-  /** What was taken from files and from the model. */
+  /** Rows loaded from files and from the model. */
   loaded: Loaded[];
-  /** The folder with people's rows that were deleted. */
+  /** The folder with rows entered by users that were deleted. */
   kept?: string;
 }
 
@@ -71,7 +71,7 @@ export async function seedProject(
       return { ...order, loaded };
     }),
   ).catch((error) => {
-    // Nothing went, so that nothing is kept.
+    // No rows were deleted, so nothing is kept.
     if (kept) rmSync(kept, { recursive: true, force: true });
     throw error;
   });
@@ -188,7 +188,7 @@ async function fillEntities(
   }
 }
 
-/** Puts the sample rows of an entity into its table. */
+/** Inserts the sample rows of an entity. */
 async function fillEntity(
   engine: Engine,
   { entity, count, first, columns, rows }: EntitySample,
@@ -202,7 +202,7 @@ async function fillEntity(
   await engine.noteSeeded(table, first, first + count - 1);
 }
 
-/** Fills in what leads to records that are there only now. */
+/** Fills in references to records that were inserted later. */
 async function fillReferences(
   engine: Engine,
   sampling: Sampling,
@@ -231,7 +231,7 @@ async function fillReferences(
   }
 }
 
-/** Tells how far rows are, now and then. */
+/** Reports progress now and then. */
 export function* told<Row>(
   rows: Iterable<Row>,
   count: number,
@@ -246,7 +246,7 @@ export function* told<Row>(
   }
 }
 
-/** What sample rows of an entity have to know of those that are there. */
+/** What sample rows of an entity need to know about existing rows. */
 async function presentOf(
   engine: Engine,
   entity: Entity,
@@ -275,7 +275,7 @@ async function presentOf(
   };
 }
 
-/** Whether no entity has a row or ever had one: a person who deleted all rows wants none invented. */
+/** Whether no entity has or ever had a row: someone who deleted all rows wants none invented. */
 export async function isUntouched(project: Project, model: Model): Promise<boolean> {
   return withDatabase(project, async (engine) => {
     for (const { name } of model.entities) {

@@ -138,7 +138,7 @@ export const writers: Readonly<Record<FileFormat, (source: WriterSource) => Seed
       const writer = new InsertWriter(dialect, table, columns);
       for (const piece of inPieces(rows, 100)) file.write(writer.statement(piece));
     };
-    /** What leads from rows that are there to others. */
+    /** What leads from existing rows to others. */
     const finishEntity = (
       { entity, first, count }: EntitySample,
       before: readonly FixedRow[],

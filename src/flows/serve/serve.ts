@@ -11,7 +11,7 @@ import { aloneOn } from "../lock.ts";
 import { requireMigrated } from "../migrate/migrate.ts";
 import type { Report } from "../report.ts";
 
-/** Where people want an application to listen. */
+/** Where an application listens, as asked for. */
 export interface Listening {
   host: string;
   /** Undefined for the first free one from 3000 on. */
@@ -41,7 +41,7 @@ export async function startOn<Started>(
   }
 }
 
-/** An address for people. */
+/** The address shown to people. */
 export function addressOf(host: string, port: number): string {
   const name = host === "0.0.0.0" || host === "::" ? "127.0.0.1" : host;
   return `http://${name.includes(":") ? `[${name}]` : name}:${port}/`;
@@ -61,7 +61,7 @@ export async function serveProject(
   report({ kind: "working", on: "starting the application" });
   const bundler = await openBundler(project);
   try {
-    // Other commands write the source of the application; half of what they write is no application.
+    // Other commands write the application's source; the lock keeps half-written source out of the bundle.
     const main = await aloneOn(project, "serve", () => bundler.bundle());
     const settings = { host: listening.host, database: databaseUrl(project), log };
     const { port, started: server } = await startOn(listening, (free) =>

@@ -19,10 +19,10 @@ export interface CatalogueTable {
 export const loadedTables =
   "select entity, checksum from levadura_loads where entity_table not like '-%' order by number";
 
-/** A database that is open. A new kind of database is one more of these, beside its dialect. */
+/** An open database. A new kind of database implements this, and a dialect. */
 export interface Engine {
   dialect: Dialect;
-  /** The same database as applying migrations needs it. */
+  /** The same database, as the migration runner needs it. */
   migrations: MigrationConnection;
   /** How many rows a query has. */
   count(query: string): Promise<number>;
@@ -34,7 +34,7 @@ export interface Engine {
   catalogueOf(schema: Schema): Promise<Catalogue | undefined>;
   /** An error of the driver, as a failure that says where and what to do. */
   failure(error: unknown): Failure;
-  /** What the data did to make a statement fail; undefined where it isn't to blame. */
+  /** The constraint violation behind an error; undefined where the data is not to blame. */
   constraintViolation(error: unknown, names?: readonly string[]): ConstraintViolation | undefined;
   /** Where it is, in words for people. */
   place: string;
@@ -53,9 +53,9 @@ export interface Engine {
   noteLoad(entity: string, table: string, checksum: string, moment: string): Promise<void>;
   /** Loads rows into tables, quickly, and beside those that are there. */
   loader(settings: LoadSettings): Loader;
-  /** Puts a copy aside, and takes everything out that is in it. */
+  /** Copies the database aside, then deletes everything in it. */
   clear(copy: string): Promise<void>;
-  /** Does all of the work, or nothing of it. */
+  /** Runs work in a transaction. */
   transaction<Result>(work: () => Promise<Result>): Promise<Result>;
   close(): Promise<void>;
 }

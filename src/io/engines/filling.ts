@@ -11,7 +11,7 @@ export interface FillTarget {
   moment?: string;
 }
 
-/** Puts ready rows into tables at the speed of the database, within a transaction of the caller's. */
+/** Bulk-loads ready rows into tables, within the caller's transaction. */
 export interface Filler {
   /** The highest number that a row of a table ever had. */
   highest(table: string): Promise<number>;
@@ -19,7 +19,7 @@ export interface Filler {
   fill(target: FillTarget, rows: Iterable<Readonly<Record<string, Value>>>): Promise<void>;
   /** Makes a table continue after the numbers that rows were given; last of all, since this may outlive what is reverted. */
   goOn(table: string): Promise<void>;
-  /** Gives a column of some rows, by their numbers, another value. */
+  /** Sets a column of some rows, by their numbers, to other values. */
   set(
     table: string,
     column: string,
@@ -79,7 +79,7 @@ const escapes: Readonly<Record<string, string>> = {
   "\r": "\\r",
 };
 
-/** A cell of such a file; `truth` are the words for no and yes. */
+/** A cell of such a file; `truth` has the words for false and true. */
 export function cellWriter(truth: readonly [no: string, yes: string]): CellWriter {
   return (value) => {
     if (value === null) return "\\N";

@@ -44,7 +44,7 @@ export interface LoadPlace {
   goOn(table: string): Promise<void>;
   /** What begins and ends a statement that inserts rows, and passes over those that are there. */
   insertMissing: readonly [string, string];
-  /** Fills an empty table without a detour, where there is a faster way. Gives the number of rows. */
+  /** Fills an empty table without a detour, where there is a faster way. Returns the number of rows. */
   fill?(target: LoadTarget, late: LateKeys, batches: Iterable<readonly LoadRow[]>): Promise<number>;
 }
 
@@ -59,7 +59,7 @@ export interface LateKeys {
   links: readonly string[];
 }
 
-/** How many rows there are of something, as it is after `from`. */
+/** How many existing rows of something, as it is after `from`. */
 export async function countIn(place: LoadPlace, from: string): Promise<number> {
   const [row] = await place.rows<{ count: number }>(`select count(*) as count from ${from}`);
   return Number(row?.count ?? 0);

@@ -59,7 +59,7 @@ export interface LoadConflict {
 export interface Loader {
   /** Takes the rows of a table. Tables come after those that their required references lead to. */
   take(target: LoadTarget, batches: Iterable<readonly LoadRow[]>): Promise<void>;
-  /** Settles references to rows that were loaded later, and gives the counts of all files in their order. */
+  /** Resolves references to rows that were loaded later, and returns the counts of all files in order. */
   finish(): Promise<LoadCounts[]>;
   /**
    * The rows that neither a file nor another source has, and nobody changed: by table, a query of their numbers,
@@ -69,6 +69,6 @@ export interface Loader {
 }
 
 export interface LoadSettings {
-  /** This moment, which marks the rows as loaded. */
+  /** The current time, which marks the rows as loaded. */
   moment: string;
 }

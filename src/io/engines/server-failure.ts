@@ -1,7 +1,7 @@
 import { BadSetting } from "../../../kit/database/limits.ts";
 import { Failure } from "../../core/failure.ts";
 
-/** What is the matter with a server, and what to do about it. */
+/** What is wrong with a server, and what to do about it. */
 type Reason = readonly [reason: string, help: string];
 
 const silent: Reason = ["no server answers there", "start it, or correct DATABASE_URL"];

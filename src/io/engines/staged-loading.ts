@@ -10,7 +10,7 @@ import type {
 } from "./loading.ts";
 import { stageLate, stageRows, strangers } from "./staging.ts";
 
-/** A table that was taken, and what is known of its rows. */
+/** A table whose rows were staged, and what is known about them. */
 interface Taken {
   target: LoadTarget;
   /** The temporary table of its rows; undefined where all of them were new to an empty table. */
@@ -162,7 +162,7 @@ async function matchWhole(
   await place.drop(found);
 }
 
-/** Sets references and links to rows that are there only now. */
+/** Sets references and links to existing rows only now. */
 async function settle(
   place: LoadPlace,
   { target, staged, late }: Taken,
@@ -177,7 +177,7 @@ async function settle(
     );
     await place.run(`delete from ${name} where ${conflicting}`);
   }
-  /** A row that was the same so far, and differs in what is settled late, counts as changed. */
+  /** A row that was unchanged so far, but differs in a late reference, counts as changed. */
   const markChanged = async (keys: string, differs: string) => {
     await place.run(
       `update ${staged} set state = case when (select ${untouched("t")} from ${table} t where t.id = ${staged}.id) then 'changed late' else 'conflict' end

@@ -12,7 +12,7 @@ const run = promisify(execFile);
 /** Files that the formatter knows. */
 const formatted = /\.(ts|tsx|json)$/;
 
-/** Puts lines and imports in order, as the formatter of the application would. */
+/** Formats lines and sorts imports, as the application's formatter does. */
 export async function formatFiles(files: readonly GeneratedFile[]): Promise<GeneratedFile[]> {
   const wanted = files.filter(({ path }) => formatted.test(path));
   if (wanted.length === 0) return [...files];

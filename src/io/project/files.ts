@@ -68,7 +68,7 @@ export function writeAll(writes: readonly Write[], within?: string): void {
       try {
         makeFolder(dirname(path), secret);
         staged.push(stagedName(path));
-        // What a run left behind that died; a link is removed, and not followed.
+        // A leftover of a run that was killed; a link is removed, not followed.
         rmSync(stagedName(path), { force: true });
         const mode = secret ? ownerOnly.file : undefined;
         if ("copyOf" in write) {
@@ -94,7 +94,7 @@ export function writeAll(writes: readonly Write[], within?: string): void {
   }
 }
 
-/** The rights of what holds rows: its owner's alone. */
+/** File mode for files that hold rows: readable by the owner only. */
 export const ownerOnly = { file: 0o600, folder: 0o700 } as const;
 
 /** Throws where a path isn't in a folder, or is in it only by its name. */

@@ -10,7 +10,7 @@ import type { Project } from "./project.ts";
 const patience = { files: 10_000, rows: 600_000 };
 const ofFiles: ReadonlySet<string> = new Set(["build", "prepare"]);
 
-/** Who is at work on a project. */
+/** The process that works on a project. */
 const holderShape = z.object({ command: z.string(), process: z.int(), since: z.string() });
 type Holder = z.infer<typeof holderShape>;
 

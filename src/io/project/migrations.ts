@@ -11,7 +11,7 @@ import { printScript } from "../../core/sql/script.ts";
 import { fileFailure, readText, writeAll } from "./files.ts";
 import type { Project } from "./project.ts";
 
-/** A migration as its folder holds it. */
+/** A migration as stored in its folder. */
 export interface MigrationFolder extends Migration {
   steps: Step[];
   /** Whether its scripts for this database were only made now, of its steps. */
@@ -139,7 +139,7 @@ export function writeMissing(
 
 const staging = ".staged-";
 
-/** Where a migration is laid ready, so that its folder appears whole or not at all. */
+/** Where a migration is staged, so that its folder appears complete or not at all. */
 function stagingFolder(project: Project, name: string): string {
   return join(project.migrations, staging + name);
 }
@@ -164,7 +164,7 @@ export function stageMigration(
   writeFolder(project, stagingFolder(project, migration.name), dialect, migration);
 }
 
-/** The migration that is laid ready and whole; undefined where there is none. */
+/** The staged migration, if it is complete; undefined otherwise. */
 export function stagedMigration(project: Project, dialect: Dialect): MigrationFolder | undefined {
   const [folder] = stagedFolders(project);
   if (folder === undefined) return undefined;
@@ -175,7 +175,7 @@ export function stagedMigration(project: Project, dialect: Dialect): MigrationFo
   }
 }
 
-/** Puts the migration that is laid ready into its place. */
+/** Moves the staged migration into place. */
 export function promoteStaged(project: Project, name: string): void {
   const place = join(project.migrations, name);
   const before = join(project.migrations, ".before");
@@ -191,7 +191,7 @@ export function promoteStaged(project: Project, name: string): void {
   }
 }
 
-/** Takes away whatever is laid ready. */
+/** Removes whatever is staged. */
 export function dropStaged(project: Project): void {
   for (const folder of stagedFolders(project)) {
     rmSync(join(project.migrations, folder), { recursive: true, force: true });
@@ -203,7 +203,7 @@ function stagedFolders(project: Project): string[] {
   return readdirSync(project.migrations).filter((name) => name.startsWith(staging));
 }
 
-/** Gives the folder of a migration another name. */
+/** Returns the folder of a migration another name. */
 export function renameMigration(project: Project, from: string, to: string): void {
   try {
     renameSync(join(project.migrations, from), join(project.migrations, to));

@@ -9,7 +9,7 @@ export interface Project {
   root: string;
   model: string;
   migrations: string;
-  /** A migration that is to be rewritten, and so isn't taken for there. */
+  /** A migration that is being rewritten, and so is treated as absent. */
   skipped?: string;
   app: string;
   /** What is remembered of what was generated; belongs into version control. */
@@ -20,9 +20,9 @@ export interface Project {
   database: string;
   /** The kind of its database, as the model says. */
   kind: DatabaseKind;
-  /** What migrations deleted, so that they can be reverted. */
+  /** Rows that migrations deleted, so that they can be restored. */
   kept: string;
-  /** A person's rows, as CSV. */
+  /** Rows entered by users, as CSV. */
   data: string;
   /** The plans of imports. */
   imports: string;

@@ -63,7 +63,7 @@ export async function startServer(
   return { ended, stop: () => stop(child, ended) };
 }
 
-/** Something else began to listen where an application was about to. */
+/** Another program took the port first. */
 export class PortTaken extends Failure {
   constructor(port: number) {
     super(

@@ -81,7 +81,7 @@ export function headOf(sheet: Sheet, text?: TextFormat): Row[] {
   return head;
 }
 
-/** What a sheet is called in messages. */
+/** A sheet's name in messages. */
 export function sheetName({ file, sheet }: { file: string; sheet?: string }): string {
   const name = file === "-" ? "standard input" : file;
   return sheet === undefined ? name : `${name}, sheet ${sheet}`;

@@ -2,7 +2,7 @@ import { closeSync, fstatSync, openSync, readSync } from "node:fs";
 import { Failure } from "../../core/failure.ts";
 import { fileFailure } from "../project/files.ts";
 
-/** What a file holds, told by its first bytes; its name may say anything. */
+/** Detects the kind of a file from its first bytes, whatever its name. */
 export type FileKind = "text" | "archive";
 
 const others: readonly (readonly [string, string])[] = [
@@ -79,7 +79,7 @@ function controlShare(bytes: Buffer): number {
   return count / bytes.length;
 }
 
-/** Whether every other byte is nothing: UTF-16 without a mark. */
+/** Whether every other byte is zero: UTF-16 without a mark. */
 export function isWideText(bytes: Buffer): "utf-16le" | "utf-16be" | undefined {
   const half = bytes.length >> 1;
   if (half < 4) return undefined;

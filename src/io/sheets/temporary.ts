@@ -5,7 +5,7 @@ import { pipeline } from "node:stream/promises";
 import type { Spill } from "../../core/tabular/distinct.ts";
 import { fileFailure } from "../project/files.ts";
 
-/** A folder for what is only needed while a command runs. */
+/** A temporary folder that lives as long as the command. */
 export class TemporaryFolder {
   readonly path: string;
   #files = 0;
@@ -39,7 +39,7 @@ export class TemporaryFolder {
     };
   };
 
-  /** Takes it away with all that is in it. */
+  /** Removes it with all that is in it. */
   remove(): void {
     rmSync(this.path, { recursive: true, force: true });
   }

@@ -38,7 +38,7 @@ export async function spoolWorkbook(
   const worker = new Worker(join(packageRoot, "dist", "workbook-worker.js"), {
     workerData: order,
     resourceLimits: { maxOldGenerationSizeMb: 4096 },
-    // The package's remarks on formats are for nobody.
+    // The package's messages about formats are of no use to anyone.
     stdout: true,
     stderr: true,
   });

@@ -75,7 +75,7 @@ class Writing {
   #named: string[] = [];
   #names = 0;
 
-  /** An expression on the rows that are there, with the ones that it names. */
+  /** An expression on the current rows, with its named parts. */
   whole(calculation: Calculation): string {
     const outer = this.#named;
     this.#named = [];

@@ -9,7 +9,7 @@ export interface SqlFragment {
 
 /** How a database computes. */
 export interface FormulaSyntax {
-  /** A name in quotes. */
+  /** A quoted name. */
   quoted(name: string): string;
   constant(value: number | string | boolean | null, type: ValueType): string;
   /** A column, as something to compute with. */

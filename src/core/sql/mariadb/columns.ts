@@ -16,7 +16,7 @@ const longestIndexed = 768;
 /** The longest text of the type `text`, in characters of four bytes. */
 const longestText = 16_383;
 
-/** A name in quotes. */
+/** A quoted name. */
 export function quoted(name: string): string {
   return `\`${name.replaceAll("`", "``")}\``;
 }
@@ -32,7 +32,7 @@ export function literal(value: string | number | boolean): string {
 
 const { check } = serverChecks(literal);
 
-/** This moment in UTC, to the second. */
+/** The current time in UTC, to the second. */
 export const thisMoment = "utc_timestamp()";
 
 /** The expression of a value that rows are filled with. */

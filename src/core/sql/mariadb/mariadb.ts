@@ -26,7 +26,7 @@ import {
 import { converted } from "./conversions.ts";
 import { limits } from "./limits.ts";
 
-/** MariaDB's way to say it. */
+/** The syntax of MariaDB. */
 const syntax: Syntax = {
   database: "mariadb",
   quoted,

@@ -10,7 +10,7 @@ export const collation = "levadura_text";
 /** The longest name that the database takes, in bytes of UTF-8. */
 export const longestName = 63;
 
-/** A name in quotes. */
+/** A quoted name. */
 export function quoted(name: string): string {
   return `"${name.replaceAll('"', '""')}"`;
 }
@@ -34,7 +34,7 @@ export function literal(value: string | number | boolean): string {
 
 const { check } = serverChecks(literal);
 
-/** This moment, to the second. */
+/** The current time, to the second. */
 export const thisMoment = "date_trunc('second', now())";
 
 /** The expression of a value that rows are filled with. */

@@ -28,7 +28,7 @@ import {
 import { converted } from "./conversions.ts";
 import { limits } from "./limits.ts";
 
-/** PostgreSQL's way to say it. */
+/** The syntax of PostgreSQL. */
 const syntax: Syntax = {
   database: "postgres",
   quoted,

@@ -5,7 +5,7 @@ import { isSameDecimal } from "./conversions.ts";
 import { literal, quoted } from "./literal.ts";
 import { indexed, isOrdered, orderColumn } from "./ordering.ts";
 
-/** This moment, as date-times are kept. */
+/** The current time, as date-times are kept. */
 export const thisMoment = "strftime('%Y-%m-%dT%H:%M:%SZ', 'now')";
 
 /** The expression of a value that rows are filled with. */

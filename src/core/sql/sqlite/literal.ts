@@ -1,4 +1,4 @@
-/** A name in quotes. */
+/** A quoted name. */
 export function quoted(name: string): string {
   return `"${name.replaceAll('"', '""')}"`;
 }

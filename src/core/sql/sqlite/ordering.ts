@@ -89,7 +89,7 @@ end`;
   ];
 }
 
-/** Takes those triggers away, before what they speak of changes. */
+/** Removes those triggers, before what they speak of changes. */
 export function dropOrderTriggers({ name, columns }: Table): string[] {
   if (!columns.some(isOrdered)) return [];
   return triggerNames(name).map((trigger) => `drop trigger if exists ${quoted(trigger)}`);

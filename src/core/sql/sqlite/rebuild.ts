@@ -192,7 +192,7 @@ class Rebuild {
     this.#values.delete(column.name);
   }
 
-  /** Gives the alias of the kept rows. */
+  /** Returns the alias of the kept rows. */
   #bringBack(file: string): string {
     const alias = `k${++this.#files}`;
     const table = keptTable(syntax, file);

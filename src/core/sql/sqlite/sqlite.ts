@@ -39,7 +39,7 @@ function sections(steps: readonly Step[], before: Schema): Section[] {
     if (group.some(needsRebuild)) made.push(rebuild(group.filter(ofTable), schema));
     else {
       for (const step of group) {
-        // What SQLite can't check, it isn't asked to.
+        // Checks that SQLite can't express are left out.
         if (!isCheck(step)) {
           made.push({ sentences: [describeStep(step)], parts: partsOf(step, schema) });
         }
@@ -178,7 +178,7 @@ function addTable({ table, restore }: Extract<Step, { kind: "add table" }>): Scr
   ];
 }
 
-/** What the rows that are there get in a new column. */
+/** What the existing rows get in a new column. */
 function fillColumn({
   table,
   column,

@@ -35,7 +35,7 @@ export async function hasMariadb(address: URL): Promise<boolean> {
   }
 }
 
-/** Makes a database, unless somebody else was faster. */
+/** Creates a database, unless another process just did. */
 export async function createMariadb(address: URL): Promise<void> {
   const server = new URL(address);
   server.pathname = "/";

@@ -42,7 +42,7 @@ export function mariadbFiller(client: Client, begun: Map<string, number>): Fille
       if (Number(allowed) === 1) await sendFile(client, target, rows);
       else await insertRows(client, target, rows);
     },
-    // It does so by itself.
+    // The database does this by itself.
     goOn: async () => undefined,
     set: async (table, column, values) => {
       for (const piece of inPieces(values, 500)) {

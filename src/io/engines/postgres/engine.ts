@@ -33,10 +33,10 @@ export async function hasPostgres(address: URL): Promise<boolean> {
   }
 }
 
-/** Codes of errors that come of somebody else making a database at the same moment. */
+/** Error codes when another process creates the database at the same moment. */
 const crossed: ReadonlySet<string> = new Set(["42P04", "23505", "55006"]);
 
-/** Makes a database, unless somebody else was faster. */
+/** Creates a database, unless another process just did. */
 export async function createPostgres(address: URL): Promise<void> {
   const server = new URL(address);
   server.pathname = "/postgres";

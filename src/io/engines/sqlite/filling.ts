@@ -57,7 +57,7 @@ export function sqliteFiller(driver: Driver.Database): Filler {
       withoutIndexes(driver, target.table, () => insertRows(driver, target, rows));
       if (trigger) driver.exec(trigger.sql);
     },
-    // It does so by itself.
+    // The database does this by itself.
     goOn: async () => undefined,
     set: async (table, column, values) => {
       const statement = driver.prepare(

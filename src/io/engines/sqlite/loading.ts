@@ -80,7 +80,7 @@ export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): L
     insertMissing: ["insert or ignore", ""],
     fill: async (target, late, batches) =>
       withoutIndexes(driver, target.table, () => {
-        // The rows obey the checks, or they would not come here; checking them again takes half the time.
+        // The rows were checked already; checking them again would take half of the time.
         driver.pragma("ignore_check_constraints = on");
         try {
           return insertRows(driver, target, late, batches, settings.moment);
@@ -100,7 +100,7 @@ function isText(driver: Driver.Database, { table, key }: KeyedTable): boolean {
   return beside.length > 0;
 }
 
-/** Inserts rows, a hundred a statement, with late references and links apart. Gives their number. */
+/** Inserts rows, one hundred per statement, with late references and links apart. Returns their number. */
 function insertRows(
   driver: Driver.Database,
   target: LoadTarget,
