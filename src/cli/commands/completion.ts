@@ -30,9 +30,11 @@ export default class Completion extends LevaduraCommand {
 
   async run() {
     // The scripts ask for the words that may follow: `levadura completion words -- seed H`.
-    const { args, argv } = await this.parse(Completion);
+    const { args } = await this.parse(Completion);
     if (args.shell === "words") {
-      const words = candidatesFor(this.config, argv.slice(1).map(String));
+      // Unparsed: the last word may be `--`.
+      const typed = this.argv.slice(this.argv.indexOf("--") + 1);
+      const words = candidatesFor(this.config, typed);
       if (words.length > 0) this.say(words.join("\n"));
       return { words };
     }

@@ -28,8 +28,7 @@ if [[ "$funcstack[1]" == _levadura ]]; then _levadura "$@"; else compdef _levadu
 `,
   fish: `# Completion of levadura for fish.
 function __levadura_words
-  set -l typed (commandline -opc) (commandline -ct)
-  levadura completion words -- $typed[2..-1] 2>/dev/null
+  levadura completion words -- (commandline -opc)[2..-1] (commandline -ct) 2>/dev/null
 end
 complete -c levadura -a '(__levadura_words)'
 `,
