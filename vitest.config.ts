@@ -4,7 +4,7 @@ import { defineConfig } from "vitest/config";
 const common = { testTimeout: 60_000, hookTimeout: 120_000, maxWorkers: 2 };
 
 export default defineConfig({
-  oxc: { jsx: { runtime: "automatic", importSource: "hono/jsx" } },
+  oxc: { jsx: { runtime: "automatic", importSource: "#jsx" } },
   test: {
     projects: [
       {

@@ -27,7 +27,7 @@ async function bundleAndStart(folder) {
     platform: "node",
     format: "esm",
     jsx: "automatic",
-    jsxImportSource: "hono/jsx",
+    jsxImportSource: "#jsx",
     nodePaths: [join(root, "node_modules")],
     plugins: [driver],
   });

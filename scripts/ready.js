@@ -39,6 +39,8 @@ unlessFresh("installed", "node_modules/hono", ["package-lock.json"], () => {
 const sources = [
   ...filesBelow("src"),
   ...filesBelow("kit/database"),
+  ...filesBelow("kit/formula"),
+  ...filesBelow("kit/migrations"),
   "tsconfig.json",
   "package.json",
 ];

@@ -2,7 +2,7 @@ import { join } from "node:path";
 import fc from "fast-check";
 import { type Expression, type Kysely, type RawBuilder, type SqlBool, sql } from "kysely";
 import { describe, expect, it } from "vitest";
-import type { ConstraintViolation } from "../kit/database/database.ts";
+import type { ConstraintViolation } from "../kit/database/contract.ts";
 import * as onMariadb from "../kit/database/mariadb/tables.ts";
 import * as onPostgres from "../kit/database/postgres/tables.ts";
 import { folded, orderOf } from "../kit/database/sqlite/letters.ts";

@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { expect, it, onTestFinished } from "vitest";
-import { applyMigrations } from "../kit/database/migrations.ts";
+import { applyMigrations } from "../kit/migrations/migrations.ts";
 import { difference } from "../src/core/evolution/difference.ts";
 import { readModel } from "../src/core/model/read.ts";
 import { openSqlite } from "../src/io/engines/sqlite/engine.ts";

@@ -4,7 +4,7 @@ import { utils, write } from "@e965/xlsx";
 import fc from "fast-check";
 import { afterAll, describe, expect, it } from "vitest";
 import { stringify } from "yaml";
-import { parseScript } from "../kit/database/script.ts";
+import { parseScript } from "../kit/migrations/script.ts";
 import { generateApplication } from "../src/core/appgen/application.ts";
 import { difference } from "../src/core/evolution/difference.ts";
 import { inverseOf } from "../src/core/evolution/inverse.ts";

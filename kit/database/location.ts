@@ -1,6 +1,6 @@
 import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import type { Migration } from "./migrations.ts";
+import type { Migration } from "../migrations/migrations.ts";
 
 /** The location of the database is not set. */
 export class NoAddress extends Error {

@@ -1,4 +1,4 @@
-import type { MigrationConnection } from "./migrations.ts";
+import type { MigrationConnection } from "../migrations/migrations.ts";
 
 /** Types whose names differ between databases. */
 export interface OwnTypes {

@@ -1,5 +1,5 @@
-import type { MigrationDone } from "../../kit/database/migrations.ts";
-import type { Finding } from "../../kit/database/script-runner.ts";
+import type { MigrationDone } from "../../kit/migrations/migrations.ts";
+import type { Finding } from "../../kit/migrations/script-runner.ts";
 import type { Failure } from "../core/failure.ts";
 import type { ConversionCounts } from "../core/tabular/conversion.ts";
 import type { Death } from "../io/runner/supervised.ts";

@@ -12,7 +12,9 @@ const require = createRequire(import.meta.url);
 export const packageRoot = findRoot(dirname(fileURLToPath(import.meta.url)));
 
 function findRoot(folder: string): string {
-  return existsSync(join(folder, "kit", "routes.tsx")) ? folder : findRoot(dirname(folder));
+  return existsSync(join(folder, "kit", "app", "application.ts"))
+    ? folder
+    : findRoot(dirname(folder));
 }
 
 const manifest = z
@@ -38,7 +40,7 @@ export function packageFile(name: string): string {
 }
 
 /** Parts of the kit that applications don't need: they let the database compute formulas. */
-const notCopied: ReadonlySet<string> = new Set(["computing.ts"]);
+const notCopied: ReadonlySet<string> = new Set(["formula/computing.ts"]);
 
 /** The source of the kit, as files of an application over a kind of database. */
 export function kitFiles(kind: DatabaseKind): GeneratedFile[] {

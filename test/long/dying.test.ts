@@ -6,7 +6,7 @@ import {
   type MigrationConnection,
   rewindMigration,
   settleHalfWay,
-} from "../../kit/database/migrations.ts";
+} from "../../kit/migrations/migrations.ts";
 import { difference } from "../../src/core/evolution/difference.ts";
 import { readModel } from "../../src/core/model/read.ts";
 import { schemaOf } from "../../src/core/schema/from-model.ts";

@@ -2,7 +2,7 @@ import { spawn } from "node:child_process";
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
-import { applyMigrations } from "../../kit/database/migrations.ts";
+import { applyMigrations } from "../../kit/migrations/migrations.ts";
 import { difference } from "../../src/core/evolution/difference.ts";
 import { rulesOf } from "../../src/core/formula/rules.ts";
 import type { Model } from "../../src/core/model/model.ts";

@@ -1,8 +1,12 @@
 import { join } from "node:path";
 import { expect } from "vitest";
 import { written } from "../../kit/database/mariadb/timestamps.ts";
-import { applyMigrations, type Migration, rewindMigration } from "../../kit/database/migrations.ts";
-import { RowsInTheWay } from "../../kit/database/script-runner.ts";
+import {
+  applyMigrations,
+  type Migration,
+  rewindMigration,
+} from "../../kit/migrations/migrations.ts";
+import { RowsInTheWay } from "../../kit/migrations/script-runner.ts";
 import { difference } from "../../src/core/evolution/difference.ts";
 import { type Entity, isMany, type Model } from "../../src/core/model/model.ts";
 import { linkOf, schemaOf, tableOf } from "../../src/core/schema/from-model.ts";

@@ -4,7 +4,7 @@ import { expect } from "vitest";
 import * as onMariadb from "../../kit/database/mariadb/tables.ts";
 import * as onPostgres from "../../kit/database/postgres/tables.ts";
 import * as onSqlite from "../../kit/database/sqlite/tables.ts";
-import { bindKind } from "../../src/core/appgen/statements.ts";
+import { bindKind } from "../../src/core/appgen/formulas.ts";
 import { type Calculation, looksAtLists } from "../../src/core/formula/calculation.ts";
 import { compiledBefore } from "../../src/core/formula/compile.ts";
 import { evaluation, type Row, type Surroundings } from "../../src/core/formula/evaluate.ts";

@@ -1,8 +1,8 @@
 import { readFileSync } from "node:fs";
 import { type Connection, createConnection, type FieldPacket, type SslOptions } from "mysql2";
+import type { MigrationConnection } from "../../migrations/migrations.ts";
 import { inBatches } from "../batches.ts";
 import { BadSetting } from "../limits.ts";
-import type { MigrationConnection } from "../migrations.ts";
 import { tlsFiles } from "../servers/tls.ts";
 import { StepJournal } from "./journal.ts";
 import { statementsOf } from "./statements.ts";

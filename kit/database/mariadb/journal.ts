@@ -1,7 +1,7 @@
 import { rmSync } from "node:fs";
 import { basename, join } from "node:path";
-import type { Journal, Outcome, Task } from "../migrations.ts";
-import { parseScript, type ScriptPart } from "../script.ts";
+import type { Journal, Outcome, Task } from "../../migrations/migrations.ts";
+import { parseScript, type ScriptPart } from "../../migrations/script.ts";
 import {
   type ApplyOptions,
   keptFolderOf,
@@ -9,7 +9,7 @@ import {
   RowsInTheWay,
   requireWay,
   ScriptRun,
-} from "../script-runner.ts";
+} from "../../migrations/script-runner.ts";
 import type { Client } from "./connection.ts";
 import { fingerprintOf } from "./fingerprint.ts";
 import { statementsOf } from "./statements.ts";

@@ -11,7 +11,7 @@ import {
 } from "kysely";
 import { createPool, type Pool as MysqlConnections, type PoolConnection } from "mysql2";
 import { wordPattern } from "../collation.ts";
-import type { BindKind, ConstraintViolation, WrittenKind } from "../database.ts";
+import type { BindKind, ConstraintViolation, WrittenKind } from "../contract.ts";
 import { columnsOfIndex } from "../index-names.ts";
 import { databaseLimits, type Limits } from "../limits.ts";
 import { mostConnections, type Pool, type PooledConnection, pooled } from "../servers/pooling.ts";

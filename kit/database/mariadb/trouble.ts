@@ -1,4 +1,4 @@
-import type { Trouble } from "../database.ts";
+import type { Trouble } from "../contract.ts";
 import { Silence } from "../servers/pooling.ts";
 
 /** The names that the driver has for errors of the server and of the system. */

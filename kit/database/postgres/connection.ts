@@ -1,7 +1,7 @@
 import pg, { type Client, type ClientConfig, type QueryArrayConfig } from "pg";
+import type { MigrationConnection } from "../../migrations/migrations.ts";
 import { inBatches } from "../batches.ts";
 import { BadSetting } from "../limits.ts";
-import type { MigrationConnection } from "../migrations.ts";
 import { tlsFiles } from "../servers/tls.ts";
 
 /** The database's name in the names of SQL files: `forward.postgres.sql`. */

@@ -8,7 +8,7 @@ import {
 } from "kysely";
 import pg, { type PoolClient, type QueryResult } from "pg";
 import { wordPattern } from "../collation.ts";
-import type { BindKind, ConstraintViolation, WrittenKind } from "../database.ts";
+import type { BindKind, ConstraintViolation, WrittenKind } from "../contract.ts";
 import { databaseLimits } from "../limits.ts";
 import { mostConnections, type Pool, pooled } from "../servers/pooling.ts";
 import { clientSettings } from "./connection.ts";

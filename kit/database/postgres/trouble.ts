@@ -1,4 +1,4 @@
-import type { Trouble } from "../database.ts";
+import type { Trouble } from "../contract.ts";
 import { Silence } from "../servers/pooling.ts";
 
 /** The codes of the server (appendix A of its manual), and those of the system. */

@@ -1,4 +1,4 @@
-import type { Trouble } from "../database.ts";
+import type { Trouble } from "../contract.ts";
 
 /** A driver's connection pool. */
 export interface Pool<Client, Result> {

@@ -1,9 +1,9 @@
 import { closeSync, existsSync, openSync } from "node:fs";
 import { resolve } from "node:path";
 import Driver from "libsql";
+import type { MigrationConnection } from "../../migrations/migrations.ts";
+import { NoWay, unquoted } from "../../migrations/script-runner.ts";
 import { inBatches } from "../batches.ts";
-import type { MigrationConnection } from "../migrations.ts";
-import { NoWay, unquoted } from "../script-runner.ts";
 import { prepareLetters } from "./letters.ts";
 
 /** The database's name in the names of SQL files: `forward.sqlite.sql`. */

@@ -1,6 +1,6 @@
 import { type Expression, Kysely, type RawBuilder, type SqlBool, SqliteDialect, sql } from "kysely";
 import { lettersOf } from "../collation.ts";
-import type { BindKind, ConstraintViolation, WrittenKind } from "../database.ts";
+import type { BindKind, ConstraintViolation, WrittenKind } from "../contract.ts";
 import { columnsOfIndex } from "../index-names.ts";
 import { fileOf } from "./connection.ts";
 import { FileDriver } from "./driver.ts";

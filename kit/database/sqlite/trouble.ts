@@ -1,4 +1,4 @@
-import type { Trouble } from "../database.ts";
+import type { Trouble } from "../contract.ts";
 
 const codes: Readonly<Record<string, Trouble>> = {
   SQLITE_BUSY: "busy",

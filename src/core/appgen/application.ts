@@ -1,17 +1,17 @@
 import type { DatabaseKind, Model } from "../model/model.ts";
 import { readable } from "../naming/characters.ts";
 import { entityModule } from "./entity.ts";
-import { pagesModule } from "./pages.ts";
-import { queriesModule } from "./queries.ts";
+import { featureCodes } from "./features/features.ts";
+import { queriesModule } from "./formulas.ts";
 import { entityTest, fixture, samplesModule } from "./samples.ts";
 import { subjectOf } from "./subject.ts";
 import {
   appModule,
   databaseModule,
+  indexModule,
   mainModule,
   migrateModule,
   projectSlug,
-  routesModule,
   rulesModule,
 } from "./wiring.ts";
 
@@ -31,13 +31,17 @@ export type Versions = Readonly<Record<string, string>>;
 export function generateApplication(model: Model, versions: Versions): GeneratedFile[] {
   const subjects = model.entities.map((entity) => subjectOf(model, entity));
   const entities = subjects.flatMap((subject): GeneratedFile[] => {
-    const at = `src/entities/${subject.file}/${subject.file}`;
+    const folder = `src/entities/${subject.file}`;
+    const at = `${folder}/${subject.file}`;
+    const queries = queriesModule(model, subject);
     return [
-      { path: `${at}.ts`, text: entityModule(subject) },
-      { path: `${at}.queries.ts`, text: queriesModule(model, subject) },
-      { path: `${at}.pages.tsx`, text: pagesModule(model, subject) },
-      { path: `${at}.routes.ts`, text: routesModule(subject) },
+      { path: `${at}.ts`, text: entityModule(model, subject) },
+      ...(queries === undefined ? [] : [{ path: `${at}.queries.ts`, text: queries }]),
+      ...featureCodes.flatMap(({ file }) =>
+        file ? [{ path: `${at}.${file.end}`, text: file.text(model, subject) }] : [],
+      ),
       { path: `${at}.rules.ts`, text: rulesModule(subject), once: true },
+      { path: `${folder}/index.ts`, text: indexModule(subject) },
       { path: `test/${subject.file}.test.ts`, text: entityTest(subject) },
     ];
   });
@@ -50,7 +54,7 @@ export function generateApplication(model: Model, versions: Versions): Generated
     { path: "src/main.ts", text: mainModule(model) },
     { path: "src/migrate.ts", text: migrateModule(model) },
     { path: "src/database.ts", text: databaseModule(model, subjects) },
-    { path: "src/app.tsx", text: appModule(model, subjects) },
+    { path: "src/app.ts", text: appModule(model, subjects) },
     { path: "test/fixture.ts", text: fixture(model) },
     { path: "test/samples.ts", text: samplesModule(model) },
     ...entities,
@@ -74,12 +78,16 @@ function packageJson(model: Model, versions: Versions): string {
     private: true,
     type: "module",
     engines: { node: ">=20.12" },
+    imports: {
+      "#jsx/jsx-runtime": "./src/kit/ui/jsx/jsx-runtime.ts",
+      "#jsx/jsx-dev-runtime": "./src/kit/ui/jsx/jsx-dev-runtime.ts",
+    },
     scripts: {
       build: "tsc && npm run build:server && npm run build:assets",
       "build:server":
         "esbuild src/main.ts src/migrate.ts --bundle --platform=node --format=esm --packages=external --outdir=dist",
       "build:assets":
-        "esbuild src/kit/assets/app.css src/kit/assets/client.ts src/kit/assets/icon.svg --bundle --minify --loader:.svg=copy --outdir=dist/assets",
+        "esbuild src/kit/ui/app.css src/kit/client/client.ts src/kit/ui/icon.svg --bundle --minify --loader:.svg=copy --entry-names=[name] --outdir=dist/assets",
       migrate: "node dist/migrate.js",
       start: "npm run migrate && node dist/main.js",
       test: "vitest run",
@@ -112,7 +120,7 @@ const tsconfig = {
     skipLibCheck: true,
     noEmit: true,
     jsx: "react-jsx",
-    jsxImportSource: "hono/jsx",
+    jsxImportSource: "#jsx",
     types: ["node"],
   },
   include: ["src", "test"],
@@ -170,8 +178,8 @@ commas between them) and \`DATABASE_URL\` (\`${address}\`). \`DATABASE_STATEMENT
 
 | folder | contents |
 |---|---|
-| \`src/entities\` | each kind of record: columns and checks, queries, pages, routes, rules |
-| \`src/kit\` | what they share: forms, tables, layout, protection |
+| \`src/entities\` | each kind of record: its fields, a file for each of its pages, rules |
+| \`src/kit\` | what they share: reading and saving records, pages, forms, protection |
 | \`migrations\` | the SQL that makes the schema; \`npm run migrate\` applies the pending migrations, and stores deleted data in \`kept\` |
 | \`test\` | a test for each kind of record; \`npm test\` |
 

@@ -1,15 +1,19 @@
-import { type Entity, type Field, isComputed, isMany, isReference } from "../model/model.ts";
+import { rulesOf } from "../formula/rules.ts";
+import { isComputed, type Model } from "../model/model.ts";
 import { capitalized, withArticle } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
+import { fieldCode } from "./fields.ts";
+import { hasConditionalFields } from "./formulas.ts";
+import { labelCode } from "./labels.ts";
 import { Module, object, quote } from "./module.ts";
 import { choicesName, inputName, type Subject } from "./subject.ts";
 
-const values = "../../kit/values.ts";
+const entityTypes = "../../kit/entity/entity.ts";
 
-/** `hive.ts`: the columns, the choices, the checks of the form, the labels. */
-export function entityModule(subject: Subject): string {
+/** `hive.ts`: the names of an entity, its fields with their checks and labels, and the types of its records. */
+export function entityModule(model: Model, subject: Subject): string {
   const module = new Module();
-  const { entity, camel, pascal, one, inForm } = subject;
+  const { entity, camel, pascal, one, many, file, inForm } = subject;
   for (const field of entity.fields) {
     if (field.type.kind !== "choice") continue;
     const choices = object(field.type.choices.map((value) => [value, quote(choiceLabel(value))]));
@@ -18,116 +22,75 @@ export function entityModule(subject: Subject): string {
       `The choices of “${field.label}”, with their labels.`,
     );
   }
-  const generated = module.type("Generated", "kysely");
+  const others = entity.fields.filter((field) => !inForm.includes(field));
+  const fields = [
+    ...inForm,
+    ...others.filter((field) => !isComputed(field)),
+    ...others.filter(isComputed),
+  ];
+  const query = (name: string) => module.use(name, `./${file}.queries.ts`);
   module.add(
-    `export interface ${pascal}Columns {
-  id: ${generated}<number>;
-  ${entity.fields
-    .filter((field) => !isMany(field) && !isComputed(field))
-    .map((field) => `${columnOf(field)}: ${columnType(subject, field)};`)
-    .join("\n  ")}
-  version: ${generated}<number>;
-  created_at: string;
-  updated_at: string;
-}`,
-    `The columns of the table \`${subject.table}\`.`,
+    `export const ${camel}Entity = ${module.use("entity", entityTypes)}(${object([
+      ["table", quote(subject.table)],
+      ["path", quote(subject.path)],
+      ["label", labelCode(entity)],
+      ["plural", labelCode({ label: entity.plural, labels: entity.plurals })],
+      ...titleOf(subject),
+      [
+        "fields",
+        object(fields.map((field) => [inputName(field), fieldCode(module, model, subject, field)])),
+      ],
+      ...orderOf(subject),
+      ...(rulesOf(entity).length > 0 ? [["rowRules", query(`${camel}RowRules`)] as const] : []),
+      ...(hasConditionalFields(model, subject)
+        ? [["conditionalFields", query(`${camel}ConditionalFields`)] as const]
+        : []),
+    ])});`,
+    `What ${withArticle(one)} is: its names, its table and its fields.`,
   );
-  module.use("z", "zod");
-  const shape = object(inForm.map((field) => [inputName(field), check(module, subject, field)]));
   module.add(
-    `export const ${camel}Input = z.object(${shape});
-export type ${pascal}Input = z.infer<typeof ${camel}Input>;`,
+    `export type ${pascal}Table = ${module.type("TableOf", entityTypes)}<typeof ${camel}Entity>;`,
+    `The columns of the table of ${many}.`,
+  );
+  module.add(
+    `export type ${pascal}Input = ${module.type("InputOf", entityTypes)}<typeof ${camel}Entity>;`,
     `What the form of ${withArticle(one)} takes.`,
   );
   module.add(
-    `export const ${camel}Labels = ${object(labels(entity))};`,
-    "What the fields are called.",
-  );
-  module.add(
-    `export const ${camel}Defaults = () => (${object(defaults(module, inForm))});`,
-    `What a new ${one} starts with.`,
+    `export type ${pascal}Row = ${module.type("RowOf", entityTypes)}<typeof ${camel}Entity>;`,
+    `${capitalized(withArticle(one))} as lists and pages have it.`,
   );
   return module.print();
 }
 
 /** A choice as people read it. */
-export function choiceLabel(value: string): string {
+function choiceLabel(value: string): string {
   return capitalized(value.replaceAll("_", " "));
 }
 
-/** Labels by the name in forms; those of automatic fields too, where they are shown. */
-function labels(entity: Entity): [string, string][] {
-  const shown = new Set([...entity.columns, ...entity.sections.flatMap(({ fields }) => fields)]);
-  const automatic: Record<string, string> = {
-    id: "Number",
-    version: "Version",
-    created_at: "Created",
-    updated_at: "Updated",
-  };
-  return [
-    ...entity.fields.map((field): [string, string] => [inputName(field), quote(field.label)]),
-    ...Object.entries(automatic)
-      .filter(([name]) => shown.has(name))
-      .map(([name, label]): [string, string] => [name, quote(label)]),
-  ];
-}
-
-function columnType(subject: Subject, field: Field): string {
-  const type =
-    field.type.kind === "choice"
-      ? `keyof typeof ${choicesName(subject, field)}`
-      : field.type.kind === "boolean"
-        ? "boolean"
-        : isReference(field) || "places" in field.type || field.type.kind === "integer"
-          ? "number"
-          : "string";
-  if (!field.required) return `${type} | null`;
-  const filled = field.default !== undefined && "value" in field.default;
-  return filled || field.type.kind === "boolean" ? `Generated<${type}>` : type;
-}
-
-/** The kit's builder for each kind of value. */
-const builders: Readonly<Partial<Record<Field["type"]["kind"], string>>> = {
-  "long text": "longText",
-  money: "decimal",
-  percent: "decimal",
-  one: "reference",
-  "part of": "reference",
-};
-
-function check(module: Module, subject: Subject, field: Field): string {
-  const { type } = field;
-  if (type.kind === "many") {
-    return `${module.use("references", values)}(${field.required ? "{ required: true }" : ""})`;
-  }
-  const builder = module.use(builders[type.kind] ?? type.kind, values);
-  const given = type.kind === "choice" ? choicesName(subject, field) : bounds(field);
-  const call = `${builder}(${given})`;
-  return field.required ? call : `${module.use("optional", values)}(${call})`;
-}
-
-function bounds({ type }: Field): string {
-  const entries: [string, string][] = [];
-  if ("min" in type && type.min !== undefined) entries.push(["min", JSON.stringify(type.min)]);
-  if ("max" in type && type.max !== undefined) entries.push(["max", JSON.stringify(type.max)]);
-  if ("places" in type && type.places !== 2) entries.push(["places", String(type.places)]);
-  return entries.length > 0 ? object(entries) : "";
-}
-
-function defaults(module: Module, fields: readonly Field[]): [string, string][] {
-  return fields.flatMap((field): [string, string][] => {
-    const value = defaultValue(module, field);
-    return value === undefined ? [] : [[inputName(field), value]];
+function titleOf({ entity }: Subject): [string, string][] {
+  const parts = (entity.title ?? []).map((part) => {
+    if ("words" in part) return part.words;
+    const field = entity.fields.find(({ name }) => name === part.field);
+    return `{${field ? columnOf(field) : part.field}}`;
   });
+  return parts.length > 0 ? [["title", quote(parts.join(""))]] : [];
 }
 
-/** A field's default as an expression; undefined where it has none. */
-export function defaultValue(module: Module, field: Field): string | undefined {
-  const start = field.default;
-  if (!start || "formula" in start) return undefined;
-  return "moment" in start
-    ? `${module.use(start.moment, "../../kit/time.ts")}()`
-    : typeof start.value === "string"
-      ? quote(start.value)
-      : String(start.value);
+function orderOf({ entity }: Subject): [string, string][] {
+  const keys = entity.sort.map(({ field, descending }) => `${descending ? "-" : ""}${field}`);
+  const [only] = entity.title ?? [];
+  const fallback = entity.title?.length === 1 && only && "field" in only ? [only.field] : [];
+  const order = keys.length > 0 ? keys : fallback;
+  const automatic = ["id", "version", "created_at", "updated_at"].filter(
+    (name) => entity.columns.includes(name) || entity.sort.some(({ field }) => field === name),
+  );
+  return [
+    ...(order.length > 0
+      ? [["order", `[${order.map(quote).join(", ")}]`] as [string, string]]
+      : []),
+    ...(automatic.length > 0
+      ? [["sorted", `[${automatic.map(quote).join(", ")}]`] as [string, string]]
+      : []),
+  ];
 }

@@ -21,6 +21,11 @@ export class Module {
     this.#parts.push(doc === undefined ? part : `${docComment(doc)}\n${part}`);
   }
 
+  /** Whether nothing was added. */
+  get isEmpty(): boolean {
+    return this.#parts.length === 0;
+  }
+
   /** The whole text; a formatter puts lines and imports in order afterwards. */
   print(): string {
     const sources = [...new Set([...this.#values.keys(), ...this.#types.keys()])].sort();

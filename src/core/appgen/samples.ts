@@ -13,7 +13,7 @@ export function samplesModule(model: Model): string {
   module.type("Database", "../src/database.ts");
   for (const entity of parentsFirst(model)) {
     const subject = subjectOf(model, entity);
-    const { file, pascal } = subject;
+    const { file, camel, pascal } = subject;
     const sample = sampleRecord(model, entity, today);
     const entries = subject.inForm.map((field): [string, string] => {
       const name = inputName(field);
@@ -31,11 +31,11 @@ export function samplesModule(model: Model): string {
         isReference(field) ? "null" : typeof value === "string" ? quote(value) : String(value),
       ];
     });
-    const create = module.use(`create${pascal}`, `../src/entities/${file}/${file}.queries.ts`);
+    const made = `${module.use("create", "../src/kit/store/save.ts")}(${module.use("createScope", "../src/app.ts")}(db), ${module.use(`${camel}Entity`, `../src/entities/${file}/${file}.ts`)}, ${object(entries)})`;
     module.add(
       `export async function sample${pascal}(db: Database): Promise<number> {
   const found = await db.selectFrom("${subject.table}").select("id").limit(1).executeTakeFirst();
-  return found?.id ?? ${create}(db, ${object(entries)});
+  return found?.id ?? ${made};
 }`,
       `The number of ${subject.one} number one, which is made when there is none yet.`,
     );
@@ -47,11 +47,11 @@ export function samplesModule(model: Model): string {
 export const fixture = ({ app }: Model) => `import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { createApp } from "../src/app.tsx";
+import { createApp } from "../src/app.ts";
 import { openDatabase } from "../src/database.ts";
 import { kind, openConnection } from "../src/kit/database/current-dialect.ts";
 import { readMigrations } from "../src/kit/database/location.ts";
-import { applyMigrations } from "../src/kit/database/migrations.ts";
+import { applyMigrations } from "../src/kit/migrations/migrations.ts";
 import { makeScratch } from "../src/kit/database/${app.database}/scratch.ts";
 
 /** The application over an empty database, which \`close\` removes again. */

@@ -12,7 +12,7 @@ import {
 import { pathOf } from "../model/names.ts";
 import { spokenNames } from "../model/read.ts";
 import { camelCase, pascalCase, pluralOf, slugOf } from "../naming/words.ts";
-import { columnOf, linkOf, tableOf } from "../schema/from-model.ts";
+import { columnOf, tableOf } from "../schema/from-model.ts";
 
 /** An entity with every name that its code uses. */
 export interface Subject {
@@ -25,10 +25,6 @@ export interface Subject {
   pascal: string;
   /** `hive`, in `hiveInput`. */
   camel: string;
-  /** `Hives`, in `listHives`. */
-  pascalPlural: string;
-  /** The variable that one record goes by. */
-  variable: string;
   /** The words of one and of several within a sentence. */
   one: string;
   many: string;
@@ -44,27 +40,11 @@ export interface Subject {
 export interface Referrer {
   entity: Entity;
   field: Field & { type: { entity: string } };
-  /** How its records are headed on the page of the one they refer to. */
-  heading: string;
   /** The name under which they are handed to that page. */
   property: string;
 }
 
-/** Variables that generated code has in the same scope, and words that can't be one. */
-const taken = new Set(
-  `arguments await back break case catch class const continue db debugger default delete do else enum
-  eval export extends false finally for form function here id if implements import in input instanceof
-  interface let list new null package page private props protected public record relations request
-  return row rows sql static super switch this throw true try typeof undefined var void while with
-  without yield`.split(/\s+/),
-);
-
 const known = new WeakMap<Model, Map<string, Subject>>();
-
-/** Whether a name can be that of a variable in generated code. */
-export function isFreeVariable(name: string): boolean {
-  return !taken.has(name);
-}
 
 /** The names of an entity's code; made once for each model. */
 export function subjectOf(model: Model, entity: Entity): Subject {
@@ -85,8 +65,6 @@ function makeSubject(model: Model, entity: Entity): Subject {
     file: slugOf(entity.name),
     pascal: pascalCase(entity.name),
     camel,
-    pascalPlural: pascalCase(pluralOf(entity.name)),
-    variable: isFreeVariable(camel) ? camel : `${camel}Record`,
     ...spokenNames(entity),
     computed: new Map(
       entity.fields
@@ -111,20 +89,10 @@ function referrersOf(model: Model, target: Entity): Referrer[] {
   for (const { entity } of found) count.set(entity, (count.get(entity) ?? 0) + 1);
   return found.map(({ entity, field }) => {
     const several = (count.get(entity) ?? 0) > 1 || entity === target;
-    const kind = field.unique ? entity.label : entity.plural;
-    const heading = several ? `${kind} (${field.label})` : kind;
     const plural = camelCase(pluralOf(entity.name));
     const property = several ? `${plural}By${pascalCase(field.name)}` : plural;
-    return { entity, field, heading, property };
+    return { entity, field, property };
   });
-}
-
-/** Whether the search box of a list looks into a field. */
-export function isSearched({ computed }: Subject, field: Field): boolean {
-  return (
-    computed.get(field)?.type === "text" ||
-    ["text", "long text", "email", "url", "phone", "choice"].includes(field.type.kind)
-  );
 }
 
 /** The name of a field in forms and addresses. */
@@ -132,20 +100,9 @@ export function inputName(field: Field): string {
   return columnOf(field);
 }
 
-/** The property with the title of the record that a reference points at: `apiaryTitle`. */
-export function titleProperty(field: Field): string {
-  return `${camelCase(field.name)}Title`;
-}
-
 /** The constant with the labels of a choice. */
 export function choicesName(subject: Subject, field: Field): string {
   return `${subject.camel}${pascalCase(field.name)}Choices`;
-}
-
-/** The link table of a field with many records, as an object literal. */
-export function linkLiteral(entity: Entity, field: Field & { type: { entity: string } }): string {
-  const { table, from, to } = linkOf(entity, field);
-  return `{ table: "${table}", from: "${from}", to: "${to}" }`;
 }
 
 /** The subject behind a relationship. */

@@ -1,60 +1,22 @@
-import { rulesOf } from "../formula/rules.ts";
-import { type Entity, type Field, isMany, isReference, type Model } from "../model/model.ts";
+import { isMany, type Model } from "../model/model.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf, linkOf } from "../schema/from-model.ts";
-import { hasConditionalFields } from "./conditional-fields.ts";
-import { attribute, Module, object, quote } from "./module.ts";
+import { featureCodes } from "./features/features.ts";
+import { Module, object, quote } from "./module.ts";
 import type { Subject } from "./subject.ts";
 
-/** `hive.routes.ts`: the queries and pages of an entity under its addresses. */
-export function routesModule(subject: Subject): string {
+/** `index.ts` of an entity: its rules, and what the application can do with it. */
+export function indexModule(subject: Subject): string {
   const module = new Module();
-  const { entity, camel, pascal, pascalPlural, path, one, many, file, table, inForm } = subject;
-  const own = (name: string) => module.use(name, `./${file}.ts`);
-  const query = (name: string) => module.use(name, `./${file}.queries.ts`);
-  const page = (name: string) => module.use(name, `./${file}.pages.tsx`);
-  const trees = inForm.filter((field) => isAbove(entity, field)).map(columnOf);
+  const { camel, file, many } = subject;
+  const made = featureCodes.map((feature) => feature.made(module, subject));
   module.add(
-    `export const ${camel}Routes = (db: ${module.type("Database", "../../database.ts")}) =>
-  ${module.use("routesFor", "../../kit/routes.tsx")}(db, ${object([
-    ["path", quote(path)],
-    ["one", quote(one)],
-    ["many", quote(many)],
-    ["input", own(`${camel}Input`)],
-    ["labels", own(`${camel}Labels`)],
-    ["defaults", own(`${camel}Defaults`)],
-    ["rules", module.use(`${camel}Rules`, `./${file}.rules.ts`)],
-    ["list", query(`list${pascalPlural}`)],
-    ["find", query(`find${pascal}`)],
-    ["relations", query(`${camel}Relations`)],
-    ["options", query(`${camel}Options`)],
-    ["referencedBy", query(`${camel}ReferencedBy`)],
-    ["create", query(`create${pascal}`)],
-    ["update", query(`update${pascal}`)],
-    ["remove", query(`remove${pascal}`)],
-    ["table", quote(table)],
-    ...(rulesOf(entity).length > 0
-      ? [["rowRules", query(`${camel}RowRules`)] as [string, string]]
-      : []),
-    ...(trees.length > 0
-      ? [["trees", `[${trees.map(quote).join(", ")}]`] as [string, string]]
-      : []),
-    ...(hasConditionalFields(subject)
-      ? [["conditionalFields", query(`${camel}ConditionalFields`)] as [string, string]]
-      : []),
-    ["ListPage", page(`${pascal}ListPage`)],
-    ["DetailPage", page(`${pascal}DetailPage`)],
-    ["FormPage", page(`${pascal}FormPage`)],
-  ])});`,
-    `The addresses of ${many}.`,
+    `export const ${camel}Features = ${module.use("features", "../../kit/features/feature.ts")}(${module.use(`${camel}Entity`, `./${file}.ts`)}, ${module.use(`${camel}Rules`, `./${file}.rules.ts`)}, [
+  ${made.join(",\n  ")},
+]);`,
+    `What the application can do with ${many}.`,
   );
   return module.print();
-}
-
-/** Whether a field names the record above one of the same kind. Pairs are no tree: there each is the only one. */
-function isAbove(entity: Entity, field: Field): boolean {
-  const own = isReference(field) && field.type.entity === entity.name;
-  return own && !field.required && !field.unique;
 }
 
 /** `hive.rules.ts`: the developer's own rules; written once. */
@@ -62,12 +24,12 @@ export function rulesModule(subject: Subject): string {
   const module = new Module();
   const { camel, pascal, file, many } = subject;
   const tables = module.type("Tables", "../../database.ts");
-  const record = module.type(`${pascal}Record`, `./${file}.queries.ts`);
+  const row = module.type(`${pascal}Row`, `./${file}.ts`);
   const input = module.type(`${pascal}Input`, `./${file}.ts`);
   module.add(
-    `export const ${camel}Rules: ${module.type("Rules", "../../kit/rules.ts")}<${tables}, ${record}, ${input}> = {};`,
+    `export const ${camel}Rules: ${module.type("Rules", "../../kit/entity/rules.ts")}<${tables}, ${row}, ${input}> = {};`,
     `Rules of your own for ${many}. This file was written once and is yours: building again leaves it alone.
-\`check\`, \`beforeSave\`, \`afterSave\` and \`beforeDelete\` are described in src/kit/rules.ts.`,
+\`check\`, \`beforeSave\`, \`afterSave\` and \`beforeDelete\` are described in src/kit/entity/rules.ts.`,
   );
   return module.print();
 }
@@ -77,7 +39,7 @@ export function databaseModule(model: Model, subjects: readonly Subject[]): stri
   const module = new Module();
   const tables = subjects.map(
     ({ table, pascal, file }) =>
-      `${quote(table)}: ${module.type(`${pascal}Columns`, `./entities/${file}/${file}.ts`)};`,
+      `${quote(table)}: ${module.type(`${pascal}Table`, `./entities/${file}/${file}.ts`)};`,
   );
   const links = model.entities.flatMap((entity) =>
     entity.fields.filter(isMany).map((field) => {
@@ -125,45 +87,36 @@ export function projectSlug(model: Model): string {
   return slugOf(model.app.name) || "application";
 }
 
-/** `app.tsx`: puts entities, pages and kit together. */
+/** `app.ts`: puts entities and kit together. */
 export function appModule(model: Model, subjects: readonly Subject[]): string {
   const module = new Module();
   const { name, language, currency, timezone } = model.app;
-  const menu = subjects.map(({ path, entity, one, table }) =>
-    object([
-      ["path", quote(path)],
-      ["label", quote(entity.plural)],
-      ["one", quote(one)],
-      ["table", quote(table)],
-    ]),
+  const kit = "./kit/app/application.ts";
+  const entities = subjects.map(({ camel, file }) =>
+    module.use(`${camel}Features`, `./entities/${file}/index.ts`),
   );
-  const routes = subjects.map(({ path, camel, file }) => {
-    const name = module.use(`${camel}Routes`, `./entities/${file}/${file}.routes.ts`);
-    return `app.route("${path}", ${name}(db));`;
-  });
-  const home = module.use("HomePage", "./kit/pages.tsx");
-  module.add(`const menu = [${menu.join(", ")}];`);
+  const database = module.type("Database", "./database.ts");
   module.add(
-    `export function createApp(db: ${module.type("Database", "./database.ts")}) {
-  ${module.use("configure", "./kit/settings.ts")}(${object([
-    ["name", quote(name)],
-    ["language", quote(language)],
-    ["currency", quote(currency)],
-    ["timezone", quote(timezone)],
-  ])});
-  const app = ${module.use("application", "./kit/application.tsx")}(db, menu);
-
-  app.get("/", async (c) => {
-    const counts = await ${module.use("countRows", "./kit/records.ts")}(db, menu.map(({ table }) => table));
-    const entities = menu.map((entry) => ({ ...entry, count: counts.get(entry.table) ?? 0 }));
-    return c.render(<${home} name=${attribute(name)} entities={entities} />, {});
-  });
-
-  ${routes.join("\n  ")}
-
-  return app;
-}`,
+    `const parts = ${object([
+      [
+        "settings",
+        object([
+          ["name", quote(name)],
+          ["language", quote(language)],
+          ["currency", quote(currency)],
+          ["timezone", quote(timezone)],
+        ]),
+      ],
+      ["entities", `[${entities.join(", ")}]`],
+    ])};`,
+  );
+  module.add(
+    `export const createApp = (db: ${database}) => ${module.use("application", kit)}({ db, ...parts });`,
     "The whole application over a database.",
+  );
+  module.add(
+    `export const createScope = (db: ${database}) => ${module.use("scopes", kit)}({ db, ...parts })(undefined);`,
+    "What scripts and tests of your own read and save records with, as nobody in particular.",
   );
   return module.print();
 }
@@ -171,10 +124,10 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
 /** `main.ts`: starts the server. */
 export function mainModule(model: Model): string {
   const [names, given] = startingWith(model, "openDatabase");
-  return `import { createApp } from "./app.tsx";
+  return `import { createApp } from "./app.ts";
 import { ${names} } from "./database.ts";
-import { requireMigrated } from "./kit/database/startup.ts";
-import { listen } from "./kit/server.ts";
+import { listen } from "./kit/app/server.ts";
+import { requireMigrated } from "./kit/migrations/startup.ts";
 
 await requireMigrated("migrations"${given});
 const db = openDatabase();
@@ -185,7 +138,7 @@ listen(createApp(db), ${quote(model.app.name)}, () => db.destroy());
 /** `migrate.ts`: brings the database up to date. */
 export function migrateModule(model: Model): string {
   const [names, given] = startingWith(model);
-  return `${names ? `import { ${names} } from "./database.ts";\n` : ""}import { migrate } from "./kit/database/startup.ts";
+  return `${names ? `import { ${names} } from "./database.ts";\n` : ""}import { migrate } from "./kit/migrations/startup.ts";
 
 await migrate("migrations"${given});
 `;

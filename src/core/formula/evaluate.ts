@@ -1,4 +1,4 @@
-import * as compute from "../../../kit/computing.ts";
+import * as compute from "../../../kit/formula/computing.ts";
 import type { Calculation, Operation, RowSource } from "./calculation.ts";
 
 type Computed = compute.Computed;

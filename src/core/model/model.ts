@@ -26,6 +26,9 @@ export interface Entity {
   label: string;
   /** The label of several. */
   plural: string;
+  /** Both in other languages, by the tag of each. */
+  labels?: Readonly<Record<string, string>>;
+  plurals?: Readonly<Record<string, string>>;
   /** What a record is called: words, and the values of fields; undefined for label and number. */
   title?: TitlePart[];
   fields: Field[];
@@ -104,6 +107,8 @@ export interface Field {
   /** Such as `brood_frames`. */
   name: string;
   label: string;
+  /** The label in other languages, by the tag of each. */
+  labels?: Readonly<Record<string, string>>;
   type: FieldType;
   required: boolean;
   unique: boolean;

@@ -1,4 +1,4 @@
-import { momentOf, offsetAt } from "../../../kit/zones.ts";
+import { momentOf, offsetAt } from "../../../kit/formula/zones.ts";
 
 /** The years whose clock changes are told; before and after, the nearest offset counts. */
 const years = [1900, 2100] as const;

@@ -1,5 +1,4 @@
-import { configure } from "../../../kit/settings.ts";
-import { now, today } from "../../../kit/time.ts";
+import { now, todayIn } from "../../../kit/formula/clock.ts";
 import { checkName } from "../../core/formula/row-checks.ts";
 import { rulesOf } from "../../core/formula/rules.ts";
 import type { Model } from "../../core/model/model.ts";
@@ -17,8 +16,7 @@ export interface BrokenRule {
 
 /** The rules that existing rows violate, in a database that matches the model. */
 export async function brokenRules(engine: Engine, model: Model): Promise<BrokenRule[]> {
-  configure(model.app);
-  const moment = { today: today(), now: now() };
+  const moment = { today: todayIn(model.app.timezone), now: now() };
   const broken: BrokenRule[] = [];
   for (const entity of model.entities) {
     for (const rule of rulesOf(entity)) {

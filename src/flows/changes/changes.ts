@@ -2,8 +2,8 @@ import {
   isPending,
   type MigrationStatus,
   migrationStatuses,
-} from "../../../kit/database/migrations.ts";
-import { inNumber } from "../../../kit/database/script-runner.ts";
+} from "../../../kit/migrations/migrations.ts";
+import { inNumber } from "../../../kit/migrations/script-runner.ts";
 import type { Change, Decisions, Difference } from "../../core/evolution/change.ts";
 import { difference } from "../../core/evolution/difference.ts";
 import { describeStep, replay, type Step } from "../../core/evolution/steps.ts";

@@ -1,5 +1,5 @@
 import { dirname } from "node:path";
-import { today } from "../../../kit/time.ts";
+import { todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
 import { checkFormulas, renamedInFormulas } from "../../core/formula/check.ts";
 import { withChecks } from "../../core/formula/row-checks.ts";
@@ -37,7 +37,9 @@ export function checkProject(folder: string): Checked {
   const limits = model && waitingFields(model).length === 0 ? databaseLimits(model) : [];
   const more = [
     ...limits,
-    ...(model ? [...checkFormulas(model), ...checkFixedRows(model, today())] : []),
+    ...(model
+      ? [...checkFormulas(model), ...checkFixedRows(model, todayIn(model.app.timezone))]
+      : []),
   ];
   pointed.push(...more.map((each) => pointOut(modelName(project), places, each)));
   if (model && more.length === 0) {

@@ -1,4 +1,4 @@
-import { today } from "../../../kit/time.ts";
+import { todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Entity, type Model, targetsOf } from "../../core/model/model.ts";
 import { nearest } from "../../core/naming/nearest.ts";
@@ -86,7 +86,7 @@ export function convertSheets(
   const context: Omit<ConversionContext, "keys"> = {
     blanks: new Blanks(plan.blank),
     currency: model.app.currency,
-    today: today(),
+    today: todayIn(model.app.timezone),
     entities,
     splitKeys: own,
     aliases,

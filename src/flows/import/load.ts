@@ -2,8 +2,7 @@ import { createHash } from "node:crypto";
 import { createReadStream, existsSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import { pipeline } from "node:stream/promises";
-import { configure } from "../../../kit/settings.ts";
-import { now, today, toUtc } from "../../../kit/time.ts";
+import { now, todayIn, toUtc } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
 import {
   type Moment,
@@ -92,7 +91,11 @@ export async function fileSource(entity: Entity, path: string): Promise<DataSour
 }
 
 /** The rows that the model asks for: those that are in it, and those of the file that it names. */
-export async function seedSources(project: Project, entity: Entity): Promise<DataSource[]> {
+export async function seedSources(
+  project: Project,
+  model: Model,
+  entity: Entity,
+): Promise<DataSource[]> {
   const sources: DataSource[] = [];
   const { file } = entity.seed ?? {};
   if (file !== undefined) {
@@ -111,7 +114,7 @@ export async function seedSources(project: Project, entity: Entity): Promise<Dat
     });
   }
   // The day of the first seeding, so that rows don't change with the day on which they are looked at.
-  const day = readSeedingRecord(project).today ?? today();
+  const day = readSeedingRecord(project).today ?? todayIn(model.app.timezone);
   const fixed = fixedTable(entity, { today: day, now: `${day}T12:00` });
   if (fixed) {
     sources.push({
@@ -139,7 +142,7 @@ export async function pendingData(project: Project, model: Model): Promise<DataS
   for (const entity of model.entities) {
     const path = dataFile(project, entity.name);
     if (existsSync(path)) sources.push(await fileSource(entity, path));
-    sources.push(...(await seedSources(project, entity)));
+    sources.push(...(await seedSources(project, model, entity)));
   }
   if (sources.length === 0) return [];
   const loaded = await withDatabase(project, loadedChecksums);
@@ -177,8 +180,7 @@ export async function loadData(
   report: Report,
 ): Promise<Loaded[]> {
   if (sources.length === 0) return [];
-  configure(model.app);
-  const all = deleteMissing ? await withSeedSources(project, sources) : sources;
+  const all = deleteMissing ? await withSeedSources(project, model, sources) : sources;
   const deletion: Deletion | undefined = deleteMissing ? { project } : undefined;
   return withDatabase(project, async (engine) => {
     try {
@@ -201,12 +203,13 @@ export async function loadData(
 /** Some sources, and what the model asks for of the same entities: so those rows aren't missing. */
 async function withSeedSources(
   project: Project,
+  model: Model,
   sources: readonly DataSource[],
 ): Promise<DataSource[]> {
   const known = new Set(sources.map(({ remembered }) => remembered));
   const more: DataSource[] = [];
   for (const entity of new Set(sources.map((source) => source.entity))) {
-    for (const source of await seedSources(project, entity)) {
+    for (const source of await seedSources(project, model, entity)) {
       if (!known.has(source.remembered)) more.push(source);
     }
   }
@@ -228,7 +231,7 @@ export async function loadSources(
   deletion: Deletion | undefined,
   report: Report,
 ): Promise<Loaded[]> {
-  const moments = { today: today(), now: now() };
+  const moments = { today: todayIn(model.app.timezone), now: now() };
   const loaded = await loadAll(engine, model, sources, { deletion, moments }, report);
   const entities = [...new Set(sources.map(({ entity }) => entity))];
   const help = "correct the data; nothing of it was loaded";
@@ -386,7 +389,8 @@ class DataReader {
 
   /** The rows, every value of which fits its field; throws at the first cell that doesn't. */
   *read(report: Report): Generator<LoadRow[]> {
-    const context = { currency: this.model.app.currency, today: today() };
+    const { currency, timezone } = this.model.app;
+    const context = { currency, timezone, today: todayIn(timezone) };
     const readers = this.#fields.map((field) =>
       isMany(field) ? undefined : storedValue(field, context),
     );
@@ -461,10 +465,10 @@ class DataReader {
 /** How a cell of a data file is stored: its value, or why it can't be. Texts that come again are read once. */
 export function storedValue(
   field: Field,
-  context: ValueContext,
+  context: ValueContext & { timezone: string },
 ): (cell: string) => Value | { reason: string } {
   const read = valueReader(field, {}, context);
-  const store = storing(field);
+  const store = storing(field, context.timezone);
   const missing = field.required
     ? { reason: `${field.label} is required, and there is no value` }
     : null;
@@ -481,7 +485,7 @@ export function storedValue(
 }
 
 /** How the text of a value that fits is stored. */
-function storing({ type }: Field): (text: string) => Value {
+function storing({ type }: Field, timezone: string): (text: string) => Value {
   switch (type.kind) {
     case "integer":
     case "decimal":
@@ -492,7 +496,7 @@ function storing({ type }: Field): (text: string) => Value {
       return (text) => text === "yes";
     case "datetime":
       return (text) =>
-        text.endsWith("Z") ? text.replace(/(T\d\d:\d\d)Z$/, "$1:00Z") : toUtc(text);
+        text.endsWith("Z") ? text.replace(/(T\d\d:\d\d)Z$/, "$1:00Z") : toUtc(timezone, text);
     default:
       return (text) => text;
   }

@@ -1,4 +1,3 @@
-import { configure } from "../../../kit/settings.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Diagnostic, Places, pointOut } from "../../core/model/diagnostics.ts";
 import type { Model } from "../../core/model/model.ts";
@@ -64,8 +63,6 @@ export async function prepareImport(
     const planned = planModel(plan, existing);
     const { model } = planned.reading;
     if (!model) throw planFailure(request.plan, planText, planned);
-    // "Today" depends on the application's time zone.
-    configure(model.app);
     const stored = await storedKeys(project, model);
     const converted = convertSheets(plan, sheets, model, stored, folder, report);
     return {

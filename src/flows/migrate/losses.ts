@@ -1,5 +1,5 @@
-import { isPending, migrationStatuses } from "../../../kit/database/migrations.ts";
-import { inNumber } from "../../../kit/database/script-runner.ts";
+import { isPending, migrationStatuses } from "../../../kit/migrations/migrations.ts";
+import { inNumber } from "../../../kit/migrations/script-runner.ts";
 import { inverseOf } from "../../core/evolution/inverse.ts";
 import { describeStep, replay, type Step } from "../../core/evolution/steps.ts";
 import { impactOf } from "../../core/sql/impact.ts";

@@ -7,8 +7,8 @@ import {
   refuseMismatch,
   rewindMigration,
   settleHalfWay,
-} from "../../../kit/database/migrations.ts";
-import { missingKept, requireWay } from "../../../kit/database/script-runner.ts";
+} from "../../../kit/migrations/migrations.ts";
+import { missingKept, requireWay } from "../../../kit/migrations/script-runner.ts";
 import { replay } from "../../core/evolution/steps.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";

@@ -1,5 +1,5 @@
-import { checksum } from "../../../kit/database/migrations.ts";
-import { runScript } from "../../../kit/database/script-runner.ts";
+import { checksum } from "../../../kit/migrations/migrations.ts";
+import { runScript } from "../../../kit/migrations/script-runner.ts";
 import type { Dialect } from "../../core/sql/dialect.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 import {

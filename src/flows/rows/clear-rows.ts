@@ -1,5 +1,5 @@
 import { join } from "node:path";
-import { writeKept } from "../../../kit/database/row-archive.ts";
+import { writeKept } from "../../../kit/migrations/row-archive.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Entity, isMany, isReference, type Model } from "../../core/model/model.ts";
 import { columnOf, linkOf, parentsFirst, tableOf } from "../../core/schema/from-model.ts";

@@ -1,6 +1,5 @@
 import { resolve } from "node:path";
-import { configure } from "../../../kit/settings.ts";
-import { today } from "../../../kit/time.ts";
+import { todayIn } from "../../../kit/formula/clock.ts";
 import type { Model } from "../../core/model/model.ts";
 import { typeRules } from "../../core/model/types.ts";
 import { Unmakeable } from "../../core/seeding/rows.ts";
@@ -38,10 +37,9 @@ export async function seedFiles(
   format: FileFormat,
   report: Report,
 ): Promise<WrittenSeed> {
-  configure(model.app);
   const record = readSeedingRecord(project);
   const seed = request.seed ?? record.seed ?? usualSeed;
-  const day = record.today ?? today();
+  const day = record.today ?? todayIn(model.app.timezone);
   const given = await fixedRowsOf(project, model);
   const existingRows = new Map(
     [...given].map(([name, { length }]) => [name, { all: length, made: 0, own: 0, samples: 0 }]),

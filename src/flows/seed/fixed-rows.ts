@@ -1,4 +1,4 @@
-import { today } from "../../../kit/time.ts";
+import { todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Entity, isMany, isReference, type Model } from "../../core/model/model.ts";
 import { columnOf } from "../../core/schema/from-model.ts";
@@ -29,7 +29,7 @@ export async function fixedRowsOf(
   const numbers = new Map<string, ReadonlyMap<string, number>>();
   for (const entity of model.entities) {
     const found: Cells[] = [];
-    for (const source of await seedSources(project, entity)) {
+    for (const source of await seedSources(project, model, entity)) {
       for (const { header, rows } of source.read()) {
         for (const row of rows) {
           found.push(Object.fromEntries(header.map((name, at) => [name, String(row[at] ?? "")])));
@@ -57,7 +57,8 @@ function rowsOf(
   cells: readonly Cells[],
   numbers: ReadonlyMap<string, ReadonlyMap<string, number>>,
 ): FixedRow[] {
-  const context = { currency: model.app.currency, today: today() };
+  const { currency, timezone } = model.app;
+  const context = { currency, timezone, today: todayIn(timezone) };
   const readers = new Map(
     seededFields(entity).map((field) => [field, storedValue(field, context)] as const),
   );

@@ -1,6 +1,5 @@
 import { rmSync } from "node:fs";
-import { configure } from "../../../kit/settings.ts";
-import { now, today } from "../../../kit/time.ts";
+import { now, todayIn } from "../../../kit/formula/clock.ts";
 import type { Entity, Model } from "../../core/model/model.ts";
 import { columnOf, tableOf } from "../../core/schema/from-model.ts";
 import { lifetimeColumns, lifetimesOf } from "../../core/seeding/days.ts";
@@ -52,10 +51,9 @@ export async function seedProject(
   report: Report,
 ): Promise<Seeded> {
   await requireMigrated(project, model);
-  configure(model.app);
   const record = readSeedingRecord(project);
   const sources = await pendingData(project, model);
-  const day = record.today ?? today();
+  const day = record.today ?? todayIn(model.app.timezone);
   const seed = request.seed ?? record.seed ?? usualSeed;
   let kept: string | undefined;
   const seeded = await withDatabase(project, (engine) =>
@@ -97,9 +95,8 @@ export async function seedPreview(
   surplus: Record<string, number>;
 }> {
   await requireMigrated(project, model);
-  configure(model.app);
   const record = readSeedingRecord(project);
-  const day = record.today ?? today();
+  const day = record.today ?? todayIn(model.app.timezone);
   return withDatabase(project, async (engine) => {
     const existingRows = await existingRowsOf(engine, model);
     const clearing = request.emptyFirst ? await allowedClearing(engine, model, request) : [];

@@ -1,6 +1,6 @@
 import { join } from "node:path";
-import type { MigrationConnection } from "../../../kit/database/migrations.ts";
-import { writeKept } from "../../../kit/database/row-archive.ts";
+import type { MigrationConnection } from "../../../kit/migrations/migrations.ts";
+import { writeKept } from "../../../kit/migrations/row-archive.ts";
 
 /** Writes all rows of some tables into a folder, a compressed file for each. */
 export async function copyTables(

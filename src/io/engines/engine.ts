@@ -1,5 +1,5 @@
-import type { ConstraintViolation } from "../../../kit/database/database.ts";
-import type { MigrationConnection } from "../../../kit/database/migrations.ts";
+import type { ConstraintViolation } from "../../../kit/database/contract.ts";
+import type { MigrationConnection } from "../../../kit/migrations/migrations.ts";
 import type { Failure } from "../../core/failure.ts";
 import type { Schema } from "../../core/schema/schema.ts";
 import type { Value } from "../../core/seeding/values.ts";

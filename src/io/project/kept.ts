@@ -1,8 +1,8 @@
 import { existsSync, readdirSync, statSync } from "node:fs";
 import { basename, join } from "node:path";
 import Driver from "libsql";
-import { type KeptHeader, readKept } from "../../../kit/database/row-archive.ts";
-import { unquoted } from "../../../kit/database/script-runner.ts";
+import { type KeptHeader, readKept } from "../../../kit/migrations/row-archive.ts";
+import { unquoted } from "../../../kit/migrations/script-runner.ts";
 import type { Project } from "./project.ts";
 
 /** Something that was kept before it was deleted: a folder of files, or a copy of a database. */

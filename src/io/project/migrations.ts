@@ -1,6 +1,6 @@
 import { existsSync, readdirSync, renameSync, rmSync } from "node:fs";
 import { join } from "node:path";
-import type { Migration } from "../../../kit/database/migrations.ts";
+import type { Migration } from "../../../kit/migrations/migrations.ts";
 import { inverseOf, reapplied } from "../../core/evolution/inverse.ts";
 import { replay, type Step } from "../../core/evolution/steps.ts";
 import { parseSteps, printSteps } from "../../core/evolution/steps-yaml.ts";

@@ -19,6 +19,8 @@ export interface FormulaContext {
   single?: boolean;
   /** The expressions for its columns, where the row isn't saved yet. */
   given?: (column: ColumnOf) => string;
+  /** What the rows of another table are selected from; the table itself without it. */
+  rows?: (table: string) => string;
   /** The expressions of this day and of this moment. */
   today: string;
   now: string;
@@ -117,6 +119,10 @@ class Writing {
     }
   }
 
+  #rows(table: string): string {
+    return this.context.rows?.(table) ?? this.syntax.quoted(table);
+  }
+
   #given(column: ColumnOf): string | undefined {
     return column.row === 0 ? this.context.given?.(column) : undefined;
   }
@@ -126,7 +132,7 @@ class Writing {
     if (reference.kind !== "column") throw new Error("a reference is a column");
     const from =
       this.#given(reference) ?? `${this.#alias(reference.row)}.${quoted(reference.column)}`;
-    const found = `(select ${this.whole(value)} from ${quoted(table)} as r${row} where r${row}.${quoted("id")} = ${from})`;
+    const found = `(select ${this.whole(value)} from ${this.#rows(table)} as r${row} where r${row}.${quoted("id")} = ${from})`;
     // Where there is no record, no condition on it holds.
     return value.type === "boolean" && reference.optional
       ? `coalesce(${found}, ${this.syntax.no})`
@@ -143,7 +149,7 @@ class Writing {
         ? `r${row}.${quoted(source.by)} = ${owner}`
         : `r${row}.${id} in (select l.${quoted(source.by.to)} from ${quoted(source.by.links)} as l where l.${quoted(source.by.from)} = ${owner})`;
     const where = condition ? `${belongs} and ${this.whole(condition)}` : belongs;
-    return `(select ${this.#figure(over)} from ${quoted(source.table)} as r${row} where ${where})`;
+    return `(select ${this.#figure(over)} from ${this.#rows(source.table)} as r${row} where ${where})`;
   }
 
   #figure({ figure, value, places }: Extract<Calculation, { kind: "over" }>): string {

@@ -1,0 +1,9 @@
+/** Someone who uses the application. */
+export interface Person {
+  id: number;
+  name: string;
+  /** A language tag; the application's own without it. */
+  language?: string;
+  /** An IANA time zone; the application's own without it. */
+  timezone?: string;
+}

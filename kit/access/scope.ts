@@ -1,0 +1,163 @@
+import { type Kysely, type RawBuilder, type SqlBool, sql } from "kysely";
+import type { Entity } from "../entity/entity.ts";
+import { inSentence, labelIn } from "../entity/label.ts";
+import type { Registry } from "../entity/registry.ts";
+import type { FieldScope, FormulaScope } from "../fields/field.ts";
+import { now, todayIn } from "../formula/clock.ts";
+import type { Messages } from "../messages/en.ts";
+import { type Formats, formatsFor } from "../messages/formats.ts";
+import { messagesFor } from "../messages/messages.ts";
+import type { Person } from "./person.ts";
+
+/** Tables of any columns, for statements that are made of what the kit knows of entities. */
+export type AnyTables = Record<string, Record<string, unknown>>;
+
+/** What the whole application agrees on. */
+export interface Settings {
+  /** The name in the heading of every page. */
+  name: string;
+  /** A language tag such as `en` or `es-MX`: what the application speaks, and how numbers and dates are written. */
+  language: string;
+  /** The ISO 4217 code of amounts of money. */
+  currency: string;
+  /** The IANA time zone in which people type and read times, and by which it is "today". */
+  timezone: string;
+}
+
+/** What can be done with the records of an entity. */
+export const actions = ["see", "add", "change", "delete"] as const;
+export type Action = (typeof actions)[number];
+
+/** Who may do what, and see which rows. */
+export interface Policy {
+  may(scope: Scope, action: Action, entity: Entity): boolean;
+  /**
+   * The condition for the rows of an entity that a person may see, on its table by its name; undefined where they
+   * may see all.
+   */
+  visible(scope: Scope, entity: Entity): RawBuilder<SqlBool> | undefined;
+}
+
+/** The policy of an application without sign-in: everybody may do and see everything. */
+export const everything: Policy = { may: () => true, visible: () => undefined };
+
+/** Somebody asked for what they may not do. */
+export class Forbidden extends Error {
+  constructor(action: Action, entity: Entity) {
+    super(`${action} ${entity.table} is not allowed`);
+  }
+}
+
+/** What a scope is made of. */
+interface Given {
+  db: Kysely<AnyTables>;
+  settings: Settings;
+  entities: Registry;
+  policy: Policy;
+  person?: Person | undefined;
+}
+
+/**
+ * Everything that a request depends on besides what it asks for: the database, the person, the language, the clock, and
+ * what the person may do. It is handed on explicitly; nothing else is looked at while a request runs.
+ */
+export class Scope implements FieldScope, FormulaScope {
+  readonly db: Kysely<AnyTables>;
+  readonly settings: Settings;
+  readonly entities: Registry;
+  readonly policy: Policy;
+  /** Nobody, where there is no sign-in. */
+  readonly person: Person | undefined;
+  readonly language: string;
+  readonly timezone: string;
+  /** This moment in UTC; the same throughout a request. */
+  readonly now: string;
+  readonly messages: Messages;
+  readonly format: Formats;
+  #today: string | undefined;
+
+  constructor(given: Given, at = now()) {
+    const { db, settings, entities, policy, person } = given;
+    this.db = db;
+    this.settings = settings;
+    this.entities = entities;
+    this.policy = policy;
+    this.person = person;
+    this.language = person?.language ?? settings.language;
+    this.timezone = person?.timezone ?? settings.timezone;
+    this.now = at;
+    this.messages = messagesFor(this.language);
+    this.format = formatsFor(this.language, settings.currency, this.timezone, this.messages);
+  }
+
+  /** This day in the time zone of the person, as `2026-05-03`. */
+  get today(): string {
+    this.#today ??= todayIn(this.timezone, this.now);
+    return this.#today;
+  }
+
+  /** The same scope within a transaction. */
+  within(db: Kysely<AnyTables>): Scope {
+    return new Scope({ ...this.#given(), db }, this.now);
+  }
+
+  /** The same scope with all rows in sight: for what has to hold for all of them, whoever asks. */
+  seeingAll(): Scope {
+    const policy: Policy = { ...this.policy, visible: () => undefined };
+    return new Scope({ ...this.#given(), policy }, this.now);
+  }
+
+  #given(): Given {
+    const { db, settings, entities, policy, person } = this;
+    return { db, settings, entities, policy, person };
+  }
+
+  may(action: Action, entity: Entity): boolean {
+    return this.policy.may(this, action, entity);
+  }
+
+  /** Throws where the person may not do something. */
+  require(action: Action, entity: Entity): void {
+    if (!this.may(action, entity)) throw new Forbidden(action, entity);
+  }
+
+  /**
+   * The rows of an entity that the person may see, to select from: its table, or a subquery that leaves the others
+   * out. Every statement of the kit and of generated code that reads the table of an entity reads it through this.
+   */
+  rowsOf(entity: Entity): RawBuilder<unknown> {
+    const condition = this.policy.visible(this, entity);
+    const table = sql.table(entity.table);
+    return condition ? sql`(select ${table}.* from ${table} where ${condition})` : table;
+  }
+
+  /** The same for a table by its name; tables of links have no rows of their own to hide. */
+  readonly rows = (table: string): RawBuilder<unknown> => {
+    const entity = this.entities.ofTable(table);
+    return entity ? this.rowsOf(entity) : sql.table(table);
+  };
+
+  /** The condition that a row which is changed or deleted is one that the person may see. */
+  isVisible(entity: Entity): RawBuilder<SqlBool> {
+    return this.policy.visible(this, entity) ?? sql<SqlBool>`1 = 1`;
+  }
+
+  /** What an entity is called: as headings, and within a sentence. */
+  namesOf({ label, plural }: Entity): Names {
+    const heading = labelIn(label, this.language);
+    const headings = labelIn(plural, this.language);
+    return { heading, headings, one: inSentence(heading), many: inSentence(headings) };
+  }
+}
+
+/** What an entity is called, in one language. */
+export interface Names {
+  /** `Queen line` */
+  heading: string;
+  /** `Queen lines` */
+  headings: string;
+  /** `queen line` */
+  one: string;
+  /** `queen lines` */
+  many: string;
+}

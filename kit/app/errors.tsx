@@ -1,0 +1,57 @@
+import type { Context } from "hono";
+import { HTTPException } from "hono/http-exception";
+import { Forbidden, type Scope } from "../access/scope.ts";
+import { troubleOf } from "../database/current-dialect.ts";
+import { logError } from "../store/log.ts";
+import { endedTransaction, OutcomeUnknown } from "../store/transactions.ts";
+import { showPage } from "../ui/layout.tsx";
+
+/** Answers a request for an address at which there is nothing. */
+export function notFound(c: Context, scope: Scope) {
+  const { messages } = scope;
+  return problem(c, scope, 404, messages.notFound, messages.nothingHere);
+}
+
+/** Answers a request that failed, with what is known of what was saved. */
+export function failed(c: Context, scope: Scope, error: Error) {
+  const { messages } = scope;
+  if (error instanceof HTTPException && error.status < 500) {
+    const refusals: Readonly<Record<number, string>> = {
+      400: messages.unreadable,
+      413: messages.tooMuch,
+    };
+    const words = refusals[error.status] ?? messages.requestRefused;
+    return problem(c, scope, error.status, messages.refused, words);
+  }
+  if (error instanceof Forbidden) {
+    return problem(c, scope, 403, messages.refused, messages.forbidden);
+  }
+  logError(error, `${c.req.method} ${c.req.path}`);
+  if (error instanceof OutcomeUnknown) {
+    return problem(c, scope, 500, messages.outcomeUnknown, messages.lookFirst);
+  }
+  const trouble = troubleOf(error);
+  const kept = whatWasKept(c, scope, error);
+  return trouble
+    ? problem(c, scope, 503, messages.databaseAway, kept, messages.troubles[trouble])
+    : problem(c, scope, 500, messages.somethingWrong, kept, messages.logSaysMore);
+}
+
+/** What an error left behind, as far as it is known. */
+function whatWasKept(c: Context, { messages }: Scope, error: Error): string {
+  if (c.req.method === "GET" || c.req.method === "HEAD") return messages.cantBeShown;
+  return endedTransaction(error) ? messages.nothingSaved : messages.lookWhetherSaved;
+}
+
+function problem(c: Context, scope: Scope, status: number, title: string, ...sentences: string[]) {
+  const page = (
+    <>
+      <h1>{title}</h1>
+      <p>{sentences.join(" ")}</p>
+      <a class="btn btn-primary" href="/">
+        {scope.messages.start}
+      </a>
+    </>
+  );
+  return showPage(c, scope, page, { title, status });
+}

@@ -1,0 +1,41 @@
+import type { AddressInfo } from "node:net";
+import { serve } from "@hono/node-server";
+
+type Fetch = Parameters<typeof serve>[0]["fetch"];
+
+/** Listens on HOST and PORT, which are 127.0.0.1 and 3000 unless set, until asked to stop. */
+export function listen(app: { fetch: Fetch }, name: string, close: () => Promise<void>): void {
+  const hostname = process.env.HOST || "127.0.0.1";
+  const port = Number(process.env.PORT || 3000);
+  const serverOptions = {
+    headersTimeout: 10_000,
+    requestTimeout: 30_000,
+    keepAliveTimeout: 10_000,
+    connectionsCheckingInterval: 2_000,
+  };
+  const server = serve({ fetch: app.fetch, hostname, port, serverOptions }, (at: AddressInfo) => {
+    const host = at.family === "IPv6" ? `[${at.address}]` : at.address;
+    console.log(`${name} is open at http://${host}:${at.port}/`);
+    // A process that started this one learns that it may send requests now.
+    process.send?.("listening");
+  });
+  server.on("error", (error: NodeJS.ErrnoException) => {
+    console.error(
+      error.code === "EADDRINUSE"
+        ? `Port ${port} is in use. Set PORT to another one.`
+        : `Can't listen on ${hostname}:${port}: ${error.message}`,
+    );
+    process.exit(3);
+  });
+  const stop = () => {
+    server.close(() => void close().then(() => process.exit(0)));
+    if (!("closeAllConnections" in server)) return;
+    // Requests that are being answered are answered first; pages in development wait for changes for ever.
+    server.closeIdleConnections();
+    const patience = process.env.DEVELOPMENT_NOTES ? 0 : 3000;
+    setTimeout(() => server.closeAllConnections(), patience).unref();
+  };
+  for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"] as const) process.once(signal, stop);
+  // ... or until the process that started it is gone.
+  process.once("disconnect", stop);
+}

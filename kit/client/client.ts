@@ -1,0 +1,6 @@
+// Everything works without these files; they only make some of it smoother.
+import "./conditional-fields.ts";
+import "./date-picker.ts";
+import "./first-error.ts";
+import "./reload.ts";
+import "./send-once.ts";

@@ -1,0 +1,69 @@
+import type { Field, ReferenceField, ReferencesField } from "../fields/field.ts";
+import { type Entity, isReference, isReferences } from "./entity.ts";
+import type { Rules } from "./rules.ts";
+
+/** A field of an entity that refers to records of another one, or of the same. */
+export interface Referrer {
+  entity: Entity;
+  name: string;
+  field: ReferenceField | ReferencesField;
+}
+
+/** Rules of an entity, whatever its columns. */
+// biome-ignore lint/suspicious/noExplicitAny: each entity's own types are checked where its rules are written
+export type AnyRules = Rules<any, any, any>;
+
+/** An entity, and the rules that the developer wrote for it. */
+export interface Registered {
+  entity: Entity;
+  rules: AnyRules;
+}
+
+/** All entities of an application, by their tables. */
+export class Registry {
+  readonly #entities: ReadonlyMap<string, Entity>;
+  readonly #rules: ReadonlyMap<string, AnyRules>;
+  readonly #referrers = new Map<string, Referrer[]>();
+
+  constructor(registered: readonly Registered[]) {
+    const entities = registered.map(({ entity }) => entity);
+    this.#rules = new Map(registered.map(({ entity, rules }) => [entity.table, rules]));
+    this.#entities = new Map(entities.map((each) => [each.table, each]));
+    for (const entity of entities) {
+      for (const [name, field] of Object.entries(entity.fields)) {
+        if (!refers(field)) continue;
+        const found = this.#referrers.get(field.to) ?? [];
+        this.#referrers.set(field.to, [...found, { entity, name, field }]);
+      }
+    }
+  }
+
+  get all(): Entity[] {
+    return [...this.#entities.values()];
+  }
+
+  /** The entity of a table; throws where there is none. */
+  named(table: string): Entity {
+    const found = this.#entities.get(table);
+    if (!found) throw new Error(`There is no entity with the table ${table}.`);
+    return found;
+  }
+
+  /** The entity of a table; undefined for tables of links. */
+  ofTable(table: string): Entity | undefined {
+    return this.#entities.get(table);
+  }
+
+  rulesOf({ table }: Entity): AnyRules {
+    return this.#rules.get(table) ?? {};
+  }
+
+  /** The fields that refer to an entity, in the order of the entities. */
+  referrersOf({ table }: Entity): readonly Referrer[] {
+    return this.#referrers.get(table) ?? [];
+  }
+}
+
+function refers(field: Field): field is ReferenceField | ReferencesField {
+  return isReference(field) || isReferences(field);
+}

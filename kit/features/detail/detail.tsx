@@ -1,0 +1,47 @@
+import type { FC } from "hono/jsx";
+import type { Scope } from "../../access/scope.ts";
+import type { Entity, RowOf } from "../../entity/entity.ts";
+import { address, isSameAddress } from "../../entity/links.ts";
+import { showPage } from "../../ui/layout.tsx";
+import type { View } from "../../ui/record-page.tsx";
+import { askedRecord, type Feature, recordPart } from "../feature.ts";
+
+/** What a page shows besides its record, by name: each is loaded by the number of the record. */
+type Loaders = Readonly<Record<string, (scope: Scope, id: number) => Promise<unknown>>>;
+
+/** What the page of a record gets. */
+export interface DetailProps<Known extends Entity, Related extends Loaders = Record<never, never>> {
+  view: View<Known>;
+  related: { [Name in keyof Related]: Awaited<ReturnType<Related[Name]>> };
+}
+
+/** The page of a record, with the records of other entities that belong to it. */
+export function detail<Known extends Entity, Related extends Loaders = Record<never, never>>(
+  entity: Known,
+  Page: FC<DetailProps<Known, Related>>,
+  related?: Related,
+): Feature {
+  const plain = entity as unknown as Entity;
+  return {
+    routes: [
+      {
+        method: "GET",
+        path: `${entity.path}/${recordPart}`,
+        needs: { action: "see", entity: plain },
+        answer: async (c, scope) => {
+          const record = await askedRecord(c, scope, plain);
+          if (!record) return c.notFound();
+          const here = address(record);
+          if (!isSameAddress(new URL(c.req.url).pathname, here)) return c.redirect(here, 302);
+          const loaded: Record<string, unknown> = {};
+          for (const [name, load] of Object.entries(related ?? {})) {
+            loaded[name] = await load(scope, record.id);
+          }
+          const view = { scope, entity, record: record as unknown as RowOf<Known> };
+          const page = <Page view={view} related={loaded as never} />;
+          return showPage(c, scope, page, { title: record.displayTitle });
+        },
+      },
+    ],
+  };
+}

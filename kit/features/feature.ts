@@ -1,0 +1,47 @@
+import type { Context } from "hono";
+import type { Action, Scope } from "../access/scope.ts";
+import type { Entity, InputOf, Row, RowOf } from "../entity/entity.ts";
+import { recordId } from "../entity/links.ts";
+import type { Registered } from "../entity/registry.ts";
+import type { Rules } from "../entity/rules.ts";
+import { findAnyRow } from "../store/select.ts";
+
+/** An address of the application, and what somebody has to be allowed to do there. */
+export interface Route {
+  method: "GET" | "POST";
+  path: string;
+  needs: { action: Action; entity: Entity } | "nothing";
+  answer(c: Context, scope: Scope): Response | Promise<Response>;
+}
+
+/** Something that an application can do: its routes. `mount` makes them reachable. */
+export interface Feature {
+  routes: readonly Route[];
+}
+
+/** An entity with its rules and what the application can do with it. */
+export interface EntityFeatures extends Registered {
+  features: readonly Feature[];
+}
+
+/** Puts together what belongs to an entity. */
+export function features<Known extends Entity, Tables>(
+  entity: Known,
+  rules: Rules<Tables, RowOf<Known>, InputOf<Known>>,
+  its: readonly Feature[],
+): EntityFeatures {
+  return { entity: entity as unknown as Entity, rules, features: its };
+}
+
+/** The end of an address that names a record: `/hives/12-b-07`. */
+export const recordPart = ":record{[0-9][^/]*}";
+
+/** The record that the address of a request names; undefined where there is none in sight. */
+export async function askedRecord(
+  c: Context,
+  scope: Scope,
+  entity: Entity,
+): Promise<Row | undefined> {
+  const id = recordId(c.req.param("record") ?? "");
+  return id === undefined ? undefined : findAnyRow(scope, entity, id);
+}

@@ -1,0 +1,50 @@
+import {
+  dependence,
+  type FieldProps,
+  inputAttributes,
+  invalidClass,
+  Remarks,
+} from "../ui/field-frame.tsx";
+import { labelOf, typedValue } from "../ui/form.ts";
+import type { Field, FieldOptions, FieldType } from "./field.ts";
+
+/** A box to tick. */
+export function boolean({ label, start }: FieldOptions<boolean>): Field<boolean> {
+  return {
+    kind: "boolean",
+    label,
+    required: false,
+    ...(start !== undefined && { start: () => start }),
+    attributes: () => ({}),
+    read: ([typed]) => ({ value: typed !== undefined && typed !== "" && typed !== "no" }),
+    write: (value) => (value ? "yes" : ""),
+  };
+}
+
+export const booleanType: FieldType = {
+  numeric: false,
+  textual: false,
+  searched: false,
+  sortable: true,
+  leads: false,
+  written: "boolean",
+  show: (value, _field, { format }) => format.boolean(value as boolean),
+};
+
+export function CheckboxField({ form, name, hint }: FieldProps) {
+  return (
+    <div class="mb-3 form-check" {...dependence(form, name)}>
+      <input
+        {...inputAttributes(form, name, hint)}
+        type="checkbox"
+        value="yes"
+        class={`form-check-input${invalidClass(form, name)}`}
+        checked={typedValue(form, name) === "yes"}
+      />
+      <label class="form-check-label" for={`field-${name}`}>
+        {labelOf(form, name)}
+      </label>
+      <Remarks form={form} name={name} hint={hint} />
+    </div>
+  );
+}

@@ -1,0 +1,20 @@
+/** The fields that entities are made of. */
+export { boolean } from "./boolean.tsx";
+export { choice } from "./choice.tsx";
+export { color } from "./color.tsx";
+export { date } from "./date.ts";
+export { datetime } from "./datetime.ts";
+export { decimal } from "./decimal.ts";
+export { email } from "./email.tsx";
+export { integer } from "./integer.ts";
+export { longText } from "./long-text.tsx";
+export { money } from "./money.ts";
+export { computed, optional, unasked } from "./optional.ts";
+export { percent } from "./percent.ts";
+export { phone } from "./phone.tsx";
+export { reference } from "./reference.tsx";
+export { references } from "./references.tsx";
+export { span } from "./span.ts";
+export { text } from "./text.ts";
+export { time } from "./time.ts";
+export { url } from "./url.tsx";

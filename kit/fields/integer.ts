@@ -1,0 +1,40 @@
+import { z } from "zod";
+import { bounded, largest, type NumberBounds, numberAttributes } from "./decimal.ts";
+import { type Field, type FieldOptions, type FieldType, readBy, says, typedText } from "./field.ts";
+
+/** A whole number. */
+export function integer({
+  label,
+  start,
+  unit,
+  min = -largest,
+  max = largest,
+}: FieldOptions<number> & NumberBounds): Field<number> {
+  const schema = typedText()
+    .refine(
+      (typed) => /^[+-]?\d{1,16}$/.test(typed),
+      says(({ wholeNumber }) => wholeNumber),
+    )
+    .transform(Number)
+    .pipe(bounded(z.number(), { min, max }));
+  return {
+    kind: "integer",
+    label,
+    ...(unit !== undefined && { unit }),
+    required: true,
+    ...(start !== undefined && { start: () => start }),
+    attributes: () => numberAttributes({ min, max, places: 0 }),
+    read: readBy({ schema }, ({ fillIn }) => fillIn),
+    write: String,
+  };
+}
+
+export const integerType: FieldType = {
+  numeric: true,
+  textual: false,
+  searched: false,
+  sortable: true,
+  leads: true,
+  written: "number",
+  show: (value, { unit }, { format }) => format.number(value as number | null, unit),
+};

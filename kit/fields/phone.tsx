@@ -1,0 +1,22 @@
+import { type Field, type FieldOptions, type FieldType, says } from "./field.ts";
+import { type Lengths, lengthChecked, textField, textType } from "./text.ts";
+
+/** A telephone number, as people write it. */
+export function phone({ max = 40, ...options }: FieldOptions<string> & Lengths): Field<string> {
+  const schema = lengthChecked({ ...options, max }).refine(
+    (typed) => /^[+(\d][\d\s()./-]*\d(\s*(x|ext\.?)\s*\d+)?$/i.test(typed),
+    says((messages) => messages.phone),
+  );
+  return textField("phone", { ...options, max }, { schema, attributes: { type: "tel" } });
+}
+
+export const phoneType: FieldType = {
+  ...textType,
+  leads: false,
+  show: (value) => <PhoneLink value={value as string | null} />,
+};
+
+/** A telephone number that can be called. */
+export function PhoneLink({ value }: { value: string | null }) {
+  return value === null ? null : <a href={`tel:${value.replace(/[^+\d]/g, "")}`}>{value}</a>;
+}

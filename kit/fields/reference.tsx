@@ -1,0 +1,64 @@
+import type { Link } from "../entity/links.ts";
+import type { FieldProps } from "../ui/field-frame.tsx";
+import { lookupHint, typedValue } from "../ui/form.ts";
+import { RecordLink } from "../ui/record-link.tsx";
+import { SelectFrame } from "../ui/select.tsx";
+import {
+  type FieldOptions,
+  type FieldType,
+  type ReferenceField,
+  readBy,
+  says,
+  typedText,
+} from "./field.ts";
+
+/** A lookup: the number of a record of another entity, `to`. */
+export function reference({
+  label,
+  to,
+  part,
+  single,
+}: FieldOptions<number> & {
+  to: string;
+  part?: boolean;
+  single?: boolean;
+}): ReferenceField<number> {
+  const schema = typedText()
+    .refine(
+      (typed) => /^\d{1,15}$/.test(typed),
+      says(({ chooseOffered }) => chooseOffered),
+    )
+    .transform(Number);
+  return {
+    kind: "reference",
+    label,
+    to,
+    ...(part !== undefined && { part }),
+    ...(single !== undefined && { single }),
+    required: true,
+    attributes: () => ({ required: true }),
+    read: readBy({ schema }, ({ chooseOne }) => chooseOne),
+    write: String,
+  };
+}
+
+export const referenceType: FieldType = {
+  numeric: false,
+  textual: true,
+  searched: false,
+  sortable: true,
+  leads: false,
+  show: (value) => <RecordLink to={value as Link | null} />,
+};
+
+export function LookupField({ form, name, hint }: FieldProps) {
+  return (
+    <SelectFrame form={form} name={name} hint={lookupHint(form, name, hint)}>
+      {form.options[name]?.map(({ id, displayTitle }) => (
+        <option value={id} selected={typedValue(form, name) === String(id)}>
+          {displayTitle}
+        </option>
+      ))}
+    </SelectFrame>
+  );
+}

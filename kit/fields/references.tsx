@@ -1,0 +1,119 @@
+import { z } from "zod";
+import type { Link } from "../entity/links.ts";
+import {
+  dependence,
+  type FieldProps,
+  invalidClass,
+  Remarks,
+  RequiredMark,
+  remarkIds,
+} from "../ui/field-frame.tsx";
+import { labelOf, lookupHint } from "../ui/form.ts";
+import { RecordLinks } from "../ui/record-link.tsx";
+import {
+  type FieldOptions,
+  type FieldType,
+  type LinkTable,
+  type ReferencesField,
+  says,
+  sentenceOf,
+} from "./field.ts";
+
+/** The most records that one field refers to. */
+const mostReferences = 10_000;
+
+/** Any number of records of another entity, `to`, by way of a link table. */
+export function references({
+  label,
+  to,
+  through,
+  required = false,
+}: FieldOptions<number[]> & {
+  to: string;
+  through: LinkTable;
+  required?: boolean;
+}): ReferencesField {
+  const schema = z
+    .array(
+      z
+        .string()
+        .refine(
+          (typed) => /^\d{1,15}$/.test(typed),
+          says(({ chooseFromOffered }) => chooseFromOffered),
+        )
+        .transform(Number),
+    )
+    .refine(
+      (ids) => ids.length <= mostReferences,
+      says(({ chooseAtMost }) => chooseAtMost(mostReferences)),
+    )
+    .transform((ids) => [...new Set(ids)])
+    .refine(
+      (ids) => !required || ids.length > 0,
+      says(({ chooseAtLeastOne }) => chooseAtLeastOne),
+    );
+  return {
+    kind: "references",
+    label,
+    to,
+    through,
+    required,
+    attributes: () => ({ multiple: true, required }),
+    read: (typed, scope) => {
+      const result = schema.safeParse(typed);
+      return result.success ? { value: result.data } : { error: sentenceOf(result.error, scope) };
+    },
+    write: String,
+  };
+}
+
+export const referencesType: FieldType = {
+  numeric: false,
+  textual: false,
+  searched: false,
+  sortable: false,
+  leads: false,
+  show: (value) => <RecordLinks to={value as readonly Link[]} />,
+};
+
+/** A box to tick for each record. */
+export function LookupsField({ form, name, hint: own }: FieldProps) {
+  const hint = lookupHint(form, name, own);
+  const chosen = new Set(form.values.get(name));
+  const offered = form.options[name] ?? [];
+  return (
+    <fieldset
+      class="mb-3"
+      {...dependence(form, name)}
+      id={`field-${name}`}
+      tabindex={-1}
+      aria-describedby={remarkIds(form, name, hint)}
+    >
+      <legend class="form-label fs-6">
+        {labelOf(form, name)}
+        <RequiredMark form={form} name={name} />
+      </legend>
+      <div class={`lookups form-control${invalidClass(form, name)}`}>
+        {offered.length === 0 && (
+          <span class="text-secondary">{form.scope.messages.nothingToChoose}</span>
+        )}
+        {offered.map(({ id, displayTitle }) => (
+          <div class="form-check">
+            <input
+              class="form-check-input"
+              type="checkbox"
+              id={`field-${name}-${id}`}
+              name={name}
+              value={id}
+              checked={chosen.has(String(id))}
+            />
+            <label class="form-check-label" for={`field-${name}-${id}`}>
+              {displayTitle}
+            </label>
+          </div>
+        ))}
+      </div>
+      <Remarks form={form} name={name} hint={hint} />
+    </fieldset>
+  );
+}

@@ -1,0 +1,46 @@
+import { booleanType } from "./boolean.tsx";
+import { choiceType } from "./choice.tsx";
+import { colorType } from "./color.tsx";
+import { dateType } from "./date.ts";
+import { datetimeType } from "./datetime.ts";
+import { decimalType } from "./decimal.ts";
+import { emailType } from "./email.tsx";
+import type { Field, FieldKind, FieldType } from "./field.ts";
+import { integerType } from "./integer.ts";
+import { longTextType } from "./long-text.tsx";
+import { moneyType } from "./money.ts";
+import { percentType } from "./percent.ts";
+import { phoneType } from "./phone.tsx";
+import { referenceType } from "./reference.tsx";
+import { referencesType } from "./references.tsx";
+import { spanType } from "./span.ts";
+import { textType } from "./text.ts";
+import { timeType } from "./time.ts";
+import { urlType } from "./url.tsx";
+
+/** What the kit knows of each kind of field. */
+const fieldTypes: Readonly<Record<FieldKind, FieldType>> = {
+  text: textType,
+  "long text": longTextType,
+  integer: integerType,
+  decimal: decimalType,
+  span: spanType,
+  money: moneyType,
+  percent: percentType,
+  boolean: booleanType,
+  date: dateType,
+  time: timeType,
+  datetime: datetimeType,
+  email: emailType,
+  url: urlType,
+  phone: phoneType,
+  color: colorType,
+  choice: choiceType,
+  reference: referenceType,
+  references: referencesType,
+};
+
+/** What the kit knows of the kind of a field. */
+export function typeOf({ kind }: Pick<Field, "kind">): FieldType {
+  return fieldTypes[kind];
+}

@@ -1,0 +1,172 @@
+import { toLocal } from "../formula/clock.ts";
+import type { Messages } from "./en.ts";
+import { pluralForm } from "./plural.ts";
+
+/** How numbers, amounts, dates and times are written for one language, currency and time zone. */
+export class Formats {
+  readonly #number: Intl.NumberFormat;
+  readonly #money: Intl.NumberFormat;
+  readonly #date: Intl.DateTimeFormat;
+  readonly #dateTime: Intl.DateTimeFormat;
+  readonly #dates = new Map<string, string>();
+  /** How dates and times are typed. */
+  readonly typed: TypedFormats;
+
+  constructor(
+    readonly language: string,
+    readonly currency: string,
+    readonly timezone: string,
+    readonly messages: Messages,
+  ) {
+    this.#number = new Intl.NumberFormat(language, { maximumFractionDigits: 14 });
+    this.#money = new Intl.NumberFormat(language, { style: "currency", currency });
+    this.#date = new Intl.DateTimeFormat(language, { dateStyle: "medium", timeZone: "UTC" });
+    this.#dateTime = new Intl.DateTimeFormat(language, {
+      dateStyle: "medium",
+      timeStyle: "short",
+      timeZone: "UTC",
+    });
+    this.typed = new TypedFormats(language);
+  }
+
+  /** A number with its unit; nothing for null. */
+  number(value: number | null, unit = ""): string {
+    if (value === null) return "";
+    const text = this.#number.format(value);
+    return unit ? `${text}\u00a0${unit}` : text;
+  }
+
+  /** An amount in the currency of the application. */
+  money(value: number | null): string {
+    return value === null ? "" : this.#money.format(value);
+  }
+
+  /** A date kept as `2026-05-03`, as `3 May 2026`. */
+  date(value: string | null): string {
+    if (value === null) return "";
+    const known = this.#dates.get(value);
+    if (known !== undefined) return known;
+    const text = this.#date.format(new Date(`${value}T00:00:00Z`));
+    if (this.#dates.size >= mostDates) this.#dates.clear();
+    this.#dates.set(value, text);
+    return text;
+  }
+
+  /** A moment kept in UTC, as date and time in the time zone. */
+  dateTime(value: string | null): string {
+    if (value === null) return "";
+    return this.#dateTime.format(new Date(`${toLocal(this.timezone, value)}:00Z`));
+  }
+
+  /** Yes or no. */
+  boolean(value: boolean): string {
+    return value ? this.messages.yes : this.messages.no;
+  }
+
+  /** A whole number and its noun: `1 hive`, `1,200 hives`. */
+  count(count: number, one: string, many: string): string {
+    const noun = pluralForm(this.language, count, { one, other: many });
+    return this.messages.counted(this.number(count), noun);
+  }
+}
+
+/** Dates that are kept formatted: a list shows the same ones again and again. */
+const mostDates = 2000;
+
+const made = new Map<string, Formats>();
+
+/** The formats for a language, currency and time zone; making them takes longer than using them a hundred times. */
+export function formatsFor(
+  language: string,
+  currency: string,
+  timezone: string,
+  messages: Messages,
+): Formats {
+  const key = `${language} ${currency} ${timezone}`;
+  const formats = made.get(key) ?? new Formats(language, currency, timezone, messages);
+  made.set(key, formats);
+  return formats;
+}
+
+type Part = "day" | "month" | "year";
+
+/** How people type dates and times in a language, whatever their browser is set to. */
+export class TypedFormats {
+  /** The parts of a date in their order, and what is between them. */
+  readonly parts: readonly (Part | string)[];
+  readonly #twelveHours: boolean;
+
+  constructor(language: string) {
+    const gregorian = new Intl.DateTimeFormat(`${language}-u-ca-gregory-nu-latn`, {
+      day: "2-digit",
+      month: "2-digit",
+      year: "numeric",
+      timeZone: "UTC",
+    });
+    this.parts = gregorian
+      .formatToParts(0)
+      .map(({ type, value }) => (isPart(type) ? type : value.replace(/\s+/g, " ")));
+    const { hour12 = false } = new Intl.DateTimeFormat(language, {
+      hour: "numeric",
+    }).resolvedOptions();
+    this.#twelveHours = hour12;
+  }
+
+  /** `2026-05-03` as it is typed, such as `03/05/2026`. */
+  date(value: string): string {
+    const [year = "", month = "", day = ""] = value.split("-");
+    const values = { year, month, day };
+    return this.parts.map((part) => (isPart(part) ? values[part] : part)).join("");
+  }
+
+  /** `09:30` as it is typed, such as `9:30 AM`. */
+  time(value: string): string {
+    if (!this.#twelveHours) return value;
+    const [hours = 0, minutes = 0] = value.split(":").map(Number);
+    return `${hours % 12 || 12}:${String(minutes).padStart(2, "0")} ${hours < 12 ? "AM" : "PM"}`;
+  }
+
+  /** `2026-05-03T09:30` as it is typed. */
+  dateTime(value: string): string {
+    return `${this.date(value.slice(0, 10))} ${this.time(value.slice(11, 16))}`;
+  }
+
+  /** A typed date as `2026-05-03`; what isn't typed in this way comes back as it is. */
+  readDate(text: string): string {
+    const found = /^(\d{1,4})\D{1,3}(\d{1,2})\D{1,3}(\d{1,4})\D{0,4}$/.exec(text);
+    if (!found || /^\d{4}-\d{2}-\d{2}$/.test(text)) return text;
+    const order = this.parts.filter(isPart);
+    const part = (name: Part) => found[order.indexOf(name) + 1] ?? "";
+    if (part("year").length !== 4) return text;
+    return `${part("year")}-${part("month").padStart(2, "0")}-${part("day").padStart(2, "0")}`;
+  }
+
+  /** A typed time as `09:30`; what isn't typed in this way comes back as it is. */
+  readTime(text: string): string {
+    const found = /^(\d{1,2})[:.](\d{2})\s*(?:([ap])\.?\s*m\.?)?$/i.exec(text);
+    if (!found) return text;
+    const [, hours = "", minutes = "", half] = found;
+    const hour = half
+      ? (Number(hours) % 12) + (half.toLowerCase() === "p" ? 12 : 0)
+      : Number(hours);
+    if (half && (Number(hours) < 1 || Number(hours) > 12)) return text;
+    return `${String(hour).padStart(2, "0")}:${minutes}`;
+  }
+
+  /** A typed date and time as `2026-05-03T09:30`; what isn't typed in this way comes back as it is. */
+  readDateTime(text: string): string {
+    if (/^\d{4}-\d{2}-\d{2}[T ]/.test(text)) return text;
+    const found = /^(.*?)[\s,]+(\d{1,2}[:.]\d{2}(?:\s*[ap]\.?\s*m\.?)?)$/i.exec(text);
+    if (!found) return text;
+    return `${this.readDate(found[1] ?? "")}T${this.readTime(found[2] ?? "")}`;
+  }
+
+  /** What is to be typed, such as `dd/mm/yyyy`. */
+  pattern(letters: Readonly<Record<Part, string>>): string {
+    return this.parts.map((part) => (isPart(part) ? letters[part] : part)).join("");
+  }
+}
+
+function isPart(part: string): part is Part {
+  return part === "day" || part === "month" || part === "year";
+}

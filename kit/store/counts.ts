@@ -1,0 +1,20 @@
+import { sql } from "kysely";
+import type { Scope } from "../access/scope.ts";
+import type { Entity } from "../entity/entity.ts";
+
+/** How many rows of some entities are in sight, by table, in one statement. */
+export async function countsOf(
+  scope: Scope,
+  entities: readonly Entity[],
+): Promise<Map<string, number>> {
+  if (entities.length === 0) return new Map();
+  const counts = entities.map(
+    (entity) =>
+      sql`select ${sql.lit(entity.table)} as name, count(*) as total from ${scope.rowsOf(entity)} as counted`,
+  );
+  const { rows } = await sql<{
+    name: string;
+    total: number;
+  }>`${sql.join(counts, sql` union all `)}`.execute(scope.db);
+  return new Map(rows.map(({ name, total }) => [name, Number(total)]));
+}

@@ -1,0 +1,37 @@
+import { sql } from "kysely";
+import type { Scope } from "../access/scope.ts";
+import { type Entity, isReference, isReferences } from "../entity/entity.ts";
+import type { Link } from "../entity/links.ts";
+import type { Options, Typed } from "../entity/typed.ts";
+import { mostOptions } from "./most-options.ts";
+import { byTitle, displayTitle } from "./order.ts";
+import { titleOf } from "./titles.ts";
+
+/** What the lookups of a form offer; what is chosen in them is always among it. */
+export async function optionsOf(scope: Scope, entity: Entity, values: Typed): Promise<Options> {
+  const options: Record<string, readonly Link[]> = {};
+  for (const [name, field] of Object.entries(entity.inputs)) {
+    if (!isReference(field) && !isReferences(field)) continue;
+    const chosen = (values.get(name) ?? []).filter((id) => /^\d{1,15}$/.test(id)).map(Number);
+    options[name] = await linksOf(scope, scope.entities.named(field.to), chosen);
+  }
+  return options;
+}
+
+/** The records of an entity as links, by title. Those that are chosen are always among them. */
+async function linksOf(scope: Scope, entity: Entity, chosen: readonly number[]): Promise<Link[]> {
+  const { table, path: pagePath } = entity;
+  const select = sql`select ${sql.ref(`${table}.id`)}, ${titleOf(scope, entity, table)} as ${displayTitle} from ${scope.rowsOf(entity)} as ${sql.table(table)}`;
+  const first =
+    await sql<Link>`${select} order by ${byTitle} limit ${sql.lit(mostOptions)}`.execute(scope.db);
+  const rows = first.rows.map((row) => ({ ...row, pagePath }));
+  if (rows.length < mostOptions || chosen.length === 0) return rows;
+  const offered = new Set(rows.map(({ id }) => id));
+  const others = chosen.filter((id) => !offered.has(id));
+  if (others.length === 0) return rows;
+  const more =
+    await sql<Link>`${select} where ${sql.ref(`${table}.id`)} in (${sql.join(others)}) order by ${byTitle}`.execute(
+      scope.db,
+    );
+  return [...more.rows.map((row) => ({ ...row, pagePath })), ...rows];
+}

@@ -1,0 +1,68 @@
+import type { Scope } from "../access/scope.ts";
+import type { Trouble } from "../database/contract.ts";
+import { constraintViolation, troubleOf } from "../database/current-dialect.ts";
+import type { Entity, Row } from "../entity/entity.ts";
+import { logError } from "./log.ts";
+import { partsOf, referencedBy } from "./referenced-by.ts";
+import { contextOf } from "./save.ts";
+import { type Outcome, type Submission, submitOnce } from "./submissions.ts";
+import { endedTransaction } from "./transactions.ts";
+
+/** Why a record wasn't deleted. */
+export type NotRemoved = "in use" | "parts in use" | "changed" | Trouble;
+
+/** What somebody asks to be deleted: the version that they saw, and how many parts of it. */
+interface Removal {
+  row: Row;
+  version: number | undefined;
+  parts: string;
+}
+
+/**
+ * The one way to delete a record: with its parts, and only where nothing else refers to it. Parts that were added since
+ * somebody looked would be deleted unseen, so that they block it. Throws `Forbidden` where the person may not do it.
+ */
+export async function removeSubmission(
+  scope: Scope,
+  entity: Entity,
+  { row, version, parts }: Removal,
+  { submission, outcome }: { submission: Submission; outcome: Outcome },
+): Promise<{ token: string; outcome: Outcome } | { refused: NotRemoved }> {
+  scope.require("delete", entity);
+  try {
+    return await submitOnce<NotRemoved>(scope.db, submission, async (trx, refuse) => {
+      const within = scope.within(trx);
+      // All of them, whoever asks: what is out of sight would be deleted, too.
+      const references = await referencedBy(within.seeingAll(), entity, row.id);
+      if (references.some(({ cascades }) => !cascades)) refuse("in use");
+      const seen = await referencedBy(within, entity, row.id);
+      if (version === undefined || parts !== partsOf(seen)) return refuse("changed");
+      if (partsOf(references) !== partsOf(seen)) refuse("in use");
+      await scope.entities.rulesOf(entity).beforeDelete?.(row, contextOf(within, row));
+      if (!(await deleteRow(within, entity, row.id, version))) refuse("changed");
+      return outcome;
+    });
+  } catch (error) {
+    if (constraintViolation(error)?.reason === "reference") return { refused: "parts in use" };
+    const trouble = troubleOf(error);
+    if (!trouble || !endedTransaction(error)) throw error;
+    logError(error, `deleting ${entity.table}`);
+    return { refused: trouble };
+  }
+}
+
+/** False where the record has another version by now, or is out of sight. */
+async function deleteRow(
+  scope: Scope,
+  entity: Entity,
+  id: number,
+  version: number,
+): Promise<boolean> {
+  const { numDeletedRows } = await scope.db
+    .deleteFrom(entity.table)
+    .where("id", "=", id)
+    .where("version", "=", version)
+    .where(scope.isVisible(entity))
+    .executeTakeFirst();
+  return numDeletedRows > 0n;
+}

@@ -1,0 +1,29 @@
+import { sql } from "kysely";
+import type { Scope } from "../access/scope.ts";
+import type { Entity, RowRule } from "../entity/entity.ts";
+
+/** The rules that a record violates, as it is in its table. They hold for all rows, whoever saves one. */
+export async function brokenRowRules(
+  asking: Scope,
+  entity: Entity,
+  id: number,
+): Promise<RowRule[]> {
+  const { table, rowRules } = entity;
+  if (rowRules.length === 0) return [];
+  const scope = asking.seeingAll();
+  const asked = rowRules.map(({ holds }, at) => sql`${holds(scope)} as ${sql.ref(`c${at}`)}`);
+  const { rows } = await sql<Record<string, unknown>>`
+    select ${sql.join(asked)} from ${scope.rowsOf(entity)} as ${sql.table(table)}
+    where ${sql.ref(`${table}.id`)} = ${id}`.execute(scope.db);
+  const [found] = rows;
+  return rowRules.filter((_, at) => found && !found[`c${at}`]);
+}
+
+/** The sentences of broken rules, by input. */
+export function errorsOf(rowRules: readonly RowRule[]): Map<string, string> {
+  const errors = new Map<string, string>();
+  for (const { about, sentence } of rowRules) {
+    errors.set(about, [errors.get(about), sentence].filter(Boolean).join(" "));
+  }
+  return errors;
+}

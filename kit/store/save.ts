@@ -1,0 +1,254 @@
+import { type Kysely, sql } from "kysely";
+import type { AnyTables, Scope } from "../access/scope.ts";
+import { constraintViolation, troubleOf } from "../database/current-dialect.ts";
+import { type Entity, type InputOf, isReferences, isUnasked, type Row } from "../entity/entity.ts";
+import { labelIn } from "../entity/label.ts";
+import type { RuleContext } from "../entity/rules.ts";
+import { readTyped, startValues, type Typed, type Values, withUnchanged } from "../entity/typed.ts";
+import { replaceLinks } from "./join-tables.ts";
+import { logError } from "./log.ts";
+import { brokenRowRules, errorsOf } from "./row-rules.ts";
+import { findAnyRow } from "./select.ts";
+import { type Outcome, type Submission, submitOnce } from "./submissions.ts";
+import { endedTransaction, inTransaction } from "./transactions.ts";
+import { circlesOf } from "./trees.ts";
+
+/** What is to be saved: values as texts, as forms have them, or ready ones. */
+export type Change = ({ typed: Typed } | { values: Values }) & {
+  /** The record that is changed, and the version of it that the change was made of; undefined for a new one. */
+  saved?: { row: Row; version: number } | undefined;
+};
+
+/** Why nothing was saved. */
+export type NotSaved =
+  | { errors: Map<string, string>; status?: 503 }
+  /** Somebody else saved the record since. */
+  | { stale: true };
+
+/**
+ * The one way to write a record. Checks what was typed, asks the entity's own rules, and writes in one transaction in
+ * which all rules of rows are checked. Throws `Forbidden` where the person may not do it.
+ */
+export async function save(
+  scope: Scope,
+  entity: Entity,
+  change: Change,
+): Promise<{ row: Row } | NotSaved> {
+  return saveBy(scope, entity, change, async (work) => {
+    const row = await inTransaction(scope.db, (trx) => work(trx, refuseStale));
+    return { row };
+  });
+}
+
+/** Adds a record of ready values; throws where something is wrong with them. Returns its number. */
+export async function create<Known extends Entity>(
+  scope: Scope,
+  entity: Known,
+  values: InputOf<Known>,
+): Promise<number> {
+  const result = await save(scope, entity, { values: values as Values });
+  if ("row" in result) return result.row.id;
+  throw new Error("errors" in result ? [...result.errors].join("; ") : "stale");
+}
+
+/** Saves what a form carries, once however often it is sent. `goTo` says what follows. */
+export async function saveSubmission(
+  scope: Scope,
+  entity: Entity,
+  change: Change,
+  { submission, goTo }: { submission: Submission; goTo(row: Row): Outcome },
+): Promise<{ token: string; outcome: Outcome } | NotSaved> {
+  return saveBy(scope, entity, change, async (work) => {
+    const result = await submitOnce<"stale">(scope.db, submission, async (trx, refuse) =>
+      goTo(await work(trx, () => refuse("stale"))),
+    );
+    return "refused" in result ? { stale: true } : result;
+  });
+}
+
+/** Writes the record within a transaction, and returns it as it is then. */
+type Work = (trx: Kysely<AnyTables>, refuse: () => never) => Promise<Row>;
+
+async function saveBy<Result>(
+  scope: Scope,
+  entity: Entity,
+  change: Change,
+  inOneTransaction: (work: Work) => Promise<Result | { stale: true }>,
+): Promise<Result | NotSaved> {
+  const { saved } = change;
+  scope.require(saved ? "change" : "add", entity);
+  const read = "typed" in change ? readTyped(entity, change.typed, scope) : change;
+  if ("errors" in read) return read;
+  const values =
+    saved && "typed" in change
+      ? withUnchanged(entity, read.values, change.typed, saved.row, scope)
+      : read.values;
+  try {
+    return await inOneTransaction(async (trx, refuse) => {
+      const within = scope.within(trx);
+      const context = contextOf(within, saved?.row);
+      const rules = scope.entities.rulesOf(entity);
+      const wrong = Object.entries((await rules.check?.(values, context)) ?? {});
+      if (wrong.length > 0) throw new WrongFields(new Map(wrong as [string, string][]));
+      const ready: Values = (await rules.beforeSave?.(values, context)) ?? values;
+      const id = saved
+        ? await update(within, entity, saved.row.id, saved.version, ready)
+        : await insert(within, entity, ready);
+      if (id === undefined) return refuse();
+      await rules.afterSave?.(id, context);
+      const broken = await brokenRowRules(within, entity, id);
+      if (broken.length > 0) throw new WrongFields(errorsOf(broken));
+      const circles = await circlesOf(within, entity, id);
+      if (circles.length > 0) throw new WrongFields(circleErrors(scope, entity, circles));
+      return (await findAnyRow(within, entity, id)) ?? (await findSaved(within, entity, id));
+    });
+  } catch (error) {
+    if (error instanceof Stale) return { stale: true };
+    if (error instanceof WrongFields) return { errors: error.errors };
+    const trouble = troubleOf(error);
+    if (trouble && endedTransaction(error)) {
+      logError(error, `saving ${entity.table}`);
+      return { errors: new Map([["", scope.messages.troubles[trouble]]]), status: 503 };
+    }
+    return { errors: await refusedFields(scope, entity, error, values) };
+  }
+}
+
+/** A record that was saved out of the person's own sight. */
+async function findSaved(scope: Scope, entity: Entity, id: number): Promise<Row> {
+  const row = await findAnyRow(scope.seeingAll(), entity, id);
+  if (!row) throw new Error(`The ${entity.table} that was saved is not there.`);
+  return row;
+}
+
+/** What the rules of an entity may look at. */
+export function contextOf<Saved>(scope: Scope, saved: Saved): RuleContext<AnyTables, Saved> {
+  const { db, person, now, today } = scope;
+  return { db, person, now, today, saved };
+}
+
+/** Ends a save with what is wrong, by input. */
+class WrongFields extends Error {
+  constructor(readonly errors: Map<string, string>) {
+    super([...errors.values()].join(" "));
+  }
+}
+
+/** Ends a save of a record that somebody else saved since. */
+class Stale extends Error {}
+
+function refuseStale(): never {
+  throw new Stale();
+}
+
+/** The values of columns, and what the link tables of many-to-many fields are to hold. */
+function split(entity: Entity, values: Values) {
+  const columns: Record<string, unknown> = {};
+  const links: [string, readonly number[]][] = [];
+  for (const [name, value] of Object.entries(values)) {
+    const field = entity.fields[name];
+    if (field && isReferences(field)) links.push([name, value as readonly number[]]);
+    else columns[name] = value;
+  }
+  return { columns, links };
+}
+
+async function saveLinks(
+  scope: Scope,
+  entity: Entity,
+  id: number,
+  links: readonly [string, readonly number[]][],
+): Promise<void> {
+  for (const [name, targets] of links) {
+    const field = entity.fields[name];
+    if (field && isReferences(field)) await replaceLinks(scope, field.through, id, targets);
+  }
+}
+
+async function insert(scope: Scope, entity: Entity, values: Values): Promise<number> {
+  const { columns, links } = split(entity, values);
+  const unasked = Object.entries(entity.fields).filter(([, field]) => isUnasked(field));
+  const made = unasked.flatMap(([name, field]) =>
+    isUnasked(field) && field.made ? [[name, field.made(values, scope)]] : [],
+  );
+  const row = {
+    ...startValues(Object.fromEntries(unasked), scope),
+    ...columns,
+    ...Object.fromEntries(made),
+    created_at: scope.now,
+    updated_at: scope.now,
+  };
+  const { id } = (await scope.db
+    .insertInto(entity.table)
+    .values(row)
+    .returning("id")
+    .executeTakeFirstOrThrow()) as { id: number };
+  await saveLinks(scope, entity, id, links);
+  return id;
+}
+
+/** Undefined where the record has another version by now, or is out of sight. */
+async function update(
+  scope: Scope,
+  entity: Entity,
+  id: number,
+  version: number,
+  values: Values,
+): Promise<number | undefined> {
+  const { columns, links } = split(entity, values);
+  const { numUpdatedRows } = await scope.db
+    .updateTable(entity.table)
+    .set({ ...columns, version: version + 1, updated_at: scope.now })
+    .where("id", "=", id)
+    .where("version", "=", version)
+    .where(scope.isVisible(entity))
+    .executeTakeFirst();
+  if (numUpdatedRows === 0n) return undefined;
+  await saveLinks(scope, entity, id, links);
+  return id;
+}
+
+function circleErrors(scope: Scope, entity: Entity, columns: readonly string[]) {
+  const { one } = scope.namesOf(entity);
+  return new Map(columns.map((column) => [column, scope.messages.aboveItself(one)]));
+}
+
+/** The fields that a refusal of the database is about; any other error is thrown. */
+async function refusedFields(
+  scope: Scope,
+  entity: Entity,
+  error: unknown,
+  values: Values,
+): Promise<Map<string, string>> {
+  const { inputs, rowRules } = entity;
+  const refused = constraintViolation(error, Object.keys(inputs));
+  if (!refused) throw error;
+  const checked = rowRules.filter(({ check }) => check && check === refused.check);
+  if (checked.length > 0) return errorsOf(checked);
+  const { messages, language } = scope;
+  if (refused.reason === "reference") return new Map([["", messages.chosenIsGone]]);
+  const names = refused.columns.filter((column) => Object.hasOwn(inputs, column));
+  if (refused.reason === "check") return new Map([["", messages.valuesRefused]]);
+  const seen = await isInSight(scope, entity, names, values);
+  const { one } = scope.namesOf(entity);
+  const labels = names.map((name) => labelIn(inputs[name]?.label ?? name, language));
+  const message = names.length > 1 ? messages.sameTogether(one, labels) : messages.sameAlready(one);
+  return new Map([[names[0] ?? "", seen ? message : messages.valuesRefused]]);
+}
+
+/** Whether a record with the same values is one that the person may see: otherwise nothing is told of it. */
+async function isInSight(
+  scope: Scope,
+  entity: Entity,
+  names: readonly string[],
+  values: Values,
+): Promise<boolean> {
+  if (!scope.policy.visible(scope, entity)) return true;
+  const same = names.map((name) => sql`${sql.ref(name)} = ${values[name]}`);
+  if (same.length === 0) return false;
+  const { rows } = await sql`
+    select 1 as found from ${scope.rowsOf(entity)} as seen where ${sql.join(same, sql` and `)}`.execute(
+    scope.db,
+  );
+  return rows.length > 0;
+}

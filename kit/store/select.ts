@@ -1,0 +1,93 @@
+import { type RawBuilder, sql } from "kysely";
+import type { Scope } from "../access/scope.ts";
+import {
+  type Entity,
+  isComputed,
+  isReference,
+  isReferences,
+  type Row,
+  type RowOf,
+} from "../entity/entity.ts";
+import type { Link } from "../entity/links.ts";
+import { linkedRecords } from "./join-tables.ts";
+import { titleOf, titleProperty, titleThrough } from "./titles.ts";
+
+/** The columns that every table of an entity has. */
+const automatic = ["id", "version", "created_at", "updated_at"] as const;
+
+/** What is selected of the rows of an entity, whose table goes by its own name in the statement. */
+export function selection(scope: Scope, entity: Entity): RawBuilder<unknown> {
+  const { table, fields } = entity;
+  const columns = [
+    ...automatic.map((name) => sql.ref(`${table}.${name}`)),
+    sql`${titleOf(scope, entity, table)} as ${sql.ref("displayTitle")}`,
+  ];
+  for (const [name, field] of Object.entries(fields)) {
+    if (isReferences(field)) continue;
+    if (isComputed(field)) {
+      columns.push(sql`${field.formula(scope)} as ${sql.ref(name)}`);
+      continue;
+    }
+    columns.push(sql.ref(`${table}.${name}`));
+    if (isReference(field)) {
+      const title = titleThrough(scope, scope.entities.named(field.to), `${table}.${name}`);
+      columns.push(sql`${title} as ${sql.ref(titleProperty(name))}`);
+    }
+  }
+  return sql.join(columns);
+}
+
+/** Rows as pages have them: with links to what they refer to, and with what their link tables hold. */
+export async function completed<Known extends Entity>(
+  scope: Scope,
+  entity: Known,
+  rows: readonly Record<string, unknown>[],
+): Promise<RowOf<Known>[]> {
+  const { path: pagePath, fields } = entity;
+  const references = Object.entries(fields).filter(([, field]) => isReference(field));
+  const links = references.map(([name, field]) => ({
+    column: name,
+    property: name.replace(/_id$/, ""),
+    title: titleProperty(name),
+    pagePath: scope.entities.named((field as { to?: string }).to ?? "").path,
+  }));
+  for (const row of rows) {
+    row.pagePath = pagePath;
+    for (const { column, property, title, pagePath } of links) {
+      const displayTitle = row[title];
+      delete row[title];
+      row[property] =
+        typeof displayTitle === "string" ? { id: row[column], displayTitle, pagePath } : null;
+    }
+  }
+  const ids = rows.map(({ id }) => id as number);
+  for (const [name, field] of Object.entries(fields)) {
+    if (!isReferences(field)) continue;
+    const held = await linkedRecords(scope, field, ids);
+    for (const row of rows) row[name] = held.get(row.id as number) ?? ([] satisfies Link[]);
+  }
+  return rows as unknown as RowOf<Known>[];
+}
+
+/** One record with everything that its page shows; undefined where there is none in sight. */
+export async function findRow<Known extends Entity>(
+  scope: Scope,
+  entity: Known,
+  id: number,
+): Promise<RowOf<Known> | undefined> {
+  const table = sql.table(entity.table);
+  const { rows } = await sql<Record<string, unknown>>`
+    select ${selection(scope, entity)} from ${scope.rowsOf(entity)} as ${table}
+    where ${sql.ref(`${entity.table}.id`)} = ${id}`.execute(scope.db);
+  const [row] = await completed(scope, entity, rows);
+  return row;
+}
+
+/** The same, whatever the entity. */
+export async function findAnyRow(
+  scope: Scope,
+  entity: Entity,
+  id: number,
+): Promise<Row | undefined> {
+  return (await findRow(scope, entity, id)) as Row | undefined;
+}

@@ -1,0 +1,81 @@
+import { type Kysely, sql, type Transaction } from "kysely";
+import type { Trouble } from "../database/contract.ts";
+import { troubleOf } from "../database/current-dialect.ts";
+
+/** How often a change is tried that met another one or lost its connection. */
+const mostAttempts = 6;
+
+/** The connection was lost while the database was told to keep a change: it may have kept it or not. */
+export class OutcomeUnknown extends Error {
+  constructor(cause: unknown) {
+    super("The connection was lost while a change was being kept.", { cause });
+  }
+}
+
+const undone = new WeakSet<object>();
+
+/** Whether an error ended a transaction, so that nothing of it was kept. */
+export function endedTransaction(error: unknown): boolean {
+  return typeof error === "object" && error !== null && undone.has(error);
+}
+
+/**
+ * Does some work in a transaction. What met another change, or lost its connection before anything was to be
+ * kept, is done again a few times, so that the work may run more than once. Throws `OutcomeUnknown` where the
+ * connection is lost at the end; after any other error, nothing was kept.
+ */
+export async function inTransaction<Tables, Result>(
+  db: Kysely<Tables>,
+  work: (transaction: Transaction<Tables>) => Promise<Result>,
+): Promise<Result> {
+  for (let attempt = 1; ; attempt++) {
+    let keeping = false;
+    let first: unknown;
+    try {
+      return await db.transaction().execute(async (transaction) => {
+        try {
+          const result = await work(transaction);
+          keeping = true;
+          return result;
+        } catch (error) {
+          first = error;
+          throw error;
+        }
+      });
+    } catch (last) {
+      // A rollback over a lost connection fails, too; why the work failed says more.
+      const error = first ?? last;
+      const trouble = troubleOf(error);
+      if (keeping && (trouble === "lost" || trouble === "slow")) throw new OutcomeUnknown(error);
+      if (attempt < mostAttempts && mayTryAgain(trouble)) {
+        await pause(attempt);
+        continue;
+      }
+      if (typeof error === "object" && error !== null) undone.add(error);
+      throw error;
+    }
+  }
+}
+
+function mayTryAgain(trouble: Trouble | undefined): boolean {
+  return trouble === "conflict" || trouble === "lost";
+}
+
+/** Longer each time, and not the same for two that met. */
+function pause(attempt: number): Promise<void> {
+  const longest = 10 * 2 ** attempt;
+  return new Promise((resolve) => setTimeout(resolve, longest * (0.5 + Math.random() / 2)));
+}
+
+/** Waits until the database answers again, a short while at most; false where it doesn't. */
+export async function answersAgain<Tables>(db: Kysely<Tables>): Promise<boolean> {
+  for (let attempt = 1; attempt <= mostAttempts; attempt++) {
+    try {
+      await sql`select 1`.execute(db);
+      return true;
+    } catch {
+      await pause(attempt);
+    }
+  }
+  return false;
+}

@@ -1,0 +1,104 @@
+import type { Scope } from "../access/scope.ts";
+import type { Entity } from "../entity/entity.ts";
+import { labelIn } from "../entity/label.ts";
+import type { FormState, Options, Typed } from "../entity/typed.ts";
+import type { Attributes, Field } from "../fields/field.ts";
+import { mostOptions } from "../store/most-options.ts";
+
+/** What is in a form at one moment: what was typed, what is wrong with it, what lookups offer. */
+export interface Form {
+  scope: Scope;
+  entity: Entity;
+  title: string;
+  values: Typed;
+  errors: ReadonlyMap<string, string>;
+  options: Options;
+  /** Tells the form from others, so that it is saved once however often it is sent. */
+  token: string;
+  state: FormState;
+  /** Fields that are filled in where they are left blank. */
+  filled: readonly string[];
+  /** Where a browser asks what else to show while something is typed. */
+  stateAt?: string;
+  /** The version that the person saw; a save that finds another one is refused. */
+  version: number;
+  isNew: boolean;
+  /** Where to go after the save. */
+  back?: string | undefined;
+  /** What somebody else saved in the meantime. */
+  saved?: Typed | undefined;
+  /** Somebody else deleted the record in the meantime. */
+  wasDeleted?: boolean;
+  /** Where the form is sent; to its own address otherwise. */
+  action?: string;
+}
+
+/** What the form page of an entity gets. */
+export interface FormProps {
+  form: Form;
+}
+
+/** The field of a name; the name must be one of the entity's. */
+export function fieldOf(form: Pick<Form, "entity">, name: string): Field {
+  const field = form.entity.fields[name];
+  if (!field) throw new Error(`${form.entity.table} has no field ${name}.`);
+  return field;
+}
+
+/** The label of a field in the language of the person. */
+export function labelOf(form: Pick<Form, "entity" | "scope">, name: string): string {
+  return labelIn(fieldOf(form, name).label, form.scope.language);
+}
+
+/** The attributes of a field's input, as things are in the form. */
+export function attributesOf(form: Form, name: string): Attributes & { required: boolean } {
+  const attributes = fieldOf(form, name).attributes(form.scope);
+  const needed = Object.hasOwn(form.state.needed, name)
+    ? form.state.needed[name]
+    : !form.filled.includes(name) && attributes.required;
+  return { ...attributes, required: Boolean(needed) };
+}
+
+/** Whether the form doesn't ask for a field as things are; one with an error is always shown. */
+export function isHidden(form: Form, name: string): boolean {
+  const { shown } = form.state;
+  return Object.hasOwn(shown, name) && !shown[name] && !form.errors.has(name);
+}
+
+/** The text in a field; of several, the first. */
+export function typedValue(form: Form, name: string): string {
+  return form.values.get(name)?.[0] ?? "";
+}
+
+/** A hint that says when a lookup doesn't offer all there is. */
+export function lookupHint(form: Form, name: string, hint?: string): string | undefined {
+  const few = (form.options[name]?.length ?? 0) < mostOptions;
+  if (few) return hint;
+  return [hint, form.scope.messages.onlyFirstOffered(mostOptions)].filter(Boolean).join(" ");
+}
+
+/** A value that somebody else saved in the meantime, beside the one typed here. */
+export interface Difference {
+  name: string;
+  saved: string;
+  typed: string;
+}
+
+/** The fields in which what was typed differs from what is saved now, in words a person knows. */
+export function differences(form: Form, saved: Typed): Difference[] {
+  return Object.keys(form.entity.inputs).flatMap((name) => {
+    const typed = shown(form, name, form.values.get(name));
+    const other = shown(form, name, saved.get(name));
+    return typed === other ? [] : [{ name, saved: other, typed }];
+  });
+}
+
+function shown(form: Form, name: string, values: readonly string[] = []): string {
+  const { choices } = fieldOf(form, name);
+  const offered = Object.hasOwn(form.options, name) ? form.options[name] : undefined;
+  const words = values.map((value) => {
+    if (choices && Object.hasOwn(choices, value)) return choices[value] ?? value;
+    return offered?.find((link) => String(link.id) === value)?.displayTitle ?? value.trim();
+  });
+  return words.sort().join(", ");
+}

@@ -1,0 +1,122 @@
+import type { Context } from "hono";
+import type { Child } from "hono/jsx";
+import type { Scope } from "../access/scope.ts";
+import { hasFlash, takeFlash } from "../http/flash.ts";
+import { spokenLanguage } from "../messages/messages.ts";
+import type { Outcome } from "../store/submissions.ts";
+import { DevelopmentFooter, developmentNotes } from "./development.tsx";
+
+/** What a page is besides its content. */
+interface PageOptions {
+  title?: string;
+  status?: number;
+}
+
+/** Answers with a page in the frame of the application, and tells the result of the last form in it. */
+export function showPage(
+  c: Context,
+  scope: Scope,
+  content: Child,
+  { title, status = 200 }: PageOptions = {},
+): Response | Promise<Response> {
+  c.status(status as 200);
+  const page = (notice?: Outcome) => {
+    const frame = (
+      <Frame scope={scope} path={c.req.path} title={title} notice={notice}>
+        {content}
+      </Frame>
+    );
+    return c.html(`<!DOCTYPE html>${frame}`);
+  };
+  if (!hasFlash(c)) return page();
+  // A page that says what went wrong with the database can't ask it.
+  return takeFlash(c, scope)
+    .catch(() => undefined)
+    .then(page);
+}
+
+/** The frame of a page: heading, menu, flash message. */
+function Frame({
+  scope,
+  path,
+  title,
+  notice,
+  children,
+}: {
+  scope: Scope;
+  path: string;
+  title: string | undefined;
+  notice: Outcome | undefined;
+  children?: Child;
+}) {
+  const { messages } = scope;
+  const { name } = scope.settings;
+  const notes = developmentNotes();
+  const menu = <Menu scope={scope} here={`/${path.split("/")[1]}`} />;
+  return (
+    <html lang={spokenLanguage(scope.language)}>
+      <head>
+        <meta charset="utf-8" />
+        <meta name="viewport" content="width=device-width, initial-scale=1" />
+        <title>{title ? `${title} · ${name}` : name}</title>
+        <link rel="icon" href="/-/assets/icon.svg" type="image/svg+xml" />
+        <link rel="stylesheet" href="/-/assets/app.css" />
+        <script type="module" src="/-/assets/client.js" />
+      </head>
+      <body>
+        <a class="visually-hidden-focusable skip" href="#content">
+          {messages.skip}
+        </a>
+        <header class="masthead">
+          <a class="name" href="/">
+            {name}
+          </a>
+          <details class="narrow-menu">
+            <summary>{messages.menu}</summary>
+            <nav aria-label={messages.menu}>{menu}</nav>
+          </details>
+        </header>
+        <div class="frame">
+          <nav class="side" aria-label={messages.menu}>
+            {menu}
+          </nav>
+          <main id="content" tabindex={-1}>
+            {notice && (
+              <div class="alert alert-success" role="status">
+                {notice.text} {notice.link && <a href={notice.link.href}>{notice.link.text}</a>}
+              </div>
+            )}
+            {children}
+          </main>
+        </div>
+        {notes && <DevelopmentFooter notes={notes} path={path} />}
+      </body>
+    </html>
+  );
+}
+
+/** The entities whose lists the person may see. */
+function Menu({ scope, here }: { scope: Scope; here: string }) {
+  return (
+    <ul class="menu">
+      {scope.entities.all
+        .filter((entity) => scope.may("see", entity))
+        .map((entity) => (
+          <li>
+            <a href={entity.path} aria-current={entity.path === here ? "page" : undefined}>
+              {scope.namesOf(entity).headings}
+            </a>
+          </li>
+        ))}
+    </ul>
+  );
+}
+
+/** The way back to the list that a page belongs to. */
+export function Trail({ to, label, scope }: { to: string; label: string; scope: Scope }) {
+  return (
+    <nav aria-label={scope.messages.youAreHere} class="trail">
+      <a href={to}>← {label}</a>
+    </nav>
+  );
+}

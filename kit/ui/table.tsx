@@ -1,0 +1,179 @@
+import type { Child } from "hono/jsx";
+import type { Scope } from "../access/scope.ts";
+import { type Entity, isComputed, type Row, type RowOf } from "../entity/entity.ts";
+import { address, withQuery } from "../entity/links.ts";
+import { typeOf } from "../fields/types.ts";
+import { type ListPage, sortName } from "../store/list.ts";
+import { labelOfColumn, shownValue } from "./value.tsx";
+
+/** A column that a page makes by itself: what its heading says, and what is in a cell. */
+export interface OwnColumn<Record> {
+  /** The field that it is about, if it is; the heading sorts by it. */
+  field?: string;
+  label?: string;
+  cell(row: Record, scope: Scope): Child;
+}
+
+/** The columns of a table: fields by their names, and columns of one's own. */
+export type Columns<Known extends Entity> = readonly (
+  | (keyof Known["fields"] & string)
+  | "id"
+  | "version"
+  | "created_at"
+  | "updated_at"
+  | OwnColumn<RowOf<Known>>
+)[];
+
+/** What a table of records gets. */
+interface TableProps<Known extends Entity> {
+  page: ListPage<Known>;
+  columns: Columns<Known>;
+  /** What the table is called; as its entity, without one. */
+  label?: string;
+  /** Whether the headings sort: in a list of its own. */
+  sorts?: boolean;
+  /** A field whose column is left out, because all rows have the same in it. */
+  without?: string;
+  /** The page to come back to after an edit; each row gets a link for it. */
+  back?: string;
+}
+
+/** Records as a table. The first column that can be is the link to their pages. */
+export function RecordTable<Known extends Entity>({
+  page,
+  columns,
+  label,
+  sorts = false,
+  without,
+  back,
+}: TableProps<Known>) {
+  const { scope, entity } = page;
+  const shown = columns
+    .map((column) => columnOf(scope, entity, column as string | OwnColumn<Row>))
+    .filter(({ name }) => name !== without || name === undefined);
+  const leading = shown.find(({ leads }) => leads);
+  const { messages } = scope;
+  const edits = back !== undefined && scope.may("change", entity);
+  return (
+    <section
+      class="table-responsive"
+      tabindex={0}
+      aria-label={label ?? scope.namesOf(entity).headings}
+    >
+      <table class="table table-hover">
+        <thead>
+          <tr>
+            {!leading && <th scope="col">{scope.namesOf(entity).heading}</th>}
+            {shown.map((column) => (
+              <Heading column={column} page={page as unknown as ListPage} sorts={sorts} />
+            ))}
+            {edits && (
+              <th scope="col">
+                <span class="visually-hidden">{messages.edit}</span>
+              </th>
+            )}
+          </tr>
+        </thead>
+        <tbody>
+          {(page.rows as unknown as Row[]).map((row) => (
+            <tr>
+              {!leading && (
+                <td>
+                  <a href={address(row)}>{row.displayTitle}</a>
+                </td>
+              )}
+              {shown.map((column) => (
+                <Cell column={column} row={row} scope={scope} leads={column === leading} />
+              ))}
+              {edits && (
+                <td class="text-end">
+                  <a
+                    href={`${address(row)}/edit?${new URLSearchParams({ _back: back })}`}
+                    aria-label={messages.editRecord(row.displayTitle)}
+                  >
+                    {messages.edit}
+                  </a>
+                </td>
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+/** A column, ready to be shown. */
+interface Shown {
+  name: string | undefined;
+  label: string;
+  /** What the address of a list sorts by; undefined where it can't. */
+  sort: string | undefined;
+  numeric: boolean;
+  leads: boolean;
+  cell(row: Row, scope: Scope): Child;
+}
+
+function columnOf(scope: Scope, entity: Entity, column: string | OwnColumn<Row>): Shown {
+  const own = typeof column === "string" ? undefined : column;
+  const name = typeof column === "string" ? column : column.field;
+  const field = name === undefined ? undefined : entity.fields[name];
+  return {
+    name,
+    label: own?.label ?? labelOfColumn(scope, entity, name ?? ""),
+    sort: name === undefined ? undefined : sortName(entity, name),
+    numeric: field ? typeOf(field).numeric : false,
+    leads: !own && (!field || (typeOf(field).leads && !isComputed(field))),
+    cell: own?.cell ?? ((row, scope) => shownValue(scope, row, name ?? "", field)),
+  };
+}
+
+function Heading({ column, page, sorts }: { column: Shown; page: ListPage; sorts: boolean }) {
+  const kind = column.numeric ? "text-end" : undefined;
+  const { sort, label } = column;
+  if (!sorts || sort === undefined) {
+    return (
+      <th scope="col" class={kind}>
+        {label}
+      </th>
+    );
+  }
+  const ascending = page.sort === sort;
+  const descending = page.sort === `-${sort}`;
+  const next = withQuery(page.entity.path, page.request.query, {
+    sort: ascending ? `-${sort}` : sort,
+    page: undefined,
+  });
+  return (
+    <th
+      scope="col"
+      class={kind}
+      aria-sort={ascending ? "ascending" : descending ? "descending" : undefined}
+    >
+      <a class="sort" href={next}>
+        {label}
+        <span aria-hidden="true">{ascending ? " ↑" : descending ? " ↓" : ""}</span>
+      </a>
+    </th>
+  );
+}
+
+function Cell({
+  column,
+  row,
+  scope,
+  leads,
+}: {
+  column: Shown;
+  row: Row;
+  scope: Scope;
+  leads: boolean;
+}) {
+  const value = column.cell(row, scope);
+  const blank = value === null || value === undefined || value === "";
+  return (
+    <td class={column.numeric ? "text-end" : undefined}>
+      {leads ? <a href={address(row)}>{blank ? row.displayTitle : value}</a> : value}
+    </td>
+  );
+}

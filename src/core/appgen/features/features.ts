@@ -1,0 +1,8 @@
+import { deleteCode } from "./delete.ts";
+import { detailCode } from "./detail.ts";
+import type { FeatureCode } from "./feature.ts";
+import { formCode } from "./form.ts";
+import { listCode } from "./list.ts";
+
+/** What every entity can do, in the order of its `index.ts`. */
+export const featureCodes: readonly FeatureCode[] = [listCode, formCode, detailCode, deleteCode];

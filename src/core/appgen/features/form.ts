@@ -1,0 +1,37 @@
+import { isComputed } from "../../model/model.ts";
+import { controlOf } from "../fields.ts";
+import { attribute, Module } from "../module.ts";
+import { inputName, type Subject } from "../subject.ts";
+import type { FeatureCode } from "./feature.ts";
+
+const frame = "../../kit/ui/form-page.tsx";
+const controls = "../../kit/fields/controls.ts";
+
+/** `hive.form.tsx`: the form of an entity. */
+export const formCode: FeatureCode = {
+  file: { end: "form.tsx", text: (_model, subject) => formModule(subject) },
+  made: (module, { camel, pascal, file }) =>
+    `${module.use("form", "../../kit/features/form/form.tsx")}(${module.use(`${camel}Entity`, `./${file}.ts`)}, ${module.use(`${pascal}FormPage`, `./${file}.form.tsx`)})`,
+};
+
+function formModule({ entity, pascal }: Subject): string {
+  const module = new Module();
+  const sections = entity.sections.map(({ title, fields }) => {
+    const lines = fields.flatMap((name) => {
+      const field = entity.fields.find((candidate) => candidate.name === name);
+      if (!field || isComputed(field)) return [];
+      const placeholder = field.placeholder ? ` placeholder=${attribute(field.placeholder)}` : "";
+      const hint = field.hint ? ` hint=${attribute(field.hint)}` : "";
+      return `<${module.use(controlOf(field), controls)} form={form} name="${inputName(field)}"${placeholder}${hint} />`;
+    });
+    return `<${module.use("FormSection", frame)}${title ? ` title=${attribute(title)}` : ""}>${lines.join("\n")}</FormSection>`;
+  });
+  module.add(`export function ${pascal}FormPage({ form }: ${module.type("FormProps", "../../kit/ui/form.ts")}) {
+  return (
+    <${module.use("FormFrame", frame)} form={form}>
+      ${sections.join("\n      ")}
+    </FormFrame>
+  );
+}`);
+  return module.print();
+}

@@ -1,0 +1,146 @@
+import type { ValueType } from "../formula/functions.ts";
+import {
+  type Field,
+  isComputed,
+  isMany,
+  isReference,
+  type Kind,
+  type Model,
+} from "../model/model.ts";
+import { linkOf } from "../schema/from-model.ts";
+import { defaultName, formulaName, hasHiddenDefault } from "./formulas.ts";
+import { labelCode } from "./labels.ts";
+import { type Module, object, quote } from "./module.ts";
+import { choicesName, type Subject, targetOf } from "./subject.ts";
+
+/** The code of the fields of one type: what declares one, and what it is typed into. */
+interface FieldCode {
+  builder: string;
+  /** Undefined where nobody types it. */
+  control?: string;
+}
+
+const builders = "../../kit/fields/builders.ts";
+
+/** By type; undefined for those that applications can't be built with yet. */
+const codes: Readonly<Record<Exclude<Kind, "formula">, FieldCode | undefined>> = {
+  text: { builder: "text", control: "TextField" },
+  "long text": { builder: "longText", control: "LongTextField" },
+  integer: { builder: "integer", control: "NumberField" },
+  decimal: { builder: "decimal", control: "NumberField" },
+  money: { builder: "money", control: "NumberField" },
+  percent: { builder: "percent", control: "NumberField" },
+  boolean: { builder: "boolean", control: "CheckboxField" },
+  date: { builder: "date", control: "DateField" },
+  time: { builder: "time", control: "TimeField" },
+  datetime: { builder: "datetime", control: "DateTimeField" },
+  email: { builder: "email", control: "EmailField" },
+  url: { builder: "url", control: "UrlField" },
+  phone: { builder: "phone", control: "PhoneField" },
+  color: { builder: "color", control: "ColorField" },
+  choice: { builder: "choice", control: "ChoiceField" },
+  one: { builder: "reference", control: "LookupField" },
+  "part of": { builder: "reference", control: "LookupField" },
+  many: { builder: "references", control: "LookupsField" },
+  image: undefined,
+  file: undefined,
+  tags: undefined,
+  user: undefined,
+};
+
+/** The builder of a computed field, by the type of its value. */
+const computedBuilders: Readonly<Record<ValueType, string>> = {
+  number: "decimal",
+  span: "span",
+  text: "text",
+  date: "date",
+  time: "time",
+  moment: "datetime",
+  boolean: "boolean",
+};
+
+/** The component that a field is typed into. */
+export function controlOf({ type }: Field): string {
+  const control = type.kind === "formula" ? undefined : codes[type.kind]?.control;
+  if (!control) throw new Error(`nothing is typed into a ${type.kind}`);
+  return control;
+}
+
+/** A field of an entity as code: `optional(date({ label: "Installed", max: "today" }))`. */
+export function fieldCode(module: Module, model: Model, subject: Subject, field: Field): string {
+  const { type } = field;
+  if (isComputed(field)) return computedCode(module, subject, field);
+  const code = type.kind === "formula" ? undefined : codes[type.kind];
+  if (!code) throw new Error(`an application can't be built with a ${type.kind}`);
+  const options = object([
+    ["label", labelCode(field)],
+    ...(field.unit ? [["unit", quote(field.unit)] as const] : []),
+    ...optionsOf(model, subject, field),
+    ...startOf(field),
+  ]);
+  const declared = `${module.use(code.builder, builders)}(${options})`;
+  const needed = field.required || type.kind === "many" || type.kind === "boolean";
+  const whole = needed ? declared : `${module.use("optional", builders)}(${declared})`;
+  if (subject.inForm.includes(field)) return whole;
+  const made = hasHiddenDefault(model, subject, field)
+    ? `, ${module.use(defaultName(subject, field), `./${subject.file}.queries.ts`)}`
+    : "";
+  return `${module.use("unasked", builders)}(${whole}${made})`;
+}
+
+function computedCode(module: Module, subject: Subject, field: Field): string {
+  const calculation = subject.computed.get(field);
+  if (!calculation) throw new Error(`${field.name} isn't computed`);
+  const builder = calculation.money && !field.unit ? "money" : computedBuilders[calculation.type];
+  const options = object([
+    ["label", labelCode(field)],
+    ...(field.unit && builder !== "span" ? [["unit", quote(field.unit)] as const] : []),
+  ]);
+  const formula = module.use(formulaName(subject, field), `./${subject.file}.queries.ts`);
+  return `${module.use("computed", builders)}(${module.use(builder, builders)}(${options}), ${formula})`;
+}
+
+/** What limits the values of a field. */
+function optionsOf(model: Model, subject: Subject, field: Field): [string, string][] {
+  const { type } = field;
+  if (type.kind === "choice") return [["choices", choicesName(subject, field)]];
+  if (isReference(field)) {
+    return [
+      ["to", quote(targetOf(model, field).table)],
+      ...(type.kind === "part of" ? [["part", "true"] as [string, string]] : []),
+      ...(field.unique ? [["single", "true"] as [string, string]] : []),
+    ];
+  }
+  if (isMany(field)) {
+    const { table, from, to } = linkOf(subject.entity, field);
+    const through = object([
+      ["table", quote(table)],
+      ["from", quote(from)],
+      ["to", quote(to)],
+    ]);
+    return [
+      ["to", quote(targetOf(model, field).table)],
+      ["through", through],
+      ...(field.required ? [["required", "true"] as [string, string]] : []),
+    ];
+  }
+  return [
+    ...("min" in type && type.min !== undefined
+      ? [["min", JSON.stringify(type.min)] as [string, string]]
+      : []),
+    ...("max" in type && type.max !== undefined
+      ? [["max", JSON.stringify(type.max)] as [string, string]]
+      : []),
+    ...("places" in type && type.places !== 2
+      ? [["places", String(type.places)] as [string, string]]
+      : []),
+  ];
+}
+
+/** What a new record has in a field where nothing else is given. */
+function startOf({ default: start }: Field): [string, string][] {
+  if (!start || "formula" in start) return [];
+  if ("moment" in start) return [["start", quote(start.moment)]];
+  const value = typeof start.value === "string" ? quote(start.value) : String(start.value);
+  return [["start", value]];
+}
