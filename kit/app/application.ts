@@ -16,10 +16,14 @@ import { home } from "./home.tsx";
 import { type Environment, mount } from "./mount.ts";
 
 /** What an application is made of. */
-export interface Application<Tables> {
+export interface Application<Tables> extends More {
   db: Kysely<Tables>;
   settings: Settings;
   entities: readonly EntityFeatures[];
+}
+
+/** What an application can do without. */
+export interface More {
   /** Who may do what; everybody everything, without one. */
   policy?: Policy;
   /** Who sends a request; nobody is known, without it. */
@@ -56,7 +60,7 @@ export function scopes<Tables>({
   settings,
   entities,
   policy = everything,
-}: Pick<Application<Tables>, "db" | "settings" | "entities" | "policy">) {
+}: Application<Tables>) {
   const registry = new Registry(entities);
   const tables = db as unknown as Kysely<AnyTables>;
   return (person: Person | undefined) =>

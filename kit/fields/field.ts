@@ -164,7 +164,8 @@ export function readBy<Value>({ schema, before, after }: Check<Value>, blank: Sa
   return (typed: readonly string[], scope: FieldScope): Reading<Value> => {
     const [text = ""] = typed;
     if (isBlank(text)) return { error: blank(scope.messages, scope) };
-    const ready = before ? before(text, scope) : text;
+    // Longer texts are refused by the schema, before anything is done with them.
+    const ready = before && text.length <= longestNumber ? before(text, scope) : text;
     const result = schema.safeParse(ready);
     if (!result.success) return { error: sentenceOf(result.error, scope) };
     return after ? after(result.data as never, scope) : { value: result.data as Value };

@@ -111,8 +111,8 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
     ])};`,
   );
   module.add(
-    `export const createApp = (db: ${database}) => ${module.use("application", kit)}({ db, ...parts });`,
-    "The whole application over a database.",
+    `export const createApp = (db: ${database}, more: ${module.type("More", kit)} = {}) => ${module.use("application", kit)}({ db, ...parts, ...more });`,
+    "The whole application over a database; `more` says who asks, and who may do what.",
   );
   module.add(
     `export const createScope = (db: ${database}) => ${module.use("scopes", kit)}({ db, ...parts })(undefined);`,

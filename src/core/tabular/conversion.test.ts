@@ -1,6 +1,9 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import * as kit from "../../../kit/values.ts";
+import * as kit from "../../../kit/fields/builders.ts";
+import type { Field as KitField } from "../../../kit/fields/field.ts";
+import { formatsFor } from "../../../kit/messages/formats.ts";
+import { messagesFor } from "../../../kit/messages/messages.ts";
 import { runs } from "../../../test/support/runs.ts";
 import { proposed, spillInMemory } from "../../../test/support/sheets.ts";
 import { readModel } from "../model/read.ts";
@@ -72,16 +75,16 @@ describe("a cell", () => {
   });
 
   it("that is taken is taken by the application's forms too", () => {
-    const forms: [string, { safeParse(typed: unknown): { success: boolean } }][] = [
-      ["integer", kit.integer()],
-      ["decimal, places 3", kit.decimal({ places: 3 })],
-      ["date", kit.date()],
-      ["time", kit.time()],
-      ["email", kit.email()],
-      ["url", kit.url()],
-      ["phone", kit.phone()],
-      ["color", kit.color()],
-      ["text ..20", kit.text({ max: 20 })],
+    const forms: [string, KitField][] = [
+      ["integer", kit.integer({ label: "X" })],
+      ["decimal, places 3", kit.decimal({ label: "X", places: 3 })],
+      ["date", kit.date({ label: "X" })],
+      ["time", kit.time({ label: "X" })],
+      ["email", kit.email({ label: "X" })],
+      ["url", kit.url({ label: "X" })],
+      ["phone", kit.phone({ label: "X" })],
+      ["color", kit.color({ label: "X" })],
+      ["text ..20", kit.text({ label: "X", max: 20 })],
     ];
     const cell = fc.oneof(
       fc.string({ maxLength: 24 }),
@@ -97,13 +100,24 @@ describe("a cell", () => {
         for (const [definition, form] of forms) {
           const found = read(definition, value);
           if ("text" in found && found.text !== "")
-            expect(form.safeParse(found.text).success, `${definition}: ${found.text}`).toBe(true);
+            expect(form.read([found.text], english), `${definition}: ${found.text}`).toHaveProperty(
+              "value",
+            );
         }
       }),
       runs(2000),
     );
   });
 });
+
+/** What a form has to know of somebody who types. */
+const messages = messagesFor("en");
+const english = {
+  messages,
+  format: formatsFor("en", "EUR", "UTC", messages),
+  timezone: "UTC",
+  today: "2026-05-03",
+};
 
 /** Converts rows of one sheet by what is proposed for them, some lines of the plan changed. */
 function convert(rows: Cell[][]) {
