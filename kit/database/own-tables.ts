@@ -1,5 +1,3 @@
-import type { MigrationConnection } from "../migrations/migrations.ts";
-
 /** Types whose names differ between databases. */
 export interface OwnTypes {
   /** A number that each new row gets by itself, as primary key. */
@@ -33,8 +31,15 @@ function ownTables({ numbered, moment }: OwnTypes): [string, string][] {
   ];
 }
 
+/** What making them needs of a database. */
+interface OwnTablesConnection {
+  ownTypes: OwnTypes;
+  hasTable(name: string): Promise<boolean>;
+  run(statements: string): Promise<unknown>;
+}
+
 /** Makes the tables of the application itself where they aren't there yet. */
-export async function makeOwnTables(connection: MigrationConnection): Promise<void> {
+export async function makeOwnTables(connection: OwnTablesConnection): Promise<void> {
   for (const [name, columns] of ownTables(connection.ownTypes)) {
     if (await connection.hasTable(name)) continue;
     await connection.run(`create table if not exists ${name} (${columns})`);

@@ -1,11 +1,12 @@
+import { type Label, labelIn } from "../entity/label.ts";
 import type { FieldProps } from "../ui/field-frame.tsx";
-import { typedValue } from "../ui/form.ts";
+import { fieldOf, typedValue } from "../ui/form.ts";
 import { SelectFrame } from "../ui/select.tsx";
 import { type Field, type FieldOptions, type FieldType, readBy, says, typedText } from "./field.ts";
 import { textType } from "./text.ts";
 
 /** One of a few: the values, with their labels. */
-export function choice<const Choices extends Readonly<Record<string, string>>>({
+export function choice<const Choices extends Readonly<Record<string, Label>>>({
   label,
   start,
   choices,
@@ -28,28 +29,25 @@ export function choice<const Choices extends Readonly<Record<string, string>>>({
 
 export const choiceType: FieldType = {
   ...textType,
-  show: (value, { choices }) => <ChoiceText value={value as string | null} choices={choices} />,
+  show: (value, field, { format }) =>
+    value === null ? null : (
+      <span class="choice">{choiceLabel(field, value as string, format.language)}</span>
+    ),
 };
 
-/** A choice, as its label. */
-export function ChoiceText({
-  value,
-  choices = {},
-}: {
-  value: string | null;
-  choices?: Readonly<Record<string, string>> | undefined;
-}) {
-  if (value === null) return null;
-  return <span class="choice">{Object.hasOwn(choices, value) ? choices[value] : value}</span>;
+/** The label of a choice in a language; the value itself where it is none any more. */
+export function choiceLabel({ choices = {} }: Field, value: string, language: string): string {
+  const label = Object.hasOwn(choices, value) ? choices[value] : undefined;
+  return label === undefined ? value : labelIn(label, language);
 }
 
 export function ChoiceField({ form, name, hint }: FieldProps) {
-  const choices = Object.entries(form.entity.fields[name]?.choices ?? {});
+  const field = fieldOf(form, name);
   return (
     <SelectFrame form={form} name={name} hint={hint}>
-      {choices.map(([value, label]) => (
+      {Object.keys(field.choices ?? {}).map((value) => (
         <option value={value} selected={typedValue(form, name) === value}>
-          {label}
+          {choiceLabel(field, value, form.scope.language)}
         </option>
       ))}
     </SelectFrame>

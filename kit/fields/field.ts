@@ -78,7 +78,7 @@ export interface Field<Value = unknown> {
   readonly unit?: string;
   readonly required: boolean;
   /** The choices by value, with their labels. */
-  readonly choices?: Readonly<Record<string, string>>;
+  readonly choices?: Readonly<Record<string, Label>>;
   /** What a new record starts with, if anything. */
   start?(scope: FormulaScope): unknown;
   attributes(scope: FieldScope): Attributes;

@@ -9,6 +9,7 @@ import {
   isReferences,
   type RowOf,
 } from "../entity/entity.ts";
+import { labelIn } from "../entity/label.ts";
 import type { Field } from "../fields/field.ts";
 import { typeOf } from "../fields/types.ts";
 import { completed, selection } from "./select.ts";
@@ -394,7 +395,7 @@ function lookInto(
   if (!field.choices) return [columnContains(column, word, typeOf(field).sortable)];
   const pattern = new RegExp(wordPattern(word));
   const values = Object.entries(field.choices).flatMap(([value, label]) =>
-    pattern.test(label) ? [value] : [],
+    pattern.test(labelIn(label, scope.language)) ? [value] : [],
   );
   return values.length > 0 ? [sql<SqlBool>`${sql.ref(column)} in (${sql.join(values)})`] : [];
 }

@@ -97,7 +97,8 @@ function shown(form: Form, name: string, values: readonly string[] = []): string
   const { choices } = fieldOf(form, name);
   const offered = Object.hasOwn(form.options, name) ? form.options[name] : undefined;
   const words = values.map((value) => {
-    if (choices && Object.hasOwn(choices, value)) return choices[value] ?? value;
+    const label = choices && Object.hasOwn(choices, value) ? choices[value] : undefined;
+    if (label !== undefined) return labelIn(label, form.scope.language);
     return offered?.find((link) => String(link.id) === value)?.displayTitle ?? value.trim();
   });
   return words.sort().join(", ");

@@ -1,7 +1,7 @@
 import ansis from "ansis";
 import type { FieldNotes, FieldPlan, SheetNotes, SheetPlan } from "../core/tabular/plan.ts";
 import type { SheetOutcome } from "../flows/import/convert.ts";
-import type { Loaded } from "../flows/import/load.ts";
+import type { Loaded } from "../flows/import/loaded.ts";
 import type { PreparedImport } from "../flows/import/prepare.ts";
 import { shown } from "./terminal.ts";
 import { conflictLines, count, table } from "./words.ts";

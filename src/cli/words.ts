@@ -2,7 +2,7 @@ import { basename, dirname, relative } from "node:path";
 import ansis from "ansis";
 import type { Failure } from "../core/failure.ts";
 import type { Pointed } from "../core/model/diagnostics.ts";
-import type { Loaded } from "../flows/import/load.ts";
+import type { Loaded } from "../flows/import/loaded.ts";
 import type { Finding, FlowEvent } from "../flows/report.ts";
 import { tell, warn } from "./output.ts";
 import { endWork, showProgress, showWork } from "./progress.ts";

@@ -3,7 +3,7 @@ import type { Finding } from "../../kit/migrations/script-runner.ts";
 import type { Failure } from "../core/failure.ts";
 import type { ConversionCounts } from "../core/tabular/conversion.ts";
 import type { Death } from "../io/runner/supervised.ts";
-import type { Loaded } from "./import/load.ts";
+import type { Loaded } from "./import/loaded.ts";
 
 /** What a flow tells while it works; the command line turns it into words. */
 export type FlowEvent =

@@ -13,7 +13,7 @@ import { linkOf, schemaOf, tableOf } from "../../src/core/schema/from-model.ts";
 import { type Schema, tableNamed } from "../../src/core/schema/schema.ts";
 import { usualCounts } from "../../src/core/seeding/plan.ts";
 import { type EntitySample, Sampling } from "../../src/core/seeding/sampling.ts";
-import type { Value } from "../../src/core/seeding/values.ts";
+import type { Value } from "../../src/core/seeding/value.ts";
 import { folded, isOrdered, orderColumn } from "../../src/core/sql/sqlite/ordering.ts";
 import type { Catalogue, Engine } from "../../src/io/engines/engine.ts";
 import { migrationOf } from "../../src/io/project/migrations.ts";

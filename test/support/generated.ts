@@ -5,8 +5,8 @@ import { expect } from "vitest";
 import { levadura, projectWith, repository } from "./program.ts";
 
 /** A project with a model, prepared and built, whose application finds its packages. */
-export async function built(model: string): Promise<string> {
-  const folder = projectWith(model);
+export async function built(model: string, keep = false): Promise<string> {
+  const folder = projectWith(model, keep);
   for (const command of ["prepare", "build"]) {
     expect(await levadura([command], folder)).toMatchObject({ status: 0, err: "" });
   }

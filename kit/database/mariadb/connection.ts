@@ -1,9 +1,10 @@
 import { readFileSync } from "node:fs";
-import { type Connection, createConnection, type FieldPacket, type SslOptions } from "mysql2";
+import { createConnection, type FieldPacket, type SslOptions } from "mysql2";
 import type { MigrationConnection } from "../../migrations/migrations.ts";
 import { inBatches } from "../batches.ts";
 import { BadSetting } from "../limits.ts";
 import { tlsFiles } from "../servers/tls.ts";
+import type { Client } from "./client.ts";
 import { StepJournal } from "./journal.ts";
 import { statementsOf } from "./statements.ts";
 
@@ -82,13 +83,6 @@ function tlsOf(url: URL): { ssl?: SslOptions } {
       ...(key && { key }),
     },
   };
-}
-
-/** A connection with promises. */
-export interface Client {
-  query<Row>(text: string, values?: readonly unknown[]): Promise<Row[]>;
-  connection: Connection;
-  end(): Promise<void>;
 }
 
 /** Connects to the database of an address; or to its server, where the address names none. */

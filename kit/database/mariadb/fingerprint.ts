@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import type { Client } from "./connection.ts";
+import type { Client } from "./client.ts";
 
 const tables =
   "select table_name as name from information_schema.tables where table_schema = database() and table_type = 'BASE TABLE' and table_name <> 'levadura_journal' order by 1";

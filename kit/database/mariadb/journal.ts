@@ -10,7 +10,7 @@ import {
   requireWay,
   ScriptRun,
 } from "../../migrations/script-runner.ts";
-import type { Client } from "./connection.ts";
+import type { Client } from "./client.ts";
 import { fingerprintOf } from "./fingerprint.ts";
 import { statementsOf } from "./statements.ts";
 

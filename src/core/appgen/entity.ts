@@ -16,7 +16,12 @@ export function entityModule(model: Model, subject: Subject): string {
   const { entity, camel, pascal, one, many, file, inForm } = subject;
   for (const field of entity.fields) {
     if (field.type.kind !== "choice") continue;
-    const choices = object(field.type.choices.map((value) => [value, quote(choiceLabel(value))]));
+    const choices = object(
+      field.type.choices.map((value) => [
+        value,
+        labelCode({ label: choiceLabel(value), labels: field.choiceLabels?.[value] }),
+      ]),
+    );
     module.add(
       `export const ${choicesName(subject, field)} = ${choices} as const;`,
       `The choices of “${field.label}”, with their labels.`,

@@ -109,6 +109,8 @@ export interface Field {
   label: string;
   /** The label in other languages, by the tag of each. */
   labels?: Readonly<Record<string, string>>;
+  /** The same of its choices, by value. */
+  choiceLabels?: Readonly<Record<string, Readonly<Record<string, string>>>>;
   type: FieldType;
   required: boolean;
   unique: boolean;

@@ -32,6 +32,7 @@ import {
   type SourceNode,
   type SourceScalar,
 } from "./source.ts";
+import { interpretLabels } from "./translations.ts";
 
 /** What reading a model gives: the model when it has no errors, and everything there is to say. */
 export interface Reading {
@@ -86,6 +87,8 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
   const found = unique
     .filter(({ key }) => names.has(inOneForm(key.text)))
     .flatMap((entry) => interpretEntity(entry, names, diagnostics) ?? []);
+  const labels = valueAt(file, "labels");
+  if (labels) interpretLabels(labels, found, diagnostics);
   const model = { app, entities: found };
   checkMeetings(model, diagnostics);
   checkRelations(model, diagnostics);

@@ -119,6 +119,12 @@ export const fileShape = z.strictObject({
   levadura: z.union([z.literal(1), z.literal("1")], "expected 1, the version of the language"),
   app: z.unknown().optional(),
   entities: z.unknown().optional(),
+  labels: z
+    .unknown()
+    .optional()
+    .describe(
+      "Labels in other languages: by language tag, then by name, such as Hive: Colmena | Colmenas, Hive.code: Código.",
+    ),
 });
 
 /** The JSON Schema (draft 2020-12) by which editors complete and check a model file. */
@@ -127,6 +133,7 @@ export function modelJsonSchema(): object {
   const fixedRow = z.record(z.string(), z.union([text, z.array(text)]));
   const file = fileShape.extend({
     app: appShape.optional(),
+    labels: z.record(z.string(), z.record(z.string(), text)).optional(),
     entities: z.record(
       z.string(),
       entityShape.extend({

@@ -9,7 +9,7 @@ import {
 } from "../formula/row-local-rules.ts";
 import type { Entity, Field, Model } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
-import type { Value } from "./values.ts";
+import type { Value } from "./value.ts";
 
 /** What a model says of rows as a whole, as far as it looks at nothing besides the row. */
 export interface RowConditions {

@@ -1,8 +1,9 @@
 import type { Entity, Field } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
 import { type Rank, rankOf, ranks } from "./meaning.ts";
+import type { PlaceInLife } from "./place-in-life.ts";
 import { Draw, longestShuffle, Shuffle } from "./random.ts";
-import type { Value } from "./values.ts";
+import type { Value } from "./value.ts";
 
 const dayLength = 86_400_000;
 /** What days are called and the other way round, as far as they were asked for. */
@@ -86,9 +87,6 @@ export interface DayMaker {
   /** The day of a unique field with a number from 0 to the capacity. */
   nth(index: number): number;
 }
-
-/** Whether other records hang on those of an entity: it is first, between, or last. */
-export type PlaceInLife = "first" | "between" | "last";
 
 /** What days of a field lie between: so many days back from this one; and whether there are more at the near end. */
 interface Reach {

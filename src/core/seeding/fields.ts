@@ -2,10 +2,12 @@ import { type Entity, type Field, isReference } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
 import type { Lifetime } from "./days.ts";
 import { isDay } from "./days.ts";
+import type { Making } from "./making.ts";
 import { rankOf, ranks, subjectOf } from "./meaning.ts";
 import { Picker, type Records } from "./parents.ts";
 import { Draw } from "./random.ts";
-import { type Making, type Value, valueMaker } from "./values.ts";
+import type { Value } from "./value.ts";
+import { valueMaker } from "./values.ts";
 
 /** A field that rows are made of, one value after the other. */
 export interface FieldMaker {

@@ -3,7 +3,7 @@ import type { FieldMaker } from "./fields.ts";
 import { isNumbering } from "./meaning.ts";
 import type { Records } from "./parents.ts";
 import { SeenKeys } from "./seen.ts";
-import type { Value } from "./values.ts";
+import type { Value } from "./value.ts";
 
 type Row = Readonly<Record<string, Value>>;
 

@@ -2,7 +2,7 @@ import { momentsIn } from "../formula/sql/sql.ts";
 import type { DatabaseKind } from "../model/model.ts";
 import type { Table } from "../schema/schema.ts";
 import type { Dialect } from "../sql/dialect.ts";
-import type { Value } from "./values.ts";
+import type { Value } from "./value.ts";
 
 /** Writes rows as statements of a database that insert them. */
 export class InsertWriter {

@@ -1,8 +1,9 @@
 import { type Entity, type Field, isReference, type Model } from "../model/model.ts";
 import { parentsFirst } from "../schema/from-model.ts";
 import { dayOf } from "./days.ts";
+import { makingOf } from "./making.ts";
 import { seededFields } from "./rows.ts";
-import { makingOf, valueMaker } from "./values.ts";
+import { valueMaker } from "./values.ts";
 
 /** How many records each entity has or will have. */
 export type Counts = ReadonlyMap<string, number>;

@@ -3,7 +3,7 @@ import { readModel } from "../model/read.ts";
 import { limitsOf, sharedOut, usualCounts } from "./plan.ts";
 import { Unmakeable } from "./rows.ts";
 import { type Present, Sampling } from "./sampling.ts";
-import type { Value } from "./values.ts";
+import type { Value } from "./value.ts";
 
 type Row = Record<string, Value>;
 

@@ -13,10 +13,11 @@ import { conditionsOf, type RowConditions, settle } from "./conditions.ts";
 import { always, dayOf, dayText, isDay, type Lifetime, lifetimesOf } from "./days.ts";
 import { type FieldMaker, fieldMakers, narrowed } from "./fields.ts";
 import { Counter, Group, keyOf } from "./groups.ts";
+import { makingOf } from "./making.ts";
 import type { Records } from "./parents.ts";
 import { Draw } from "./random.ts";
 import { SeenKeys } from "./seen.ts";
-import { makingOf, type Value } from "./values.ts";
+import type { Value } from "./value.ts";
 
 /** What sample rows are made from. */
 export interface SeedSource {

@@ -2,8 +2,9 @@ import { type Entity, type Field, isReference, type Model } from "../model/model
 import { conditionsOf, settle } from "./conditions.ts";
 import { always, dayOf } from "./days.ts";
 import { type FieldMaker, fieldMakers } from "./fields.ts";
+import { makingOf } from "./making.ts";
 import { mostTries, seededFields } from "./rows.ts";
-import { makingOf, type Value } from "./values.ts";
+import type { Value } from "./value.ts";
 
 /** The value of a reference to a record. */
 export const someRecord = 1;

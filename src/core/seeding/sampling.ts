@@ -4,7 +4,7 @@ import { type Lifetime, lifetimesOf } from "./days.ts";
 import { type LinkMaker, linkMakers } from "./links.ts";
 import { Picker, Records } from "./parents.ts";
 import { RowMaker, seededFields } from "./rows.ts";
-import type { Value } from "./values.ts";
+import type { Value } from "./value.ts";
 
 /** The existing rows of an entity, before sample rows are made. */
 export interface Present {

@@ -1,8 +1,9 @@
 import type { Entity, Field } from "../model/model.ts";
 import { inSentence, slugOf } from "../naming/words.ts";
+import type { Making } from "./making.ts";
 import { natureOf, subjectOf } from "./meaning.ts";
-import { Draw, longestShuffle, Shuffle } from "./random.ts";
-import type { Making } from "./values.ts";
+import { People } from "./people.ts";
+import { Draw, Shuffle } from "./random.ts";
 import type { Pairs } from "./vocabulary.ts";
 
 /** Texts of a field: the one of a row, and those that are all different, by their number. */
@@ -10,52 +11,6 @@ export interface TextMaker {
   text(row: number, turn: number): string;
   /** The text with a number; no two are alike, whatever their case. */
   nth(index: number): string;
-}
-
-/** People, each once until all names of the language were taken. */
-export class People {
-  readonly #lists: readonly (readonly string[])[];
-  readonly #slugs: string[][];
-  readonly #shuffle: Shuffle;
-
-  constructor({ vocabulary }: Making, ...key: readonly (string | number)[]) {
-    this.#lists = [vocabulary.given, ...vocabulary.family];
-    this.#slugs = this.#lists.map(() => []);
-    const size = this.#lists.reduce((product, { length }) => product * length, 1);
-    this.#shuffle = new Shuffle(Math.min(size, longestShuffle), ...key);
-  }
-
-  /** Given and family names, and the additions that distinguish equal names. */
-  at(index: number): { given: string; family: string; apart: string } {
-    const [given = 0, ...family] = this.#places(index);
-    const again = Math.floor(index / this.#shuffle.size);
-    return {
-      given: this.#lists[0]?.[given] ?? "",
-      family: family.map((place, list) => this.#lists[list + 1]?.[place]).join(" "),
-      apart: again === 0 ? "" : `${again + 1}`,
-    };
-  }
-
-  /** The beginning of an address: `ana.ruiz`. */
-  address(index: number): string {
-    const [given = 0, family = 0] = this.#places(index);
-    return `${this.#slug(0, given)}.${this.#slug(1, family)}`;
-  }
-
-  #slug(list: number, place: number): string {
-    const slugs = this.#slugs[list] ?? [];
-    slugs[place] ??= slugOf(this.#lists[list]?.[place] ?? "");
-    return slugs[place];
-  }
-
-  #places(index: number): number[] {
-    let rest = this.#shuffle.at(index % this.#shuffle.size);
-    return this.#lists.map(({ length }) => {
-      const place = rest % length;
-      rest = Math.floor(rest / length);
-      return place;
-    });
-  }
 }
 
 /** Names by two words, each once until all combinations were taken; then with what sets them apart. */
@@ -191,7 +146,7 @@ function makerFor(field: Field, making: Making): TextMaker {
     case "full name": {
       // Whoever else is named in a record is somebody else.
       const own = nature === "person" && isOwnName(field);
-      const people = own ? making.people : new People(making, ...key);
+      const people = own ? making.people : new People(vocabulary, ...key);
       return counted((index) => {
         const { given, family, apart } = people.at(index);
         return `${given} ${family}${apart && ` ${apart}`}`;

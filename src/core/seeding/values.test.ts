@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { readModel } from "../model/read.ts";
 import { Draw, Shuffle } from "./random.ts";
 import { Sampling } from "./sampling.ts";
-import type { Value } from "./values.ts";
+import type { Value } from "./value.ts";
 
 /** Values of the first field of an entity. */
 function valuesOf(

@@ -1,6 +1,3 @@
-import { english } from "./english.ts";
-import { spanish } from "./spanish.ts";
-
 /** What an entity's records are, as far as its name and fields tell. */
 export type Nature = "person" | "place" | "event" | "thing";
 
@@ -38,9 +35,4 @@ export interface Vocabulary {
   notes: Readonly<Record<Nature, { sentences: readonly string[]; more: readonly string[] }>>;
   /** What a line of text can say; \`phrase\` where nothing is known of it. */
   lists: Readonly<Record<Listed, readonly string[]>>;
-}
-
-/** The words for a language tag; English ones where there are none of its own. */
-export function vocabularyOf(language: string): Vocabulary {
-  return /^es\b/i.test(language) ? spanish : english;
 }

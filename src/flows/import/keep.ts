@@ -18,11 +18,11 @@ import {
   checksumOf,
   type DataSource,
   fileSource,
-  type Loaded,
   type LoadOptions,
   loadData,
   loadedChecksums,
 } from "./load.ts";
+import type { Loaded } from "./loaded.ts";
 import type { PreparedImport } from "./prepare.ts";
 
 /** What an import wrote. */

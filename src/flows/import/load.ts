@@ -21,7 +21,7 @@ import {
 import { nearest } from "../../core/naming/nearest.ts";
 import { columnOf, linkOf, parentsFirst, tableOf } from "../../core/schema/from-model.ts";
 import { fixedTable, fixedText } from "../../core/seeding/fixed.ts";
-import type { Value } from "../../core/seeding/values.ts";
+import type { Value } from "../../core/seeding/value.ts";
 import { columnLetters } from "../../core/tabular/cells.ts";
 import { keyField } from "../../core/tabular/conversion.ts";
 import { type ValueContext, valueReader } from "../../core/tabular/values.ts";
@@ -42,6 +42,7 @@ import type { Report } from "../report.ts";
 import { deleteRows } from "../rows/clear-rows.ts";
 import { requireRules, toldRule } from "../rows/row-rules.ts";
 import { readSeedingRecord } from "../seed/record.ts";
+import type { Loaded } from "./loaded.ts";
 
 /** A source of an entity's rows: a data file, or the model. */
 export interface DataSource {
@@ -58,16 +59,6 @@ export interface DataSource {
 
 /** Some rows of a source, of which the first has a number; and how far it is read. */
 export type DataStep = Pick<ReadStep, "rows" | "first" | "share"> & { header: string[] };
-
-/** What loading did with an entity's rows. */
-export interface Loaded extends LoadCounts {
-  entity: string;
-  /** How many rows were deleted, because the files don't have them. */
-  deleted: number;
-  plural: string;
-  /** How many rows the file has. */
-  rows: number;
-}
 
 /** What to do beyond adding and changing rows. */
 export interface LoadOptions {

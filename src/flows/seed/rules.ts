@@ -5,7 +5,7 @@ import { rulesOf } from "../../core/formula/rules.ts";
 import type { Model } from "../../core/model/model.ts";
 import { tableOf } from "../../core/schema/from-model.ts";
 import type { EntitySample, Sampling } from "../../core/seeding/sampling.ts";
-import type { Value } from "../../core/seeding/values.ts";
+import type { Value } from "../../core/seeding/value.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 import { brokenRows, requireNone } from "../rows/row-rules.ts";
 

@@ -11,7 +11,7 @@ import { tableNamed } from "../../core/schema/schema.ts";
 import { InsertWriter } from "../../core/seeding/insert.ts";
 import { seededFields } from "../../core/seeding/rows.ts";
 import type { EntitySample, Sampling } from "../../core/seeding/sampling.ts";
-import type { Value } from "../../core/seeding/values.ts";
+import type { Value } from "../../core/seeding/value.ts";
 import { dialectOf } from "../../core/sql/dialects.ts";
 import { keyField } from "../../core/tabular/conversion.ts";
 import { inPieces } from "../../io/engines/filling.ts";

@@ -2,7 +2,7 @@ import type { ConstraintViolation } from "../../../kit/database/contract.ts";
 import type { MigrationConnection } from "../../../kit/migrations/migrations.ts";
 import type { Failure } from "../../core/failure.ts";
 import type { Schema } from "../../core/schema/schema.ts";
-import type { Value } from "../../core/seeding/values.ts";
+import type { Value } from "../../core/seeding/value.ts";
 import type { Dialect } from "../../core/sql/dialect.ts";
 import type { Filler } from "./filling.ts";
 import type { Loader, LoadSettings } from "./loading.ts";

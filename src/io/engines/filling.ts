@@ -1,4 +1,4 @@
-import type { Value } from "../../core/seeding/values.ts";
+import type { Value } from "../../core/seeding/value.ts";
 
 /** What rows are put into, and what all of them have. */
 export interface FillTarget {

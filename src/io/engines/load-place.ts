@@ -1,4 +1,4 @@
-import type { Value } from "../../core/seeding/values.ts";
+import type { Value } from "../../core/seeding/value.ts";
 import type { KeyedTable, LoadRow, LoadTarget } from "./loading.ts";
 
 /** What loading needs of a database, and its syntax for what all of them can do. */

@@ -1,4 +1,4 @@
-import type { Value } from "../../core/seeding/values.ts";
+import type { Value } from "../../core/seeding/value.ts";
 
 /** Where rows of a data file go. */
 export interface LoadTarget {

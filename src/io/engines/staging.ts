@@ -1,5 +1,5 @@
 import { Failure } from "../../core/failure.ts";
-import type { Value } from "../../core/seeding/values.ts";
+import type { Value } from "../../core/seeding/value.ts";
 import { countIn, type LateKeys, type LoadPlace, type StagedColumn } from "./load-place.ts";
 import type { KeyedTable, LoadRow, LoadTarget } from "./loading.ts";
 

@@ -1,4 +1,5 @@
-import { type Client, connect } from "../../../../kit/database/mariadb/connection.ts";
+import type { Client } from "../../../../kit/database/mariadb/client.ts";
+import { connect } from "../../../../kit/database/mariadb/connection.ts";
 import type { Schema } from "../../../core/schema/schema.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
 import type { Catalogue } from "../engine.ts";

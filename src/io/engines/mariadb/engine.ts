@@ -1,5 +1,5 @@
+import type { Client } from "../../../../kit/database/mariadb/client.ts";
 import {
-  type Client,
   connect,
   endTurn,
   migrationConnection,
@@ -8,7 +8,7 @@ import {
 import { constraintViolation } from "../../../../kit/database/mariadb/tables.ts";
 import { written } from "../../../../kit/database/mariadb/timestamps.ts";
 import { Failure } from "../../../core/failure.ts";
-import type { Value } from "../../../core/seeding/values.ts";
+import type { Value } from "../../../core/seeding/value.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
 import { copyTables } from "../copying.ts";
 import { type Engine, loadedTables } from "../engine.ts";

@@ -1,7 +1,7 @@
 import { Readable } from "node:stream";
-import type { Client } from "../../../../kit/database/mariadb/connection.ts";
+import type { Client } from "../../../../kit/database/mariadb/client.ts";
 import { written } from "../../../../kit/database/mariadb/timestamps.ts";
-import type { Value } from "../../../core/seeding/values.ts";
+import type { Value } from "../../../core/seeding/value.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
 import {
   cellWriter,

@@ -1,4 +1,4 @@
-import type { Client } from "../../../../kit/database/mariadb/connection.ts";
+import type { Client } from "../../../../kit/database/mariadb/client.ts";
 import { written } from "../../../../kit/database/mariadb/timestamps.ts";
 import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
 import type { LoadPlace } from "../load-place.ts";

@@ -6,7 +6,7 @@ import {
 } from "../../../../kit/database/postgres/connection.ts";
 import { constraintViolation } from "../../../../kit/database/postgres/tables.ts";
 import { Failure } from "../../../core/failure.ts";
-import type { Value } from "../../../core/seeding/values.ts";
+import type { Value } from "../../../core/seeding/value.ts";
 import { postgres } from "../../../core/sql/postgres/postgres.ts";
 import { copyTables } from "../copying.ts";
 import { type Engine, loadedTables } from "../engine.ts";

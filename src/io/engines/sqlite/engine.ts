@@ -4,7 +4,7 @@ import type Driver from "libsql";
 import { migrationConnection, openFile } from "../../../../kit/database/sqlite/connection.ts";
 import { constraintViolation } from "../../../../kit/database/sqlite/tables.ts";
 import { Failure } from "../../../core/failure.ts";
-import type { Value } from "../../../core/seeding/values.ts";
+import type { Value } from "../../../core/seeding/value.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
 import { ownerOnly } from "../../project/files.ts";
 import { type Engine, loadedTables } from "../engine.ts";

@@ -2,7 +2,7 @@ import type Driver from "libsql";
 import { encode } from "../../../../kit/database/sqlite/connection.ts";
 import { orderOf } from "../../../../kit/database/sqlite/letters.ts";
 import { isAscii } from "../../../core/naming/words.ts";
-import type { Value } from "../../../core/seeding/values.ts";
+import type { Value } from "../../../core/seeding/value.ts";
 import { orderColumn, orderTrigger } from "../../../core/sql/sqlite/ordering.ts";
 import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
 import { type Filler, type FillTarget, inPieces } from "../filling.ts";
