@@ -54,7 +54,7 @@ describe.each(kinds)("the application over $kind", (kind) => {
       code: "A1",
       apiary_id: "1",
       helpers: ["2", "3"],
-      seen: "2026-07-01T09:30",
+      seen: "01/07/2026 09:30",
       price: "1234.5",
       share: "12.5",
       weight: "3.25",
@@ -86,7 +86,7 @@ describe.each(kinds)("the application over $kind", (kind) => {
   it("keeps moments in UTC, and gives them back by the clock on the wall", async () => {
     const [row] = await rows<{ seen: string }>("select seen from hive where id = 1");
     expect(row?.seen).toMatch(/^2026-07-01[T ]07:30:00/);
-    expect(inputValue((await visitor.get("/hives/1/edit")).html, "seen")).toBe("2026-07-01T09:30");
+    expect(inputValue((await visitor.get("/hives/1/edit")).html, "seen")).toBe("01/07/2026 09:30");
   });
 
   it("gives a form that changes nothing when it is saved as it came", async () => {
@@ -200,7 +200,7 @@ describe.each(kinds)("the application over $kind", (kind) => {
     const app = join(folder, "app");
     symlinkSync(join(repository, "node_modules"), join(app, "node_modules"));
     process.env.DATABASE_URL = url;
-    const { createApp } = (await import(join(app, "src/app.tsx"))) as {
+    const { createApp } = (await import(join(app, "src/app.ts"))) as {
       createApp(db: Kysely<unknown>): Hono;
     };
     const { openDatabase } = (await import(join(app, "src/database.ts"))) as {

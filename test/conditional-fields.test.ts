@@ -62,7 +62,7 @@ describe.each(kinds)("a form that answers, over $kind", (kind) => {
 
   it("fills in what is left blank, and keeps what is typed", async () => {
     const begun = await visitor.get("/hives/new");
-    expect(inputValue(begun.html, "look")).toBe("2026-05-17");
+    expect(inputValue(begun.html, "look")).toBe("17/05/2026");
     expect(inputValue(begun.html, "check_by")).toBe("");
     expect(textOf(begun.html)).toContain("Check by Left blank, it is filled in.");
     const fields = { code: "abcd", status: "active", installed: "2026-01-10", apiary_id: "1" };

@@ -1,17 +1,19 @@
-import { readdirSync, readFileSync } from "node:fs";
-import { dirname, join, relative, resolve } from "node:path";
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { dirname, join } from "node:path";
 import { describe, expect, it } from "vitest";
-import { repository } from "./support/program.ts";
+import { circlesIn, type Import, importsOf, sourcesBelow } from "./support/imports.ts";
+import { repository, temporaryFolder } from "./support/program.ts";
 
 /** What each layer may import of this repository. */
-const allowed: Record<string, string[]> = {
+const allowed: Readonly<Record<string, readonly string[]>> = {
   // What formulas compute with, and what time it is where, are the same files in Levadura and in applications.
-  "src/core": ["src/core", "kit/computing.ts", "kit/zones.ts"],
+  "src/core": ["src/core", "kit/formula/computing.ts", "kit/formula/zones.ts"],
   "src/io": ["src/io", "src/core", "kit"],
   "src/flows": ["src/flows", "src/io", "src/core", "kit"],
   "src/cli": ["src/cli", "src/flows", "src/core"],
   kit: ["kit"],
 };
+const layers = Object.keys(allowed);
 
 /** Within core: a part may import those before it, and itself. */
 const coreOrder = [
@@ -27,56 +29,73 @@ const coreOrder = [
   "appgen",
 ];
 
-const sources = Object.keys(allowed).flatMap((layer) =>
-  readdirSync(join(repository, layer), { recursive: true, withFileTypes: true })
-    .filter(
-      (entry) => entry.isFile() && /\.tsx?$/.test(entry.name) && !entry.name.includes(".test."),
-    )
-    .map((entry) => ({ layer, path: join(entry.parentPath, entry.name) })),
-);
+/** The packages of core: none of them does I/O. */
+const corePackages = /^(node:util|yaml|zod|@faker-js\/faker\/locale\/(en|es))$/;
 
-function imports(path: string): string[] {
-  const text = readFileSync(path, "utf8");
-  // Imports come first; further down, in the generator, are those of the code that it writes.
-  const head = text.slice(0, /^(export|const|class|function|interface|let) /m.exec(text)?.index);
-  return [...head.matchAll(/^import\s[^;]*?"([^"]+)";/gm)].map((found) => found[1] ?? "");
+/** What is wrong with some imports, in words. */
+function faultsIn(imports: readonly Import[]): string[] {
+  const faults = imports.flatMap(({ from, to }) => {
+    const layer = layers.find((each) => from.startsWith(`${each}/`)) ?? "";
+    const isFile = /^(src|kit|test|demo|bench)\//.test(to);
+    if (!isFile) {
+      return layer === "src/core" && !corePackages.test(to) ? [`${from} does I/O by ${to}`] : [];
+    }
+    const below = allowed[layer]?.some((each) => to === each || to.startsWith(`${each}/`));
+    if (!below) return [`${from} imports ${to}`];
+    const part = (path: string) => coreOrder.indexOf(path.split("/")[2] ?? "");
+    const isCore = from.startsWith("src/core/") && to.startsWith("src/core/");
+    return isCore && (part(to) < 0 || part(to) > part(from)) ? [`${from} imports ${to}`] : [];
+  });
+  return [...faults, ...circlesIn(imports).map((circle) => `a circle: ${circle.join(", ")}`)];
 }
 
 describe("imports", () => {
-  it.each(sources.map(({ layer, path }) => [relative(repository, path), layer, path]))(
-    "of %s only go down",
-    (_name, layer = "", path = "") => {
-      for (const target of imports(path)) {
-        if (target.startsWith(".")) {
-          const file = relative(repository, resolve(dirname(path), target));
-          expect(
-            allowed[layer]?.some((folder) => file === folder || file.startsWith(`${folder}/`)),
-            file,
-          ).toBe(true);
-          if (layer === "src/core" && file.startsWith(layer)) {
-            const part = (name: string) => coreOrder.indexOf(name.split("/")[2] ?? "");
-            expect(part(file), file).toBeGreaterThanOrEqual(0);
-            expect(part(file), file).toBeLessThanOrEqual(part(relative(repository, path)));
-          }
-        } else if (layer === "src/core") {
-          expect(target, "core has no I/O").toMatch(
-            /^(node:util|yaml|zod|@faker-js\/faker\/locale\/(en|es))$/,
-          );
-        }
-      }
-    },
-  );
-
-  it.each(
-    sources
-      .filter(({ layer }) => layer !== "src/cli" && layer !== "kit")
-      .map(({ path }) => relative(repository, path))
-      // The generator's text is for the most part that of the code which it writes.
-      .filter((name) => !name.startsWith("src/core/appgen/")),
-  )("and %s says nothing to anybody", (name) => {
-    const text = readFileSync(join(repository, name), "utf8");
-    expect(text).not.toMatch(/\bconsole\.|process\.std(out|err)\.write/);
-    if (name.startsWith("src/core/"))
-      expect(text).not.toMatch(/\bprocess\.|\bDate\.now\(\)|new Date\(\)|Math\.random/);
+  it("only go down, do no I/O in core, and make no circle", () => {
+    const imports = importsOf(repository, layers);
+    expect(imports.length).toBeGreaterThan(1500);
+    expect(faultsIn(imports)).toEqual([]);
   });
+
+  it.each([
+    ["late", 'export const x = 1;\nimport { y } from "../../flows/y.ts";\nexport const z = y;'],
+    ["re-exported", 'export { y } from "../../flows/y.ts";'],
+    ["re-exported as a whole", 'export * from "../../flows/y.ts";'],
+    ["dynamic", 'export const x = () => import("../../flows/y.ts");'],
+    ["of a type", 'import type { Y } from "../../flows/y.ts";\nexport type X = Y;'],
+    ["within a type", 'export type X = import("../../flows/y.ts").Y;'],
+    ["of a later part", 'import "../appgen/y.ts";'],
+    ["of a package with I/O", 'import { readFileSync } from "node:fs";\nexport const x = readFileSync;'],
+    ["of itself by another file", 'export * from "./other.ts";'],
+  ])("that are wrong are found where they are %s", (_name, text) => {
+    const root = temporaryFolder();
+    const files = { "src/core/naming/x.ts": text, "src/core/naming/other.ts": 'import "./x.ts";' };
+    for (const [path, content] of Object.entries(files)) {
+      mkdirSync(join(root, dirname(path)), { recursive: true });
+      writeFileSync(join(root, path), content);
+    }
+    expect(faultsIn(importsOf(root, ["src"]))).toHaveLength(1);
+  });
+
+  it("in text that is generated are no imports", () => {
+    const root = temporaryFolder();
+    mkdirSync(join(root, "src/core/appgen"), { recursive: true });
+    const text = 'export const made = `import { readFileSync } from "node:fs";`;';
+    writeFileSync(join(root, "src/core/appgen/x.ts"), text);
+    expect(importsOf(root, ["src"])).toEqual([]);
+  });
+});
+
+it("nothing but the command line and applications says something to anybody", () => {
+  const silent = sourcesBelow(repository, ["src/core", "src/io", "src/flows"])
+    // The generator's text is for the most part that of the code which it writes.
+    .filter((path) => !path.startsWith("src/core/appgen/"));
+  const loud = silent.filter((path) => {
+    const text = readFileSync(join(repository, path), "utf8");
+    const clock = /\bprocess\.|\bDate\.now\(\)|new Date\(\)|Math\.random/;
+    return (
+      /\bconsole\.|process\.std(out|err)\.write/.test(text) ||
+      (path.startsWith("src/core/") && clock.test(text))
+    );
+  });
+  expect(loud).toEqual([]);
 });

@@ -109,7 +109,7 @@ describe.each(kinds)("from a model to its application over $kind, command by com
     const { html } = await visitor.get("/hives");
     expect(textOf(html)).toContain("There are no hives yet. Make the first one");
     const form = await visitor.get("/hives/new");
-    expect(inputValue(form.html, "installed")).toMatch(/^\d{4}-\d{2}-\d{2}$/);
+    expect(inputValue(form.html, "installed")).toMatch(/^\d{2}\/\d{2}\/\d{4}$/);
     expect(form.html).toMatch(/<input[^>]*name="code"[^>]*>/);
     expect(form.html).toMatch(
       /<input[^>]*minlength="3"[^>]*maxlength="10"[^>]*id="field-code"[^>]*>/,

@@ -51,10 +51,10 @@ describe.each(kinds)("rise over $kind", (kind) => {
   it("says of each page which line of the model and which file it comes from", async () => {
     const { html } = await visitor.get("/apiaries");
     expect(textOf(html)).toContain(
-      "Model: model.yaml:4 · Page: app/src/entities/apiary/apiary.pages.tsx",
+      "Model: model.yaml:4 · Page: app/src/entities/apiary/apiary.list.tsx",
     );
     expect(textOf((await visitor.get("/")).html)).toContain(
-      "Model: model.yaml:1 · Page: app/src/app.tsx",
+      "Model: model.yaml:1 · Page: app/src/app.ts",
     );
   });
 
@@ -187,22 +187,25 @@ describe.each(kinds)("rise over $kind", (kind) => {
     expect(textOf((await visitor.post("/apiaries/new", { name: "Nowhere" })).html)).toContain(
       "Name: No such place.",
     );
-    const pages = rules.replace("rules.ts", "pages.tsx");
-    const page = readFileSync(pages, "utf8").replace('title="Apiaries"', 'title="Our apiaries"');
+    const pages = rules.replace("rules.ts", "list.tsx");
+    const page = readFileSync(pages, "utf8").replace(
+      '"name",',
+      '{ label: "Our name", cell: (row) => row.name },',
+    );
     await save(pages, page, "Reloaded");
-    await shows("/apiaries", "Our apiaries");
+    await shows("/apiaries", "Our name");
     const said = await save(
       path,
       readFileSync(path, "utf8").replace("label Open since", "label Opened"),
       "Reloaded",
     );
     expect(said).toContain(
-      "app/src/entities/apiary/apiary.pages.tsx was edited by hand and stays as it is",
+      "app/src/entities/apiary/apiary.list.tsx was edited by hand and stays as it is",
     );
     expect(readFileSync(pages, "utf8")).toBe(page);
     expect(readFileSync(rules, "utf8")).toBe(edited);
     const { out } = await levadura(["build", "--json"], folder);
-    expect(JSON.parse(out)).toMatchObject({ kept: ["src/entities/apiary/apiary.pages.tsx"] });
+    expect(JSON.parse(out)).toMatchObject({ kept: ["src/entities/apiary/apiary.list.tsx"] });
   });
 
   it("goes on over the database that it began with", async () => {

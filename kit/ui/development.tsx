@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 
 /** What is known of the pages while the application is being developed: the file and line that each is made from. */
 interface Notes {
-  /** By the path of an entity's pages: the line of the model, and the file to edit. */
+  /** By page: the line of the model, and the file to edit. */
   origins: Record<string, { model: string; file: string }>;
   /** Changes of the model that wait for a decision, in words. */
   waiting: string[];
@@ -21,7 +21,7 @@ export function developmentNotes(): Notes | undefined {
 
 /** Says at the foot of a page which file and line it is made from, and which changes wait. */
 export function DevelopmentFooter({ notes, path }: { notes: Notes; path: string }) {
-  const origin = notes.origins[`/${path.split("/")[1]}`] ?? notes.origins["/"];
+  const origin = notes.origins[pageOf(path)] ?? notes.origins["/"];
   return (
     <footer class="development" data-reload="/-/changes">
       {notes.waiting.length > 0 && (
@@ -41,4 +41,11 @@ export function DevelopmentFooter({ notes, path }: { notes: Notes; path: string 
       )}
     </footer>
   );
+}
+
+/** The page of an entity that an address shows: `/hives`, `/hives/detail` or `/hives/form`. */
+function pageOf(path: string): string {
+  const [, entity = "", record, page] = path.split("/");
+  if (record === undefined) return `/${entity}`;
+  return `/${entity}/${record === "new" || page === "edit" ? "form" : "detail"}`;
 }

@@ -28,11 +28,11 @@ describe("building", () => {
 
   it("takes away what an entity left behind, but for what a person edited", async () => {
     const folder = await built(demo);
-    const pages = join(folder, "app/src/entities/queen/queen.pages.tsx");
+    const pages = join(folder, "app/src/entities/queen/queen.detail.tsx");
     writeFileSync(pages, `${readFileSync(pages, "utf8")}// mine\n`);
     writeFileSync(join(folder, "model.yaml"), demo.replace(/ {2}Queen:\n(?: {4}.*\n|\n)+/, ""));
     const { kept, removed } = JSON.parse((await levadura(["build", "--json"], folder)).out);
-    expect(kept).toEqual(["src/entities/queen/queen.pages.tsx"]);
+    expect(kept).toEqual(["src/entities/queen/queen.detail.tsx"]);
     expect(removed).toBe(5);
     expect(readFileSync(pages, "utf8")).toContain("// mine");
   });
@@ -51,7 +51,7 @@ describe("building", () => {
         ".levadura/generated/record.json",
         ".levadura/generated/app/src/main.ts.txt",
         "migrations/0001-begin/steps.yaml",
-        "app/src/kit/routes.tsx",
+        "app/src/kit/store/save.ts",
       ]),
     );
     expect(tracked.filter((path) => /\.db|\/run\//.test(path))).toEqual([]);

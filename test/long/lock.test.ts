@@ -153,7 +153,7 @@ describe("files outside a project", () => {
     const folder = projectWith(model);
     for (const command of ["prepare", "build"]) await levadura([command], folder);
     const { file } = outside();
-    for (const name of ["app/src/app.tsx", "app/src/main.ts.levadura-new"]) {
+    for (const name of ["app/src/app.ts", "app/src/main.ts.levadura-new"]) {
       rmSync(join(folder, name), { force: true });
       symlinkSync(file, join(folder, name));
     }

@@ -24,7 +24,9 @@ export function importsOf(root: string, folders: readonly string[]): Import[] {
 export function sourcesBelow(root: string, folders: readonly string[]): string[] {
   return folders.flatMap((folder) =>
     readdirSync(join(root, folder), { recursive: true, withFileTypes: true })
-      .filter((entry) => entry.isFile() && /\.tsx?$/.test(entry.name) && !/\.test\./.test(entry.name))
+      .filter(
+        (entry) => entry.isFile() && /\.tsx?$/.test(entry.name) && !/\.test\./.test(entry.name),
+      )
       .map((entry) => posix(relative(root, join(entry.parentPath, entry.name)))),
   );
 }
@@ -47,7 +49,10 @@ function specifiersIn(file: string, text: string): { name: string; typesOnly: bo
   const inner = [...nodesIn(program)].flatMap((node) => {
     const typesOnly = node.type === "TSImportType";
     if (!typesOnly && node.type !== "ImportExpression") return [];
-    const literal = (node.source ?? node.argument) as { value?: unknown; literal?: { value?: unknown } };
+    const literal = (node.source ?? node.argument) as {
+      value?: unknown;
+      literal?: { value?: unknown };
+    };
     const name = literal.value ?? literal.literal?.value;
     return typeof name === "string" ? [{ name, typesOnly }] : [];
   });

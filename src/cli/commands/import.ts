@@ -2,6 +2,7 @@ import { Args, Flags } from "@oclif/core";
 import { checkProject } from "../../flows/check/check.ts";
 import { keepImport, previewLoading } from "../../flows/import/keep.ts";
 import { loadData, pendingData } from "../../flows/import/load.ts";
+import type { Loaded } from "../../flows/import/loaded.ts";
 import { type PreparedImport, prepareImport } from "../../flows/import/prepare.ts";
 import { writePlan } from "../../flows/import/write-plan.ts";
 import { aloneOn } from "../../flows/lock.ts";

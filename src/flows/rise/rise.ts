@@ -242,15 +242,20 @@ class Runner {
   /** Writes down which file and line each page is made from, and which changes wait. */
   tell({ project, model, places }: Checked, waiting: readonly string[]): void {
     const file = modelName(project);
-    const origins = model.entities.map((entity) => {
+    const origins = model.entities.flatMap((entity) => {
       const at = slugOf(entity.name);
-      const page = `app/src/entities/${at}/${at}.pages.tsx`;
+      const line = `${file}:${places.place(entity.at.start).line}`;
+      const from = (page: string) => ({
+        model: line,
+        file: `app/src/entities/${at}/${at}.${page}.tsx`,
+      });
       return [
-        pathOf(entity),
-        { model: `${file}:${places.place(entity.at.start).line}`, file: page },
+        [pathOf(entity), from("list")],
+        [`${pathOf(entity)}/detail`, from("detail")],
+        [`${pathOf(entity)}/form`, from("form")],
       ];
     });
-    const start = ["/", { model: `${file}:1`, file: "app/src/app.tsx" }];
+    const start = ["/", { model: `${file}:1`, file: "app/src/app.ts" }];
     const text = JSON.stringify({ origins: Object.fromEntries([start, ...origins]), waiting });
     if (readText(this.#notes) !== text) writeAll([{ path: this.#notes, text }], project.root);
   }
