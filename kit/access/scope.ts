@@ -70,13 +70,12 @@ export class Scope implements FieldScope, FormulaScope {
   readonly person: Person | undefined;
   readonly language: string;
   readonly timezone: string;
-  /** This moment in UTC; the same throughout a request. */
-  readonly now: string;
   readonly messages: Messages;
   readonly format: Formats;
+  #now: string | undefined;
   #today: string | undefined;
 
-  constructor(given: Given, at = now()) {
+  constructor(given: Given, at?: string) {
     const { db, settings, entities, policy, person } = given;
     this.db = db;
     this.settings = settings;
@@ -85,9 +84,15 @@ export class Scope implements FieldScope, FormulaScope {
     this.person = person;
     this.language = person?.language ?? settings.language;
     this.timezone = person?.timezone ?? settings.timezone;
-    this.now = at;
+    this.#now = at;
     this.messages = messagesFor(this.language);
     this.format = formatsFor(this.language, settings.currency, this.timezone, this.messages);
+  }
+
+  /** This moment in UTC; the same throughout a request. */
+  get now(): string {
+    this.#now ??= now();
+    return this.#now;
   }
 
   /** This day in the time zone of the person, as `2026-05-03`. */

@@ -9,6 +9,7 @@ export class Formats {
   readonly #date: Intl.DateTimeFormat;
   readonly #dateTime: Intl.DateTimeFormat;
   readonly #dates = new Map<string, string>();
+  readonly #numbers = new Map<number, string>();
   /** How dates and times are typed. */
   readonly typed: TypedFormats;
 
@@ -32,7 +33,7 @@ export class Formats {
   /** A number with its unit; nothing for null. */
   number(value: number | null, unit = ""): string {
     if (value === null) return "";
-    const text = this.#number.format(value);
+    const text = remembered(this.#numbers, value, (number) => this.#number.format(number));
     return unit ? `${text}\u00a0${unit}` : text;
   }
 
@@ -44,12 +45,9 @@ export class Formats {
   /** A date kept as `2026-05-03`, as `3 May 2026`. */
   date(value: string | null): string {
     if (value === null) return "";
-    const known = this.#dates.get(value);
-    if (known !== undefined) return known;
-    const text = this.#date.format(new Date(`${value}T00:00:00Z`));
-    if (this.#dates.size >= mostDates) this.#dates.clear();
-    this.#dates.set(value, text);
-    return text;
+    return remembered(this.#dates, value, (date) =>
+      this.#date.format(new Date(`${date}T00:00:00Z`)),
+    );
   }
 
   /** A moment kept in UTC, as date and time in the time zone. */
@@ -70,8 +68,21 @@ export class Formats {
   }
 }
 
-/** Dates that are kept formatted: a list shows the same ones again and again. */
-const mostDates = 2000;
+/** Values that are kept formatted: lists show the same ones again and again. */
+const mostRemembered = 2000;
+
+function remembered<Value>(
+  known: Map<Value, string>,
+  value: Value,
+  format: (value: Value) => string,
+): string {
+  const before = known.get(value);
+  if (before !== undefined) return before;
+  const text = format(value);
+  if (known.size >= mostRemembered) known.clear();
+  known.set(value, text);
+  return text;
+}
 
 const made = new Map<string, Formats>();
 

@@ -216,7 +216,7 @@ async function pick(
   const id = sql.ref(`${entity.table}.id`);
   const ids = sql`
     select ${sql.join([id, ...columns])} from ${from} ${where(wanted as Condition[])}
-    order by ${orderBy(inner, reversed)} limit ${range.to - range.from} offset ${skip}`;
+    order by ${orderBy(inner, reversed)} limit ${sql.lit(range.to - range.from)} offset ${skip}`;
   const { rows } = await sql<Record<string, unknown>>`
     select ${selection(scope, entity)} from (${ids}) as ${sql.table(picked)}
     join ${scope.rowsOf(entity)} as ${sql.table(entity.table)} on ${id} = ${sql.ref(`${picked}.id`)}

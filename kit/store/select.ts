@@ -55,7 +55,6 @@ export async function completed<Known extends Entity>(
     row.pagePath = pagePath;
     for (const { column, property, title, pagePath } of links) {
       const displayTitle = row[title];
-      delete row[title];
       row[property] =
         typeof displayTitle === "string" ? { id: row[column], displayTitle, pagePath } : null;
     }

@@ -74,12 +74,25 @@ const switches = new Set(
 
 const otherNames: Readonly<Record<string, string>> = { className: "class", htmlFor: "for" };
 
-function attribute(given: string, value: unknown): string {
-  if (value === null || value === undefined || given === "key" || given === "ref") return "";
+const names = new Map<string, { start: string; isSwitch: boolean } | undefined>();
+
+/** What begins an attribute; undefined for what is none. */
+function attributeNamed(given: string) {
+  if (names.has(given)) return names.get(given);
   const name = otherNames[given] ?? given;
-  if (typeof value === "boolean" && switches.has(name)) return value ? ` ${name}=""` : "";
-  if (typeof value === "function" || /[\s\p{Cc}"'<>/=`\\]/u.test(name)) return "";
-  return ` ${name}="${typeof value === "number" ? value : escaped(String(value))}"`;
+  const isNone = given === "key" || given === "ref" || /[\s\p{Cc}"'<>/=`\\]/u.test(name);
+  const known = isNone ? undefined : { start: ` ${name}="`, isSwitch: switches.has(name) };
+  if (names.size < 1000) names.set(given, known);
+  return known;
+}
+
+function attribute(given: string, value: unknown): string {
+  if (value === null || value === undefined || typeof value === "function") return "";
+  const name = attributeNamed(given);
+  if (!name) return "";
+  if (typeof value === "string") return `${name.start}${escaped(value)}"`;
+  if (typeof value === "boolean" && name.isSwitch) return value ? `${name.start}"` : "";
+  return `${name.start}${typeof value === "number" ? value : escaped(String(value))}"`;
 }
 
 const marks: Readonly<Record<string, string>> = {
