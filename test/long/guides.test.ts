@@ -34,7 +34,7 @@ async function customised(folder: string): Promise<void> {
   const program = await running(["serve"], folder);
   const visitor = new Visitor(program.address);
   await visitor.submit("/hives/new", { code: "b-07", frames: "11" });
-  expect(textOf((await visitor.get("/hives")).html)).toContain("B-07 11 frames");
+  expect(textOf((await visitor.get("/hives")).html)).toContain("B-07 not yet");
   const refused = await visitor.submit("/hives/new", { code: "b-0-" });
   expect([refused.status, textOf(refused.html)]).toEqual([
     422,
