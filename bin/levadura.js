@@ -1,11 +1,14 @@
 #!/usr/bin/env node
 import { readFileSync } from "node:fs";
+import * as nodeModule from "node:module";
 
 // The version alone needs nothing of what follows.
 if (process.argv.length === 3 && ["-v", "--version", "version"].includes(process.argv[2])) {
   const manifest = readFileSync(new URL("../package.json", import.meta.url), "utf8");
   console.log(`levadura/${JSON.parse(manifest).version}`);
 } else {
+  // Newer Nodes keep what they compiled, in the folder for temporary files.
+  nodeModule.enableCompileCache?.();
   // Read by what colours the output, before it is loaded.
   if (process.argv.includes("--no-color")) process.env.FORCE_COLOR = "0";
   if (process.env.LEVADURA_DEBUG) process.setSourceMapsEnabled(true);

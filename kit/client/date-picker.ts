@@ -1,26 +1,31 @@
 // A date is typed as the language of the page has it; a button beside it opens the calendar of the browser.
 
 for (const input of document.querySelectorAll<HTMLInputElement>("input[data-pick]")) {
-  const { pick = "date", pattern = "", min = "", max = "" } = input.dataset;
-  const calendar = Object.assign(document.createElement("input"), { type: pick, min, max });
-  calendar.tabIndex = -1;
-  calendar.className = "calendar";
-  calendar.setAttribute("aria-hidden", "true");
   const button = Object.assign(document.createElement("button"), { type: "button" });
   button.className = "btn btn-outline-secondary pick";
   button.setAttribute("aria-label", input.form?.dataset.pickLabel ?? "");
-  button.addEventListener("click", () => {
-    calendar.value = readTyped(input.value, pattern, pick);
-    calendar.showPicker();
-  });
+  button.addEventListener("click", () => pick(input, button));
+  const group = document.createElement("div");
+  group.className = "input-group";
+  input.replaceWith(group);
+  group.append(input, button);
+}
+
+/** Opens the calendar, which belongs to an input of its own as long as it is open. */
+function pick(input: HTMLInputElement, button: HTMLButtonElement): void {
+  const { pick: type = "date", pattern = "", min = "", max = "" } = input.dataset;
+  const value = readTyped(input.value, pattern, type);
+  const calendar = Object.assign(document.createElement("input"), { type, min, max, value });
+  calendar.className = "calendar";
+  calendar.setAttribute("aria-label", button.getAttribute("aria-label") ?? "");
   calendar.addEventListener("change", () => {
     input.value = typedAs(calendar.value, pattern);
     input.dispatchEvent(new Event("change", { bubbles: true }));
   });
-  const group = document.createElement("div");
-  group.className = "input-group";
-  input.replaceWith(group);
-  group.append(input, button, calendar);
+  calendar.addEventListener("blur", () => calendar.remove());
+  button.after(calendar);
+  calendar.focus();
+  calendar.showPicker();
 }
 
 /** `2026-05-03T09:30` in the pattern of a language, such as `dd/mm/yyyy`. */

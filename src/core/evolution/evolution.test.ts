@@ -34,8 +34,8 @@ describe("the difference of two schemas", () => {
   it("leads from nothing to the schema, by way of the written steps", () => {
     const { steps } = difference({ tables: [] }, before);
     const read = parseSteps(printSteps(steps));
-    expect(read).toEqual(steps);
-    expect(difference(replay(read ?? []), before).changes).toEqual([]);
+    expect(read).toEqual({ steps });
+    expect(difference(replay(steps), before).changes).toEqual([]);
   });
 
   it.each([
@@ -129,8 +129,18 @@ describe("the difference of two schemas", () => {
     expect(changes(held)).toEqual({ steps: [], waiting: [] });
   });
 
-  it("refuses steps that somebody broke", () => {
-    expect(parseSteps("steps:\n  - kind: drop everything")).toBeUndefined();
-    expect(parseSteps("steps: [")).toBeUndefined();
+  it.each([
+    ["steps:\n  - kind: drop everything", /^step 1 \(drop everything\) at kind: Invalid/],
+    [
+      "steps:\n  - {kind: rename table, table: a, to: b}\n  - {kind: rename table, table: a}",
+      /^step 2 \(rename table\) at to: Invalid/,
+    ],
+    ["steps:\n  - {kind: rename table, table: a, to: b, was: c}", /^step 1 .*: Unrecognized key/],
+    ["steps:\n  - 7", /^step 1: Invalid/],
+    ["steps: 7", /^it has no list/],
+    ["other: 7", /^it has no list/],
+    ["steps: [", /^it is no YAML: /],
+  ])("says why steps that somebody broke can't be read: %j", (text, reason) => {
+    expect(parseSteps(text)).toEqual({ reason: expect.stringMatching(reason) });
   });
 });

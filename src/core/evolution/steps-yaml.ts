@@ -133,11 +133,30 @@ export function printSteps(steps: readonly Step[]): string {
   return stringify({ steps }, { lineWidth: 100, aliasDuplicateObjects: false });
 }
 
-/** The steps in a text of `steps.yaml`; undefined where it isn't one. */
-export function parseSteps(text: string): Step[] | undefined {
+/** What YAML can have and `Step` can't, or the other way round, doesn't compile. */
+type Read = z.infer<typeof document>["steps"][number];
+const isSame: [Step] extends [Read] ? ([Read] extends [Step] ? true : never) : never = true;
+
+/** The steps in a text of `steps.yaml`; or why it isn't one. */
+export function parseSteps(text: string): { steps: Step[] } | { reason: string } {
+  let parsed: unknown;
   try {
-    return document.parse(parse(text)).steps as Step[];
-  } catch {
-    return undefined;
+    parsed = parse(text);
+  } catch (error) {
+    const [first = ""] = String((error as Error).message).split("\n");
+    return { reason: `it is no YAML: ${first.replace(/:$/, "")}` };
   }
+  const read = document.safeParse(parsed);
+  if (read.success && isSame) return { steps: read.data.steps };
+  return { reason: reasonOf(read.error?.issues[0], parsed) };
+}
+
+/** What is wrong with steps, and with which. */
+function reasonOf(issue: z.core.$ZodIssue | undefined, parsed: unknown): string {
+  const [, at, ...rest] = issue?.path ?? [];
+  if (typeof at !== "number") return "it has no list `steps`";
+  const step = (parsed as { steps: ({ kind?: unknown } | null)[] }).steps[at];
+  const kind = typeof step?.kind === "string" ? ` (${step.kind.slice(0, 40)})` : "";
+  const where = rest.length > 0 ? ` at ${rest.join(".")}` : "";
+  return `step ${at + 1}${kind}${where}: ${issue?.message ?? ""}`;
 }

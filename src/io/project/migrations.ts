@@ -49,14 +49,15 @@ function readFolder(
       "fetch it from version control again",
     );
   };
-  const steps = parseSteps(read("steps.yaml"));
-  if (!steps) {
+  const parsed = parseSteps(read("steps.yaml"));
+  if ("reason" in parsed) {
     throw new Failure(
       "input",
-      `migrations/${name}/steps.yaml can't be understood`,
-      "take the last edit of it back",
+      `migrations/${name}/steps.yaml can't be read: ${parsed.reason}`,
+      "correct it, or undo the last edit",
     );
   }
+  const { steps } = parsed;
   const scripts = ["forward", "back"].map((direction) => `${direction}.${dialect.name}.sql`);
   const others = readdirSync(join(project.migrations, name)).some((file) =>
     /^forward\.\w+\.sql$/.test(file),
