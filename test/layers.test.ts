@@ -64,7 +64,10 @@ describe("imports", () => {
     ["of a type", 'import type { Y } from "../../flows/y.ts";\nexport type X = Y;'],
     ["within a type", 'export type X = import("../../flows/y.ts").Y;'],
     ["of a later part", 'import "../appgen/y.ts";'],
-    ["of a package with I/O", 'import { readFileSync } from "node:fs";\nexport const x = readFileSync;'],
+    [
+      "of a package with I/O",
+      'import { readFileSync } from "node:fs";\nexport const x = readFileSync;',
+    ],
     ["of itself by another file", 'export * from "./other.ts";'],
   ])("that are wrong are found where they are %s", (_name, text) => {
     const root = temporaryFolder();

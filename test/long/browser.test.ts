@@ -126,6 +126,20 @@ describe.skipIf(noBrowser)("in a browser", () => {
     }
   });
 
+  it("offers the calendar of the browser for dates, which are typed as the language has them", async () => {
+    const page = await open("/inspections/new");
+    const date = page.getByLabel("Date", { exact: false }).first();
+    await date.fill("3/5/2026");
+    await page.getByRole("button", { name: "Pick a date" }).click();
+    const calendar = page.locator("input.calendar");
+    expect(await calendar.inputValue()).toBe("2026-05-03");
+    await calendar.fill("2026-06-07");
+    expect(await date.inputValue()).toBe("07/06/2026");
+    await date.focus();
+    expect(await calendar.count()).toBe(0);
+    await page.close();
+  });
+
   it("passes an accessibility check of WCAG 2.2 AA on every kind of page", async () => {
     for (const path of [
       "/",

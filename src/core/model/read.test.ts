@@ -394,3 +394,40 @@ describe("any text", () => {
     );
   });
 });
+
+describe("labels in other languages", () => {
+  const labelled = (lines: string) => `levadura: 1
+entities:
+  Hive: {fields: {code: "text, required", status: choice active | weak}}
+labels:
+${lines}
+`;
+
+  it("are those of entities, fields and choices", () => {
+    const { model } = readModel(
+      labelled('  es: {Hive: Colmena | Colmenas, Hive.code: Código, "Hive.status.weak": Débil}'),
+    );
+    const [hive] = model?.entities ?? [];
+    expect([hive?.labels, hive?.plurals]).toEqual([{ es: "Colmena" }, { es: "Colmenas" }]);
+    expect(hive?.fields.map(({ labels }) => labels)).toEqual([{ es: "Código" }, undefined]);
+    expect(hive?.fields[1]?.choiceLabels).toEqual({ weak: { es: "Débil" } });
+  });
+
+  it.each([
+    ["  es: {Hiv: x}", "5:8 there is no entity `Hiv` (did you mean `Hive`?)"],
+    ["  es: {Hive.cod: x}", "5:8 `Hive` has no field `cod` (did you mean `code`?)"],
+    [
+      "  es: {Hive.status.week: x}",
+      "5:8 `Hive.status` has no choice `week` (did you mean `weak`?)",
+    ],
+    ["  es: {Hive.code.x: x}", "5:8 `Hive.code` has no choice `x` (it has none)"],
+    [
+      "  Spanish language: {Hive: x}",
+      "5:3 there is no language `Spanish language` (write it as es or pt-BR)",
+    ],
+    ["  es: {Hive: [x]}", "5:14 a label was expected (write it behind the name)"],
+    ["  es: {Hive: x, Hive: y}", expect.stringMatching(/appears here twice|twice/)],
+  ])("that make no sense are errors: %s", (lines, expected) => {
+    expect(complaints(labelled(lines))).toContainEqual(expected);
+  });
+});

@@ -51,7 +51,8 @@ function interpretLabel(
   const choice = rest.join(".");
   const unknown = (what: string, known: readonly string[], given: string) => {
     const close = nearest(given, known);
-    const help = close ? `did you mean \`${close}\`?` : `there are ${known.join(", ")}`;
+    const all = known.length > 0 ? `there are ${known.join(", ")}` : "it has none";
+    const help = close ? `did you mean \`${close}\`?` : all;
     diagnostics.error(key.at, what, help);
   };
   if (!entity) {

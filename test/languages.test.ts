@@ -1,0 +1,94 @@
+import { describe, expect, it } from "vitest";
+import { todayIn } from "../kit/formula/clock.ts";
+import { rowsOf } from "./support/database.ts";
+import { levadura, projectWith, running } from "./support/program.ts";
+import { inputValue, textOf, Visitor } from "./support/visitor.ts";
+
+const model = `levadura: 1
+app: {name: Libro de colmenas, language: es, timezone: Europe/Madrid, database: sqlite}
+entities:
+  Hive:
+    title: "{code}"
+    fields:
+      code: text 2..10, required, unique
+      status: choice active | weak, required
+      installed: date ..today, default today
+      seen: datetime
+      frames: integer
+    columns: [code, status, installed]
+labels:
+  es:
+    Hive: Colmena | Colmenas
+    Hive.code: Código
+    Hive.status: Estado
+    Hive.status.weak: Débil
+    Hive.installed: Instalada
+`;
+
+describe("an application in Spanish", () => {
+  it("speaks it on every page, with the labels of its model", async () => {
+    const folder = projectWith(model);
+    for (const command of ["prepare", "migrate", "build"])
+      expect(await levadura([command], folder)).toMatchObject({ status: 0, err: "" });
+    const program = await running(["serve"], folder);
+    const visitor = new Visitor(program.address);
+    const list = await visitor.get("/hives");
+    expect(list.html).toContain('<html lang="es">');
+    expect(textOf(list.html)).toMatch(/Colmenas Añadir colmena .*Todavía no hay colmenas\./);
+    const form = await visitor.get("/hives/new");
+    expect(textOf(form.html)).toMatch(/Añadir colmena Código \* .*Estado .*Débil.*Guardar/);
+    expect(inputValue(form.html, "installed")).toMatch(/^\d\d\/\d\d\/\d{4}$/);
+    const refused = await visitor.submit("/hives/new", {
+      code: "a",
+      installed: "31/12/2999",
+      seen: "mañana",
+    });
+    const said = textOf(refused.html);
+    for (const sentence of [
+      "No se ha guardado. Hay que revisar 4 campos:",
+      "Código: Usa al menos 2 caracteres.",
+      "Estado: Elige un valor.",
+      "Instalada: Usa la fecha de hoy o una anterior.",
+      "Usa una fecha y una hora, como 03/05/2026 09:30.",
+    ])
+      expect(said).toContain(sentence);
+    const saved = await visitor.submit("/hives/new", {
+      code: "B-07",
+      status: "weak",
+      installed: "3/5/2026",
+      seen: "03/05/2026 9:30",
+    });
+    expect(textOf(saved.html)).toContain("Colmena, registro guardado: B-07");
+    expect(textOf(saved.html)).toContain("Estado Débil Instalada 3 may 2026");
+    expect(rowsOf(`${folder}/records.db`, "select code, installed, seen from hive")).toEqual([
+      { code: "B-07", installed: "2026-05-03", seen: "2026-05-03T07:30:00Z" },
+    ]);
+    const again = await visitor.submit("/hives/new", { code: "b-07", status: "weak" });
+    expect(textOf(again.html)).toContain("Ya hay otro registro con este valor (colmena).");
+    const found = await visitor.get("/hives?search=d%C3%A9bil");
+    expect(textOf(found.html)).toMatch(/1 colmena con «débil».*B-07/);
+    for (const path of ["/", "/hives", "/hives/1", "/hives/1/edit", "/hives/1/delete", "/nada"]) {
+      const words = textOf((await visitor.get(path)).html);
+      expect(words, path).not.toMatch(/\b(the|Edit|Delete|Save|Search|There|Page|New|You)\b/);
+    }
+    expect(await program.stop()).toBe(0);
+  });
+});
+
+it.each(["Pacific/Kiritimati", "Pacific/Niue"])("today is the day in %s", async (timezone) => {
+  const today = todayIn(timezone);
+  const folder = projectWith(`levadura: 1
+app: {timezone: ${timezone}}
+entities:
+  Look:
+    fields: {done: "date ..today, required", due: "date today.., required"}
+    seed: {fixed: [{done: "${today}", due: "${today}"}]}
+`);
+  expect(await levadura(["check"], folder)).toMatchObject({ status: 0 });
+  for (const command of ["prepare", "migrate", "seed"])
+    expect(await levadura([command], folder)).toMatchObject({ status: 0 });
+  expect(rowsOf(`${folder}/records.db`, "select done, due from look")).toContainEqual({
+    done: today,
+    due: today,
+  });
+});
