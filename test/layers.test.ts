@@ -1,4 +1,4 @@
-import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { describe, expect, it } from "vitest";
 import { circlesIn, type Import, importsOf, sourcesBelow } from "./support/imports.ts";
@@ -6,8 +6,13 @@ import { repository, temporaryFolder } from "./support/program.ts";
 
 /** What each layer may import of this repository. */
 const allowed: Readonly<Record<string, readonly string[]>> = {
-  // What formulas compute with, and what time it is where, are the same files in Levadura and in applications.
-  "src/core": ["src/core", "kit/formula/computing.ts", "kit/formula/zones.ts"],
+  // What is the same in Levadura and in applications: arithmetic, time zones, the parts of scripts.
+  "src/core": [
+    "src/core",
+    "kit/formula/computing.ts",
+    "kit/formula/zones.ts",
+    "kit/migrations/script-part.ts",
+  ],
   "src/io": ["src/io", "src/core", "kit"],
   "src/flows": ["src/flows", "src/io", "src/core", "kit"],
   "src/cli": ["src/cli", "src/flows", "src/core"],
@@ -85,6 +90,23 @@ describe("imports", () => {
     const text = 'export const made = `import { readFileSync } from "node:fs";`;';
     writeFileSync(join(root, "src/core/appgen/x.ts"), text);
     expect(importsOf(root, ["src"])).toEqual([]);
+  });
+});
+
+describe("databases", () => {
+  const kinds = ["sqlite", "postgres", "mariadb"];
+  it.each([
+    ["kit/database", ["connection.ts", "dialect.ts", "scratch.ts", "tables.ts", "trouble.ts"]],
+    ["src/core/sql", ["columns.ts", "conversions.ts", "dialect.ts", "limits.ts", "syntax.ts"]],
+    ["src/io/engines", ["catalogue.ts", "engine.ts", "filling.ts", "loading.ts"]],
+  ])("have the same files in %s", (folder, files) => {
+    for (const kind of kinds)
+      expect(readdirSync(join(repository, folder, kind)), kind).toEqual(
+        expect.arrayContaining(files),
+      );
+    const all = kinds.map((kind) => readdirSync(join(repository, folder, kind)));
+    const shared = all[0]?.filter((name) => all.every((each) => each.includes(name)));
+    expect(shared?.sort()).toEqual(files);
   });
 });
 

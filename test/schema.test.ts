@@ -12,7 +12,7 @@ import { columnOf, schemaOf, tableOf } from "../src/core/schema/from-model.ts";
 import type { Schema } from "../src/core/schema/schema.ts";
 import { usualCounts } from "../src/core/seeding/plan.ts";
 import { type EntitySample, Sampling } from "../src/core/seeding/sampling.ts";
-import { sqlite } from "../src/core/sql/sqlite/sqlite.ts";
+import { sqlite } from "../src/core/sql/sqlite/dialect.ts";
 import { valueReader } from "../src/core/tabular/values.ts";
 import { temporaryFolder } from "./support/program.ts";
 

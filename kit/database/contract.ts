@@ -1,4 +1,38 @@
-/** The types shared by the kit and each kind of database. */
+import type { Expression, Kysely, RawBuilder, SqlBool } from "kysely";
+import type { MigrationConnection } from "../migrations/migrations.ts";
+
+/**
+ * What a kind of database offers the kit. Each has a folder with `dialect.ts`, which puts it together from
+ * `connection.ts`, `tables.ts` and `trouble.ts`; `scratch.ts` makes databases for tests. All three find, order and refuse
+ * the same: `test/alike.test.ts` compares them.
+ */
+export interface Dialect {
+  /** Its name in the names of SQL files: `forward.sqlite.sql`. */
+  kind: string;
+  /** Opens a database for migrations. */
+  openConnection(address: string): Promise<MigrationConnection>;
+  /** The typed tables of a database. `moments` are the columns that hold moments, by table. */
+  openTables<Tables>(
+    address: string,
+    moments?: Readonly<Record<string, readonly string[]>>,
+  ): Kysely<Tables>;
+  /** Adds a row to a table unless its key is there already; the number of affected rows tells. */
+  insertUnlessThere(table: string, row: Readonly<Record<string, string>>): RawBuilder<unknown>;
+  /** Whether a text holds a word, whatever the case and the accents of its letters. */
+  contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool>;
+  /** The same for a column; `ordered` says whether lists are ordered by its letters. */
+  columnContains(column: string, word: string, ordered: boolean): RawBuilder<SqlBool>;
+  /** A term of an order: rows without a value come first, and last in a descending order. */
+  orderTerm(column: string, descending?: boolean, text?: boolean): RawBuilder<unknown>;
+  /** A value that isn't saved yet, within a formula; a tick box that was not shown counts as not ticked. */
+  bindValue(kind: BindKind, value: unknown): RawBuilder<unknown>;
+  /** A value as part of a text. */
+  written(column: string, kind: WrittenKind): RawBuilder<string>;
+  /** The constraint violation behind an error; undefined for any other. `names` are the columns that it may be about. */
+  constraintViolation(error: unknown, names?: readonly string[]): ConstraintViolation | undefined;
+  /** Why a statement failed, where neither data nor statement are the reason; undefined for any other error. */
+  troubleOf(error: unknown): Trouble | undefined;
+}
 
 /** Why a statement was refused, where the reason is in the data: which columns, as far as the database says. */
 export interface ConstraintViolation {

@@ -1,13 +1,16 @@
+import { dialect } from "./sqlite/dialect.ts";
+
 /** The database that this application is over; each kind has a folder here that offers the same. */
-export { kind, openConnection } from "./sqlite/connection.ts";
-export {
-  bindValue,
-  columnContains,
-  constraintViolation,
-  contains,
-  insertUnlessThere,
+export const {
+  kind,
+  openConnection,
   openTables,
+  insertUnlessThere,
+  contains,
+  columnContains,
   orderTerm,
+  bindValue,
   written,
-} from "./sqlite/tables.ts";
-export { troubleOf } from "./sqlite/trouble.ts";
+  constraintViolation,
+  troubleOf,
+} = dialect;

@@ -1,7 +1,8 @@
 import { existsSync, mkdirSync, readdirSync, renameSync, rmSync } from "node:fs";
 import { basename, join } from "node:path";
 import { type KeptHeader, readKept, writeKept } from "./row-archive.ts";
-import { parseScript, type ScriptPart } from "./script.ts";
+import { parseScript } from "./script.ts";
+import type { ScriptPart } from "./script-part.ts";
 
 /** What running a migration's script needs of a database. */
 export interface ScriptConnection {

@@ -1,55 +1,53 @@
-/**
- * A piece of a migration's script: statements, or something that the runner does, which is written as a
- * comment. A comment's further lines are indented by three spaces.
- */
-export type ScriptPart =
-  | { kind: "run"; sql: string }
-  /** Streams the rows of a query on a table, or the values of one of its columns, into a file. */
-  | { kind: "keep"; file: string; table: string; column?: string; query: string }
-  /** Makes a temporary table of such a file. */
-  | { kind: "bring back"; file: string; table: string }
-  /** Ends the migration when the query has rows, which have an `id` and a `value`. */
-  | { kind: "assert no rows"; sentence: string; query: string }
-  /** Remembers what somebody added to a table by hand, besides the columns that it is known to have. */
-  | { kind: "hold triggers"; table: string; columns: string[] }
-  /** Puts back what is gone of it. */
-  | { kind: "return triggers"; table: string }
-  /** Something that nobody wrote SQL for. */
-  | { kind: "no way"; about: string }
-  /** Where the parts of a step begin. */
-  | { kind: "step"; number: number };
+import type { ScriptPart } from "./script-part.ts";
 
-const directives: readonly (readonly [RegExp, (found: (string | undefined)[]) => ScriptPart])[] = [
-  [
-    /^keep (\S+) of (.+?)(?: \((.+?)\))?: (.+)$/su,
-    ([file = "", table = "", column, query = ""]) => ({
+type Directive = Exclude<ScriptPart, { kind: "run" }>;
+
+/** How each directive is read; what is found in its pattern makes the part. */
+const directives: {
+  readonly [Kind in Directive["kind"]]: {
+    pattern: RegExp;
+    made(found: readonly (string | undefined)[]): Extract<Directive, { kind: Kind }>;
+  };
+} = {
+  keep: {
+    pattern: /^keep (\S+) of (.+?)(?: \((.+?)\))?: (.+)$/su,
+    made: ([file = "", table = "", column, query = ""]) => ({
       kind: "keep",
       file,
       table,
       ...(column && { column }),
       query,
     }),
-  ],
-  [
-    /^bring back (\S+) as (.+)$/u,
-    ([file = "", table = ""]) => ({ kind: "bring back", file, table }),
-  ],
-  [
-    /^assert no rows \((.+?)\): (.+)$/su,
-    ([sentence = "", query = ""]) => ({ kind: "assert no rows", sentence, query }),
-  ],
-  [/^there is no SQL for this: (.+)$/su, ([about = ""]) => ({ kind: "no way", about })],
-  [/^step (\d+): /u, ([number]) => ({ kind: "step", number: Number(number) })],
-  [
-    /^hold triggers of (.+?)(?: with (.+))?$/su,
-    ([table = "", columns = ""]) => ({
+  },
+  "bring back": {
+    pattern: /^bring back (\S+) as (.+)$/u,
+    made: ([file = "", table = ""]) => ({ kind: "bring back", file, table }),
+  },
+  "assert no rows": {
+    pattern: /^assert no rows \((.+?)\): (.+)$/su,
+    made: ([sentence = "", query = ""]) => ({ kind: "assert no rows", sentence, query }),
+  },
+  "no way": {
+    pattern: /^there is no SQL for this: (.+)$/su,
+    made: ([about = ""]) => ({ kind: "no way", about }),
+  },
+  step: {
+    pattern: /^step (\d+): /u,
+    made: ([number]) => ({ kind: "step", number: Number(number) }),
+  },
+  "hold triggers": {
+    pattern: /^hold triggers of (.+?)(?: with (.+))?$/su,
+    made: ([table = "", columns = ""]) => ({
       kind: "hold triggers",
       table,
       columns: columns.split(/,\s*/).filter(Boolean),
     }),
-  ],
-  [/^return triggers of (.+)$/u, ([table = ""]) => ({ kind: "return triggers", table })],
-];
+  },
+  "return triggers": {
+    pattern: /^return triggers of (.+)$/u,
+    made: ([table = ""]) => ({ kind: "return triggers", table }),
+  },
+};
 
 /** The parts of a script, in order. Comments that mean nothing here stay with the statements. */
 export function parseScript(text: string): ScriptPart[] {
@@ -85,9 +83,9 @@ export function parseScript(text: string): ScriptPart[] {
 }
 
 function directive(text: string): ScriptPart | undefined {
-  for (const [pattern, make] of directives) {
+  for (const { pattern, made } of Object.values(directives)) {
     const found = pattern.exec(text);
-    if (found) return make(found.slice(1));
+    if (found) return made(found.slice(1));
   }
   return undefined;
 }

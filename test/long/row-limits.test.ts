@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Column, ColumnType, Table } from "../../src/core/schema/schema.ts";
 import { limitsOf } from "../../src/core/sql/limits.ts";
-import { mariadb as dialect } from "../../src/core/sql/mariadb/mariadb.ts";
+import { mariadb as dialect } from "../../src/core/sql/mariadb/dialect.ts";
 import { answers, emptyDatabase, mariadb } from "../support/servers.ts";
 
 const there = await answers(mariadb);

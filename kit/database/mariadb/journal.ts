@@ -1,7 +1,8 @@
 import { rmSync } from "node:fs";
 import { basename, join } from "node:path";
 import type { Journal, Outcome, Task } from "../../migrations/migrations.ts";
-import { parseScript, type ScriptPart } from "../../migrations/script.ts";
+import { parseScript } from "../../migrations/script.ts";
+import type { ScriptPart } from "../../migrations/script-part.ts";
 import {
   type ApplyOptions,
   keptFolderOf,

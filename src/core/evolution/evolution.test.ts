@@ -3,7 +3,7 @@ import type { Model } from "../model/model.ts";
 import { readModel } from "../model/read.ts";
 import { schemaOf } from "../schema/from-model.ts";
 import { impactOf } from "../sql/impact.ts";
-import { sqlite } from "../sql/sqlite/sqlite.ts";
+import { sqlite } from "../sql/sqlite/dialect.ts";
 import { deferChanges } from "./deferred-changes.ts";
 import { difference } from "./difference.ts";
 import { replay } from "./steps.ts";

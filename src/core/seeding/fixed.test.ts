@@ -2,9 +2,9 @@ import { describe, expect, it } from "vitest";
 import { readModel } from "../model/read.ts";
 import { schemaOf } from "../schema/from-model.ts";
 import { tableNamed } from "../schema/schema.ts";
-import { mariadb } from "../sql/mariadb/mariadb.ts";
-import { postgres } from "../sql/postgres/postgres.ts";
-import { sqlite } from "../sql/sqlite/sqlite.ts";
+import { mariadb } from "../sql/mariadb/dialect.ts";
+import { postgres } from "../sql/postgres/dialect.ts";
+import { sqlite } from "../sql/sqlite/dialect.ts";
 import { checkFixedRows, fixedTable, fixedText } from "./fixed.ts";
 import { InsertWriter } from "./insert.ts";
 

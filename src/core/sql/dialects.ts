@@ -1,8 +1,8 @@
 import type { DatabaseKind, Model } from "../model/model.ts";
 import type { Dialect } from "./dialect.ts";
-import { mariadb } from "./mariadb/mariadb.ts";
-import { postgres } from "./postgres/postgres.ts";
-import { sqlite } from "./sqlite/sqlite.ts";
+import { mariadb } from "./mariadb/dialect.ts";
+import { postgres } from "./postgres/dialect.ts";
+import { sqlite } from "./sqlite/dialect.ts";
 
 const dialects: Readonly<Record<DatabaseKind, Dialect>> = { sqlite, postgres, mariadb };
 

@@ -1,24 +1,9 @@
+import type { WrittenPart } from "../../../kit/migrations/script-part.ts";
 import { visible } from "../naming/characters.ts";
 import { capitalized } from "../naming/words.ts";
 
-/**
- * A piece of a migration's script: statements, or something that the runner does. What the runner does is
- * written as a comment, which every database leaves alone: `-- keep hive-notes: select …;`
- */
-export type ScriptPart =
-  | { kind: "run"; sql: string }
-  /** Streams the rows of a query on a table, or the values of one of its columns, into a file. */
-  | { kind: "keep"; file: string; table: string; column?: string; query: string }
-  /** Makes a temporary table of such a file; its first column is the key if it is `id`. */
-  | { kind: "bring back"; file: string; table: string }
-  /** Ends the migration when the query has rows; they have the columns `id` and `value`. */
-  | { kind: "assert no rows"; sentence: string; query: string }
-  /** Remembers what somebody added to a table by hand, besides the columns that it is known to have. */
-  | { kind: "hold triggers"; table: string; columns: string[] }
-  /** Puts back what is gone of it. */
-  | { kind: "return triggers"; table: string }
-  /** Something that nobody wrote SQL for. */
-  | { kind: "no way"; about: string };
+/** What scripts are made of; the reader in `kit/migrations/script.ts` has the same type. */
+export type ScriptPart = WrittenPart;
 
 /** The part of a script that one or several steps become. */
 export interface Section {
@@ -28,7 +13,7 @@ export interface Section {
 }
 
 /**
- * Sections as a script that people can read and edit; kit/database/script.ts reads it. Where the numbers of
+ * Sections as a script that people can read and edit; kit/migrations/script.ts reads it. Where the numbers of
  * their steps are given, they are before the sentences.
  */
 export function printScript(sections: readonly Section[], numbers?: readonly number[]): string {

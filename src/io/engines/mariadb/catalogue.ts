@@ -1,7 +1,7 @@
 import type { Client } from "../../../../kit/database/mariadb/client.ts";
 import { connect } from "../../../../kit/database/mariadb/connection.ts";
 import type { Schema } from "../../../core/schema/schema.ts";
-import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
+import { mariadb } from "../../../core/sql/mariadb/dialect.ts";
 import type { Catalogue } from "../engine.ts";
 
 const columnsQuery = `select c.table_name as owner, c.column_name as name, concat_ws(' ', c.column_type, c.collation_name,

@@ -9,7 +9,7 @@ import { constraintViolation } from "../../../../kit/database/mariadb/tables.ts"
 import { written } from "../../../../kit/database/mariadb/timestamps.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/value.ts";
-import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
+import { mariadb } from "../../../core/sql/mariadb/dialect.ts";
 import { copyTables } from "../copying.ts";
 import { type Engine, loadedTables } from "../engine.ts";
 import { common, denied, full, missing, serverFailure, stopped } from "../server-failure.ts";

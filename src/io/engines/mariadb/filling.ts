@@ -2,7 +2,7 @@ import { Readable } from "node:stream";
 import type { Client } from "../../../../kit/database/mariadb/client.ts";
 import { written } from "../../../../kit/database/mariadb/timestamps.ts";
 import type { Value } from "../../../core/seeding/value.ts";
-import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
+import { mariadb } from "../../../core/sql/mariadb/dialect.ts";
 import {
   cellWriter,
   columnsOf,

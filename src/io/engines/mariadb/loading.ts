@@ -1,6 +1,6 @@
 import type { Client } from "../../../../kit/database/mariadb/client.ts";
 import { written } from "../../../../kit/database/mariadb/timestamps.ts";
-import { mariadb } from "../../../core/sql/mariadb/mariadb.ts";
+import { mariadb } from "../../../core/sql/mariadb/dialect.ts";
 import type { LoadPlace } from "../load-place.ts";
 import type { Loader, LoadSettings } from "../loading.ts";
 import { stagedLoader } from "../staged-loading.ts";

@@ -1,6 +1,6 @@
 import type { Client } from "pg";
 import type { Schema } from "../../../core/schema/schema.ts";
-import { postgres } from "../../../core/sql/postgres/postgres.ts";
+import { postgres } from "../../../core/sql/postgres/dialect.ts";
 import type { Catalogue } from "../engine.ts";
 
 const columnsQuery = `select c.relname as "table", a.attname as name, concat_ws(' ',

@@ -7,7 +7,7 @@ import {
 import { constraintViolation } from "../../../../kit/database/postgres/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/value.ts";
-import { postgres } from "../../../core/sql/postgres/postgres.ts";
+import { postgres } from "../../../core/sql/postgres/dialect.ts";
 import { copyTables } from "../copying.ts";
 import { type Engine, loadedTables } from "../engine.ts";
 import { common, denied, full, missing, serverFailure, stopped } from "../server-failure.ts";

@@ -2,7 +2,7 @@ import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
 import type { Client } from "pg";
 import { from as copyFrom } from "pg-copy-streams";
-import { postgres } from "../../../core/sql/postgres/postgres.ts";
+import { postgres } from "../../../core/sql/postgres/dialect.ts";
 import { cellWriter, columnsOf, type Filler, inPieces, textOf } from "../filling.ts";
 
 const { quoted } = postgres;

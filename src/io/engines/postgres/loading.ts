@@ -1,5 +1,5 @@
 import type { Client } from "pg";
-import { postgres } from "../../../core/sql/postgres/postgres.ts";
+import { postgres } from "../../../core/sql/postgres/dialect.ts";
 import type { LoadPlace } from "../load-place.ts";
 import type { Loader, LoadSettings } from "../loading.ts";
 import { stagedLoader } from "../staged-loading.ts";

@@ -1,6 +1,6 @@
 import Driver from "libsql";
 import type { Schema } from "../../../core/schema/schema.ts";
-import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
+import { sqlite } from "../../../core/sql/sqlite/dialect.ts";
 import type { Catalogue, CatalogueTable } from "../engine.ts";
 
 /** The tables of a SQLite database, but for those in which the tool remembers things. */

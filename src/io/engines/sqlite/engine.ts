@@ -5,7 +5,7 @@ import { migrationConnection, openFile } from "../../../../kit/database/sqlite/c
 import { constraintViolation } from "../../../../kit/database/sqlite/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/value.ts";
-import { sqlite } from "../../../core/sql/sqlite/sqlite.ts";
+import { sqlite } from "../../../core/sql/sqlite/dialect.ts";
 import { ownerOnly } from "../../project/files.ts";
 import { type Engine, loadedTables } from "../engine.ts";
 import { catalogueOf, readCatalogue } from "./catalogue.ts";

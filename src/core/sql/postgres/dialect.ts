@@ -1,11 +1,10 @@
 import { alike, type ChangeColumn, type Step, takeStep } from "../../evolution/steps.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../../schema/schema.ts";
 import { alteringDialect, referring } from "../altering.ts";
-import { serverChecks } from "../checks.ts";
 import * as flows from "../data-moves.ts";
 import type { Dialect } from "../dialect.ts";
 import type { ScriptPart } from "../script.ts";
-import { inTemporaryTable, keptTable, type Syntax } from "../syntax.ts";
+import { keptTable } from "../syntax.ts";
 import { changedValue, keptRows } from "../values.ts";
 import {
   checkConstraint,
@@ -22,32 +21,10 @@ import {
   literal,
   madeName,
   quoted,
-  thisMoment,
   typeSql,
 } from "./columns.ts";
-import { converted } from "./conversions.ts";
 import { limits } from "./limits.ts";
-
-/** The syntax of PostgreSQL. */
-const syntax: Syntax = {
-  database: "postgres",
-  quoted,
-  madeName,
-  literal,
-  fill: fillSql,
-  now: thisMoment,
-  same: (one, other) => `(${one} is not distinct from ${other})`,
-  alike: (one, other) => `(${one} is not distinct from ${other})`,
-  differs: (one, other) =>
-    `((${one})::text collate "C" is distinct from (${other})::text collate "C")`,
-  caseless: (text) => text,
-  caselessColumn: (_table, alias, column) => `${alias}.${quoted(column)}`,
-  ...serverChecks(literal),
-  converted,
-  number: (value) => `${value}::bigint`,
-  aside: inTemporaryTable,
-  insertMissing: ["insert", " on conflict do nothing"],
-};
+import { syntax } from "./syntax.ts";
 
 /** What makes a table continue after the numbers that were inserted into it. */
 function numbersGoOn(table: string): string {

@@ -1,11 +1,10 @@
 import { type Step, takeStep } from "../../evolution/steps.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../../schema/schema.ts";
 import { alteringDialect, referring } from "../altering.ts";
-import { serverChecks } from "../checks.ts";
 import * as flows from "../data-moves.ts";
 import type { Dialect } from "../dialect.ts";
 import type { ScriptPart } from "../script.ts";
-import { keptTable, type Syntax } from "../syntax.ts";
+import { keptTable } from "../syntax.ts";
 import { changeColumn } from "./change.ts";
 import {
   columnSql,
@@ -16,38 +15,13 @@ import {
   hasOwnKey,
   indexSql,
   isCovered,
-  literal,
   madeName,
   ownKey,
   quoted,
-  thisMoment,
   typeSql,
 } from "./columns.ts";
-import { converted } from "./conversions.ts";
 import { limits } from "./limits.ts";
-
-/** The syntax of MariaDB. */
-const syntax: Syntax = {
-  database: "mariadb",
-  quoted,
-  madeName,
-  literal,
-  fill: fillSql,
-  now: thisMoment,
-  same: (one, other) => `(${one} <=> ${other})`,
-  alike: (one, other) => `(${one} <=> ${other})`,
-  differs: (one, other) => `(not (binary (${one}) <=> binary (${other})))`,
-  caseless: (text) => text,
-  caselessColumn: (_table, alias, column) => `${alias}.${quoted(column)}`,
-  ...serverChecks(literal),
-  converted,
-  aside: (table, query) => [
-    run(`create table ${table} as select * from (${query}) as q limit 0`),
-    run(`insert into ${table} ${query}`),
-  ],
-  number: (value) => `cast(${value} as signed)`,
-  insertMissing: ["insert ignore", ""],
-};
+import { syntax } from "./syntax.ts";
 
 /** MariaDB: nearly everything can be altered in place, but each statement that does is a transaction of its own. */
 export const mariadb: Dialect = alteringDialect({

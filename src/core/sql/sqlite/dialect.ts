@@ -3,19 +3,16 @@ import { isAscii } from "../../naming/words.ts";
 import { type Schema, tableNamed } from "../../schema/schema.ts";
 import { changeRisks, dropColumn, flow, keepTable, plainRisks, refusals } from "../data-moves.ts";
 import type { Dialect, Risk } from "../dialect.ts";
-import type { Limits } from "../limits.ts";
 import { followRowOwners } from "../own-tables.ts";
 import { isCheck } from "../row-checks.ts";
 import type { ScriptPart, Section } from "../script.ts";
 import { keptTable } from "../syntax.ts";
 import { columnSql, createIndex, createTable, fillSql, orderColumnSql } from "./columns.ts";
+import { limits } from "./limits.ts";
 import { literal, quoted } from "./literal.ts";
 import { dropOrderTriggers, fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
 import { needsRebuild, ofTable, rebuild } from "./rebuild.ts";
 import { syntax } from "./syntax.ts";
-
-/** 2,000 columns, of which every text may take two. */
-const limits: Limits = { name: "SQLite", columns: 1000, indexes: Number.POSITIVE_INFINITY };
 
 /** SQLite: types are affinities with checks behind them, and what can't be altered is rebuilt. */
 export const sqlite: Dialect = {
