@@ -117,7 +117,19 @@ export function reapplied(steps: readonly Step[]): Step[] {
       }
       case "reference to links":
         return step.restore ? step : { ...step, restore: keptLinks(step) };
-      default:
+      case "rename table":
+      case "rename column":
+      case "drop table":
+      case "drop column":
+      case "add index":
+      case "drop index":
+      case "add check":
+      case "drop check":
+      case "extract lookup":
+      case "inline lookup":
+      case "links to reference":
+      case "move column":
+      case "own sql":
         return step;
     }
   });

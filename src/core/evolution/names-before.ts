@@ -66,7 +66,13 @@ export function withNamesBefore(step: Step, earlier: readonly Step[]): Step | un
       );
       return known ? ({ ...step, ...names } as Step) : undefined;
     }
-    default:
+    case "rename table":
+    case "rename column":
+    case "add table":
+    case "drop index":
+    case "drop check":
+    case "reference to links":
+    case "own sql":
       return step;
   }
 }

@@ -313,7 +313,12 @@ export function takeStep(schema: Schema, step: Step): Schema {
           checks.filter(({ name }) => name !== step.check.name),
         ),
       );
-    default:
+    case "extract lookup":
+    case "inline lookup":
+    case "reference to links":
+    case "links to reference":
+    case "move column":
+    case "own sql":
       return schema;
   }
 }

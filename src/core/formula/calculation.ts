@@ -109,7 +109,10 @@ export function looksAtLists(calculation: Calculation): boolean {
         calculation.of === 0 ||
         [calculation.value, calculation.condition].some((each) => each && looksAtLists(each))
       );
-    default:
+    case "constant":
+    case "today":
+    case "now":
+    case "column":
       return false;
   }
 }
@@ -134,7 +137,9 @@ export function namedFields(calculation: Calculation): string[] {
       );
     case "operation":
       return calculation.given.flatMap(namedFields);
-    default:
+    case "constant":
+    case "today":
+    case "now":
       return [];
   }
 }

@@ -459,7 +459,12 @@ function interpretDefault(
     case "one":
     case "part of":
       return { value: text };
-    default:
+    case "image":
+    case "file":
+    case "tags":
+    case "user":
+    case "formula":
+    case "many":
       return undefined;
   }
 }

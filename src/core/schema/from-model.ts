@@ -142,7 +142,12 @@ function columnType({ type }: Field): ColumnType {
     case "datetime":
     case "long text":
       return { kind: type.kind };
-    default:
+    case "image":
+    case "file":
+    case "tags":
+    case "user":
+    case "formula":
+    case "many":
       throw new Error(`no column holds a ${type.kind}`);
   }
 }

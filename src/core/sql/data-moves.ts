@@ -370,7 +370,15 @@ export function plainRisks(syntax: Syntax, step: Step, before: Schema): Risk[] {
       return step.carried ? [] : [allRows(syntax, step)];
     case "drop column":
       return step.carried ? [] : [allValues(syntax, step)];
-    default:
+    case "rename table":
+    case "rename column":
+    case "add table":
+    case "add column":
+    case "change column":
+    case "drop index":
+    case "drop check":
+    case "reference to links":
+    case "own sql":
       return [];
   }
 }

@@ -93,7 +93,19 @@ function flowsInto(step: Step, table: string, column: string): boolean {
       return step.table === table && step.column === column;
     case "move column":
       return step.to.table === table && step.to.column === column;
-    default:
+    case "rename table":
+    case "rename column":
+    case "add table":
+    case "drop table":
+    case "add column":
+    case "drop column":
+    case "change column":
+    case "add index":
+    case "drop index":
+    case "add check":
+    case "drop check":
+    case "reference to links":
+    case "own sql":
       return false;
   }
 }

@@ -31,7 +31,20 @@ export function followRowOwners(literal: Dialect["literal"], step: Step): Script
       return step.restore && step.table.key.length === 1
         ? rename(`-${step.table.name}`, step.table.name)
         : [];
-    default:
+    case "rename column":
+    case "add column":
+    case "drop column":
+    case "change column":
+    case "add index":
+    case "drop index":
+    case "add check":
+    case "drop check":
+    case "extract lookup":
+    case "inline lookup":
+    case "reference to links":
+    case "links to reference":
+    case "move column":
+    case "own sql":
       return [];
   }
 }

@@ -95,7 +95,14 @@ function readerOf(
       return lengthReader(type, 255, (text) =>
         text.includes("\n") ? "several lines, where one fits" : undefined,
       );
-    default:
+    case "image":
+    case "file":
+    case "tags":
+    case "user":
+    case "formula":
+    case "one":
+    case "many":
+    case "part of":
       return (cell) => ({ text: plainText(cell) });
   }
 }

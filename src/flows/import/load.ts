@@ -488,7 +488,23 @@ function storing({ type }: Field, timezone: string): (text: string) => Value {
     case "datetime":
       return (text) =>
         text.endsWith("Z") ? text.replace(/(T\d\d:\d\d)Z$/, "$1:00Z") : toUtc(timezone, text);
-    default:
+    case "text":
+    case "long text":
+    case "email":
+    case "url":
+    case "phone":
+    case "date":
+    case "time":
+    case "color":
+    case "image":
+    case "file":
+    case "tags":
+    case "user":
+    case "choice":
+    case "formula":
+    case "one":
+    case "many":
+    case "part of":
       return (text) => text;
   }
 }

@@ -209,7 +209,8 @@ function castType(type: ColumnType): string {
     case "time":
     case "datetime":
       return type.kind;
-    default:
+    case "text":
+    case "long text":
       return "char";
   }
 }

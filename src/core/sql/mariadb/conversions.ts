@@ -18,7 +18,8 @@ function textOf(value: string, from: ColumnType): string {
       return `date_format(${value}, '%H:%i')`;
     case "datetime":
       return `date_format(${value}, '%Y-%m-%dT%H:%i:%sZ')`;
-    default:
+    case "text":
+    case "long text":
       return value;
   }
 }

@@ -26,7 +26,8 @@ function textOf(value: string, from: ColumnType): string {
       return `to_char(${value}, 'HH24:MI')`;
     case "datetime":
       return `to_char(${value} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
-    default:
+    case "text":
+    case "long text":
       return value;
   }
 }

@@ -11,7 +11,11 @@ function textOf(value: string, from: ColumnType): string {
       return `case when ${value} = cast(${value} as integer) then cast(cast(${value} as integer) as text) when ${value} is not null then rtrim(printf('%.${from.places}f', ${value}), '0') end`;
     case "boolean":
       return `case ${value} when 1 then 'yes' when 0 then 'no' end`;
-    default:
+    case "text":
+    case "long text":
+    case "date":
+    case "time":
+    case "datetime":
       return value;
   }
 }

@@ -3,8 +3,8 @@ import { encode } from "../../../../kit/database/sqlite/connection.ts";
 import { orderOf } from "../../../../kit/database/sqlite/letters.ts";
 import { isAscii } from "../../../core/naming/words.ts";
 import type { Value } from "../../../core/seeding/value.ts";
-import { orderColumn, orderTrigger } from "../../../core/sql/sqlite/ordering.ts";
 import { sqlite } from "../../../core/sql/sqlite/dialect.ts";
+import { orderColumn, orderTrigger } from "../../../core/sql/sqlite/ordering.ts";
 import { type Filler, type FillTarget, inPieces } from "../filling.ts";
 
 const { quoted } = sqlite;
