@@ -183,13 +183,17 @@ export function isComputed(
   return field.type.kind === "formula";
 }
 
-/** The names of the entities that an entity refers to. */
-export function targetsOf(entity: Entity): Set<string> {
-  return new Set(
-    entity.fields.flatMap((field) =>
-      isReference(field) || isMany(field) ? [field.type.entity] : [],
-    ),
-  );
+/** The names of the entities that an entity refers to; found once for each. */
+export function targetsOf(entity: Entity): ReadonlySet<string> {
+  const found = targets.get(entity) ?? new Set(entity.fields.flatMap(targetOf));
+  targets.set(entity, found);
+  return found;
+}
+
+const targets = new WeakMap<Entity, ReadonlySet<string>>();
+
+function targetOf(field: Field): string[] {
+  return isReference(field) || isMany(field) ? [field.type.entity] : [];
 }
 
 /** An entity by its name; the name must be one of the model's. */
