@@ -9,7 +9,7 @@ import type { Subject } from "./subject.ts";
 export function indexModule(subject: Subject): string {
   const module = new Module();
   const { camel, file, many } = subject;
-  const made = featureCodes.map((feature) => feature.made(module, subject));
+  const made = featureCodes.flatMap((feature) => feature.made(module, subject) ?? []);
   module.add(
     `export const ${camel}Features = ${module.use("features", "../../kit/features/feature.ts")}(${module.use(`${camel}Entity`, `./${file}.ts`)}, ${module.use(`${camel}Rules`, `./${file}.rules.ts`)}, [
   ${made.join(",\n  ")},
