@@ -13,6 +13,7 @@ import {
   modelJsonSchema,
 } from "../src/core/model/shapes.ts";
 import { rangeWords, typeRules } from "../src/core/model/types.ts";
+import { sourcesBelow } from "./support/imports.ts";
 import { levadura, repository, temporaryFolder } from "./support/program.ts";
 
 const reference = readFileSync(join(repository, "docs/model.md"), "utf8");
@@ -249,5 +250,33 @@ describe("the documents", () => {
     const plan = readFileSync(join(repository, "demo/hive-book.plan.yaml"), "utf8");
     for (const [, key = ""] of plan.matchAll(/^(?: {4}| {2}- | {8})?([a-z]+):/gm))
       expect(page, key).toContain(`\`${key}\``);
+  });
+});
+
+describe("the pages for engineers", () => {
+  it.each(["docs/architecture.md", "CONTRIBUTING.md", "docs/security.md"])(
+    "name only files that are there: %s",
+    (page) => {
+      const text = readFileSync(join(repository, page), "utf8");
+      const paths = [...text.matchAll(/`((?:src|kit|test|bench|scripts|docs)\/[\w./-]+)`/g)];
+      expect(paths.length).toBeGreaterThan(2);
+      const missing = paths.flatMap(([, path = ""]) =>
+        existsSync(join(repository, path)) ? [] : path,
+      );
+      expect(missing).toEqual([]);
+    },
+  );
+
+  it("list the files of the core and of the kit that know every kind of field, step and database", () => {
+    const text = readFileSync(join(repository, "docs/architecture.md"), "utf8");
+    const knowing = sourcesBelow(repository, ["src", "kit"]).filter((path) => {
+      const code = readFileSync(join(repository, path), "utf8");
+      return [
+        ["long text", "percent", "phone", "choice"],
+        ["extract lookup", "links to reference", "drop check", "own sql"],
+      ].some((kinds) => kinds.every((kind) => new RegExp(`(case |\\b)"?${kind}"?[:,]`).test(code)));
+    });
+    expect(knowing.length).toBeGreaterThan(8);
+    expect(knowing.filter((path) => !text.includes(path))).toEqual([]);
   });
 });
