@@ -8,6 +8,8 @@ import { bin, fetchText, inFolder, median, root, run, startServer } from "./meas
 const rows = 100_000;
 const requests = 600;
 const concurrency = 8;
+/** The longest turn, in milliseconds. */
+const longest = 3000;
 
 const model = `levadura: 1
 app: {name: Hive Book, language: en-GB}
@@ -40,14 +42,18 @@ function fill(file) {
 
 async function requestsPerSecond(url) {
   const agent = new Agent({ keepAlive: true, maxSockets: concurrency });
-  let left = requests;
+  let done = 0;
   const begun = performance.now();
+  const isLeft = () => done < requests && performance.now() - begun < longest;
   const ask = async () => {
-    while (left-- > 0) await fetchText(url, agent);
+    while (isLeft()) {
+      await fetchText(url, agent);
+      done++;
+    }
   };
   await Promise.all(Array.from({ length: concurrency }, ask));
   agent.destroy();
-  return (requests * 1000) / (performance.now() - begun);
+  return (done * 1000) / (performance.now() - begun);
 }
 
 export function list() {
@@ -86,7 +92,7 @@ export function list() {
           own: median(speeds[0]),
           against: median(speeds[1]),
           unit: "requests/s",
-          hold: ">= 0.8",
+          hold: ">= 1",
         });
       }
       return results;
