@@ -99,40 +99,43 @@ export function reapplied(steps: readonly Step[]): Step[] {
         step.reference === column
       );
     });
-  return steps.map((step): Step => {
-    switch (step.kind) {
-      case "add table": {
-        const { name } = step.table;
-        return step.restore || isFilled(name) ? step : { ...step, restore: keepName(name) };
-      }
-      case "add column": {
-        const { table, column } = step;
-        return step.restore || isFilled(table, column.name)
-          ? step
-          : { ...step, restore: keepName(table, column.name) };
-      }
-      case "change column": {
-        const { keep } = inverseChange(step);
-        return step.restore || !keep ? step : { ...step, restore: keep };
-      }
-      case "reference to links":
-        return step.restore ? step : { ...step, restore: keptLinks(step) };
-      case "rename table":
-      case "rename column":
-      case "drop table":
-      case "drop column":
-      case "add index":
-      case "drop index":
-      case "add check":
-      case "drop check":
-      case "extract lookup":
-      case "inline lookup":
-      case "links to reference":
-      case "move column":
-      case "own sql":
-        return step;
+  return steps.map((step) => withRestored(step, isFilled));
+}
+
+/** A step that brings back what its way back kept, unless data flows there (`isFilled`). */
+function withRestored(step: Step, isFilled: (table: string, column?: string) => boolean): Step {
+  switch (step.kind) {
+    case "add table": {
+      const { name } = step.table;
+      return step.restore || isFilled(name) ? step : { ...step, restore: keepName(name) };
     }
-  });
+    case "add column": {
+      const { table, column } = step;
+      return step.restore || isFilled(table, column.name)
+        ? step
+        : { ...step, restore: keepName(table, column.name) };
+    }
+    case "change column": {
+      const { keep } = inverseChange(step);
+      return step.restore || !keep ? step : { ...step, restore: keep };
+    }
+    case "reference to links":
+      return step.restore ? step : { ...step, restore: keptLinks(step) };
+    case "rename table":
+    case "rename column":
+    case "drop table":
+    case "drop column":
+    case "add index":
+    case "drop index":
+    case "add check":
+    case "drop check":
+    case "extract lookup":
+    case "inline lookup":
+    case "links to reference":
+    case "move column":
+    case "own sql":
+      return step;
+  }
 }
 
 function inverseChange(step: ChangeColumn): ChangeColumn {
