@@ -239,7 +239,8 @@ function lookupOrder(
 ): LookupOrder | undefined {
   const target = scope.entities.named(to);
   const plain = plainTitle(target);
-  if (!plain || scope.policy.visible(scope, target)) return undefined;
+  const title = plain === undefined ? undefined : target.fields[plain];
+  if (!title || !isTextual(title) || scope.policy.visible(scope, target)) return undefined;
   return { target, column: `${entity.table}_${name}.${plain}` };
 }
 

@@ -2,6 +2,7 @@
 process.env.KINDS = "servers";
 await import("../conditional-fields.test.ts");
 await import("../application.test.ts");
+await import("../lists.test.ts");
 await import("../checks.test.ts");
 await import("../computed.test.ts");
 await import("../path.test.ts");

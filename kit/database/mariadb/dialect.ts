@@ -1,27 +1,6 @@
 import type { Dialect } from "../contract.ts";
-import { kind, openConnection } from "./connection.ts";
-import {
-  bindValue,
-  columnContains,
-  constraintViolation,
-  contains,
-  insertUnlessThere,
-  openTables,
-  orderTerm,
-  written,
-} from "./tables.ts";
-import { troubleOf } from "./trouble.ts";
+import * as connection from "./connection.ts";
+import * as tables from "./tables.ts";
+import * as trouble from "./trouble.ts";
 
-export const dialect: Dialect = {
-  kind,
-  openConnection,
-  openTables,
-  insertUnlessThere,
-  contains,
-  columnContains,
-  orderTerm,
-  bindValue,
-  written,
-  constraintViolation,
-  troubleOf,
-};
+export const dialect: Dialect = { ...connection, ...tables, ...trouble };
