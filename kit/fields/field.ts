@@ -7,27 +7,25 @@ import type { Messages } from "../messages/en.ts";
 import type { Formats } from "../messages/formats.ts";
 
 /** The kinds of fields. Every table of the kit that goes by them is total, so that a new one doesn't compile until all know it. */
-export const fieldKinds = [
-  "text",
-  "long text",
-  "integer",
-  "decimal",
-  "span",
-  "money",
-  "percent",
-  "boolean",
-  "date",
-  "time",
-  "datetime",
-  "email",
-  "url",
-  "phone",
-  "color",
-  "choice",
-  "reference",
-  "references",
-] as const;
-export type FieldKind = (typeof fieldKinds)[number];
+export type FieldKind =
+  | "text"
+  | "long text"
+  | "integer"
+  | "decimal"
+  | "span"
+  | "money"
+  | "percent"
+  | "boolean"
+  | "date"
+  | "time"
+  | "datetime"
+  | "email"
+  | "url"
+  | "phone"
+  | "color"
+  | "choice"
+  | "reference"
+  | "references";
 
 /** By what a field reads and writes its values: the language and the clock of the person who types. */
 export interface FieldScope {

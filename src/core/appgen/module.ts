@@ -64,12 +64,6 @@ export function attribute(text: string): string {
   return /^[^"&\\{}<>\p{C}\p{Zl}\p{Zp}]*$/u.test(text) ? `"${text}"` : `{${quote(text)}}`;
 }
 
-/** A text between JSX tags: as it is, or `{"…"}` where it has marks of the language. */
-export function jsxText(text: string): string {
-  const plain = /^[^{}<>&/\p{C}\p{Zl}\p{Zp}]+$/u.test(text) && text.trim() === text;
-  return plain ? text : `{${quote(text)}}`;
-}
-
 /** Expressions that look like the name of a variable. */
 const constants = new Set(["null", "true", "false", "this"]);
 

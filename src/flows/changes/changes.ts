@@ -77,7 +77,7 @@ export interface ChangeReport {
   uncounted?: string;
 }
 
-export interface StandingOptions extends Decisions {
+export interface ChangesOptions extends Decisions {
   /** Whether to skip the search for schema drift. */
   onlyModel?: boolean;
   /** Whether rows are looked for that break rules. */
@@ -102,7 +102,7 @@ export function pendingChanges(
 export async function reportChanges(
   project: Project,
   model: Model,
-  options: StandingOptions = {},
+  options: ChangesOptions = {},
 ): Promise<ChangeReport> {
   const dialect = dialectOf(model);
   const { migrations, reached, changes, steps, renames } = pendingChanges(project, model, options);
