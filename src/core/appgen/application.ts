@@ -8,7 +8,7 @@ import { subjectOf } from "./subject.ts";
 import {
   appModule,
   databaseModule,
-  indexModule,
+  featuresModule,
   mainModule,
   migrateModule,
   projectSlug,
@@ -31,8 +31,7 @@ export type Versions = Readonly<Record<string, string>>;
 export function generateApplication(model: Model, versions: Versions): GeneratedFile[] {
   const subjects = model.entities.map((entity) => subjectOf(model, entity));
   const entities = subjects.flatMap((subject): GeneratedFile[] => {
-    const folder = `src/entities/${subject.file}`;
-    const at = `${folder}/${subject.file}`;
+    const at = `src/entities/${subject.file}/${subject.file}`;
     const queries = queriesModule(model, subject);
     return [
       { path: `${at}.ts`, text: entityModule(model, subject) },
@@ -41,7 +40,7 @@ export function generateApplication(model: Model, versions: Versions): Generated
         file ? [{ path: `${at}.${file.end}`, text: file.text(model, subject) }] : [],
       ),
       { path: `${at}.rules.ts`, text: rulesModule(subject), once: true },
-      { path: `${folder}/index.ts`, text: indexModule(subject) },
+      { path: `${at}.features.ts`, text: featuresModule(subject) },
       { path: `test/${subject.file}.test.ts`, text: entityTest(subject) },
     ];
   });

@@ -5,8 +5,8 @@ import { featureCodes } from "./features/features.ts";
 import { Module, object, quote } from "./module.ts";
 import type { Subject } from "./subject.ts";
 
-/** `index.ts` of an entity: its rules, and what the application can do with it. */
-export function indexModule(subject: Subject): string {
+/** `hive.features.ts`: the rules of an entity, and what the application can do with it. */
+export function featuresModule(subject: Subject): string {
   const module = new Module();
   const { camel, file, many } = subject;
   const made = featureCodes.flatMap((feature) => feature.made(module, subject) ?? []);
@@ -93,7 +93,7 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
   const { name, language, currency, timezone } = model.app;
   const kit = "./kit/app/application.ts";
   const entities = subjects.map(({ camel, file }) =>
-    module.use(`${camel}Features`, `./entities/${file}/index.ts`),
+    module.use(`${camel}Features`, `./entities/${file}/${file}.features.ts`),
   );
   const database = module.type("Database", "./database.ts");
   module.add(

@@ -6,6 +6,6 @@ import type { Subject } from "../subject.ts";
 export interface FeatureCode {
   /** The file that the feature has in the folder of each entity: its end, and its text. */
   file?: { end: string; text(model: Model, subject: Subject): string };
-  /** The expression that makes the feature, in `index.ts`; undefined where an entity doesn't have it. */
+  /** The expression that makes the feature, in `hive.features.ts`; undefined where an entity doesn't have it. */
   made(module: Module, subject: Subject): string | undefined;
 }

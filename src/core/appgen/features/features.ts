@@ -4,5 +4,5 @@ import type { FeatureCode } from "./feature.ts";
 import { formCode } from "./form.ts";
 import { listCode } from "./list.ts";
 
-/** What every entity can do, in the order of its `index.ts`. */
+/** What every entity can do, in the order of its `hive.features.ts`. */
 export const featureCodes: readonly FeatureCode[] = [listCode, formCode, detailCode, deleteCode];
