@@ -50,6 +50,11 @@ entities:
   Form: {fields: {form: one Form, rows: text, without: one Page}}
   Database: {fields: {table: text, hidden: date}, sections: [{Only: [table]}]}
   TextField: {fields: {form: text, name: text}}
+  Index: {fields: {features: text, page_path: text}}
+  Features: {fields: {entity: one Index, kind: text, title: text}}
+  Scope: {fields: {rows: text, today: date, now: datetime}}
+  Entity: {fields: {path: text, label: text, total: "= count(registries)"}}
+  Registry: {fields: {entity: one Entity}}
 `;
 
 it("the generated application of names that bite is sound", async () => {

@@ -54,15 +54,17 @@ function argumentsOf(line: string): string[] {
 
 /** A text with what differs from run to run made the same. */
 function steady(text: string, folder: string): string {
-  return text
-    .replaceAll(folder, "/home/ana")
-    // The files of the kit come and go; a reader counts none of them.
-    .replace(/(Built app\/ +)1\d\d files/g, "$1150 files")
-    .replace(/\d{8}T\d{6,9}Z/g, "20261123T093000000Z")
-    .replace(/\d{4}-\d\d-\d\dT[\d:]{8}Z/g, "2026-11-23T09:30:00Z")
-    .replace(/ +\d+ ms/g, "  12 ms")
-    .replace(/^! Port 3000 is in use.*\n/gm, "")
-    .replace(/127\.0\.0\.1:30\d\d/g, "127.0.0.1:3000");
+  return (
+    text
+      .replaceAll(folder, "/home/ana")
+      // The files of the kit come and go; a reader counts none of them.
+      .replace(/(Built app\/ +)1\d\d files/g, "$1150 files")
+      .replace(/\d{8}T\d{6,9}Z/g, "20261123T093000000Z")
+      .replace(/\d{4}-\d\d-\d\dT[\d:]{8}Z/g, "2026-11-23T09:30:00Z")
+      .replace(/ +\d+ ms/g, "  12 ms")
+      .replace(/^! Port 3000 is in use.*\n/gm, "")
+      .replace(/127\.0\.0\.1:30\d\d/g, "127.0.0.1:3000")
+  );
 }
 
 /** Makes the change of a diff, which has to fit. */
