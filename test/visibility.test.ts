@@ -158,6 +158,49 @@ describe("rows that a person may not see", () => {
     expect(rowsOf(file, "select * from hive order by id")).toEqual(before);
   });
 
+  it("stay in the fields of records that are edited", async () => {
+    const read = () => [
+      rowsOf(file, "select id, hive_id from queen order by id"),
+      rowsOf(file, "select * from hive_keepers order by hive_id, keeper_id"),
+    ];
+    const before = read();
+    const hidden: Partial<Policy> = {
+      visible: (_scope, { table }) =>
+        table === "keeper" || table === "hive" ? sql<SqlBool>`1 = 0` : undefined,
+    };
+    const noKeepers: Partial<Policy> = {
+      visible: (_scope, { table }) => (table === "keeper" ? sql<SqlBool>`1 = 0` : undefined),
+    };
+    const [queen] = rowsOf<{ id: number; mark: string; born: string; line: string }>(
+      file,
+      "select * from queen where hive_id is not null",
+    );
+    const [hive] = rowsOf<{ id: number; code: string; apiary_id: number }>(
+      file,
+      "select * from hive where removed is null and id in (select hive_id from hive_keepers)",
+    );
+    for (const [policy, path, fields] of [
+      [
+        hidden,
+        `/queens/${queen?.id}/edit`,
+        { mark: queen?.mark, born: queen?.born, line: queen?.line },
+      ],
+      [
+        noKeepers,
+        `/hives/${hive?.id}/edit`,
+        { code: hive?.code, apiary_id: hive?.apiary_id, status: "weak" },
+      ],
+    ] as const) {
+      await under(policy, async (app) => {
+        const form = hiddenInputs(await (await app.request(path, { headers })).text());
+        const typed = Object.entries(fields).map(([name, value]) => [name, String(value)]);
+        const body = new URLSearchParams({ ...form, ...Object.fromEntries(typed) });
+        expect((await app.request(path, { method: "POST", headers, body })).status, path).toBe(303);
+      });
+    }
+    expect(read()).toEqual(before);
+  });
+
   it("can be some of an entity", async () => {
     const [{ apiary = 0 } = {}] = rowsOf<{ apiary: number }>(
       file,

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { bounded, largest, type NumberBounds, numberAttributes } from "./decimal.ts";
+import { bounded, decimalType, largest, type NumberBounds, numberAttributes } from "./decimal.ts";
 import { type Field, type FieldOptions, type FieldType, readBy, says, typedText } from "./field.ts";
 
 /** A whole number. */
@@ -29,12 +29,4 @@ export function integer({
   };
 }
 
-export const integerType: FieldType = {
-  numeric: true,
-  textual: false,
-  searched: false,
-  sortable: true,
-  leads: true,
-  written: "number",
-  show: (value, { unit }, { format }) => format.number(value as number | null, unit),
-};
+export const integerType: FieldType = decimalType;

@@ -85,6 +85,7 @@ function remembered<Value>(
 }
 
 const made = new Map<string, Formats>();
+const mostFormats = 200;
 
 /** The formats for a language, currency and time zone; making them takes longer than using them a hundred times. */
 export function formatsFor(
@@ -95,6 +96,7 @@ export function formatsFor(
 ): Formats {
   const key = `${language} ${currency} ${timezone}`;
   const formats = made.get(key) ?? new Formats(language, currency, timezone, messages);
+  if (made.size >= mostFormats) made.clear();
   made.set(key, formats);
   return formats;
 }

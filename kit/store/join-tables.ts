@@ -1,7 +1,7 @@
 import { sql } from "kysely";
 import type { Scope } from "../access/scope.ts";
 import type { Link } from "../entity/links.ts";
-import type { LinkTable, ReferencesField } from "../fields/field.ts";
+import type { ReferencesField } from "../fields/field.ts";
 import { byTitle, displayTitle } from "./order.ts";
 import { titleOf } from "./titles.ts";
 
@@ -25,18 +25,18 @@ export async function linkedRecords(
   return found;
 }
 
-/** Makes a many-to-many field hold these records, and no others. */
+/** Makes a many-to-many field hold these records, and no others that the person may see. */
 export async function replaceLinks(
-  { db }: Scope,
-  { table, from, to }: LinkTable,
+  scope: Scope,
+  { to: target, through: { table, from, to } }: ReferencesField,
   id: number,
   targets: readonly number[],
 ): Promise<void> {
-  const { rows } = await sql<{
-    target: number;
-  }>`select ${sql.ref(to)} as target from ${sql.table(table)} where ${sql.ref(from)} = ${id}`.execute(
-    db,
-  );
+  const { db, entities } = scope;
+  const { rows } = await sql<{ target: number }>`
+    select ${sql.ref(`${table}.${to}`)} as target
+    from ${sql.table(table)} join ${scope.rowsOf(entities.named(target))} as linked on ${sql.ref("linked.id")} = ${sql.ref(`${table}.${to}`)}
+    where ${sql.ref(`${table}.${from}`)} = ${id}`.execute(db);
   const there = new Set(rows.map(({ target }) => target));
   const wanted = new Set(targets);
   const gone = [...there].filter((target) => !wanted.has(target));

@@ -183,9 +183,9 @@ function orderBy(terms: readonly Term[], reversed = false): RawBuilder<unknown> 
   );
 }
 
-/** A column of the picked rows that they are ordered by. */
+/** A column of the picked rows that they are ordered by; no field is called so. */
 function sortColumn(at: number): string {
-  return `sort_${at}`;
+  return `-${at}`;
 }
 
 /** The name of the picked rows in a statement; no table is called so. */

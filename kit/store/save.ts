@@ -1,7 +1,14 @@
 import { type Kysely, sql } from "kysely";
 import type { AnyTables, Scope } from "../access/scope.ts";
 import { constraintViolation, troubleOf } from "../database/current-dialect.ts";
-import { type Entity, type InputOf, isReferences, isUnasked, type Row } from "../entity/entity.ts";
+import {
+  type Entity,
+  type InputOf,
+  isReference,
+  isReferences,
+  isUnasked,
+  type Row,
+} from "../entity/entity.ts";
 import { labelIn } from "../entity/label.ts";
 import type { RuleContext } from "../entity/rules.ts";
 import { readTyped, startValues, type Typed, type Values, withUnchanged } from "../entity/typed.ts";
@@ -81,7 +88,11 @@ async function saveBy<Result>(
   if ("errors" in read) return read;
   const values =
     saved && "typed" in change
-      ? withUnchanged(entity, read.values, change.typed, saved.row, scope)
+      ? withUnseen(
+          entity,
+          withUnchanged(entity, read.values, change.typed, saved.row, scope),
+          saved.row,
+        )
       : read.values;
   try {
     return await inOneTransaction(async (trx, refuse) => {
@@ -112,6 +123,15 @@ async function saveBy<Result>(
     }
     return { errors: await refusedFields(scope, entity, error, values) };
   }
+}
+
+/** Values in which a reference to a record out of sight stays: no form offers it, so that it comes back blank. */
+function withUnseen(entity: Entity, values: Values, row: Row): Values {
+  const unseen = Object.entries(entity.inputs).filter(
+    ([name, field]) =>
+      isReference(field) && values[name] === null && row[name.replace(/_id$/, "")] === null,
+  );
+  return { ...values, ...Object.fromEntries(unseen.map(([name]) => [name, row[name]])) };
 }
 
 /** A record that was saved out of the person's own sight. */
@@ -161,7 +181,7 @@ async function saveLinks(
 ): Promise<void> {
   for (const [name, targets] of links) {
     const field = entity.fields[name];
-    if (field && isReferences(field)) await replaceLinks(scope, field.through, id, targets);
+    if (field && isReferences(field)) await replaceLinks(scope, field, id, targets);
   }
 }
 

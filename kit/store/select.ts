@@ -44,13 +44,16 @@ export async function completed<Known extends Entity>(
   rows: readonly Record<string, unknown>[],
 ): Promise<RowOf<Known>[]> {
   const { path: pagePath, fields } = entity;
-  const references = Object.entries(fields).filter(([, field]) => isReference(field));
-  const links = references.map(([name, field]) => ({
-    column: name,
-    property: name.replace(/_id$/, ""),
-    title: titleProperty(name),
-    pagePath: scope.entities.named((field as { to?: string }).to ?? "").path,
-  }));
+  const links = Object.entries(fields).flatMap(([name, field]) =>
+    isReference(field)
+      ? {
+          column: name,
+          property: name.replace(/_id$/, ""),
+          title: titleProperty(name),
+          pagePath: scope.entities.named(field.to).path,
+        }
+      : [],
+  );
   for (const row of rows) {
     row.pagePath = pagePath;
     for (const { column, property, title, pagePath } of links) {
