@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { written } from "../kit/database/mariadb/timestamps.ts";
-import type { ColumnType } from "../src/core/schema/schema.ts";
+import type { ColumnType } from "../src/core/fields/storage.ts";
 import { alwaysConverts } from "../src/core/sql/conversions.ts";
 import type { Dialect } from "../src/core/sql/dialect.ts";
 import { typeSql as mariadbType } from "../src/core/sql/mariadb/columns.ts";

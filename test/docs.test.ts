@@ -3,6 +3,8 @@ import { join } from "node:path";
 import { Config } from "@oclif/core";
 import { describe, expect, it } from "vitest";
 import { referencePage } from "../src/cli/help/reference.ts";
+import { rangeWords } from "../src/core/fields/type-rule.ts";
+import { typeRules } from "../src/core/fields/types.ts";
 import { grammar, optionNames } from "../src/core/model/notation.ts";
 import { readModel } from "../src/core/model/read.ts";
 import {
@@ -12,7 +14,6 @@ import {
   fileShape,
   modelJsonSchema,
 } from "../src/core/model/shapes.ts";
-import { rangeWords, typeRules } from "../src/core/model/types.ts";
 import { sourcesBelow } from "./support/imports.ts";
 import { levadura, repository, temporaryFolder } from "./support/program.ts";
 

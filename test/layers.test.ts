@@ -24,6 +24,7 @@ const layers = Object.keys(allowed);
 const coreOrder = [
   "failure.ts",
   "naming",
+  "fields",
   "model",
   "schema",
   "evolution",

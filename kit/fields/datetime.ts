@@ -1,4 +1,4 @@
-import { toLocal, toUtc } from "../formula/clock.ts";
+import { toLocal, toUtc } from "../formula/zones.ts";
 import { isDate, patternOf } from "./date.ts";
 import {
   type Field,

@@ -1,5 +1,6 @@
 import { afterEach, expect, it, vi } from "vitest";
-import { now, todayIn, toLocal, toUtc } from "./clock.ts";
+import { now, todayIn } from "./clock.ts";
+import { toLocal, toUtc } from "./zones.ts";
 
 afterEach(() => {
   vi.useRealTimers();

@@ -1,3 +1,19 @@
+/** A UTC moment as the clock on the wall shows it in a time zone, such as `2026-05-03T09:00`. */
+export function toLocal(timezone: string, moment: string): string {
+  const time = Date.parse(moment);
+  return new Date(time + offsetAt(timezone, time)).toISOString().slice(0, 16);
+}
+
+/** The UTC moment at which the clock on the wall shows `local`; the earlier one when it shows it twice. */
+export function toUtc(timezone: string, local: string): string {
+  return atSecond(momentOf(timezone, Date.parse(`${local.slice(0, 16)}:00Z`)));
+}
+
+/** A time in milliseconds as a moment in UTC, to the second. */
+export function atSecond(time: number): string {
+  return `${new Date(time).toISOString().slice(0, 19)}Z`;
+}
+
 /** Milliseconds that a time zone is ahead of UTC at a moment. */
 export function offsetAt(zone: string, time: number): number {
   if (zone === "UTC") return 0;

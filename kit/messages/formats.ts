@@ -1,4 +1,4 @@
-import { toLocal } from "../formula/clock.ts";
+import { toLocal } from "../formula/zones.ts";
 import type { Messages } from "./en.ts";
 import { pluralForm } from "./plural.ts";
 

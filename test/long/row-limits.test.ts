@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import type { Column, ColumnType, Table } from "../../src/core/schema/schema.ts";
+import type { ColumnType } from "../../src/core/fields/storage.ts";
+import type { Column, Table } from "../../src/core/schema/schema.ts";
 import { limitsOf } from "../../src/core/sql/limits.ts";
 import { mariadb as dialect } from "../../src/core/sql/mariadb/dialect.ts";
 import { answers, emptyDatabase, mariadb } from "../support/servers.ts";

@@ -5,10 +5,10 @@ import * as onMariadb from "../../kit/database/mariadb/tables.ts";
 import * as onPostgres from "../../kit/database/postgres/tables.ts";
 import * as onSqlite from "../../kit/database/sqlite/tables.ts";
 import { bindKind } from "../../src/core/appgen/formulas.ts";
+import type { ValueType } from "../../src/core/fields/type-rule.ts";
 import { type Calculation, looksAtLists } from "../../src/core/formula/calculation.ts";
 import { compiledBefore } from "../../src/core/formula/compile.ts";
 import { evaluation, type Row, type Surroundings } from "../../src/core/formula/evaluate.ts";
-import type { ValueType } from "../../src/core/formula/functions.ts";
 import { formulaOf } from "../../src/core/formula/scope.ts";
 import {
   type ColumnOf,

@@ -1,4 +1,5 @@
-import type { Entity, Field, FieldType, Model } from "../../src/core/model/model.ts";
+import type { FieldType } from "../../src/core/fields/field-type.ts";
+import type { Entity, Field, Model } from "../../src/core/model/model.ts";
 import { columnOf, linkOf, tableOf } from "../../src/core/schema/from-model.ts";
 
 /** A value as any of the databases gives it: with yes and no as 1 and 0. */

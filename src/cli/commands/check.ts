@@ -1,6 +1,6 @@
 import { Flags } from "@oclif/core";
+import { typeRules } from "../../core/fields/types.ts";
 import { modelJsonSchema } from "../../core/model/shapes.ts";
-import { typeRules } from "../../core/model/types.ts";
 import { checkProject, updateFormulas } from "../../flows/check/check.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { count, diagnosticText, done, next } from "../words.ts";

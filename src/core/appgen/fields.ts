@@ -1,12 +1,6 @@
-import type { ValueType } from "../formula/functions.ts";
-import {
-  type Field,
-  isComputed,
-  isMany,
-  isReference,
-  type Kind,
-  type Model,
-} from "../model/model.ts";
+import type { Kind } from "../fields/field-type.ts";
+import type { ValueType } from "../fields/type-rule.ts";
+import { type Field, isComputed, isMany, isReference, type Model } from "../model/model.ts";
 import { linkOf } from "../schema/from-model.ts";
 import { defaultName, formulaName, hasHiddenDefault } from "./formulas.ts";
 import { labelCode } from "./labels.ts";

@@ -1,6 +1,6 @@
+import type { ValueType } from "../fields/type-rule.ts";
 import { type Calculation, looksAtLists, namedFields } from "../formula/calculation.ts";
 import { compiled, compiledBefore, computedDefaults } from "../formula/compile.ts";
-import type { ValueType } from "../formula/functions.ts";
 import { checkName } from "../formula/row-checks.ts";
 import { rulesOf } from "../formula/rules.ts";
 import { type ColumnOf, formulaSql, nameIn, readFormulaSql } from "../formula/sql/sql.ts";

@@ -1,5 +1,6 @@
+import type { Check } from "../fields/storage.ts";
 import type { RowCheck } from "../model/model.ts";
-import type { Check, Column, Index, Schema, Table } from "../schema/schema.ts";
+import type { Column, Index, Schema, Table } from "../schema/schema.ts";
 
 /** The value for rows that have none: a constant, this moment, or the number of a row found by its text. */
 export type Backfill =

@@ -1,4 +1,4 @@
-import type { ValueType } from "./functions.ts";
+import type { ValueType } from "../fields/type-rule.ts";
 
 /** What can be done with values: what SQL and TypeScript are made of. */
 export type Operation =

@@ -1,4 +1,5 @@
 import { withoutField } from "../evolution/deferred-changes.ts";
+import { ruleOf } from "../fields/types.ts";
 import type { Diagnostic, Span } from "../model/diagnostics.ts";
 import {
   automaticFields,
@@ -11,7 +12,6 @@ import {
 import { type Calculation, looksAtLists, namedFields } from "./calculation.ts";
 import { computedDefaults } from "./compile.ts";
 import type { Complaint } from "./parse.ts";
-import { valueTypes } from "./resolve.ts";
 import { FormulaScope, formulaOf } from "./scope.ts";
 import { typeWords } from "./typing.ts";
 
@@ -121,7 +121,7 @@ class Checking {
   default(entity: Entity, field: Field): Trouble | undefined {
     const { default: start, type, name } = field;
     if (!start || !("formula" in start)) return undefined;
-    const wanted = valueTypes[type.kind];
+    const wanted = ruleOf(type).value;
     return this.#trouble(entity, start, (calculation) => {
       if (wanted !== undefined && calculation.type !== wanted) {
         const help =

@@ -1,5 +1,4 @@
-/** What a value in a formula can be. */
-export type ValueType = "number" | "text" | "boolean" | "date" | "time" | "moment" | "span";
+import type { ValueType } from "../fields/type-rule.ts";
 
 /** What a function takes and gives. */
 export interface FunctionRule {

@@ -1,5 +1,5 @@
+import type { ValueType } from "../fields/type-rule.ts";
 import type { Calculation, Figure, Operation, Result } from "./calculation.ts";
-import type { ValueType } from "./functions.ts";
 import type { Complaint } from "./parse.ts";
 
 /** The most places that a product has, so that 15 digits leave room before the point. */

@@ -1,3 +1,5 @@
+import { placesOf } from "../fields/numbers.ts";
+import { canBe, ruleOf } from "../fields/types.ts";
 import {
   automaticFields,
   type Entity,
@@ -10,7 +12,6 @@ import {
 import { isAscii } from "../naming/words.ts";
 import { columnOf, linkOf, tableOf } from "../schema/from-model.ts";
 import type { Calculation, Figure, RowSource } from "./calculation.ts";
-import type { ValueType } from "./functions.ts";
 import {
   asText,
   condition,
@@ -324,8 +325,8 @@ const figures: Readonly<Record<string, Figure>> = {
 
 function column(field: Field, row: number): Calculation {
   const { type, required } = field;
-  const known = valueTypes[type.kind];
-  const places = "places" in type ? type.places : 0;
+  const known = ruleOf(type).value;
+  const places = placesOf(type);
   const bounds =
     "max" in type && typeof type.max === "number" && "min" in type && typeof type.min === "number"
       ? Math.max(Math.abs(type.min), Math.abs(type.max)) + 1
@@ -337,13 +338,13 @@ function column(field: Field, row: number): Calculation {
     type: known ?? "number",
     places,
     optional: !required && type.kind !== "boolean",
-    most: isText(type.kind) ? largestNumber : bounds,
+    most: known === "text" ? largestNumber : bounds,
     money: type.kind === "money",
     kind: "column",
     row,
     column: columnOf(field),
     field: field.name,
-    ordered: isText(type.kind) && type.kind !== "long text",
+    ordered: known === "text" && canBe("order", type),
     refers: isReference(field),
     ...lettersOf(field),
   };
@@ -370,26 +371,3 @@ function automatic(name: string, row: number): Calculation {
     refers: false,
   };
 }
-
-function isText(kind: Field["type"]["kind"]): boolean {
-  return valueTypes[kind] === "text";
-}
-
-/** What the values of fields are in formulas. */
-export const valueTypes: Readonly<Partial<Record<Field["type"]["kind"], ValueType>>> = {
-  text: "text",
-  "long text": "text",
-  email: "text",
-  url: "text",
-  phone: "text",
-  color: "text",
-  choice: "text",
-  integer: "number",
-  decimal: "number",
-  money: "number",
-  percent: "number",
-  boolean: "boolean",
-  date: "date",
-  time: "time",
-  datetime: "moment",
-};

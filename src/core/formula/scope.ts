@@ -1,3 +1,4 @@
+import { ruleOf } from "../fields/types.ts";
 import {
   automaticFields,
   type Entity,
@@ -8,7 +9,7 @@ import {
 } from "../model/model.ts";
 import type { Calculation } from "./calculation.ts";
 import { type Complaint, parseFormula } from "./parse.ts";
-import { calculationOf, valueTypes } from "./resolve.ts";
+import { calculationOf } from "./resolve.ts";
 import { formerList, reverseReferences } from "./reverse-references.ts";
 import { type Meaning, type Scope, typeFormula } from "./typing.ts";
 
@@ -76,7 +77,7 @@ export class FormulaScope implements Scope {
         ? { kind: "value", type: outcome.calculation.type }
         : { kind: "nothing", reason: `the formula of ${entity.name}.${name} is wrong itself` };
     }
-    const found = valueTypes[type.kind];
+    const found = ruleOf(type).value;
     const choices = type.kind === "choice" && {
       now: type.choices,
       ...(type.formerly && { formerly: type.formerly }),

@@ -1,7 +1,8 @@
+import type { ValueType } from "../fields/type-rule.ts";
 import type { Span } from "../model/diagnostics.ts";
 import { nearest } from "../naming/nearest.ts";
 import { foreignFunctions } from "./foreign-words.ts";
-import { type FunctionRule, functions, rowFunctions, type ValueType } from "./functions.ts";
+import { type FunctionRule, functions, rowFunctions } from "./functions.ts";
 import type { Complaint } from "./parse.ts";
 import { printName, printText } from "./print.ts";
 import { type BinaryOperator, comparing, type Expression, type Name, precedence } from "./tree.ts";

@@ -1,8 +1,15 @@
+import { longestChoice } from "../fields/choice.ts";
+import { isDate } from "../fields/date.ts";
+import type { Default, FieldType, Kind, TypeOf } from "../fields/field-type.ts";
+import { nameHints } from "../fields/name-hints.ts";
+import { numberTrouble, placesOf } from "../fields/numbers.ts";
+import { rangeWords, type SpecialOption } from "../fields/type-rule.ts";
+import { ruleOf, typeRules, typeWords } from "../fields/types.ts";
 import { nearest } from "../naming/nearest.ts";
 import { labelOf, withArticle } from "../naming/words.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import { foreignOptions, foreignTypes } from "./foreign-words.ts";
-import type { Default, Field, FieldType, Formula, Kind } from "./model.ts";
+import type { Field, Formula } from "./model.ts";
 import {
   type ChoiceWord,
   type Definition,
@@ -11,10 +18,6 @@ import {
   optionNames,
   type Word,
 } from "./notation.ts";
-import { nameHints, rangeWords, type SpecialOption, typeRules, typeWords } from "./types.ts";
-
-/** Digits that a decimal can have in all: what SQLite keeps exactly. */
-const mostDigits = 15;
 
 /**
  * Makes sense of a definition: its type, its range and its options, each against the table of types.
@@ -29,12 +32,12 @@ export function interpretField(
   reportUnknownOptions(definition, diagnostics);
   const type = interpretType(name, definition, entityNames, diagnostics);
   if (!type) return undefined;
-  const rule = typeRules[type.kind];
+  const rule = ruleOf(type);
   const option = (wanted: OptionName): OptionWord | undefined => {
     const found = definition.options.get(wanted);
-    const special = !everywhere.has(wanted);
-    if (found && special && !rule.options.includes(wanted as SpecialOption)) {
-      const explained = unfit[type.kind]?.[wanted];
+    const explained = rule.unfit?.[wanted as keyof typeof rule.unfit];
+    const special = !everywhere.has(wanted) && !rule.options.includes(wanted as SpecialOption);
+    if (found && (special || explained)) {
       diagnostics.error(
         found.at,
         `\`${wanted}\` can't be combined with ${withArticle(quoted(type.kind))}`,
@@ -71,10 +74,6 @@ export function interpretField(
       "`required` stands beside `required when`",
       "take one of them out",
     );
-  }
-  if (shownWhen && type.kind === "part of") {
-    const help = "a part always belongs to something: take `shown when` out";
-    diagnostics.error(shownWhen.at, "`shown when` can't be combined with a `part of`", help);
   }
   // A field that is shown on a condition is required only when it is shown.
   const requiredWhen = needed ?? (flag("required") ? shownWhen : undefined);
@@ -121,18 +120,6 @@ function formulaDefault(
 
 /** Options that go with every type. */
 const everywhere: ReadonlySet<OptionName> = new Set(["label", "hint", "shown when", "was"]);
-
-const unfit: Partial<Record<Kind, Partial<Record<OptionName, string>>>> = {
-  "part of": {
-    required: "it is always required: take `required` out",
-    "required when": "it is always required: take `required when` out",
-  },
-  boolean: {
-    unique: "at most two records could have it",
-    "required when": "a box is ticked or it isn't, and has a value in any case",
-  },
-  integer: { places: "use `decimal`" },
-};
 
 function foreign(words: Readonly<Record<string, string>>, word: string): string | undefined {
   const small = word.toLowerCase();
@@ -260,7 +247,7 @@ function interpretChoices(
   type: Word,
   words: ChoiceWord[],
   diagnostics: Diagnostics,
-): Extract<FieldType, { kind: "choice" }> | undefined {
+): TypeOf<"choice"> | undefined {
   if (words.length === 0) {
     diagnostics.error(
       type.at,
@@ -273,8 +260,8 @@ function interpretChoices(
   for (const word of words) {
     const key = word.text.toLowerCase();
     if (word.text.trim() === "") diagnostics.error(word.at, "a choice without a name");
-    else if (word.text.length > 100)
-      diagnostics.error(word.at, "a choice has 100 characters at most");
+    else if (word.text.length > longestChoice)
+      diagnostics.error(word.at, `a choice has ${longestChoice} characters at most`);
     else if (seen.has(key))
       diagnostics.error(word.at, `the choice \`${word.text}\` appears here twice`, "take one out");
     else seen.set(key, word);
@@ -314,7 +301,7 @@ function interpretPlaces(definition: Definition, diagnostics: Diagnostics): numb
 
 /** Adds the bounds, of the kind that the type's table entry names. */
 function withRange(type: FieldType, { min, max }: Definition, diagnostics: Diagnostics): FieldType {
-  const { range } = typeRules[type.kind];
+  const { range } = ruleOf(type);
   if (!min && !max) return type;
   if (range === "none") {
     diagnostics.error(
@@ -323,7 +310,7 @@ function withRange(type: FieldType, { min, max }: Definition, diagnostics: Diagn
     );
     return type;
   }
-  const places = type.kind === "integer" ? 0 : "places" in type ? type.places : 0;
+  const places = placesOf(type);
   const read = (word: Word | undefined): string | number | undefined => {
     if (!word) return undefined;
     const wrong =
@@ -369,107 +356,14 @@ function withRange(type: FieldType, { min, max }: Definition, diagnostics: Diagn
   } as FieldType;
 }
 
-/** Why a text isn't a number that the database keeps exactly; undefined when it is one. */
-function numberTrouble(text: string, places: number): string | undefined {
-  if (!/^-?\d+(\.\d+)?$/.test(text)) return "a number was expected";
-  const [whole = "", fraction = ""] = text.replace("-", "").split(".");
-  if (fraction.length > places)
-    return places === 0
-      ? "a whole number was expected"
-      : `at most ${places} digits after the point`;
-  if ((whole + fraction).replace(/^0+/, "").length > mostDigits)
-    return `at most ${mostDigits} digits in all`;
-  return undefined;
-}
-
-function isDate(text: string): boolean {
-  if (!/^\d{4}-\d{2}-\d{2}$/.test(text)) return false;
-  const time = Date.parse(`${text}T00:00:00Z`);
-  return !Number.isNaN(time) && new Date(time).toISOString().startsWith(text);
-}
-
 function interpretDefault(
   option: "default" | "fill",
   { text, at }: Word,
   type: FieldType,
   diagnostics: Diagnostics,
 ): Default | undefined {
-  const refuse = (why: string, help?: string): undefined => {
-    diagnostics.error(at, `the ${option} \`${text}\` ${why}`, help);
-    return undefined;
-  };
-  switch (type.kind) {
-    case "boolean":
-      if (/^(yes|true)$/.test(text)) return { value: true };
-      return /^(no|false)$/.test(text) ? { value: false } : refuse("is neither yes nor no");
-    case "choice":
-      if (type.choices.includes(text)) return { value: text };
-      return refuse("is not among the choices", closeHelp(text, type.choices));
-    case "integer":
-    case "decimal":
-    case "money":
-    case "percent": {
-      const trouble = numberTrouble(text, type.kind === "integer" ? 0 : type.places);
-      if (trouble) return refuse("doesn't fit", trouble);
-      const value = Number(text);
-      return value < (type.min ?? -Infinity) || value > (type.max ?? Infinity)
-        ? refuse(`lies outside the range ${type.min ?? ""}..${type.max ?? ""}`)
-        : { value };
-    }
-    case "date": {
-      if (text === "today") {
-        const { min, max } = type;
-        const past = max !== undefined && max !== "today" && max < "1970";
-        return past || (min !== undefined && min > "9000" && min !== "today")
-          ? refuse("lies outside the range")
-          : { moment: "today" };
-      }
-      if (!isDate(text)) return refuse("is not a date", "write today, or a date as 2026-05-03");
-      return (type.min && type.min !== "today" && text < type.min) ||
-        (type.max && type.max !== "today" && text > type.max)
-        ? refuse(`lies outside the range ${type.min ?? ""}..${type.max ?? ""}`)
-        : { value: text };
-    }
-    case "datetime":
-      if (text === "now") return { moment: "now" };
-      return /^\d{4}-\d{2}-\d{2}T([01]\d|2[0-3]):[0-5]\d(:[0-5]\d)?Z$/.test(text) &&
-        isDate(text.slice(0, 10))
-        ? { value: text }
-        : refuse("is not a moment", "write now, or a moment in UTC as 2026-05-03T09:30Z");
-    case "time":
-      return /^([01]\d|2[0-3]):[0-5]\d$/.test(text)
-        ? { value: text }
-        : refuse("is not a time", "write it as 09:30");
-    case "color":
-      return /^#[0-9a-f]{6}$/i.test(text)
-        ? { value: text.toLowerCase() }
-        : refuse("is not a colour", 'write it in quotes, as "#ffcc00"');
-    case "text":
-    case "long text":
-    case "email":
-    case "url":
-    case "phone": {
-      if (text.includes("\n-- ")) return refuse("has a line that begins with `-- `");
-      const length = [...text].length;
-      const max = type.max ?? (type.kind === "long text" ? Infinity : 255);
-      return length < (type.min ?? 0) || length > max
-        ? refuse(`has ${length} characters, outside the range ${type.min ?? ""}..${type.max ?? ""}`)
-        : { value: text };
-    }
-    case "one":
-    case "part of":
-      return { value: text };
-    case "image":
-    case "file":
-    case "tags":
-    case "user":
-    case "formula":
-    case "many":
-      return undefined;
-  }
-}
-
-function closeHelp(text: string, candidates: readonly string[]): string {
-  const close = nearest(text, candidates);
-  return close ? `did you mean \`${close}\`?` : `the choices are ${candidates.join(", ")}`;
+  const found = ruleOf(type).constant?.(text, type);
+  if (!found || !("why" in found)) return found;
+  diagnostics.error(at, `the ${option} \`${text}\` ${found.why}`, found.help);
+  return undefined;
 }

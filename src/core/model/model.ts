@@ -1,3 +1,4 @@
+import type { Default, FieldType } from "../fields/field-type.ts";
 import type { Span } from "./diagnostics.ts";
 
 /** A model that was read and found right: every name in it is known, every value within its bounds. */
@@ -130,36 +131,6 @@ export interface Field {
   fill?: Default;
   at: Span;
 }
-
-/** A value that a new record starts with. */
-export type Default = { value: string | number | boolean } | { moment: "today" | "now" };
-
-/** A bound of a date: a day as `2020-01-01`, or the day on which it is checked. */
-export type DateBound = string;
-
-export type FieldType =
-  | { kind: "text" | "long text" | "email" | "url" | "phone"; min?: number; max?: number }
-  | { kind: "integer"; min?: number; max?: number }
-  | { kind: "decimal" | "money" | "percent"; places: number; min?: number; max?: number }
-  | { kind: "date"; min?: DateBound; max?: DateBound }
-  | { kind: "boolean" | "time" | "datetime" | "color" | "image" | "file" | "tags" | "user" }
-  | {
-      kind: "choice";
-      choices: string[];
-      /** The values that some of them had before. */
-      formerly?: Readonly<Record<string, string>>;
-    }
-  | {
-      kind: "formula";
-      formula: string;
-      /** Where its text begins in the file, as of any formula. */
-      origin?: number;
-      /** The places that a number is rounded to. */
-      rounded?: number;
-    }
-  | { kind: "one" | "many" | "part of"; entity: string };
-
-export type Kind = FieldType["kind"];
 
 /** The fields that every entity has by itself. */
 export const automaticFields = ["id", "version", "created_at", "updated_at"] as const;

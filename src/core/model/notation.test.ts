@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { parse, stringify } from "yaml";
 import { runs } from "../../../test/support/runs.ts";
+import { typeWords } from "../fields/types.ts";
 import {
   type Definition,
   optionNames,
@@ -11,7 +12,6 @@ import {
   type Word,
 } from "./notation.ts";
 import { readModel } from "./read.ts";
-import { typeWords } from "./types.ts";
 
 const at = { start: 0, end: 0 };
 const word = (text: string): Word => ({ text, at });

@@ -1,3 +1,4 @@
+import { canBe } from "../fields/types.ts";
 import { nearest } from "../naming/nearest.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import {
@@ -48,9 +49,7 @@ export function interpretPresentation(
 
 function listedByDefault({ title, fields }: Entity): string[] {
   const named = (title ?? []).flatMap((part) => ("field" in part ? [part.field] : []));
-  const short = fields
-    .filter(({ type }) => !["long text", "many", "image", "file", "tags"].includes(type.kind))
-    .map(({ name }) => name);
+  const short = fields.filter(({ type }) => canBe("column", type)).map(({ name }) => name);
   return [...new Set([...named, ...short])].slice(0, mostListed);
 }
 
@@ -110,9 +109,9 @@ class Reader {
             ? node.at
             : { start: offset, end: offset + Math.max(1, name.length) };
         const known = this.#known(name, at, false);
-        const kind = known && this.#fields.get(known)?.type.kind;
-        if (kind === "many" || kind === "long text" || kind === "boolean" || kind === "formula") {
-          this.diagnostics.error(at, `a title can't hold a \`${kind}\``, "use a short field");
+        const type = known ? this.#fields.get(known)?.type : undefined;
+        if (type && !canBe("title", type)) {
+          this.diagnostics.error(at, `a title can't hold a \`${type.kind}\``, "use a short field");
         } else if (known) parts.push({ field: known });
       }
     }
@@ -242,9 +241,13 @@ class Reader {
         return [];
       }
       const known = this.#known(name, { start: at.start, end: at.start + name.length }, true);
-      const kind = known && this.#fields.get(known)?.type.kind;
-      if (kind === "many" || kind === "long text") {
-        this.diagnostics.error(at, `a list can't be sorted by a \`${kind}\``, "use a short field");
+      const type = known ? this.#fields.get(known)?.type : undefined;
+      if (type && !canBe("order", type)) {
+        this.diagnostics.error(
+          at,
+          `a list can't be sorted by a \`${type.kind}\``,
+          "use a short field",
+        );
         return [];
       }
       return known ? [{ field: known, descending: direction === "descending" }] : [];
@@ -260,11 +263,12 @@ class Reader {
       at: group.at,
     }));
     for (const { names, at } of groups) {
-      const many = names.find((name) =>
-        ["many", "long text", "formula"].includes(this.#fields.get(name)?.type.kind ?? ""),
-      );
-      if (many)
-        this.diagnostics.error(at, `\`${many}\` can't be unique`, "use short fields and lookups");
+      const unfit = names.find((name) => {
+        const type = this.#fields.get(name)?.type;
+        return type && !canBe("group", type);
+      });
+      if (unfit)
+        this.diagnostics.error(at, `\`${unfit}\` can't be unique`, "use short fields and lookups");
       else if (names.length === 1) {
         this.diagnostics.error(
           at,

@@ -1,6 +1,6 @@
 import * as z from "zod";
+import { typeWords } from "../fields/types.ts";
 import { databases } from "./model.ts";
-import { typeWords } from "./types.ts";
 
 /**
  * The shapes of the model file: what the reader checks entries against, and what the JSON Schema for

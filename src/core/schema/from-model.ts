@@ -1,3 +1,4 @@
+import { canBe, ruleOf } from "../fields/types.ts";
 import {
   automaticFields,
   type Entity,
@@ -9,7 +10,7 @@ import {
   type Model,
 } from "../model/model.ts";
 import { inSentence, snakeCase } from "../naming/words.ts";
-import type { Check, Column, ColumnType, Index, Schema, Table } from "./schema.ts";
+import type { Column, Index, Schema, Table } from "./schema.ts";
 
 /** The tables that a model needs, each after those that its required references point at. */
 export function schemaOf(model: Model): Schema {
@@ -92,7 +93,9 @@ function entityTable(entity: Entity): Table {
 }
 
 function fieldColumn(field: Field): Column {
-  const checks = checksOf(field);
+  const { storage } = ruleOf(field.type);
+  if (!storage) throw new Error(`no column holds a ${field.type.kind}`);
+  const checks = storage.checks(field.type);
   const start =
     field.default && "value" in field.default
       ? field.default.value
@@ -101,7 +104,7 @@ function fieldColumn(field: Field): Column {
         : undefined;
   return {
     name: columnOf(field),
-    type: columnType(field),
+    type: storage.column(field.type),
     required: field.required,
     ...(start !== undefined && { default: start }),
     ...(isReference(field) && {
@@ -112,64 +115,6 @@ function fieldColumn(field: Field): Column {
     }),
     ...(checks.length > 0 && { checks }),
   };
-}
-
-function columnType({ type }: Field): ColumnType {
-  switch (type.kind) {
-    case "text":
-      return { kind: "text", max: Math.max(type.max ?? 255, 1) };
-    case "email":
-      return { kind: "text", max: type.max ?? 254 };
-    case "phone":
-      return { kind: "text", max: type.max ?? 40 };
-    case "url":
-      return { kind: "text", max: type.max ?? 2000 };
-    case "color":
-      return { kind: "text", max: 7 };
-    case "choice":
-      return { kind: "text", max: 100 };
-    case "integer":
-    case "one":
-    case "part of":
-      return { kind: "integer" };
-    case "decimal":
-    case "money":
-    case "percent":
-      return { kind: "decimal", places: type.places };
-    case "boolean":
-    case "date":
-    case "time":
-    case "datetime":
-    case "long text":
-      return { kind: type.kind };
-    case "image":
-    case "file":
-    case "tags":
-    case "user":
-    case "formula":
-    case "many":
-      throw new Error(`no column holds a ${type.kind}`);
-  }
-}
-
-function checksOf({ type }: Field): Check[] {
-  if (type.kind === "choice") return [{ kind: "one of", values: type.choices }];
-  if (type.kind === "integer" || "places" in type) return boundsOf("range", type.min, type.max);
-  if (type.kind === "date") {
-    const fixed = (bound?: string) => (bound === "today" ? undefined : bound);
-    return boundsOf("range", fixed(type.min), fixed(type.max));
-  }
-  if (["text", "long text", "email", "url", "phone"].includes(type.kind) && "max" in type) {
-    return boundsOf("length", type.min, type.max);
-  }
-  return "min" in type && type.min !== undefined
-    ? boundsOf("length", Number(type.min), undefined)
-    : [];
-}
-
-function boundsOf(kind: "length" | "range", min?: number | string, max?: number | string): Check[] {
-  if (min === undefined && max === undefined) return [];
-  return [{ kind, ...(min !== undefined && { min }), ...(max !== undefined && { max }) } as Check];
 }
 
 /** What is unique, what refers, and what lists sort and filter by. */
@@ -192,9 +137,7 @@ function indexesOf(entity: Entity, table: string): Index[] {
   for (const group of entity.unique) add(group.map(column), true);
   for (const field of entity.fields.filter(isReference)) add([columnOf(field)], false);
   const sortable = new Set(
-    entity.fields
-      .filter(({ type }) => !["many", "long text", "boolean", "formula"].includes(type.kind))
-      .map(({ name }) => name),
+    entity.fields.filter(({ type }) => canBe("index", type)).map(({ name }) => name),
   );
   const automatic = new Set<string>(automaticFields.slice(1));
   for (const name of [...entity.sort.map(({ field }) => field), ...entity.columns]) {

@@ -1,3 +1,4 @@
+import type { Check, ColumnType } from "../fields/storage.ts";
 import type { RowCheck } from "../model/model.ts";
 
 /** A database schema, in terms that every database has. */
@@ -17,16 +18,6 @@ export interface Table {
   checks?: RowCheck[];
 }
 
-export type ColumnType =
-  | { kind: "text"; max: number }
-  | { kind: "long text" }
-  | { kind: "integer" }
-  | { kind: "decimal"; places: number }
-  | { kind: "boolean" }
-  | { kind: "date" }
-  | { kind: "time" }
-  | { kind: "datetime" };
-
 export interface Column {
   name: string;
   type: ColumnType;
@@ -37,12 +28,6 @@ export interface Column {
   references?: { table: string; onDelete: "refuse" | "along" };
   checks?: Check[];
 }
-
-/** What a value must obey. */
-export type Check =
-  | { kind: "length"; min?: number; max?: number }
-  | { kind: "range"; min?: number | string; max?: number | string }
-  | { kind: "one of"; values: string[] };
 
 export interface Index {
   name: string;

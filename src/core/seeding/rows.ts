@@ -1,3 +1,4 @@
+import { typeRules } from "../fields/types.ts";
 import type { RowLocalRule } from "../formula/row-local-rules.ts";
 import {
   type Entity,
@@ -7,7 +8,6 @@ import {
   isReference,
   type Model,
 } from "../model/model.ts";
-import { typeRules } from "../model/types.ts";
 import { columnOf } from "../schema/from-model.ts";
 import { conditionsOf, type RowConditions, settle } from "./conditions.ts";
 import { always, dayOf, dayText, isDay, type Lifetime, lifetimesOf } from "./days.ts";

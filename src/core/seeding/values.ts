@@ -1,3 +1,4 @@
+import type { Kind, TypeOf } from "../fields/field-type.ts";
 import type { Field } from "../model/model.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf } from "../schema/from-model.ts";
@@ -26,112 +27,137 @@ export interface ValueMaker {
 
 /** Values of a field that isn't a relationship, as they would be in real rows. */
 export function valueMaker(field: Field, making: Making): ValueMaker {
-  const { type } = field;
-  const { entity, seed } = making;
+  const { seed, entity } = making;
   const key = [seed, entity.name, field.name] as const;
+  return makers[field.type.kind](field, making, key);
+}
+
+type Maker = (field: Field, making: Making, key: readonly [number, string, string]) => ValueMaker;
+
+/** For what has no values of its own: records are drawn elsewhere, and the rest can't be built yet. */
+const nothing: Maker = () => ({ value: () => null, capacity: 0 });
+
+/** How values are made, by type. */
+const makers: Readonly<Record<Kind, Maker>> = {
+  text: lineMaker,
+  "long text": lineMaker,
+  email: addressMaker,
+  url: urlMaker,
+  phone: phoneMaker,
+  color: colorMaker,
+  integer: numberMaker,
+  decimal: numberMaker,
+  money: numberMaker,
+  percent: numberMaker,
+  boolean: booleanMaker,
+  date: dateMaker,
+  datetime: momentMaker,
+  time: timeMaker,
+  choice: choiceMaker,
+  one: nothing,
+  "part of": nothing,
+  many: nothing,
+  formula: nothing,
+  image: nothing,
+  file: nothing,
+  tags: nothing,
+  user: nothing,
+};
+
+function lineMaker(field: Field, making: Making): ValueMaker {
+  const { text, nth } = textMaker(field, making);
+  const { max } = lengthOf(field);
+  return { value: text, nth, capacity: max < 8 ? 36 ** max : Infinity, unsure: true };
+}
+
+function urlMaker(_field: Field, making: Making): ValueMaker {
+  const named = namingColumn(making);
+  const slug = entitySlug(making.entity);
+  const value = (row: number, made: Readonly<Record<string, Value>>, again: string) => {
+    const name = named && typeof made[named] === "string" ? slugOf(made[named]) : "";
+    return name
+      ? `https://www.example.org/${name}${again}`
+      : `https://www.example.org/${slug}/${row + 1}`;
+  };
+  return {
+    value: (row, turn, made) => value(row, made, turn > 0 ? `-${row + 1}` : ""),
+    capacity: Infinity,
+  };
+}
+
+function phoneMaker(...[, , key]: Parameters<Maker>): ValueMaker {
+  const numbers = new Shuffle(10_000_000, ...key);
+  const nth = (index: number) => {
+    const digits = String(numbers.at(index % numbers.size)).padStart(7, "0");
+    const again = Math.floor(index / numbers.size);
+    return `+00 555 ${digits.slice(0, 3)} ${digits.slice(3)}${again > 0 ? ` ${again}` : ""}`;
+  };
+  return { value: nth, nth, capacity: Infinity };
+}
+
+function colorMaker(...[, , key]: Parameters<Maker>): ValueMaker {
   const draw = new Draw(...key);
-  switch (type.kind) {
-    case "text":
-    case "long text": {
-      const { text, nth } = textMaker(field, making);
-      const { max } = lengthOf(field);
-      return { value: text, nth, capacity: max < 8 ? 36 ** max : Infinity, unsure: true };
-    }
-    case "email":
-      return addressMaker(field, making);
-    case "url": {
-      const named = namingColumn(making);
-      const slug = entitySlug(entity);
-      const value = (row: number, made: Readonly<Record<string, Value>>, again: string) => {
-        const name = named && typeof made[named] === "string" ? slugOf(made[named]) : "";
-        return name
-          ? `https://www.example.org/${name}${again}`
-          : `https://www.example.org/${slug}/${row + 1}`;
-      };
-      return {
-        value: (row, turn, made) => value(row, made, turn > 0 ? `-${row + 1}` : ""),
-        capacity: Infinity,
-      };
-    }
-    case "phone": {
-      const numbers = new Shuffle(10_000_000, ...key);
-      const nth = (index: number) => {
-        const digits = String(numbers.at(index % numbers.size)).padStart(7, "0");
-        const again = Math.floor(index / numbers.size);
-        return `+00 555 ${digits.slice(0, 3)} ${digits.slice(3)}${again > 0 ? ` ${again}` : ""}`;
-      };
-      return { value: nth, nth, capacity: Infinity };
-    }
-    case "color": {
-      const all = new Shuffle(0x1000000, ...key);
-      const hex = (number: number) => `#${number.toString(16).padStart(6, "0")}`;
-      return {
-        value: (row, turn) => draw.at(row, turn).pick(paints),
-        nth: (index) => hex(all.at(index)),
-        capacity: all.size,
-      };
-    }
-    case "integer":
-    case "decimal":
-    case "money":
-    case "percent":
-      return numberMaker(field, making);
-    case "boolean": {
-      const start = field.default && "value" in field.default ? field.default.value : undefined;
-      const share = start === true ? 0.85 : start === false ? 0.2 : 0.55;
-      return {
-        value: (row, turn) => draw.at(row, turn).next() < share,
-        nth: (index) => index === 1,
-        capacity: 2,
-      };
-    }
-    case "date":
-    case "datetime": {
-      const persons = natureOf(entity) === "person";
-      const { seed, wanted, placeInLife } = making;
-      // A time today may still lie in the future.
-      const today = type.kind === "datetime" ? making.today - 1 : making.today;
-      const { day, nth, capacity } = dayMaker(entity, field, {
-        seed,
-        today,
-        wanted,
-        persons,
-        placeInLife,
-      });
-      if (type.kind === "date") {
-        return {
-          value: (row, turn, made, within) => dayText(day(row, turn, made, within)),
-          nth: (index) => dayText(nth(index)),
-          capacity,
-        };
-      }
-      const clock = new Draw(...key, "clock");
-      const time = (minutes: number) =>
-        `${String(Math.floor(minutes / 60)).padStart(2, "0")}:${String(minutes % 60).padStart(2, "0")}:00Z`;
-      const hours = 12 * 12;
-      return {
-        value: (row, turn, made, within) =>
-          `${dayText(day(row, turn, made, within))}T${time(420 + 5 * clock.at(row, turn).whole(0, hours - 1))}`,
-        nth: (index) =>
-          `${dayText(nth(Math.floor(index / hours)))}T${time(420 + 5 * (index % hours))}`,
-        capacity: capacity * hours,
-      };
-    }
-    case "time": {
-      const minutes = new Shuffle(1440, ...key);
-      const time = (minute: number) =>
-        `${String(Math.floor(minute / 60)).padStart(2, "0")}:${String(minute % 60).padStart(2, "0")}`;
-      return {
-        value: (row, turn) => time(420 + 15 * Math.floor(draw.at(row, turn).middling() * 49)),
-        nth: (index) => time(minutes.at(index)),
-        capacity: 1440,
-      };
-    }
-    case "choice":
-      return choiceMaker(field, type.choices, making);
-    default:
-      return { value: () => null, capacity: 0 };
-  }
+  const all = new Shuffle(0x1000000, ...key);
+  const hex = (number: number) => `#${number.toString(16).padStart(6, "0")}`;
+  return {
+    value: (row, turn) => draw.at(row, turn).pick(paints),
+    nth: (index) => hex(all.at(index)),
+    capacity: all.size,
+  };
+}
+
+function booleanMaker(...[field, , key]: Parameters<Maker>): ValueMaker {
+  const draw = new Draw(...key);
+  const start = field.default && "value" in field.default ? field.default.value : undefined;
+  const share = start === true ? 0.85 : start === false ? 0.2 : 0.55;
+  return {
+    value: (row, turn) => draw.at(row, turn).next() < share,
+    nth: (index) => index === 1,
+    capacity: 2,
+  };
+}
+
+function dateMaker(field: Field, making: Making): ValueMaker {
+  const { day, nth, capacity } = daysOf(field, making, making.today);
+  return {
+    value: (row, turn, made, within) => dayText(day(row, turn, made, within)),
+    nth: (index) => dayText(nth(index)),
+    capacity,
+  };
+}
+
+function momentMaker(...[field, making, key]: Parameters<Maker>): ValueMaker {
+  // A time today may still lie in the future.
+  const { day, nth, capacity } = daysOf(field, making, making.today - 1);
+  const clock = new Draw(...key, "clock");
+  const time = (fives: number) => `${timeText(420 + 5 * fives)}:00Z`;
+  const slots = 12 * 12;
+  return {
+    value: (row, turn, made, within) =>
+      `${dayText(day(row, turn, made, within))}T${time(clock.at(row, turn).whole(0, slots - 1))}`,
+    nth: (index) => `${dayText(nth(Math.floor(index / slots)))}T${time(index % slots)}`,
+    capacity: capacity * slots,
+  };
+}
+
+function daysOf(field: Field, { seed, wanted, placeInLife, entity }: Making, today: number) {
+  const persons = natureOf(entity) === "person";
+  return dayMaker(entity, field, { seed, today, wanted, persons, placeInLife });
+}
+
+function timeMaker(...[, , key]: Parameters<Maker>): ValueMaker {
+  const draw = new Draw(...key);
+  const minutes = new Shuffle(1440, ...key);
+  return {
+    value: (row, turn) => timeText(420 + 15 * Math.floor(draw.at(row, turn).middling() * 49)),
+    nth: (index) => timeText(minutes.at(index)),
+    capacity: 1440,
+  };
+}
+
+function timeText(minute: number): string {
+  const two = (number: number) => String(number).padStart(2, "0");
+  return `${two(Math.floor(minute / 60))}:${two(minute % 60)}`;
 }
 
 /** Colours that things are painted in. */
@@ -181,11 +207,8 @@ function namingColumn({ entity }: Making): string | undefined {
 }
 
 /** The first choices come more often than the last, the default most often, and what says that nothing fits seldom. */
-function choiceMaker(
-  field: Field,
-  choices: readonly string[],
-  { entity, seed }: Making,
-): ValueMaker {
+function choiceMaker(field: Field, { entity, seed }: Making): ValueMaker {
+  const { choices } = field.type as TypeOf<"choice">;
   const start = field.default && "value" in field.default ? field.default.value : undefined;
   const plain = choices.map((choice, at) => (isRest(choice) ? 0.15 : 1 / (at + 2)));
   const others = plain.reduce((sum, each, at) => sum + (choices[at] === start ? 0 : each), 0);

@@ -1,5 +1,6 @@
 import { describeStep, type Step, takeStep } from "../evolution/steps.ts";
-import type { ColumnType, Schema, Table } from "../schema/schema.ts";
+import type { ColumnType } from "../fields/storage.ts";
+import type { Schema, Table } from "../schema/schema.ts";
 import * as flows from "./data-moves.ts";
 import type { Dialect } from "./dialect.ts";
 import { followRowOwners } from "./own-tables.ts";

@@ -1,4 +1,5 @@
-import type { Check, Column } from "../schema/schema.ts";
+import type { Check } from "../fields/storage.ts";
+import type { Column } from "../schema/schema.ts";
 import type { Syntax } from "./syntax.ts";
 
 /** How a server that counts characters with `char_length` says the checks of the model. */

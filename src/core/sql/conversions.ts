@@ -1,4 +1,4 @@
-import type { ColumnType } from "../schema/schema.ts";
+import type { ColumnType } from "../fields/storage.ts";
 import type { Syntax } from "./syntax.ts";
 
 type Kind = ColumnType["kind"];

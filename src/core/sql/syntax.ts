@@ -1,5 +1,6 @@
 import type { Backfill, SqlByDatabase } from "../evolution/steps.ts";
-import type { Check, Column, ColumnType, Table } from "../schema/schema.ts";
+import type { Check, ColumnType } from "../fields/storage.ts";
+import type { Column, Table } from "../schema/schema.ts";
 import type { ScriptPart } from "./script.ts";
 
 /** The syntax of a database for what all of them can do; the parts that dialects share are written with it. */

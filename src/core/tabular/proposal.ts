@@ -1,6 +1,6 @@
+import { nameHints } from "../fields/name-hints.ts";
 import { type Entity, isComputed, type Model } from "../model/model.ts";
 import { type Definition, type OptionName, printDefinition, type Word } from "../model/notation.ts";
-import { nameHints } from "../model/types.ts";
 import { isInvisible, readable } from "../naming/characters.ts";
 import { labelOf, pluralOf } from "../naming/words.ts";
 import { blankSpellings, columnLetters, folded } from "./cells.ts";

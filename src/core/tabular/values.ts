@@ -1,3 +1,7 @@
+import type { Kind, TypeOf } from "../fields/field-type.ts";
+import { placesOf as placesIn } from "../fields/numbers.ts";
+import type { TextType } from "../fields/texts.ts";
+import { ruleOf } from "../fields/types.ts";
 import type { Field } from "../model/model.ts";
 import { type Cell, cellText, folded, type Marked } from "./cells.ts";
 import { findDate, findTime } from "./dates.ts";
@@ -37,7 +41,8 @@ export function valueReader(
   plan: Pick<FieldPlan, "dates" | "decimals" | "replace">,
   context: ValueContext,
 ): ValueReader {
-  const read = readerOf(field, plan, context);
+  const readerOf = readers[field.type.kind] as ReaderOf<Kind>;
+  const read = readerOf(field.type, { field, plan, context });
   const replaced = new Map(
     Object.entries(plan.replace ?? {}).map(([from, to]) => [folded(from), to]),
   );
@@ -51,72 +56,64 @@ export function valueReader(
   };
 }
 
-function readerOf(
-  field: Field,
-  plan: Pick<FieldPlan, "dates" | "decimals">,
-  context: ValueContext,
-): ValueReader {
-  const { type } = field;
-  switch (type.kind) {
-    case "integer":
-    case "decimal":
-    case "money":
-    case "percent":
-      return numberReader(field, plan, context);
-    case "boolean":
-      return readYesNo;
-    case "date":
-      return dateReader(type, plan, context);
-    case "datetime":
-      return momentReader(plan);
-    case "time":
-      return readTime;
-    case "choice":
-      return choiceReader(type.choices);
-    case "color":
-      return readColor;
-    case "email":
-      return lengthReader(type, 254, (text) =>
-        isEmail(text) ? undefined : "not an email address",
-      );
-    case "phone":
-      return lengthReader(type, 40, (text) =>
-        isPhone(text) || /^\d{3,15}$/.test(text) ? undefined : "not a telephone number",
-      );
-    case "url": {
-      const read = lengthReader(type, 2000, (text) =>
-        isUrl(text) ? undefined : "not a web address",
-      );
-      return (cell) => read(webAddress(cellText(cell).trim()));
-    }
-    case "long text":
-      return lengthReader(type, longestText);
-    case "text":
-      return lengthReader(type, 255, (text) =>
-        text.includes("\n") ? "several lines, where one fits" : undefined,
-      );
-    case "image":
-    case "file":
-    case "tags":
-    case "user":
-    case "formula":
-    case "one":
-    case "many":
-    case "part of":
-      return (cell) => ({ text: plainText(cell) });
-  }
+/** Of a type: how cells are read that are to fit a field of it. */
+type ReaderOf<K extends Kind> = (type: TypeOf<K>, column: ColumnReading) => ValueReader;
+
+interface ColumnReading {
+  field: Field;
+  plan: Pick<FieldPlan, "dates" | "decimals">;
+  context: ValueContext;
 }
+
+/** What goes by the key of a record, or isn't read from cells. */
+const asText = (): ValueReader => (cell) => ({ text: plainText(cell) });
+
+const readers: { readonly [K in Kind]: ReaderOf<K> } = {
+  text: (type) =>
+    lengthReader(type, (text) =>
+      text.includes("\n") ? "several lines, where one fits" : undefined,
+    ),
+  "long text": (type) => lengthReader(type),
+  email: (type) =>
+    lengthReader(type, (text) => (isEmail(text) ? undefined : "not an email address")),
+  phone: (type) =>
+    lengthReader(type, (text) =>
+      isPhone(text) || /^\d{3,15}$/.test(text) ? undefined : "not a telephone number",
+    ),
+  url: (type) => {
+    const read = lengthReader(type, (text) => (isUrl(text) ? undefined : "not a web address"));
+    return (cell) => read(webAddress(cellText(cell).trim()));
+  },
+  integer: numberReader,
+  decimal: numberReader,
+  money: numberReader,
+  percent: numberReader,
+  boolean: () => readYesNo,
+  date: dateReader,
+  datetime: (_type, { plan }) => momentReader(plan),
+  time: () => readTime,
+  choice: ({ choices }) => choiceReader(choices),
+  color: () => readColor,
+  one: asText,
+  "part of": asText,
+  many: asText,
+  formula: asText,
+  image: asText,
+  file: asText,
+  tags: asText,
+  user: asText,
+};
 
 function plainText(cell: Cell): string {
   return cellText(cell).trim().normalize("NFC").replaceAll("\r\n", "\n");
 }
 
 function lengthReader(
-  { min = 0, max }: { min?: number; max?: number },
-  usual: number,
+  type: TextType,
   trouble: (text: string) => string | undefined = () => undefined,
 ): ValueReader {
-  const most = max ?? usual;
+  const { min = 0 } = type;
+  const most = type.max ?? usualLength(type);
   return (cell) => {
     const text = plainText(cell);
     const why = trouble(text);
@@ -129,14 +126,17 @@ function lengthReader(
   };
 }
 
+/** The most characters of a text whose range says nothing else. */
+function usualLength(type: TextType): number {
+  const column = ruleOf(type).storage?.column(type);
+  return column?.kind === "text" ? column.max : longestText;
+}
+
 function numberReader(
-  field: Field,
-  plan: Pick<FieldPlan, "decimals">,
-  { currency }: ValueContext,
+  type: TypeOf<"integer" | "decimal" | "money" | "percent">,
+  { field: { unit }, plan, context: { currency } }: ColumnReading,
 ): ValueReader {
-  const { type, unit } = field;
-  if (!("places" in type) && type.kind !== "integer") throw new Error(`${type.kind} is no number`);
-  const places = "places" in type ? type.places : 0;
+  const places = placesIn(type);
   const sign = plan.decimals ?? "point";
   const takes = (mark: string): boolean => {
     if (mark === "") return true;
@@ -191,9 +191,8 @@ function readYesNo(cell: Exclude<Cell, null>): ReadValue {
 }
 
 function dateReader(
-  { min, max }: { min?: string; max?: string },
-  { dates = "day first" }: Pick<FieldPlan, "dates">,
-  { today }: ValueContext,
+  { min, max }: TypeOf<"date">,
+  { plan: { dates = "day first" }, context: { today } }: ColumnReading,
 ): ValueReader {
   const bound = (limit: string | undefined) => (limit === "today" ? today : limit);
   const [least = "", most = "9999"] = [bound(min), bound(max)];

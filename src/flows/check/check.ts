@@ -1,6 +1,7 @@
 import { dirname } from "node:path";
 import { todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
+import { typeRules } from "../../core/fields/types.ts";
 import { checkFormulas, renamedInFormulas } from "../../core/formula/check.ts";
 import { withChecks } from "../../core/formula/row-checks.ts";
 import {
@@ -12,7 +13,6 @@ import {
 } from "../../core/model/diagnostics.ts";
 import { type Entity, type Field, isMany, type Model } from "../../core/model/model.ts";
 import { readModel } from "../../core/model/read.ts";
-import { typeRules } from "../../core/model/types.ts";
 import { columnOf, linkOf, schemaOf, tableOf } from "../../core/schema/from-model.ts";
 import { checkFixedRows } from "../../core/seeding/fixed.ts";
 import { dialectOf } from "../../core/sql/dialects.ts";

@@ -2,8 +2,9 @@ import { createHash } from "node:crypto";
 import { createReadStream, existsSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import { pipeline } from "node:stream/promises";
-import { now, todayIn, toUtc } from "../../../kit/formula/clock.ts";
+import { now, todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
+import { ruleOf } from "../../core/fields/types.ts";
 import {
   type Moment,
   type RowLocalRule,
@@ -459,7 +460,8 @@ export function storedValue(
   context: ValueContext & { timezone: string },
 ): (cell: string) => Value | { reason: string } {
   const read = valueReader(field, {}, context);
-  const store = storing(field, context.timezone);
+  const stored = ruleOf(field.type).storage?.value;
+  if (!stored) throw new Error(`a ${field.type.kind} is in no column`);
   const missing = field.required
     ? { reason: `${field.label} is required, and there is no value` }
     : null;
@@ -469,42 +471,8 @@ export function storedValue(
     const before = known.get(cell);
     if (before !== undefined) return before;
     const found = read(cell);
-    const value = "text" in found ? store(found.text) : found;
+    const value = "text" in found ? stored(found.text, context.timezone) : found;
     if (known.size < 20_000) known.set(cell, value);
     return value;
   };
-}
-
-/** How the text of a value that fits is stored. */
-function storing({ type }: Field, timezone: string): (text: string) => Value {
-  switch (type.kind) {
-    case "integer":
-    case "decimal":
-    case "money":
-    case "percent":
-      return Number;
-    case "boolean":
-      return (text) => text === "yes";
-    case "datetime":
-      return (text) =>
-        text.endsWith("Z") ? text.replace(/(T\d\d:\d\d)Z$/, "$1:00Z") : toUtc(timezone, text);
-    case "text":
-    case "long text":
-    case "email":
-    case "url":
-    case "phone":
-    case "date":
-    case "time":
-    case "color":
-    case "image":
-    case "file":
-    case "tags":
-    case "user":
-    case "choice":
-    case "formula":
-    case "one":
-    case "many":
-    case "part of":
-      return (text) => text;
-  }
 }

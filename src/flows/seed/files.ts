@@ -1,7 +1,7 @@
 import { resolve } from "node:path";
 import { todayIn } from "../../../kit/formula/clock.ts";
+import { typeRules } from "../../core/fields/types.ts";
 import type { Model } from "../../core/model/model.ts";
-import { typeRules } from "../../core/model/types.ts";
 import { Unmakeable } from "../../core/seeding/rows.ts";
 import { Sampling } from "../../core/seeding/sampling.ts";
 import type { Project } from "../../io/project/project.ts";

@@ -1,5 +1,6 @@
 import { alike, type ChangeColumn } from "../../evolution/steps.ts";
-import type { Column, ColumnType, Table } from "../../schema/schema.ts";
+import type { ColumnType } from "../../fields/storage.ts";
+import type { Column, Table } from "../../schema/schema.ts";
 import type { ScriptPart } from "../script.ts";
 import { keptTable, type Syntax } from "../syntax.ts";
 import { changedValue, keptRows } from "../values.ts";

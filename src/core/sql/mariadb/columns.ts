@@ -1,5 +1,6 @@
 import type { Backfill } from "../../evolution/steps.ts";
-import type { Column, ColumnType, Index, Table } from "../../schema/schema.ts";
+import type { ColumnType } from "../../fields/storage.ts";
+import type { Column, Index, Table } from "../../schema/schema.ts";
 import { serverChecks } from "../checks.ts";
 import { cutName } from "../names.ts";
 import { rowCheckLines } from "../row-checks.ts";

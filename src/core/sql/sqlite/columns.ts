@@ -1,5 +1,6 @@
 import type { Backfill } from "../../evolution/steps.ts";
-import type { Check, Column, ColumnType, Index, Table } from "../../schema/schema.ts";
+import type { Check, ColumnType } from "../../fields/storage.ts";
+import type { Column, Index, Table } from "../../schema/schema.ts";
 import { rowCheckLines } from "../row-checks.ts";
 import { isSameDecimal } from "./conversions.ts";
 import { literal, quoted } from "./literal.ts";

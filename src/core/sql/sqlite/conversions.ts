@@ -1,4 +1,4 @@
-import type { ColumnType } from "../../schema/schema.ts";
+import type { ColumnType } from "../../fields/storage.ts";
 import { type ConversionWords, conversionBy, type ZonedWords } from "../conversions.ts";
 import { offsetSql } from "../zones.ts";
 import { literal } from "./literal.ts";

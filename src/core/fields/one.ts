@@ -1,0 +1,15 @@
+import type { TypeOf } from "./field-type.ts";
+import { referenceConstant, referenceStorage } from "./references.ts";
+import { allUses, type TypeRule } from "./type-rule.ts";
+
+export const oneRule: TypeRule<TypeOf<"one">> = {
+  holds:
+    "A record of another entity: `one Apiary`. With `unique`, no two records have the same one.",
+  works: true,
+  range: "none",
+  options: ["required", "required when", "unique", "fill"],
+  uses: allUses,
+  value: undefined,
+  storage: referenceStorage,
+  constant: referenceConstant,
+};
