@@ -3,7 +3,13 @@ import { type Calculation, looksAtLists, namedFields } from "../formula/calculat
 import { compiled, compiledBefore, computedDefaults } from "../formula/compile.ts";
 import { checkName } from "../formula/row-checks.ts";
 import { rulesOf } from "../formula/rules.ts";
-import { type ColumnOf, formulaSql, nameIn, readFormulaSql } from "../formula/sql/sql.ts";
+import {
+  type ColumnOf,
+  formulaSql,
+  momentParameters,
+  nameIn,
+  readFormulaSql,
+} from "../formula/sql/sql.ts";
 import {
   automaticFields,
   type DatabaseKind,
@@ -177,16 +183,6 @@ function conditionalFields(module: Module, model: Model, subject: Subject): void
   );
 }
 
-/** Where this day and this moment are filled in, and how each database takes them. */
-const moments: Readonly<Record<DatabaseKind, { today: string; now: string }>> = {
-  sqlite: { today: "\0today\0", now: "\0now\0" },
-  postgres: { today: "\0today\0::date", now: "\0now\0::timestamptz" },
-  mariadb: {
-    today: "cast(\0today\0 as date)",
-    now: "cast(\0now.slice(0, 19)\0 as datetime)",
-  },
-};
-
 /** What the values of formulas are in TypeScript. */
 const valueTypes: Readonly<Record<ValueType, string>> = {
   number: "number",
@@ -220,7 +216,7 @@ function statementOf(
 ): Statement {
   const uses = new Set<string>();
   const context = {
-    ...moments[database],
+    ...momentParameters(database, { today: "\0today\0", now: "\0now\0" }),
     row: "row" in of ? of.row : "",
     rows: (table: string) => `\0rows(${quote(table)})\0`,
     ...("value" in of && {

@@ -1,6 +1,7 @@
 import { isMany, type Model } from "../model/model.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf, linkOf } from "../schema/from-model.ts";
+import { databaseCodes } from "./databases.ts";
 import { featureCodes } from "./features/features.ts";
 import { Module, object, quote } from "./module.ts";
 import type { Subject } from "./subject.ts";
@@ -55,10 +56,10 @@ export function databaseModule(model: Model, subjects: readonly Subject[]): stri
 export type Database = ${module.type("Kysely", "kysely")}<Tables>;`,
     "Every table, with its columns.",
   );
-  const otherwise = model.app.database === "sqlite" ? "defaultAddress" : "";
-  if (otherwise) {
+  const { usual, movesMoments } = databaseCodes[model.app.database];
+  if (usual) {
     module.add(
-      `export const defaultAddress = "sqlite:../records.db";`,
+      `export const defaultAddress = ${quote(usual)};`,
       "The database when DATABASE_URL names no other: a file, seen from the folder of this application.",
     );
   }
@@ -67,7 +68,7 @@ export type Database = ${module.type("Kysely", "kysely")}<Tables>;`,
     const held = entity.fields.filter(({ type }) => type.kind === "datetime");
     return held.length > 0 ? [[table, JSON.stringify(held.map(columnOf))]] : [];
   });
-  if (model.app.database === "mariadb" && moments.length > 0) {
+  if (movesMoments && moments.length > 0) {
     module.add(
       `const moments = ${object(moments)};`,
       "The columns that hold moments, which this database writes in a way of its own.",
@@ -75,7 +76,7 @@ export type Database = ${module.type("Kysely", "kysely")}<Tables>;`,
     given.push("moments");
   }
   module.add(
-    `export const openDatabase = (address = ${module.use("databaseAddress", "./kit/database/location.ts")}(${otherwise})): Database =>
+    `export const openDatabase = (address = ${module.use("databaseAddress", "./kit/database/location.ts")}(${usual ? "defaultAddress" : ""})): Database =>
   ${module.use("openTables", "./kit/database/current-dialect.ts")}<Tables>(${given.join(", ")});`,
     "Opens the database.",
   );
@@ -146,7 +147,7 @@ await migrate("migrations"${given});
 
 /** What a start needs of `database.ts`, and what it hands on: a database in a file has an address of its own. */
 function startingWith(model: Model, ...names: string[]): [string, string] {
-  return model.app.database === "sqlite"
+  return databaseCodes[model.app.database].usual
     ? [["defaultAddress", ...names].join(", "), ", defaultAddress"]
     : [names.join(", "), ""];
 }

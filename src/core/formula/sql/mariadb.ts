@@ -15,7 +15,12 @@ export const mariadbFormulas: FormulaSyntax = {
         ? `date ${literal(value)}`
         : typeof value === "number" && Number.isInteger(value)
           ? whole(String(value))
-          : literal(value),
+          : type === "moment"
+            ? `timestamp ${literal(String(value).replace("T", " ").replace("Z", ""))}`
+            : literal(value),
+  // It takes no letter for the time zone.
+  parameter: (name, type) =>
+    type === "date" ? `cast(${name} as date)` : `cast(left(${name}, 19) as datetime)`,
   column: (alias, { column, type, places }) => {
     const name = columnOf(alias, quoted(column));
     return type === "number" && places === 0 ? whole(name) : name;

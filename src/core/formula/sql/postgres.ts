@@ -10,7 +10,8 @@ export const postgresFormulas: FormulaSyntax = {
       ? "null::text"
       : typeof value === "number"
         ? `${value}::numeric`
-        : `${literal(value)}${type === "text" || type === "date" ? `::${type}` : ""}`,
+        : `${literal(value)}${typed[type] ?? ""}`,
+  parameter: (name, type) => `${name}::${type === "date" ? "date" : "timestamptz"}`,
   column: (alias, { column, type, places }) =>
     `${columnOf(alias, quoted(column))}${type === "number" && places === 0 ? "::numeric" : ""}`,
   compared: ({ sql }) => `${sql} collate ${quoted(collation)}`,
@@ -87,3 +88,10 @@ function textOf(value: SqlFragment): string {
     ? `to_char(${inUtc(value)}, '${pattern}')`
     : `trim_scale(${value.sql}::numeric)::text`;
 }
+
+/** What makes a literal one of its type, where nothing else says so. */
+const typed: Readonly<Partial<Record<Calculation["type"], string>>> = {
+  text: "::text",
+  date: "::date",
+  moment: "::timestamptz",
+};

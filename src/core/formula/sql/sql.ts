@@ -51,15 +51,17 @@ export function momentsIn(
   database: DatabaseKind,
   { today, now }: { today: string; now: string },
 ): Pick<FormulaContext, "today" | "now"> {
-  const plain = now.replace("T", " ").replace("Z", "");
-  switch (database) {
-    case "sqlite":
-      return { today: `'${today}'`, now: `'${now}'` };
-    case "postgres":
-      return { today: `date '${today}'`, now: `timestamptz '${plain}+00'` };
-    case "mariadb":
-      return { today: `date '${today}'`, now: `timestamp '${plain}'` };
-  }
+  const { constant } = syntaxes[database];
+  return { today: constant(today, "date"), now: constant(now, "moment") };
+}
+
+/** Both as parameters with these names. */
+export function momentParameters(
+  database: DatabaseKind,
+  { today, now }: { today: string; now: string },
+): Pick<FormulaContext, "today" | "now"> {
+  const { parameter } = syntaxes[database];
+  return { today: parameter(today, "date"), now: parameter(now, "moment") };
 }
 
 /** A name as a database quotes it. */

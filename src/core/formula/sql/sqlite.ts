@@ -11,6 +11,7 @@ import { columnOf, extreme, type FormulaSyntax, type SqlFragment } from "./synta
 export const sqliteFormulas: FormulaSyntax = {
   quoted,
   constant: (value) => (value === null ? "null" : literal(value)),
+  parameter: (name) => name,
   column: (alias, { column }) => columnOf(alias, quoted(column)),
   compared: (part, alias) => {
     const { sql, of } = part;

@@ -12,6 +12,8 @@ export interface FormulaSyntax {
   /** A quoted name. */
   quoted(name: string): string;
   constant(value: number | string | boolean | null, type: ValueType): string;
+  /** A parameter with the text of a day, such as `2026-05-03`, or of a moment, such as `2026-05-03T07:00:00Z`. */
+  parameter(name: string, type: "date" | "moment"): string;
   /** A column, as something to compute with. */
   column(alias: string, column: Extract<Calculation, { kind: "column" }>): string;
   /** A text as it is compared with others. */
