@@ -14,8 +14,14 @@ entities:
       status: choice active | weak, required
       installed: date ..today, default today
       seen: datetime
-      frames: integer
+      frames: integer, unit frames, placeholder "such as 10"
+      removed: date, hint "The day it was taken away", required when status = 'weak' and frames > 5
     columns: [code, status, installed]
+    sections:
+      - Place: [code, installed]
+      - State: [status, frames, removed, seen]
+    rules:
+      - There are no more than 20 frames: "= frames <= 20"
 labels:
   es:
     Hive: Colmena | Colmenas
@@ -23,6 +29,14 @@ labels:
     Hive.status: Estado
     Hive.status.weak: Débil
     Hive.installed: Instalada
+    Hive.removed: Retirada
+    Hive.removed hint: El día en que se retiró
+    Hive.frames: Cuadros
+    Hive.frames unit: cuadros
+    Hive.frames placeholder: por ejemplo, 10
+    Hive section Place: Lugar
+    Hive section State: Estado de la colmena
+    Hive rule There are no more than 20 frames: No hay más de 20 cuadros
 `;
 
 describe("an application in Spanish", () => {
@@ -36,8 +50,25 @@ describe("an application in Spanish", () => {
     expect(list.html).toContain('<html lang="es">');
     expect(textOf(list.html)).toMatch(/Colmenas Añadir colmena .*Todavía no hay colmenas\./);
     const form = await visitor.get("/hives/new");
-    expect(textOf(form.html)).toMatch(/Añadir colmena Código \* .*Estado .*Débil.*Guardar/);
+    expect(textOf(form.html)).toMatch(/Añadir colmena Lugar Código \* .*Estado .*Débil.*Guardar/);
     expect(inputValue(form.html, "installed")).toMatch(/^\d\d\/\d\d\/\d{4}$/);
+    for (const words of ["Lugar", "Estado de la colmena", "El día en que se retiró", "cuadros"])
+      expect(textOf(form.html)).toContain(words);
+    expect(form.html).toContain('placeholder="por ejemplo, 10"');
+    const broken = await visitor.submit("/hives/new", {
+      code: "B-01",
+      status: "weak",
+      installed: "1/5/2026",
+      frames: "21",
+    });
+    expect(textOf(broken.html)).toContain("Retirada: Elige una fecha.");
+    const tooMany = await visitor.submit("/hives/new", {
+      code: "B-01",
+      status: "active",
+      installed: "1/5/2026",
+      frames: "21",
+    });
+    expect(textOf(tooMany.html)).toContain("Cuadros: No hay más de 20 cuadros");
     const refused = await visitor.submit("/hives/new", {
       code: "a",
       installed: "31/12/2999",
@@ -57,13 +88,15 @@ describe("an application in Spanish", () => {
       status: "weak",
       installed: "3/5/2026",
       seen: "03/05/2026 9:30",
+      frames: "5",
     });
     expect(textOf(saved.html)).toContain("Colmena, registro guardado: B-07");
-    expect(textOf(saved.html)).toContain("Estado Débil Instalada 3 may 2026");
+    expect(textOf(saved.html)).toContain("Lugar Código B-07 Instalada 3 may 2026");
+    expect(textOf(saved.html)).toContain("Estado de la colmena Estado Débil Cuadros 5 cuadros");
     expect(rowsOf(`${folder}/records.db`, "select code, installed, seen from hive")).toEqual([
       { code: "B-07", installed: "2026-05-03", seen: "2026-05-03T07:30:00Z" },
     ]);
-    const again = await visitor.submit("/hives/new", { code: "b-07", status: "weak" });
+    const again = await visitor.submit("/hives/new", { code: "b-07", status: "weak", frames: "5" });
     expect(textOf(again.html)).toContain("Ya hay otro registro con este valor (colmena).");
     const found = await visitor.get("/hives?search=d%C3%A9bil");
     expect(textOf(found.html)).toMatch(/1 colmena con «débil».*B-07/);

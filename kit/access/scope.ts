@@ -1,6 +1,6 @@
 import { type Kysely, type RawBuilder, type SqlBool, sql } from "kysely";
 import type { Entity } from "../entity/entity.ts";
-import { inSentence, labelIn } from "../entity/label.ts";
+import { inSentence, type Label, labelIn } from "../entity/label.ts";
 import type { Registry } from "../entity/registry.ts";
 import type { FieldScope, FormulaScope } from "../fields/field.ts";
 import { now, todayIn } from "../formula/clock.ts";
@@ -145,6 +145,11 @@ export class Scope implements FieldScope, FormulaScope {
   /** The condition that a row which is changed or deleted is one that the person may see. */
   isVisible(entity: Entity): RawBuilder<SqlBool> {
     return this.policy.visible(this, entity) ?? sql<SqlBool>`1 = 1`;
+  }
+
+  /** A label in the language of this scope. */
+  translated(label: Label): string {
+    return labelIn(label, this.language);
   }
 
   /** What an entity is called: as headings, and within a sentence. */

@@ -19,8 +19,8 @@ export interface RowRule {
   holds(scope: FormulaScope): RawBuilder<unknown>;
   /** The check of the table that says the same, and may refuse the record first. */
   check?: string;
-  /** The message when it is violated. */
-  sentence: string;
+  /** The message when it is violated. Without it, the rule says that a field is needed. */
+  sentence?: Label;
   /** The input beside which people read it; blank for above the form. */
   about: string;
 }

@@ -28,6 +28,7 @@ export const booleanType: FieldType = {
   sortable: true,
   leads: false,
   written: "boolean",
+  blank: ({ fillIn }) => fillIn,
   show: (value, _field, { format }) => format.boolean(value as boolean),
 };
 

@@ -22,13 +22,14 @@ export function choice<const Choices extends Readonly<Record<string, Label>>>({
     required: true,
     ...(start !== undefined && { start: () => start }),
     attributes: () => ({ required: true }),
-    read: readBy({ schema }, ({ chooseOne }) => chooseOne),
+    read: readBy({ schema }, choiceType.blank),
     write: (value) => value,
   };
 }
 
 export const choiceType: FieldType = {
   ...textType,
+  blank: ({ chooseOne }) => chooseOne,
   show: (value, field, { format }) =>
     value === null ? null : (
       <span class="choice">{choiceLabel(field, value as string, format.language)}</span>

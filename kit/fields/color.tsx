@@ -15,7 +15,7 @@ export function color({ label, start }: FieldOptions<string>): Field<string> {
     required: true,
     ...(start !== undefined && { start: () => start }),
     attributes: () => ({ pattern: "#[0-9a-fA-F]{6}", required: true }),
-    read: readBy({ schema }, ({ chooseColor }) => chooseColor),
+    read: readBy({ schema }, colorType.blank),
     write: (value) => value,
   };
 }
@@ -24,6 +24,7 @@ export const colorType: FieldType = {
   ...textType,
   searched: false,
   leads: false,
+  blank: ({ chooseColor }) => chooseColor,
   show: (value) => <ColorText value={value as string | null} />,
 };
 

@@ -41,7 +41,7 @@ export function date({ label, start, min, max }: FieldOptions<string> & DateBoun
         before: (typed, { format }) => format.typed.readDate(typed.trim()),
         after: (value: string, scope) => within(value, { min, max }, scope),
       },
-      ({ chooseDate }) => chooseDate,
+      dateType.blank,
     ),
     write: (value, { format }) => format.typed.date(value),
   };
@@ -86,5 +86,6 @@ export const dateType: FieldType = {
   searched: false,
   sortable: true,
   leads: true,
+  blank: ({ chooseDate }) => chooseDate,
   show: (value, _field, { format }) => format.date(value as string | null),
 };

@@ -39,7 +39,7 @@ export function datetime({ label, start }: FieldOptions<string>): Field<string> 
             : { error: messages.momentRange };
         },
       },
-      ({ chooseDateTime }) => chooseDateTime,
+      datetimeType.blank,
     ),
     write: (value, { timezone, format }) => format.typed.dateTime(toLocal(timezone, value)),
   };
@@ -52,5 +52,6 @@ export const datetimeType: FieldType = {
   sortable: true,
   leads: true,
   written: "datetime",
+  blank: ({ chooseDateTime }) => chooseDateTime,
   show: (value, _field, { format }) => format.dateTime(value as string | null),
 };

@@ -1,11 +1,12 @@
 import { z } from "zod";
+import { type Label, labelIn } from "../entity/label.ts";
 import { type Field, type FieldOptions, type FieldType, readBy, says, typedText } from "./field.ts";
 
 /** What numbers lie between, and what they count. */
 export interface NumberBounds {
   min?: number;
   max?: number;
-  unit?: string;
+  unit?: Label;
 }
 
 export const largest = 9_007_199_254_740_991;
@@ -51,7 +52,7 @@ export function decimalField(
     required: true,
     ...(start !== undefined && { start: () => start }),
     attributes: () => numberAttributes({ min, max, places }),
-    read: readBy({ schema }, ({ fillIn }) => fillIn),
+    read: readBy({ schema }, decimalType.blank),
     write: String,
   };
 }
@@ -95,5 +96,7 @@ export const decimalType: FieldType = {
   sortable: true,
   leads: true,
   written: "number",
-  show: (value, { unit }, { format }) => format.number(value as number | null, unit),
+  blank: ({ fillIn }) => fillIn,
+  show: (value, { unit = "" }, { format }) =>
+    format.number(value as number | null, labelIn(unit, format.language)),
 };

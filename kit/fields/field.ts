@@ -73,7 +73,7 @@ export interface Field<Value = unknown> {
   readonly kind: FieldKind;
   readonly label: Label;
   /** What a number counts: `kg`. */
-  readonly unit?: string;
+  readonly unit?: Label;
   readonly required: boolean;
   /** The choices by value, with their labels. */
   readonly choices?: Readonly<Record<string, Label>>;
@@ -138,6 +138,8 @@ export interface FieldType {
   written?: WrittenKind;
   /** What its numbers count, if that isn't said by each field. */
   unit?(scope: FieldScope): string;
+  /** Said of one that is left blank and may not be. */
+  blank(messages: Messages): string;
   /** A value as pages show it. */
   show(value: unknown, field: Field, scope: FieldScope): Child;
 }
@@ -158,10 +160,10 @@ export function says(say: Say, abort = true) {
 }
 
 /** The reading of a field by a schema. Blank is refused, unless the field is optional. */
-export function readBy<Value>({ schema, before, after }: Check<Value>, blank: Say) {
+export function readBy<Value>({ schema, before, after }: Check<Value>, blank: FieldType["blank"]) {
   return (typed: readonly string[], scope: FieldScope): Reading<Value> => {
     const [text = ""] = typed;
-    if (isBlank(text)) return { error: blank(scope.messages, scope) };
+    if (isBlank(text)) return { error: blank(scope.messages) };
     // Longer texts are refused by the schema, before anything is done with them.
     const ready = before && text.length <= longestNumber ? before(text, scope) : text;
     const result = schema.safeParse(ready);

@@ -24,7 +24,7 @@ export function integer({
     required: true,
     ...(start !== undefined && { start: () => start }),
     attributes: () => numberAttributes({ min, max, places: 0 }),
-    read: readBy({ schema }, ({ fillIn }) => fillIn),
+    read: readBy({ schema }, integerType.blank),
     write: String,
   };
 }

@@ -1,7 +1,7 @@
 import { FieldFrame, type FieldProps, inputAttributes, invalidClass } from "../ui/field-frame.tsx";
 import { typedValue } from "../ui/form.ts";
 import type { Field, FieldOptions, FieldType } from "./field.ts";
-import { type Lengths, textField } from "./text.ts";
+import { type Lengths, textField, textType } from "./text.ts";
 
 /** The most characters of a long text that has no range. */
 export const longestText = 200_000;
@@ -17,6 +17,7 @@ export const longTextType: FieldType = {
   searched: true,
   sortable: false,
   leads: false,
+  blank: textType.blank,
   show: (value) => value as string | null,
 };
 

@@ -37,7 +37,7 @@ export function reference({
     ...(single !== undefined && { single }),
     required: true,
     attributes: () => ({ required: true }),
-    read: readBy({ schema }, ({ chooseOne }) => chooseOne),
+    read: readBy({ schema }, referenceType.blank),
     write: String,
   };
 }
@@ -48,6 +48,7 @@ export const referenceType: FieldType = {
   searched: false,
   sortable: true,
   leads: false,
+  blank: ({ chooseOne }) => chooseOne,
   show: (value) => <RecordLink to={value as Link | null} />,
 };
 

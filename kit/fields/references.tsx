@@ -48,10 +48,7 @@ export function references({
       says(({ chooseAtMost }) => chooseAtMost(mostReferences)),
     )
     .transform((ids) => [...new Set(ids)])
-    .refine(
-      (ids) => !required || ids.length > 0,
-      says(({ chooseAtLeastOne }) => chooseAtLeastOne),
-    );
+    .refine((ids) => !required || ids.length > 0, says(referencesType.blank));
   return {
     kind: "references",
     label,
@@ -73,6 +70,7 @@ export const referencesType: FieldType = {
   searched: false,
   sortable: false,
   leads: false,
+  blank: ({ chooseAtLeastOne }) => chooseAtLeastOne,
   show: (value) => <RecordLinks to={value as readonly Link[]} />,
 };
 

@@ -28,7 +28,7 @@ export function textField(
       ...(min > 1 && { minlength: min }),
       maxlength: max,
     }),
-    read: readBy({ schema: more.schema ?? lengthChecked({ min, max }) }, ({ fillIn }) => fillIn),
+    read: readBy({ schema: more.schema ?? lengthChecked({ min, max }) }, textType.blank),
     write: (value) => value,
   };
 }
@@ -52,5 +52,6 @@ export const textType: FieldType = {
   searched: true,
   sortable: true,
   leads: true,
+  blank: ({ fillIn }) => fillIn,
   show: (value) => value as string | null,
 };

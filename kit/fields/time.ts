@@ -14,7 +14,7 @@ export function time({ label, start }: FieldOptions<string>): Field<string> {
     attributes: ({ format }) => ({ required: true, placeholder: format.typed.time("09:30") }),
     read: readBy(
       { schema, before: (typed, { format }) => format.typed.readTime(typed.trim()) },
-      ({ chooseTime }) => chooseTime,
+      timeType.blank,
     ),
     write: (value, { format }) => format.typed.time(value),
   };
@@ -27,5 +27,6 @@ export const timeType: FieldType = {
   sortable: true,
   leads: true,
   written: "time",
+  blank: ({ chooseTime }) => chooseTime,
   show: (value) => value as string | null,
 };

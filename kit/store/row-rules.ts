@@ -1,6 +1,7 @@
 import { sql } from "kysely";
 import type { Scope } from "../access/scope.ts";
 import type { Entity, RowRule } from "../entity/entity.ts";
+import { typeOf } from "../fields/types.ts";
 
 /** The rules that a record violates, as it is in its table. They hold for all rows, whoever saves one. */
 export async function brokenRowRules(
@@ -20,10 +21,29 @@ export async function brokenRowRules(
 }
 
 /** The sentences of broken rules, by input. */
-export function errorsOf(rowRules: readonly RowRule[]): Map<string, string> {
+export function errorsOf(
+  scope: Scope,
+  entity: Entity,
+  rowRules: readonly RowRule[],
+): Map<string, string> {
   const errors = new Map<string, string>();
-  for (const { about, sentence } of rowRules) {
-    errors.set(about, [errors.get(about), sentence].filter(Boolean).join(" "));
+  for (const rule of rowRules) {
+    const { about } = rule;
+    errors.set(
+      about,
+      [errors.get(about), messageOf(scope, entity, rule)].filter(Boolean).join(" "),
+    );
   }
   return errors;
+}
+
+/** What a rule says where it is violated. */
+export function messageOf(
+  scope: Scope,
+  entity: Entity,
+  { sentence, about }: Pick<RowRule, "sentence" | "about">,
+): string {
+  if (sentence !== undefined) return scope.translated(sentence);
+  const field = entity.inputs[about];
+  return field ? typeOf(field).blank(scope.messages) : scope.messages.valuesRefused;
 }

@@ -108,7 +108,7 @@ async function saveBy<Result>(
       if (id === undefined) return refuse();
       await rules.afterSave?.(id, context);
       const broken = await brokenRowRules(within, entity, id);
-      if (broken.length > 0) throw new WrongFields(errorsOf(broken));
+      if (broken.length > 0) throw new WrongFields(errorsOf(scope, entity, broken));
       const circles = await circlesOf(within, entity, id);
       if (circles.length > 0) throw new WrongFields(circleErrors(scope, entity, circles));
       return (await findAnyRow(within, entity, id)) ?? (await findSaved(within, entity, id));
@@ -244,7 +244,7 @@ async function refusedFields(
   const refused = constraintViolation(error, Object.keys(inputs));
   if (!refused) throw error;
   const checked = rowRules.filter(({ check }) => check && check === refused.check);
-  if (checked.length > 0) return errorsOf(checked);
+  if (checked.length > 0) return errorsOf(scope, entity, checked);
   const { messages, language } = scope;
   if (refused.reason === "reference") return new Map([["", messages.chosenIsGone]]);
   const names = refused.columns.filter((column) => Object.hasOwn(inputs, column));

@@ -5,7 +5,8 @@ import { fieldOf, typedValue } from "./form.ts";
 /** A line of text, a number, a date, or whatever else one `<input>` takes: its attributes follow from the field. */
 export function InputField({ form, name, hint, placeholder }: FieldProps) {
   const field = fieldOf(form, name);
-  const unit = field.unit ?? typeOf(field).unit?.(form.scope);
+  const { scope } = form;
+  const unit = field.unit ? scope.translated(field.unit) : typeOf(field).unit?.(scope);
   const input = (
     <input
       {...inputAttributes(form, name, hint)}

@@ -21,6 +21,7 @@ import {
 } from "../../http/sent-form.ts";
 import { fillIn, stateOf } from "../../store/conditional-fields.ts";
 import { optionsOf } from "../../store/options.ts";
+import { messageOf } from "../../store/row-rules.ts";
 import { type NotSaved, saveSubmission } from "../../store/save.ts";
 import { findAnyRow } from "../../store/select.ts";
 import { newToken, type Outcome, type Submission, sentBefore } from "../../store/submissions.ts";
@@ -263,9 +264,8 @@ async function typedIn(scope: Scope, entity: Entity, data: SentForm, saved?: Row
 function withErrors(form: Form, found: ReadonlyMap<string, string>): Form {
   const errors = new Map(found);
   for (const [name, needed] of Object.entries(form.state.needed)) {
-    const sentence = form.entity.rowRules.find(({ about }) => about === name)?.sentence;
-    if (needed && isBlankTyped(form.values.get(name)) && sentence && !errors.has(name)) {
-      errors.set(name, sentence);
+    if (needed && isBlankTyped(form.values.get(name)) && !errors.has(name)) {
+      errors.set(name, messageOf(form.scope, form.entity, { about: name }));
     }
   }
   return { ...form, errors };

@@ -68,7 +68,9 @@ export function fieldCode(module: Module, model: Model, subject: Subject, field:
   if (!code) throw new Error(`an application can't be built with a ${type.kind}`);
   const options = object([
     ["label", labelCode(field)],
-    ...(field.unit ? [["unit", quote(field.unit)] as const] : []),
+    ...(field.unit
+      ? [["unit", labelCode({ label: field.unit, labels: field.translations?.unit })] as const]
+      : []),
     ...optionsOf(model, subject, field),
     ...startOf(field),
   ]);
@@ -88,7 +90,9 @@ function computedCode(module: Module, subject: Subject, field: Field): string {
   const builder = calculation.money && !field.unit ? "money" : computedBuilders[calculation.type];
   const options = object([
     ["label", labelCode(field)],
-    ...(field.unit && builder !== "span" ? [["unit", quote(field.unit)] as const] : []),
+    ...(field.unit && builder !== "span"
+      ? [["unit", labelCode({ label: field.unit, labels: field.translations?.unit })] as const]
+      : []),
   ]);
   const formula = module.use(formulaName(subject, field), `./${subject.file}.queries.ts`);
   return `${module.use("computed", builders)}(${module.use(builder, builders)}(${options}), ${formula})`;

@@ -19,6 +19,7 @@ import {
   type Model,
 } from "../model/model.ts";
 import { pascalCase, withArticle } from "../naming/words.ts";
+import { labelCode } from "./labels.ts";
 import { Module, object, propertyName, quote, remark, templateText } from "./module.ts";
 import { inputName, type Subject } from "./subject.ts";
 
@@ -98,7 +99,9 @@ function rowRules(module: Module, model: Model, subject: Subject): void {
   ${object([
     ["holds", `(${taking(uses)}) => ${sql}`],
     ...(check ? [["check", quote(check)] as const] : []),
-    ["sentence", quote(rule.sentence)],
+    ...(rule.needs
+      ? []
+      : [["sentence", labelCode({ label: rule.sentence, labels: rule.sentences })] as const]),
     ["about", quote(about ?? "")],
   ])}`;
   });

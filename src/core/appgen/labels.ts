@@ -1,4 +1,18 @@
-import { object, quote } from "./module.ts";
+import type { Texts } from "../model/model.ts";
+import { attribute, object, quote } from "./module.ts";
+
+/** A text as an attribute of JSX: as it is, or translated into the language of the scope that an expression gives. */
+export function textAttribute(
+  name: string,
+  text: string,
+  texts: Texts | undefined,
+  scope: string,
+): string {
+  const value = texts
+    ? `{${scope}.translated(${labelCode({ label: text, labels: texts })})}`
+    : attribute(text);
+  return ` ${name}=${value}`;
+}
 
 /** A label as code: a text, or one by language. */
 export function labelCode({
@@ -6,7 +20,7 @@ export function labelCode({
   labels,
 }: {
   label: string;
-  labels?: Readonly<Record<string, string>> | undefined;
+  labels?: Texts | undefined;
 }): string {
   if (!labels || Object.keys(labels).length === 0) return quote(label);
   return object([

@@ -7,6 +7,8 @@ export interface HeldRule extends RowRule {
   about?: string;
   /** What it says, where that reads better than its formula. */
   told?: string;
+  /** Whether it says only that the field is needed, for which applications have words of their own. */
+  needs?: true;
 }
 
 /** What every record of an entity has to obey: that what is needed is there, and the rules that are written down. */
@@ -39,6 +41,7 @@ function neededRule(field: Field): HeldRule[] {
       told: `${name} is filled in when ${requiredWhen.formula.replace(/^=\s*/, "")}`,
       at: requiredWhen.at,
       about: columnOf(field),
+      needs: true,
     },
   ];
 }

@@ -21,6 +21,9 @@ export interface AppSettings {
   database: DatabaseKind;
 }
 
+/** What people read, by language tag. */
+export type Texts = Readonly<Record<string, string>>;
+
 export interface Entity {
   /** Such as `QueenLine`. */
   name: string;
@@ -28,8 +31,8 @@ export interface Entity {
   /** The label of several. */
   plural: string;
   /** Both in other languages, by the tag of each. */
-  labels?: Readonly<Record<string, string>>;
-  plurals?: Readonly<Record<string, string>>;
+  labels?: Texts;
+  plurals?: Texts;
   /** What a record is called: words, and the values of fields; undefined for label and number. */
   title?: TitlePart[];
   fields: Field[];
@@ -62,6 +65,8 @@ export interface Formula {
 /** A condition, and what people read where a record violates it. */
 export interface RowRule extends Formula {
   sentence: string;
+  /** The same in other languages, by the tag of each. */
+  sentences?: Texts;
 }
 
 /** Where the rows of an entity come from, besides people. */
@@ -96,6 +101,8 @@ export type TitlePart = { words: string } | { field: string };
 export interface FormSection {
   /** Undefined for the one section of a form that was not declared. */
   title?: string;
+  /** The title in other languages, by the tag of each. */
+  titles?: Texts;
   fields: string[];
 }
 
@@ -109,9 +116,11 @@ export interface Field {
   name: string;
   label: string;
   /** The label in other languages, by the tag of each. */
-  labels?: Readonly<Record<string, string>>;
+  labels?: Texts;
+  /** What else people read of it, in other languages. */
+  translations?: Partial<Record<"hint" | "placeholder" | "unit", Texts>>;
   /** The same of its choices, by value. */
-  choiceLabels?: Readonly<Record<string, Readonly<Record<string, string>>>>;
+  choiceLabels?: Readonly<Record<string, Texts>>;
   type: FieldType;
   required: boolean;
   unique: boolean;

@@ -398,7 +398,10 @@ describe("any text", () => {
 describe("labels in other languages", () => {
   const labelled = (lines: string) => `levadura: 1
 entities:
-  Hive: {fields: {code: "text, required", status: choice active | weak}}
+  Hive:
+    fields: {code: "text, required, hint Painted on it", status: choice active | weak}
+    sections: [Its place: [code], Its state: [status]]
+    rules: [A code is short: "= length(code) < 9"]
 labels:
 ${lines}
 `;
@@ -413,19 +416,41 @@ ${lines}
     expect(hive?.fields[1]?.choiceLabels).toEqual({ weak: { es: "Débil" } });
   });
 
+  it("are those of sections, rules and hints", () => {
+    const { model } = readModel(
+      labelled(
+        "  es: {Hive section Its place: Lugar, Hive rule A code is short: Corto, Hive.code hint: Ahí}",
+      ),
+    );
+    const [hive] = model?.entities ?? [];
+    expect(hive?.sections.map(({ titles }) => titles)).toEqual([{ es: "Lugar" }, undefined]);
+    expect(hive?.rules[0]?.sentences).toEqual({ es: "Corto" });
+    expect(hive?.fields[0]?.translations).toEqual({ hint: { es: "Ahí" } });
+  });
+
   it.each([
-    ["  es: {Hiv: x}", "5:8 there is no entity `Hiv` (did you mean `Hive`?)"],
-    ["  es: {Hive.cod: x}", "5:8 `Hive` has no field `cod` (did you mean `code`?)"],
+    ["  es: {Hiv: x}", "8:8 there is no entity `Hiv` (did you mean `Hive`?)"],
+    ["  es: {Hive.cod: x}", "8:8 `Hive` has no field `cod` (did you mean `code`?)"],
     [
       "  es: {Hive.status.week: x}",
-      "5:8 `Hive.status` has no choice `week` (did you mean `weak`?)",
+      "8:8 `Hive.status` has no choice `week` (did you mean `weak`?)",
     ],
-    ["  es: {Hive.code.x: x}", "5:8 `Hive.code` has no choice `x` (it has none)"],
+    ["  es: {Hive.code.x: x}", "8:8 `Hive.code` has no choice `x` (it has none)"],
+    [
+      "  es: {Hive section Its stat: x}",
+      "8:8 `Hive` has no section `Its stat` (did you mean `Its state`?)",
+    ],
+    [
+      "  es: {Hive rule A code is shirt: x}",
+      "8:8 `Hive` has no rule `A code is shirt` (did you mean `A code is short`?)",
+    ],
+    ["  es: {Hive.status hint: x}", "8:8 `Hive.status` has no hint to translate (it has none)"],
+    ["  es: {Hive.code hnt: x}", "8:8 `Hive.code` has no hnt to translate (did you mean `hint`?)"],
     [
       "  Spanish language: {Hive: x}",
-      "5:3 there is no language `Spanish language` (write it as es or pt-BR)",
+      "8:3 there is no language `Spanish language` (write it as es or pt-BR)",
     ],
-    ["  es: {Hive: [x]}", "5:14 a label was expected (write it behind the name)"],
+    ["  es: {Hive: [x]}", "8:14 a label was expected (write it behind the name)"],
     ["  es: {Hive: x, Hive: y}", expect.stringMatching(/appears here twice|twice/)],
   ])("that make no sense are errors: %s", (lines, expected) => {
     expect(complaints(labelled(lines))).toContainEqual(expected);

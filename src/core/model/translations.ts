@@ -1,12 +1,12 @@
 import { nearest } from "../naming/nearest.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import { inOneForm, mapOf, uniqueEntries } from "./mappings.ts";
-import type { Entity, Field } from "./model.ts";
+import type { Entity, Field, Texts } from "./model.ts";
 import type { SourceEntry, SourceNode } from "./source.ts";
 
 /**
  * Reads `labels`: by language tag, what people read instead of the labels of entities (`Hive: Colmena | Colmenas`),
- * fields (`Hive.code: Código`) and choices (`Hive.status.weak: Débil`). Adds them to the entities.
+ * fields (`Hive.code: Código`), choices (`Hive.status.weak: Débil`), hints and more. Adds them to the entities.
  */
 export function interpretLabels(
   node: SourceNode,
@@ -34,6 +34,15 @@ function isLanguage(tag: string): boolean {
   }
 }
 
+/**
+ * What a name stands for: `Hive`, `Hive.code`, `Hive.status.weak`, `Hive.code hint`, `Hive section Place`, or
+ * `Hive rule It weighs more than nothing`.
+ */
+const named =
+  /^(?<entity>[^.\s]+)(?:\s+(?<part>section|rule)\s+(?<words>.+)|\.(?<field>[^.\s]+)(?:\.(?<choice>.+)|\s+(?<option>\S+))?)?$/u;
+
+const translatedOptions = ["hint", "placeholder", "unit"] as const;
+
 function interpretLabel(
   { key, value }: SourceEntry,
   language: string,
@@ -45,43 +54,70 @@ function interpretLabel(
     diagnostics.error(value?.at ?? key.at, "a label was expected", "write it behind the name");
     return;
   }
-  const [name = "", fieldName, ...rest] = inOneForm(key.text).split(".");
-  const entity = entities.find((each) => each.name === name);
-  const field = entity?.fields.find((each) => each.name === fieldName);
-  const choice = rest.join(".");
-  const unknown = (what: string, known: readonly string[], given: string) => {
+  const unknown = (what: string, known: readonly string[], given: string): void => {
     const close = nearest(given, known);
     const all = known.length > 0 ? `there are ${known.join(", ")}` : "it has none";
-    const help = close ? `did you mean \`${close}\`?` : all;
-    diagnostics.error(key.at, what, help);
+    diagnostics.error(key.at, what, close ? `did you mean \`${close}\`?` : all);
   };
+  const name = inOneForm(key.text).trim();
+  const parts = named.exec(name)?.groups ?? { entity: name };
+  const entity = entities.find((each) => each.name === parts.entity);
   if (!entity) {
     const known = entities.map((each) => each.name);
-    unknown(`there is no entity \`${name}\``, known, name);
+    unknown(`there is no entity \`${parts.entity}\``, known, parts.entity ?? "");
+    return;
+  }
+  /** The same texts with this one. */
+  const and = (texts: Texts | undefined): Texts => ({ ...texts, [language]: text });
+  const { part, words = "", field: fieldName, choice, option } = parts;
+  if (part === "section") {
+    const section = entity.sections.find(({ title }) => title === words);
+    if (section) section.titles = and(section.titles);
+    else {
+      const known = entity.sections.flatMap(({ title }) => title ?? []);
+      unknown(`\`${entity.name}\` has no section \`${words}\``, known, words);
+    }
+    return;
+  }
+  if (part === "rule") {
+    const rule = entity.rules.find(({ sentence }) => sentence === words);
+    if (rule) rule.sentences = and(rule.sentences);
+    else {
+      const known = entity.rules.map(({ sentence }) => sentence);
+      unknown(`\`${entity.name}\` has no rule \`${words}\``, known, words);
+    }
     return;
   }
   if (fieldName === undefined) {
-    const [label = "", plural = label] = text.split("|").map((part) => part.trim());
+    const [label = "", plural = label] = text.split("|").map((each) => each.trim());
     entity.labels = { ...entity.labels, [language]: label };
     entity.plurals = { ...entity.plurals, [language]: plural };
     return;
   }
+  const field = entity.fields.find((each) => each.name === fieldName);
   if (!field) {
     const known = entity.fields.map((each) => each.name);
-    unknown(`\`${name}\` has no field \`${fieldName}\``, known, fieldName);
+    unknown(`\`${entity.name}\` has no field \`${fieldName}\``, known, fieldName);
     return;
   }
-  if (rest.length === 0) {
-    field.labels = { ...field.labels, [language]: text };
+  if (option !== undefined) {
+    const given = translatedOptions.filter((each) => field[each] !== undefined);
+    const known = given.find((each) => each === option);
+    if (known)
+      field.translations = { ...field.translations, [known]: and(field.translations?.[known]) };
+    else unknown(`\`${entity.name}.${fieldName}\` has no ${option} to translate`, given, option);
+    return;
+  }
+  if (choice === undefined) {
+    field.labels = and(field.labels);
     return;
   }
   const choices = choicesOf(field);
-  if (!choices.includes(choice)) {
-    unknown(`\`${name}.${fieldName}\` has no choice \`${choice}\``, choices, choice);
-    return;
+  if (choices.includes(choice)) {
+    field.choiceLabels = { ...field.choiceLabels, [choice]: and(field.choiceLabels?.[choice]) };
+  } else {
+    unknown(`\`${entity.name}.${fieldName}\` has no choice \`${choice}\``, choices, choice);
   }
-  const before = field.choiceLabels?.[choice];
-  field.choiceLabels = { ...field.choiceLabels, [choice]: { ...before, [language]: text } };
 }
 
 function choicesOf({ type }: Field): readonly string[] {

@@ -1,7 +1,8 @@
 import { type Field, isComputed, type Model } from "../../model/model.ts";
 import { withArticle } from "../../naming/words.ts";
 import { columnOf } from "../../schema/from-model.ts";
-import { attribute, Module, object } from "../module.ts";
+import { textAttribute } from "../labels.ts";
+import { Module, object } from "../module.ts";
 import { inputName, type Subject, subjectOf } from "../subject.ts";
 import type { FeatureCode } from "./feature.ts";
 
@@ -60,10 +61,13 @@ function facts(module: Module, { entity }: Subject): string[] {
   const [first, ...more] = entity.sections;
   // Where the form is one list, what is computed follows in it.
   const untitled = first && !first.title && more.length === 0;
-  const own = (title: string) => `{view.scope.messages.${title}}`;
+  const own = (title: string) => ` title={view.scope.messages.${title}}`;
   const sections = [
     ...(untitled ? [{ ...first, fields: [...first.fields, ...computed] }] : entity.sections).map(
-      ({ title, fields }) => ({ fields, title: title && attribute(title) }),
+      ({ title, titles, fields }) => ({
+        fields,
+        title: title && textAttribute("title", title, titles, "view.scope"),
+      }),
     ),
     ...(computed.length > 0 && !untitled ? [{ title: own("computed"), fields: computed }] : []),
     ...(others.length > 0 ? [{ title: own("other"), fields: others }] : []),
@@ -73,7 +77,7 @@ function facts(module: Module, { entity }: Subject): string[] {
       const field = entity.fields.find((each) => each.name === name);
       return `<${module.use("Fact", pages)} view={view} field="${field ? columnOf(field) : name}" />`;
     });
-    return `<${module.use("Facts", pages)}${title ? ` title=${title}` : ""}>${lines.join("\n")}</Facts>`;
+    return `<${module.use("Facts", pages)}${title ?? ""}>${lines.join("\n")}</Facts>`;
   });
 }
 

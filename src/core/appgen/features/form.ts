@@ -1,10 +1,12 @@
 import { isComputed } from "../../model/model.ts";
 import { controlOf } from "../fields.ts";
-import { attribute, Module } from "../module.ts";
+import { textAttribute } from "../labels.ts";
+import { Module } from "../module.ts";
 import { inputName, type Subject } from "../subject.ts";
 import type { FeatureCode } from "./feature.ts";
 
 const frame = "../../kit/ui/form-page.tsx";
+const scope = "form.scope";
 const controls = "../../kit/fields/controls.ts";
 
 /** `hive.form.tsx`: the form of an entity. */
@@ -16,15 +18,17 @@ export const formCode: FeatureCode = {
 
 function formModule({ entity, pascal }: Subject): string {
   const module = new Module();
-  const sections = entity.sections.map(({ title, fields }) => {
+  const sections = entity.sections.map(({ title, titles, fields }) => {
     const lines = fields.flatMap((name) => {
       const field = entity.fields.find((candidate) => candidate.name === name);
       if (!field || isComputed(field)) return [];
-      const placeholder = field.placeholder ? ` placeholder=${attribute(field.placeholder)}` : "";
-      const hint = field.hint ? ` hint=${attribute(field.hint)}` : "";
-      return `<${module.use(controlOf(field), controls)} form={form} name="${inputName(field)}"${placeholder}${hint} />`;
+      const remarks = (["placeholder", "hint"] as const).map((option) => {
+        const text = field[option];
+        return text ? textAttribute(option, text, field.translations?.[option], scope) : "";
+      });
+      return `<${module.use(controlOf(field), controls)} form={form} name="${inputName(field)}"${remarks.join("")} />`;
     });
-    return `<${module.use("FormSection", frame)}${title ? ` title=${attribute(title)}` : ""}>${lines.join("\n")}</FormSection>`;
+    return `<${module.use("FormSection", frame)}${title ? textAttribute("title", title, titles, scope) : ""}>${lines.join("\n")}</FormSection>`;
   });
   module.add(`export function ${pascal}FormPage({ form }: ${module.type("FormProps", "../../kit/ui/form.ts")}) {
   return (
