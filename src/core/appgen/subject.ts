@@ -2,6 +2,7 @@ import type { Calculation } from "../formula/calculation.ts";
 import { computedField } from "../formula/compile.ts";
 import {
   type Entity,
+  entitiesReferringTo,
   entityNamed,
   type Field,
   isComputed,
@@ -79,7 +80,7 @@ function makeSubject(model: Model, entity: Entity): Subject {
 }
 
 function referrersOf(model: Model, target: Entity): Referrer[] {
-  const found = model.entities.flatMap((entity) =>
+  const found = entitiesReferringTo(model, target.name).flatMap((entity) =>
     entity.fields
       .filter((field) => isReference(field) || isMany(field))
       .filter((field) => field.type.entity === target.name)

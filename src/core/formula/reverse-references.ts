@@ -1,4 +1,10 @@
-import { type Entity, type Field, isReference, type Model } from "../model/model.ts";
+import {
+  type Entity,
+  entitiesReferringTo,
+  type Field,
+  isReference,
+  type Model,
+} from "../model/model.ts";
 import { pluralOf, snakeCase } from "../naming/words.ts";
 import { viaName } from "./tree.ts";
 
@@ -17,7 +23,7 @@ export function reverseReferences(
   model: Model,
   target: Entity,
 ): Map<string, { entity: Entity; field: Field }> {
-  const referring = model.entities.flatMap((entity) =>
+  const referring = entitiesReferringTo(model, target.name).flatMap((entity) =>
     entity.fields
       .filter((field) => isReference(field) && field.type.entity === target.name)
       .map((field) => ({ entity, field })),

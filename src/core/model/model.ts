@@ -170,6 +170,11 @@ export function targetsOf(entity: Entity): ReadonlySet<string> {
   return found;
 }
 
+/** The entities that refer to one; those are few, so that the fields of all needn't be gone through. */
+export function entitiesReferringTo(model: Model, name: string): Entity[] {
+  return model.entities.filter((entity) => targetsOf(entity).has(name));
+}
+
 const targets = new WeakMap<Entity, ReadonlySet<string>>();
 
 function targetOf(field: Field): string[] {
