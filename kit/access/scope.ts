@@ -1,12 +1,14 @@
 import { type Kysely, type RawBuilder, type SqlBool, sql } from "kysely";
 import type { Entity } from "../entity/entity.ts";
-import { inSentence, type Label, labelIn } from "../entity/label.ts";
+import { inSentence, type Label, labelIn, type Names } from "../entity/label.ts";
+import type { PageLink } from "../entity/page-link.ts";
 import type { Registry } from "../entity/registry.ts";
 import type { FieldScope, FormulaScope } from "../fields/field.ts";
 import { now, todayIn } from "../formula/clock.ts";
 import type { Messages } from "../messages/en.ts";
 import { type Formats, formatsFor } from "../messages/formats.ts";
 import { messagesFor } from "../messages/messages.ts";
+import type { Action } from "./action.ts";
 import type { Person } from "./person.ts";
 
 /** Tables of any columns, for statements that are made of what the kit knows of entities. */
@@ -23,10 +25,6 @@ export interface Settings {
   /** The IANA time zone in which people type and read times, and by which it is "today". */
   timezone: string;
 }
-
-/** What can be done with the records of an entity. */
-export const actions = ["see", "add", "change", "delete"] as const;
-export type Action = (typeof actions)[number];
 
 /** Who may do what, and see which rows. */
 export interface Policy {
@@ -121,6 +119,19 @@ export class Scope implements FieldScope, FormulaScope {
     return this.policy.may(this, action, entity);
   }
 
+  /** The links to the pages of an entity in some place, of those that the person may use. */
+  linksOf(entity: Entity, on: PageLink["on"]): PageLink[] {
+    return this.entities
+      .linksOf(entity)
+      .filter((link) => link.on === on && this.may(link.needs, entity));
+  }
+
+  /** Whether an entity has a page that does something, and the person may use it. */
+  offers(action: Action, entity: Entity): boolean {
+    const links = this.entities.linksOf(entity);
+    return links.some(({ needs }) => needs === action) && this.may(action, entity);
+  }
+
   /** Throws where the person may not do something. */
   require(action: Action, entity: Entity): void {
     if (!this.may(action, entity)) throw new Forbidden(action, entity);
@@ -158,16 +169,4 @@ export class Scope implements FieldScope, FormulaScope {
     const headings = labelIn(plural, this.language);
     return { heading, headings, one: inSentence(heading), many: inSentence(headings) };
   }
-}
-
-/** What an entity is called, in one language. */
-export interface Names {
-  /** `Queen line` */
-  heading: string;
-  /** `Queen lines` */
-  headings: string;
-  /** `queen line` */
-  one: string;
-  /** `queen lines` */
-  many: string;
 }

@@ -11,7 +11,9 @@ export const home: Feature = {
       path: "/",
       needs: "nothing",
       answer: async (c, scope) => {
-        const seen = scope.entities.all.filter((entity) => scope.may("see", entity));
+        const seen = scope.entities.all.filter(
+          (entity) => scope.linksOf(entity, "menu").length > 0,
+        );
         return showPage(c, scope, <HomePage scope={scope} counts={await countsOf(scope, seen)} />);
       },
     },
@@ -32,7 +34,7 @@ function HomePage({ scope, counts }: { scope: Scope; counts: ReadonlyMap<string,
                 {scope.namesOf(entity).headings}
               </a>
               <span class="count">{format.number(counts.get(entity.table) ?? 0)}</span>
-              {scope.may("add", entity) && (
+              {scope.offers("add", entity) && (
                 <a
                   class="add"
                   href={`${entity.path}/new`}

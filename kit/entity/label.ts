@@ -13,3 +13,15 @@ export function labelIn(label: Label, language: string): string {
 export function inSentence(label: string): string {
   return /^\p{Lu}\p{Lu}/u.test(label) ? label : label.charAt(0).toLowerCase() + label.slice(1);
 }
+
+/** What an entity is called, in one language. */
+export interface Names {
+  /** `Queen line` */
+  heading: string;
+  /** `Queen lines` */
+  headings: string;
+  /** `queen line` */
+  one: string;
+  /** `queen lines` */
+  many: string;
+}

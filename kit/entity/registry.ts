@@ -1,5 +1,6 @@
 import type { Field, ReferenceField, ReferencesField } from "../fields/field.ts";
 import { type Entity, isReference, isReferences } from "./entity.ts";
+import type { PageLink } from "./page-link.ts";
 import type { Rules } from "./rules.ts";
 
 /** A field of an entity that refers to records of another one, or of the same. */
@@ -13,21 +14,25 @@ export interface Referrer {
 // biome-ignore lint/suspicious/noExplicitAny: each entity's own types are checked where its rules are written
 export type AnyRules = Rules<any, any, any>;
 
-/** An entity, and the rules that the developer wrote for it. */
+/** An entity, the rules that the developer wrote for it, and the links to its pages. */
 export interface Registered {
   entity: Entity;
   rules: AnyRules;
+  /** The links that its features give. */
+  links: readonly PageLink[];
 }
 
 /** All entities of an application, by their tables. */
 export class Registry {
   readonly #entities: ReadonlyMap<string, Entity>;
   readonly #rules: ReadonlyMap<string, AnyRules>;
+  readonly #links: ReadonlyMap<string, readonly PageLink[]>;
   readonly #referrers = new Map<string, Referrer[]>();
 
   constructor(registered: readonly Registered[]) {
     const entities = registered.map(({ entity }) => entity);
     this.#rules = new Map(registered.map(({ entity, rules }) => [entity.table, rules]));
+    this.#links = new Map(registered.map(({ entity, links }) => [entity.table, links]));
     this.#entities = new Map(entities.map((each) => [each.table, each]));
     for (const entity of entities) {
       for (const [name, field] of Object.entries(entity.fields)) {
@@ -56,6 +61,10 @@ export class Registry {
 
   rulesOf({ table }: Entity): AnyRules {
     return this.#rules.get(table) ?? {};
+  }
+
+  linksOf({ table }: Entity): readonly PageLink[] {
+    return this.#links.get(table) ?? [];
   }
 
   /** The fields that refer to an entity, in the order of the entities. */

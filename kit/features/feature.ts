@@ -1,7 +1,9 @@
 import type { Context } from "hono";
-import type { Action, Scope } from "../access/scope.ts";
+import type { Action } from "../access/action.ts";
+import type { Scope } from "../access/scope.ts";
 import type { Entity, InputOf, Row, RowOf } from "../entity/entity.ts";
 import { recordId } from "../entity/links.ts";
+import type { PageLink } from "../entity/page-link.ts";
 import type { Registered } from "../entity/registry.ts";
 import type { Rules } from "../entity/rules.ts";
 import { findAnyRow } from "../store/select.ts";
@@ -14,9 +16,10 @@ export interface Route {
   answer(c: Context, scope: Scope): Response | Promise<Response>;
 }
 
-/** Something that an application can do: its routes. `mount` makes them reachable. */
+/** Something that an application can do: its routes, which `mount` makes reachable, and the links to them. */
 export interface Feature {
   routes: readonly Route[];
+  links?: readonly PageLink[];
 }
 
 /** An entity with its rules and what the application can do with it. */
@@ -30,7 +33,8 @@ export function features<Known extends Entity, Tables>(
   rules: Rules<Tables, RowOf<Known>, InputOf<Known>>,
   its: readonly Feature[],
 ): EntityFeatures {
-  return { entity: entity as unknown as Entity, rules, features: its };
+  const links = its.flatMap((feature) => feature.links ?? []);
+  return { entity: entity as unknown as Entity, rules, features: its, links };
 }
 
 /** The end of an address that names a record: `/hives/12-b-07`. */

@@ -52,7 +52,7 @@ function Frame({
   const { messages } = scope;
   const { name } = scope.settings;
   const notes = developmentNotes();
-  const menu = <Menu scope={scope} here={`/${path.split("/")[1]}`} />;
+  const menu = <Menu scope={scope} path={path} />;
   return (
     <html lang={spokenLanguage(scope.language)}>
       <head>
@@ -95,19 +95,23 @@ function Frame({
   );
 }
 
-/** The entities whose lists the person may see. */
-function Menu({ scope, here }: { scope: Scope; here: string }) {
+/** What the features of the entities have in the menu, of what the person may see. */
+function Menu({ scope, path }: { scope: Scope; path: string }) {
+  const links = scope.entities.all.flatMap((entity) =>
+    scope.linksOf(entity, "menu").map((link) => ({ entity, link, href: entity.path + link.path })),
+  );
+  // A page that has no link of its own belongs to the list of its entity.
+  const own = links.find(({ href }) => href === path)?.href;
+  const here = own ?? `/${path.split("/")[1]}`;
   return (
     <ul class="menu">
-      {scope.entities.all
-        .filter((entity) => scope.may("see", entity))
-        .map((entity) => (
-          <li>
-            <a href={entity.path} aria-current={entity.path === here ? "page" : undefined}>
-              {scope.namesOf(entity).headings}
-            </a>
-          </li>
-        ))}
+      {links.map(({ entity, link, href }) => (
+        <li>
+          <a href={href} aria-current={href === here ? "page" : undefined}>
+            {link.text(scope.messages, scope.namesOf(entity))}
+          </a>
+        </li>
+      ))}
     </ul>
   );
 }

@@ -4,6 +4,7 @@ import { type Entity, isReference, type Row, type RowOf } from "../entity/entity
 import { address } from "../entity/links.ts";
 import type { ListPage } from "../store/list.ts";
 import { Trail } from "./layout.tsx";
+import { PageLinks } from "./page-links.tsx";
 import { type Columns, RecordTable } from "./table.tsx";
 import { labelOfColumn, shownValue } from "./value.tsx";
 
@@ -24,9 +25,7 @@ export function RecordFrame<Known extends Entity>({
 }) {
   const { scope, entity } = view;
   const record = view.record as Row;
-  const { messages } = scope;
   const { heading, headings } = scope.namesOf(entity);
-  const here = address(record);
   return (
     <>
       <Trail scope={scope} to={entity.path} label={headings} />
@@ -35,16 +34,7 @@ export function RecordFrame<Known extends Entity>({
           <span class="kind">{heading}</span> {record.displayTitle}
         </h1>
         <div class="actions">
-          {scope.may("change", entity) && (
-            <a class="btn btn-primary" href={`${here}/edit`}>
-              {messages.edit}
-            </a>
-          )}
-          {scope.may("delete", entity) && (
-            <a class="btn btn-outline-danger" href={`${here}/delete`}>
-              {messages.delete}
-            </a>
-          )}
+          <PageLinks scope={scope} entity={entity} on="record" at={address(record)} />
         </div>
       </div>
       {children}
@@ -122,7 +112,7 @@ export function Related<Known extends Entity, Other extends Entity>({
         <h2>
           {heading} {!single && <span class="tally">{total}</span>}
         </h2>
-        {!full && scope.may("add", entity) && (
+        {!full && scope.offers("add", entity) && (
           <a class="btn btn-outline-primary btn-sm" href={`${entity.path}/new?${add}`}>
             {messages.newRecord(scope.namesOf(entity).one)}
           </a>

@@ -53,7 +53,7 @@ export function RecordTable<Known extends Entity>({
     .filter(({ name }) => name !== without || name === undefined);
   const leading = shown.find(({ leads }) => leads);
   const { messages } = scope;
-  const edits = back !== undefined && scope.may("change", entity);
+  const edits = back !== undefined && scope.offers("change", entity);
   return (
     <section
       class="table-responsive"

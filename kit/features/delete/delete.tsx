@@ -19,6 +19,15 @@ export function remove<Known extends Entity>(known: Known): Feature {
   const path = `${entity.path}/${recordPart}/delete`;
   const needs = { action: "delete", entity } as const;
   return {
+    links: [
+      {
+        on: "record",
+        needs: "delete",
+        path: "/delete",
+        look: "danger",
+        text: (messages) => messages.delete,
+      },
+    ],
     routes: [
       {
         method: "GET",

@@ -43,6 +43,22 @@ export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): F
     return c.json(await formState(scope, entity, typed, await askedRecord(c, scope, entity)));
   };
   return {
+    links: [
+      {
+        on: "list",
+        needs: "add",
+        path: "/new",
+        look: "primary",
+        text: (messages, { one }) => messages.newRecord(one),
+      },
+      {
+        on: "record",
+        needs: "change",
+        path: "/edit",
+        look: "primary",
+        text: (messages) => messages.edit,
+      },
+    ],
     routes: [
       {
         method: "GET",

@@ -2,6 +2,7 @@ import type { Entity } from "../../entity/entity.ts";
 import { typeOf } from "../../fields/types.ts";
 import { type ListPage, listPage, listRequest } from "../../store/list.ts";
 import { showPage } from "../../ui/layout.tsx";
+import { PageLinks } from "../../ui/page-links.tsx";
 import { Pager } from "../../ui/pager.tsx";
 import { type Columns, RecordTable } from "../../ui/table.tsx";
 import type { Feature } from "../feature.ts";
@@ -9,6 +10,15 @@ import type { Feature } from "../feature.ts";
 /** The list of an entity: searched, sorted, filtered and paged by its address. */
 export function list<Known extends Entity>(entity: Known, columns: Columns<Known>): Feature {
   return {
+    links: [
+      {
+        on: "menu",
+        needs: "see",
+        path: "",
+        look: "secondary",
+        text: (_, { headings }) => headings,
+      },
+    ],
     routes: [
       {
         method: "GET",
@@ -39,17 +49,15 @@ function ListFrame<Known extends Entity>({
   const { path, fields } = entity;
   const { messages, format } = scope;
   const { headings, one, many } = scope.namesOf(entity);
-  const adds = scope.may("add", entity);
+  const adds = scope.offers("add", entity);
   const searchable = Object.values(fields).some((field) => typeOf(field).searched);
   return (
     <>
       <div class="heading">
         <h1>{headings}</h1>
-        {adds && (
-          <a class="btn btn-primary" href={`${path}/new`}>
-            {messages.newRecord(one)}
-          </a>
-        )}
+        <div class="actions">
+          <PageLinks scope={scope} entity={entity} on="list" at={path} />
+        </div>
       </div>
       {searchable && (
         <search>

@@ -1,0 +1,14 @@
+import type { Action } from "../access/action.ts";
+import type { Messages } from "../messages/en.ts";
+import type { Names } from "./label.ts";
+
+/** A link that a feature gives to the pages of its entity. It shows to those who may do what it needs. */
+export interface PageLink {
+  /** Where it stands: in the menu, beside the heading of the list, or beside that of a record. */
+  on: "menu" | "list" | "record";
+  needs: Action;
+  /** What follows the address of the list, or that of the record: `/new`. */
+  path: string;
+  look: "primary" | "secondary" | "danger";
+  text(messages: Messages, names: Names): string;
+}

@@ -1,0 +1,32 @@
+import type { Scope } from "../access/scope.ts";
+import type { Entity } from "../entity/entity.ts";
+import type { PageLink } from "../entity/page-link.ts";
+
+const looks: Readonly<Record<PageLink["look"], string>> = {
+  primary: "btn-primary",
+  secondary: "btn-outline-secondary",
+  danger: "btn-outline-danger",
+};
+
+/** The links of an entity's features beside a heading: `at` is the address of the list, or of the record. */
+export function PageLinks({
+  scope,
+  entity,
+  on,
+  at,
+}: {
+  scope: Scope;
+  entity: Entity;
+  on: PageLink["on"];
+  at: string;
+}) {
+  return (
+    <>
+      {scope.linksOf(entity, on).map(({ path, look, text }) => (
+        <a class={`btn ${looks[look]}`} href={`${at}${path}`}>
+          {text(scope.messages, scope.namesOf(entity))}
+        </a>
+      ))}
+    </>
+  );
+}
