@@ -1,5 +1,6 @@
 // Bundles src/ into dist/. `whole` keeps the names and lines of the source, for whoever develops Levadura.
-import { readdirSync } from "node:fs";
+import { createHash } from "node:crypto";
+import { readdirSync, readFileSync } from "node:fs";
 import { basename, join } from "node:path";
 import { build } from "esbuild";
 
@@ -10,6 +11,15 @@ import { fileURLToPath as _fileURLToPath } from "node:url";
 const require = _createRequire(import.meta.url);
 const __filename = _fileURLToPath(import.meta.url);
 const __dirname = _dirname(__filename);`;
+
+/** A checksum of the sources in a folder. */
+function checksumOf(folder) {
+  const hash = createHash("sha256");
+  const files = readdirSync(folder, { recursive: true }).filter((name) => name.endsWith(".ts"));
+  for (const name of files.sort())
+    hash.update(`${name}\n`).update(readFileSync(join(folder, name)));
+  return hash.digest("hex");
+}
 
 export async function bundle(root, { whole = false } = {}) {
   const commands = readdirSync(join(root, "src", "cli", "commands"));
@@ -35,6 +45,8 @@ export async function bundle(root, { whole = false } = {}) {
     sourcesContent: false,
     // These bring files of their own.
     external: ["esbuild", "libsql"],
+    // What a project was built with is told by this, whatever the version says while Levadura is developed.
+    define: { GENERATOR: JSON.stringify(checksumOf(join(root, "src", "core"))) },
     banner: { js: banner },
     logLevel: "warning",
   });

@@ -19,19 +19,19 @@ const automatic = ["id", "version", "created_at", "updated_at"] as const;
 export function selection(scope: Scope, entity: Entity): RawBuilder<unknown> {
   const { table, fields } = entity;
   const columns = [
-    ...automatic.map((name) => sql.ref(`${table}.${name}`)),
-    sql`${titleOf(scope, entity, table)} as ${sql.ref("displayTitle")}`,
+    ...automatic.map((name) => sql.id(table, name)),
+    sql`${titleOf(scope, entity, table)} as ${sql.id("displayTitle")}`,
   ];
   for (const [name, field] of Object.entries(fields)) {
     if (isReferences(field)) continue;
     if (isComputed(field)) {
-      columns.push(sql`${field.formula(scope)} as ${sql.ref(name)}`);
+      columns.push(sql`${field.formula(scope)} as ${sql.id(name)}`);
       continue;
     }
-    columns.push(sql.ref(`${table}.${name}`));
+    columns.push(sql.id(table, name));
     if (isReference(field)) {
       const title = titleThrough(scope, scope.entities.named(field.to), `${table}.${name}`);
-      columns.push(sql`${title} as ${sql.ref(titleProperty(name))}`);
+      columns.push(sql`${title} as ${sql.id(titleProperty(name))}`);
     }
   }
   return sql.join(columns);

@@ -8,12 +8,13 @@ interface Notes {
   waiting: string[];
 }
 
+const notesPath = process.env.DEVELOPMENT_NOTES;
+
 /** The notes, where the one who started the application left some. */
 export function developmentNotes(): Notes | undefined {
-  const path = process.env.DEVELOPMENT_NOTES;
-  if (path === undefined) return undefined;
+  if (notesPath === undefined) return undefined;
   try {
-    return JSON.parse(readFileSync(path, "utf8")) as Notes;
+    return JSON.parse(readFileSync(notesPath, "utf8")) as Notes;
   } catch {
     return undefined;
   }

@@ -1,4 +1,10 @@
-import type { Model } from "../model/model.ts";
+import {
+  type Entity,
+  entitiesReferringTo,
+  isComputed,
+  type Model,
+  targetsOf,
+} from "../model/model.ts";
 import { readable } from "../naming/characters.ts";
 import { databaseCodes } from "./databases.ts";
 import { entityModule } from "./entity.ts";
@@ -28,23 +34,95 @@ export interface GeneratedFile {
 /** Versions of the packages that an application is built on, by name. */
 export type Versions = Readonly<Record<string, string>>;
 
+/** The files of one entity. */
+export interface EntityPart {
+  entity: string;
+  /** Everything that they are made of, as a text: they are the same as long as it is. */
+  basis: string;
+  /** The word by which their paths are known. */
+  folder: string;
+  files(): GeneratedFile[];
+}
+
 /** All files of the application that belong to the model; the kit and the migrations come beside them. */
 export function generateApplication(model: Model, versions: Versions): GeneratedFile[] {
-  const subjects = model.entities.map((entity) => subjectOf(model, entity));
-  const entities = subjects.flatMap((subject): GeneratedFile[] => {
-    const at = `src/entities/${subject.file}/${subject.file}`;
-    const queries = queriesModule(model, subject);
-    return [
-      { path: `${at}.ts`, text: entityModule(model, subject) },
-      ...(queries === undefined ? [] : [{ path: `${at}.queries.ts`, text: queries }]),
-      ...featureCodes.flatMap(({ file }) =>
-        file ? [{ path: `${at}.${file.end}`, text: file.text(model, subject) }] : [],
-      ),
-      { path: `${at}.rules.ts`, text: rulesModule(subject), once: true },
-      { path: `${at}.features.ts`, text: featuresModule(subject) },
-      { path: `test/${subject.file}.test.ts`, text: entityTest(subject) },
-    ];
+  return [...sharedFiles(model, versions), ...entityParts(model).flatMap(({ files }) => files())];
+}
+
+/** The folder of the entity that a file belongs to; undefined for one that belongs to none. */
+export function folderOf(path: string): string | undefined {
+  const [, folder, tested] =
+    /^(?:src\/entities\/([^/]+)\/.+|test\/([^/]+)\.test\.ts)$/.exec(path) ?? [];
+  return folder ?? tested;
+}
+
+/** The files of each entity, which are only made when they are asked for. */
+export function entityParts(model: Model): EntityPart[] {
+  const texts = new Map(model.entities.map((entity) => [entity.name, textOf(entity)]));
+  return model.entities.map((entity) => {
+    const { file: folder } = subjectOf(model, entity);
+    return {
+      entity: entity.name,
+      basis: basisOf(model, entity, texts),
+      folder,
+      files: () => entityFiles(model, entity),
+    };
   });
+}
+
+function entityFiles(model: Model, entity: Entity): GeneratedFile[] {
+  const subject = subjectOf(model, entity);
+  const at = `src/entities/${subject.file}/${subject.file}`;
+  const queries = queriesModule(model, subject);
+  return [
+    { path: `${at}.ts`, text: entityModule(model, subject) },
+    ...(queries === undefined ? [] : [{ path: `${at}.queries.ts`, text: queries }]),
+    ...featureCodes.flatMap(({ file }) =>
+      file ? [{ path: `${at}.${file.end}`, text: file.text(model, subject) }] : [],
+    ),
+    { path: `${at}.rules.ts`, text: rulesModule(subject), once: true },
+    { path: `${at}.features.ts`, text: featuresModule(subject) },
+    { path: `test/${subject.file}.test.ts`, text: entityTest(subject) },
+  ];
+}
+
+/**
+ * The settings, the entity and those beside it, without their places in the text. Formulas lead anywhere, so an entity
+ * that has some is made of the whole model.
+ */
+function basisOf(model: Model, entity: Entity, texts: ReadonlyMap<string, string>): string {
+  const beside = [
+    ...targetsOf(entity),
+    ...entitiesReferringTo(model, entity.name).map(({ name }) => name),
+  ];
+  const settings = JSON.stringify(model.app);
+  const around = hasFormulas(entity) ? [...texts.keys()] : [entity.name, ...beside];
+  return [settings, ...texts.keys(), ...around.map((name) => texts.get(name))].join("\n");
+}
+
+/** All that the model says of an entity, wherever it says so. */
+function textOf(entity: Entity): string {
+  return JSON.stringify(entity, (key, value) =>
+    key === "at" || key === "origin" ? undefined : value,
+  );
+}
+
+function hasFormulas({ rules, fields }: Entity): boolean {
+  return (
+    rules.length > 0 ||
+    fields.some(
+      (field) =>
+        isComputed(field) ||
+        field.requiredWhen ||
+        field.shownWhen ||
+        (field.default && "formula" in field.default),
+    )
+  );
+}
+
+/** The files that belong to no single entity. */
+export function sharedFiles(model: Model, versions: Versions): GeneratedFile[] {
+  const subjects = model.entities.map((entity) => subjectOf(model, entity));
   return [
     { path: "package.json", text: packageJson(model, versions) },
     { path: "tsconfig.json", text: json(tsconfig) },
@@ -57,7 +135,6 @@ export function generateApplication(model: Model, versions: Versions): Generated
     { path: "src/app.ts", text: appModule(model, subjects) },
     { path: "test/fixture.ts", text: fixture(model) },
     { path: "test/samples.ts", text: samplesModule(model) },
-    ...entities,
   ];
 }
 

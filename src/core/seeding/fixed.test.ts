@@ -65,7 +65,7 @@ describe("rows as SQL", () => {
     ],
     [
       postgres,
-      `insert into "remedy" ("name", "seen", "gentle", "dose") values\n  ('it''s \\ so', timestamptz '2026-05-03 07:00:00+00', true, null);\n`,
+      `insert into "remedy" ("name", "seen", "gentle", "dose") values\n  ('it''s \\ so', '2026-05-03T07:00:00Z'::timestamptz, true, null);\n`,
     ],
     [
       mariadb,

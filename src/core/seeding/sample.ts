@@ -1,4 +1,5 @@
 import { type Entity, type Field, isReference, type Model } from "../model/model.ts";
+import { columnOf } from "../schema/from-model.ts";
 import { conditionsOf, settle } from "./conditions.ts";
 import { always, dayOf } from "./days.ts";
 import { type FieldMaker, fieldMakers } from "./fields.ts";
@@ -15,16 +16,19 @@ export const someRecord = 1;
  */
 export function sampleRecord(model: Model, entity: Entity, today: string): Record<string, Value> {
   const making = makingOf(model, entity, { seed: 0, today: dayOf(today), wanted: 1 });
-  const makers = fieldMakers(seededFields(entity), making, new Map());
+  const fields = seededFields(entity);
+  const needed = fields.filter(({ required, requiredWhen }) => required || requiredWhen);
+  const makers = fieldMakers(needed, making, new Map());
+  const blank = Object.fromEntries(fields.map((field) => [columnOf(field), null]));
   const conditions = conditionsOf(model, entity, { today, now: `${today}T12:00:00Z` });
   let made: Record<string, Value> = {};
   for (let turn = 0; turn < mostTries; turn++) {
-    const row: Record<string, Value> = {};
+    const row: Record<string, Value> = { ...blank };
     const filled = ({ field, filled: value }: FieldMaker): Value =>
       isReference(field)
         ? someRecord
         : (startOf(field, turn) ?? value(0, turn, row, { ...always }));
-    for (const maker of makers) row[maker.column] = maker.field.required ? filled(maker) : null;
+    for (const maker of makers) if (maker.field.required) row[maker.column] = filled(maker);
     settle(row, conditions, today, {
       made: (field) => {
         const maker = makers.find((each) => each.field === field);

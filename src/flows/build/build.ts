@@ -1,11 +1,17 @@
 import { join } from "node:path";
-import { type GeneratedFile, generateApplication } from "../../core/appgen/application.ts";
+import {
+  type EntityPart,
+  entityParts,
+  folderOf,
+  type GeneratedFile,
+  sharedFiles,
+} from "../../core/appgen/application.ts";
 import type { Model } from "../../core/model/model.ts";
 import { dialectOf } from "../../core/sql/dialects.ts";
 import { formatFiles } from "../../io/formatting/formatter.ts";
-import { kitFiles, version, versions } from "../../io/package.ts";
+import { generator, kitFiles, version, versions } from "../../io/package.ts";
 import { readText, type Write, writeAll } from "../../io/project/files.ts";
-import { readMigrations } from "../../io/project/migrations.ts";
+import { readScripts } from "../../io/project/migrations.ts";
 import type { Project } from "../../io/project/project.ts";
 import {
   copyPath,
@@ -41,16 +47,23 @@ export async function buildApplication(
 ): Promise<Built> {
   report({ kind: "working", on: "building app/" });
   const record = readRecord(project);
-  const files = withSources(generated(project, model));
+  const parts = partsOf(project, record, model);
+  const same = parts.flatMap(({ known, isSame }) => (isSame ? known : []));
+  const files = withSources([
+    ...sharedFiles(model, versions),
+    ...parts.flatMap(({ files, isSame }) => (isSame ? [] : files())),
+    ...kitFiles(model.app.database),
+    ...migrationFiles(project, model),
+  ]);
   const writes: Write[] = [];
   const built: Built = {
     written: 0,
-    unchanged: 0,
+    unchanged: same.length,
     removed: 0,
     kept: [],
     files: { written: [], removed: [] },
   };
-  const next: Record<string, FileRecord> = {};
+  const next: Record<string, FileRecord> = Object.fromEntries(same);
   const places = files.map((file) => placeOf(project, record, file));
   const changed = places.filter(({ there, known, fresh, file }) => {
     if (fresh || there === undefined || there !== known?.written) return true;
@@ -76,11 +89,11 @@ export async function buildApplication(
     }
     if (known?.written !== written) writes.push({ path: copyPath(project, path), text });
   }
-  const wanted = new Set(files.map(({ path }) => path));
+  const wanted = new Set([...files.map(({ path }) => path), ...same.map(([path]) => path)]);
   for (const [path, known] of Object.entries(record.files)) {
     if (wanted.has(path)) continue;
-    const there = readText(join(project.app, path));
-    if (there !== undefined && textChecksum(there) !== known.written) {
+    const there = checksumOf(project, path);
+    if (there !== undefined && there !== known.written) {
       built.kept.push(path);
       next[path] = known;
     } else {
@@ -93,7 +106,11 @@ export async function buildApplication(
     }
   }
   if (dry) return built;
-  writes.push(recordWrite(project, { levadura: version, files: next }), modelWrite(project, model));
+  const entities = digestsOf(parts, built);
+  writes.push(
+    recordWrite(project, { levadura: version, entities, files: next }),
+    modelWrite(project, model),
+  );
   writeAll(writes, project.root);
   const { written, kept, removed } = built;
   report({ kind: "built", written, kept, removed });
@@ -101,6 +118,47 @@ export async function buildApplication(
 }
 
 type Sourced = GeneratedFile & { source: string };
+
+/** The files of an entity, and what is known of them. */
+interface Part extends EntityPart {
+  /** A checksum of what they are made of and made by; undefined where that isn't known. */
+  digest: string | undefined;
+  known: [string, FileRecord][];
+  /** Whether they are there as they were written, and would be made again as they are. */
+  isSame: boolean;
+}
+
+function partsOf(project: Project, record: GenerationRecord, model: Model): Part[] {
+  const recorded = new Map<string | undefined, [string, FileRecord][]>();
+  for (const file of Object.entries(record.files)) {
+    const folder = folderOf(file[0]);
+    recorded.set(folder, [...(recorded.get(folder) ?? []), file]);
+  }
+  return entityParts(model).map((part) => {
+    const digest = generator && textChecksum(`${version} ${generator}\n${part.basis}`);
+    const known = recorded.get(part.folder) ?? [];
+    const isSame =
+      digest !== undefined &&
+      record.entities[part.entity] === digest &&
+      known.every(([path, { written }]) => checksumOf(project, path) === written);
+    return { ...part, digest, known, isSame };
+  });
+}
+
+/** What is recorded of the entities. A file that was left alone isn't what its entity gives, whatever is done to it later. */
+function digestsOf(parts: readonly Part[], { kept }: Built): Record<string, string> {
+  const left = new Set(kept.map(folderOf));
+  const known = parts.flatMap(({ entity, folder, digest }) =>
+    digest === undefined || left.has(folder) ? [] : [[entity, digest] as const],
+  );
+  return Object.fromEntries(known);
+}
+
+/** The checksum of a file of the application; undefined where it isn't there. */
+function checksumOf(project: Project, path: string): string | undefined {
+  const text = readText(join(project.app, path));
+  return text === undefined ? undefined : textChecksum(text);
+}
 
 function withSources(files: readonly GeneratedFile[]): Sourced[] {
   return files.map((file) => ({ ...file, source: textChecksum(file.text) }));
@@ -116,10 +174,9 @@ interface Place {
 }
 
 function placeOf(project: Project, record: GenerationRecord, file: Sourced): Place {
-  const text = readText(join(project.app, file.path));
   const known = record.files[file.path];
   const fresh = record.levadura !== version || known?.source !== file.source;
-  return { file, there: text === undefined ? undefined : textChecksum(text), known, fresh };
+  return { file, there: checksumOf(project, file.path), known, fresh };
 }
 
 /** The files as they are written. What didn't change isn't formatted again. */
@@ -142,13 +199,12 @@ async function finished(
   });
 }
 
-function generated(project: Project, model: Model): GeneratedFile[] {
+function migrationFiles(project: Project, model: Model): GeneratedFile[] {
   const dialect = dialectOf(model);
-  const migrations = readMigrations(project, dialect).flatMap(({ name, forward, back }) => [
+  return readScripts(project, dialect).flatMap(({ name, forward, back }) => [
     { path: `migrations/${name}/forward.${dialect.name}.sql`, text: forward },
     { path: `migrations/${name}/back.${dialect.name}.sql`, text: back },
   ]);
-  return [...generateApplication(model, versions), ...kitFiles(model.app.database), ...migrations];
 }
 
 function modelPath(project: Project): string {

@@ -20,16 +20,34 @@ export interface MigrationFolder extends Migration {
 
 /** The migrations of a project, in order. */
 export function readMigrations(project: Project, dialect: Dialect): MigrationFolder[] {
+  const migrations: MigrationFolder[] = [];
+  const before = () => replay(migrations.flatMap(({ steps }) => steps));
+  for (const name of migrationNames(project)) {
+    migrations.push(readFolder(project, dialect, name, before));
+  }
+  return migrations;
+}
+
+/** The migrations of a project as an application has them: their steps, which take long to be read, are left out. */
+export function readScripts(project: Project, dialect: Dialect): Migration[] {
+  const scripts = migrationNames(project).map((name) => {
+    const read = (direction: string) =>
+      readText(join(project.migrations, name, `${direction}.${dialect.name}.sql`));
+    return { name, forward: read("forward"), back: read("back") };
+  });
+  const whole = scripts.flatMap(({ name, forward, back }) =>
+    forward === undefined || back === undefined ? [] : { name, forward, back },
+  );
+  return whole.length === scripts.length ? whole : readMigrations(project, dialect);
+}
+
+function migrationNames(project: Project): string[] {
   if (!existsSync(project.migrations)) return [];
-  const names = readdirSync(project.migrations, { withFileTypes: true })
+  return readdirSync(project.migrations, { withFileTypes: true })
     .filter((entry) => entry.isDirectory() && /^\d{4}-/.test(entry.name))
     .map(({ name }) => name)
     .filter((name) => name !== project.skipped)
     .sort();
-  const migrations: MigrationFolder[] = [];
-  const before = () => replay(migrations.flatMap(({ steps }) => steps));
-  for (const name of names) migrations.push(readFolder(project, dialect, name, before));
-  return migrations;
 }
 
 /** A migration as it is in its folder; its scripts are made of its steps where it has none for this database. */

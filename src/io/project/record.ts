@@ -8,6 +8,8 @@ import type { Project } from "./project.ts";
 export interface GenerationRecord {
   /** The version of Levadura that wrote it. */
   levadura: string;
+  /** Checksums of what the files of each entity were made of, by its name. */
+  entities: Record<string, string>;
   files: Record<string, FileRecord>;
 }
 
@@ -20,6 +22,7 @@ export interface FileRecord {
 
 const shape = z.object({
   levadura: z.string(),
+  entities: z.record(z.string(), z.string()).default({}),
   files: z
     .record(z.string(), z.object({ source: z.string(), written: z.string() }))
     .transform((files) =>
@@ -44,7 +47,7 @@ export function readRecord(project: Project): GenerationRecord {
   try {
     return shape.parse(JSON.parse(text ?? ""));
   } catch {
-    return { levadura: "", files: {} };
+    return { levadura: "", entities: {}, files: {} };
   }
 }
 
