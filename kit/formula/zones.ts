@@ -6,7 +6,8 @@ export function toLocal(timezone: string, moment: string): string {
 
 /** The UTC moment at which the clock on the wall shows `local`; the earlier one when it shows it twice. */
 export function toUtc(timezone: string, local: string): string {
-  return atSecond(momentOf(timezone, Date.parse(`${local.slice(0, 16)}:00Z`)));
+  const [, minute = "", second = ":00"] = /^(.{16})(:\d\d)?/.exec(local) ?? [];
+  return atSecond(momentOf(timezone, Date.parse(`${minute}${second}Z`)));
 }
 
 /** A time in milliseconds as a moment in UTC, to the second. */

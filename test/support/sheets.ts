@@ -30,7 +30,7 @@ const app = { name: "Bees", language: "en", currency: "EUR", timezone: "UTC" };
 /** What is proposed for sheets, by their names, and the model that comes of it. */
 export function proposed(sheets: Record<string, Cell[][]>) {
   const looked = Object.entries(sheets).map(([name, rows]) => profiled(name, rows));
-  const { plan, notes } = proposePlan(looked, { app });
+  const { plan, notes } = proposePlan(looked, { app, today: "2026-05-03" });
   const planned = planModel(plan);
   const fields = Object.fromEntries(
     plan.sheets.flatMap(({ entity, fields: each }) =>

@@ -3,9 +3,12 @@ import { nearest } from "../naming/nearest.ts";
 import { folded } from "./cells.ts";
 import type { DateOrder } from "./dates.ts";
 import type { Spelling } from "./distinct.ts";
-import { currencyOf, type DecimalSign } from "./numbers.ts";
+import { isBirth, isClock, isNumbering } from "./header-words.ts";
+import { currencyOf, type DecimalSign, findNumber, placesOf } from "./numbers.ts";
+import type { BareNumbers } from "./plan.ts";
 import type { ColumnProfile, Example, LookGroup } from "./profile.ts";
 import { noWords, tickMarks, typeBit, yesWords } from "./type-detection.ts";
+import { unitFactor } from "./units.ts";
 
 /** Kinds of field that a column can be taken for by its values alone. */
 export type ColumnKind =
@@ -29,6 +32,9 @@ export type ColumnKind =
 export interface ReadingHints {
   dates?: DateOrder;
   decimals?: DecimalSign;
+  century?: number;
+  units?: Record<string, string>;
+  bare?: BareNumbers;
 }
 
 /** What a column is taken for, and why. */
@@ -39,6 +45,8 @@ export interface Finding {
   /** What could as well be otherwise. */
   guess?: string;
   hints: ReadingHints;
+  /** How dates and numbers are written, where this column leaves no doubt. */
+  evidence: Evidence;
   unit?: string;
   places?: number;
   /** Whether no number is below zero. */
@@ -50,6 +58,11 @@ export interface Finding {
   exceptions: { count: number; examples: Exception[] };
 }
 
+export interface Evidence {
+  dates?: DateOrder;
+  decimals?: DecimalSign;
+}
+
 export interface Exception extends Example {
   reason: string;
   /** What was probably meant. */
@@ -57,14 +70,23 @@ export interface Exception extends Example {
 }
 
 /** What is known from elsewhere, for what a column doesn't tell by itself. */
-export interface InferenceContext extends ReadingHints {
-  /** The kind that the column's name suggests; undefined for none. */
+export interface InferenceContext extends Evidence {
+  /** This day. */
+  today: string;
+  /** Whether the sheet is one of a workbook, in which numbers needn't be texts. */
+  workbook: boolean;
+  /** The name of the column. */
+  name: string;
+  /** The kind that this suggests; undefined for none. */
   named: string | undefined;
   /** The unit in the header. */
   unit?: string | undefined;
 }
 
 type Test = (bits: number) => boolean;
+
+/** What a kind is found by; without evidence where it has none. */
+type Found = Omit<Finding, "evidence"> & { evidence?: Evidence };
 
 /** Takes a column for what nearly all of its cells are. */
 export function inferColumn(profile: ColumnProfile, context: InferenceContext): Finding {
@@ -74,9 +96,9 @@ export function inferColumn(profile: ColumnProfile, context: InferenceContext): 
   const candidates = [asYesNo, asPhoneByName, asDate, asNumber, asTime, asAddress, asChoice];
   for (const candidate of candidates) {
     const finding = candidate(profile, context, counted);
-    if (finding) return finding;
+    if (finding) return { evidence: {}, ...finding };
   }
-  return asText(profile, context.named);
+  return asText(profile, context);
 }
 
 function emptyColumn({ named }: InferenceContext): Finding {
@@ -85,6 +107,7 @@ function emptyColumn({ named }: InferenceContext): Finding {
     kind,
     why: kind === "text" ? "no cell has a value" : "no cell has a value; taken by its name",
     hints: {},
+    evidence: {},
     exceptions: { count: 0, examples: [] },
   };
 }
@@ -162,7 +185,7 @@ function simple(
   profile: ColumnProfile,
   fits: Test,
   reason: string,
-): Finding {
+): Found {
   const exceptions = exceptionsOf(profile, fits, reason);
   const fitting = profile.filled - exceptions.count;
   return { kind, why: `${fitting} ${what}`, hints: {}, exceptions };
@@ -172,7 +195,7 @@ function asDate(
   profile: ColumnProfile,
   context: InferenceContext,
   counted: number,
-): Finding | undefined {
+): Found | undefined {
   const isDate: Test = (bits) => (bits & (typeBit.dayFirst | typeBit.monthFirst)) !== 0;
   const all = countOf(profile, isDate);
   if (!mostlyFits(all, counted)) return undefined;
@@ -198,16 +221,25 @@ function asDate(
   const kind = moments * 10 > all ? ("datetime" as const) : ("date" as const);
   const reason = kind === "date" ? "not a date" : "not a date and time";
   const contradicting = Math.min(dayOnly, monthOnly);
+  const short = countOf(profile, (bits) => isDate(bits) && (bits & typeBit.shortYear) !== 0);
+  const century = short > 0 ? centuryOf(context) : undefined;
+  const years = century ? `, years of two digits from ${century} to ${century + 99}` : "";
   return {
     kind,
-    why: `${countOf(profile, fits)} ${kind === "date" ? "dates" : "dates with a time"}${ordered ? `, ${order}` : ""}`,
+    why: `${countOf(profile, fits)} ${kind === "date" ? "dates" : "dates with a time"}${ordered ? `, ${order}` : ""}${years}`,
+    evidence: settled && ordered ? { dates } : {},
     ...(ordered &&
       !settled && {
         guess: `no date tells whether the day or the month stands first; ${context.dates ? "taken as in another column" : "taken for the day"}`,
       }),
-    hints: ordered ? { dates } : {},
+    hints: { ...(ordered && { dates }), ...(century && { century }) },
     exceptions: exceptionsOf(profile, fits, contradicting > 0 ? `${reason} with ${order}` : reason),
   };
+}
+
+/** The first of the hundred years that two digits stand for: births lie in the past, other days at most 20 years ahead. */
+function centuryOf({ today, name }: InferenceContext): number {
+  return Number(today.slice(0, 4)) - (isBirth(name) ? 99 : 79);
 }
 
 function isBoth(bits: number): boolean {
@@ -222,7 +254,7 @@ function asNumber(
   profile: ColumnProfile,
   context: InferenceContext,
   counted: number,
-): Finding | undefined {
+): Found | undefined {
   const isNumber: Test = (bits) => (bits & (typeBit.point | typeBit.comma)) !== 0;
   // A leading zero is part of a code, not of a number.
   if (countOf(profile, (bits) => (bits & typeBit.digits) !== 0) > 0) return undefined;
@@ -242,54 +274,88 @@ function asNumber(
   const settled = pointOnly !== commaOnly;
   const fractionsBy = (bit: number) => countOf(profile, (bits) => (bits & bit) !== 0);
   // A few numbers with three digits behind a sign among whole ones are thousands; where most have
-  // them, they are fractions.
+  // them, they are fractions, though money has two places.
   const pointIsFraction = fractionsBy(typeBit.pointFraction) > fractionsBy(typeBit.commaFraction);
-  const whole = pointIsFraction === open * 2 > counted ? "point" : "comma";
+  const areFractions = open * 2 > counted && context.named !== "money";
+  const whole = pointIsFraction === areFractions ? "point" : "comma";
   const decimals: DecimalSign = settled
     ? pointOnly > commaOnly
       ? "point"
       : "comma"
     : (context.decimals ?? whole);
+  if (isName(profile, decimals, context)) return undefined;
+  const clock = areTimes(profile, decimals, counted);
+  if (clock && isClock(context.name)) return undefined;
   const bit = decimals === "point" ? typeBit.point : typeBit.comma;
   const fraction = decimals === "point" ? typeBit.pointFraction : typeBit.commaFraction;
   const numbers: Test = (bits) => (bits & bit) !== 0;
   const fractions = countOf(profile, (bits) => (bits & fraction) !== 0);
-  const mark = markOf(profile, countOf(profile, numbers));
-  const currency = mark && currencyOf(mark.text);
-  const unit = mark && !currency && mark.text !== "%" ? mark.text : context.unit;
-  const kind = currency
+  const marks = marksOf(profile, countOf(profile, numbers));
+  if (marks === "mixed") return undefined;
+  const { mark, others, converted } = marks;
+  const headed = context.unit && !mark ? context.unit : undefined;
+  const currency = currencyOf(mark ?? headed ?? "");
+  const unit = mark && !currency && mark !== "%" ? mark : context.unit;
+  const isPercent = mark === "%" || unit === "%";
+  const isMoney = Boolean(currency) || (context.named === "money" && !unit && !isPercent);
+  const written = profile.written[decimals].most;
+  const kind = isMoney
     ? ("money" as const)
-    : mark?.text === "%" || unit === "%"
+    : isPercent
       ? ("percent" as const)
-      : fractions > 0
+      : fractions > 0 || written > 0 || converted.some(({ factor }) => factor.includes("."))
         ? ("decimal" as const)
-        : context.named === "money"
-          ? ("money" as const)
-          : ("integer" as const);
+        : ("integer" as const);
   const exceptions = exceptionsOf(profile, numbers, "not a number");
-  const strange = mark ? otherMarks(profile, mark.text) : [];
-  exceptions.count += strange.reduce((sum, { count }) => sum + count, 0);
+  exceptions.count += others.reduce((sum, { count }) => sum + count, 0);
   exceptions.examples.push(
-    ...strange.flatMap(({ text, examples }) =>
-      examples.map((example) => ({ ...example, reason: `in ${text}, not in ${mark?.text}` })),
+    ...others.flatMap(({ text, examples }) =>
+      examples.map((example) => ({ ...example, reason: `in ${text}, not in ${mark}` })),
     ),
   );
-  const places = decimals === "point" ? profile.places.point : profile.places.comma;
+  const bare = isPercent && mark === "%" ? bareFractions(profile) : undefined;
+  if (bare) {
+    exceptions.count += bare.count;
+    exceptions.examples.push(...bare.examples);
+  }
+  const places = Math.max(
+    profile.places[decimals],
+    ...converted.map(
+      ({ factor }) => placesOf(factor) + (fractions > 0 ? profile.places[decimals] : 0),
+    ),
+  );
   const positive = countOf(profile, (bits) => (bits & typeBit.negative) !== 0) === 0;
+  const guesses = [
+    open > 0 &&
+      !settled &&
+      !context.decimals &&
+      `a number such as \`1.234\` or \`1,234\` can be read in two ways; the ${decimals} is taken for the sign before the fraction`,
+    !isMoney &&
+      losesZeros(profile, decimals) &&
+      "zeros at the end aren't kept: if these are names, such as versions, write `text`",
+  ].filter(Boolean);
+  const units = Object.fromEntries(converted.map(({ text, factor }) => [text, factor]));
+  const hasHint = open > 0 || commaOnly + pointOnly > 0;
   return {
-    kind: kind === "decimal" && context.named === "money" ? "money" : kind,
+    kind,
     why: [
-      quantity(profile.filled - exceptions.count, fractions > 0 ? "number" : "whole number"),
-      mark && ` in ${mark.text}`,
+      quantity(profile.filled - exceptions.count, kind === "integer" ? "whole number" : "number"),
+      mark && ` in ${mark}`,
+      ...converted.map(
+        ({ text, count, examples: [first], factor }) =>
+          `, ${count} converted from ${text}${first ? ` (row ${first.row}, ${first.text}, times ${factor})` : ""}`,
+      ),
       decimals === "comma" && fractions > 0 && ", the comma before the fraction",
     ]
       .filter(Boolean)
       .join(""),
-    ...(open > 0 &&
-      !settled && {
-        guess: `a number such as \`1.234\` or \`1,234\` can be read in two ways; the ${decimals} is taken for the sign before the fraction`,
-      }),
-    hints: (open > 0 || commaOnly + pointOnly > 0) && decimals === "comma" ? { decimals } : {},
+    ...(guesses.length > 0 && { guess: guesses.join("; ") }),
+    evidence: settled ? { decimals } : {},
+    hints: {
+      ...(hasHint && decimals === "comma" && { decimals }),
+      ...(converted.length > 0 && { units }),
+      ...(bare && { bare: "ask" as const }),
+    },
     ...(unit && unit !== "%" && !currency && { unit }),
     ...(currency && { currency }),
     places: Math.min(10, places),
@@ -300,23 +366,118 @@ function asNumber(
   };
 }
 
+/** Whether every number is a time as well, with two digits behind the sign: 8.30 and 10.00. */
+function areTimes({ groups, written }: ColumnProfile, decimals: DecimalSign, counted: number) {
+  const { least, most } = written[decimals];
+  const times = groups.filter(({ bits }) => (bits & typeBit.time) !== 0);
+  return least === 2 && most === 2 && times.reduce((sum, { count }) => sum + count, 0) === counted;
+}
+
+/** Whether what looks like numbers are names, of which writing a number back would lose something. */
+function isName(
+  profile: ColumnProfile,
+  decimals: DecimalSign,
+  { name, named, workbook }: InferenceContext,
+): boolean {
+  const { marks, distinct, longest, shortest } = profile;
+  if (marks.size > 0 || named === "money") return false;
+  const texts = countOf(profile, (bits) => (bits & typeBit.typed) === 0);
+  if (texts < profile.filled) return false;
+  const plain = profile.written[decimals].most === 0;
+  // Digits of one length, and many of them: a chip, a barcode, an account.
+  if (plain && shortest === longest && longest >= 10) return true;
+  // Somebody made these texts in a workbook, where numbers were to be had.
+  if (plain && workbook && isNumbering(name)) return true;
+  if (isNumbering(name)) return endsInZero(profile, decimals);
+  return (
+    losesZeros(profile, decimals) && !distinct.overflowed && hasAlikeNumbers(profile, decimals)
+  );
+}
+
+function endsInZero(profile: ColumnProfile, decimals: DecimalSign): boolean {
+  const bit = decimals === "point" ? typeBit.zeroPoint : typeBit.zeroComma;
+  return countOf(profile, (bits) => (bits & bit) !== 0) > 0;
+}
+
+/** Whether some numbers have fewer digits behind the sign than others, and some end in a zero: 1.9 beside 1.10. */
+function losesZeros(profile: ColumnProfile, decimals: DecimalSign): boolean {
+  const { least, most } = profile.written[decimals];
+  return least < most && endsInZero(profile, decimals);
+}
+
+/** Whether two texts are the same number: 1.1 and 1.10. */
+function hasAlikeNumbers({ distinct }: ColumnProfile, decimals: DecimalSign): boolean {
+  const numbers = [...distinct.values.keys()].flatMap((text) => findNumber(text)?.[decimals] ?? []);
+  return new Set(numbers).size < numbers.length;
+}
+
 function isOpen(bits: number): boolean {
   const both = (bits & typeBit.point) !== 0 && (bits & typeBit.comma) !== 0;
   return both && ((bits & typeBit.pointFraction) !== 0) !== ((bits & typeBit.commaFraction) !== 0);
 }
 
-/** The unit, currency or percent sign of the numbers, if it is nearly the only one. */
-function markOf(profile: ColumnProfile, numbers: number) {
-  const marks = [...profile.marks.values()].sort((a, b) => b.count - a.count);
-  const [first] = marks;
-  if (!first) return undefined;
-  const marked = marks.reduce((sum, { count }) => sum + count, 0);
-  // Bare numbers beside a few with a unit are meant in that unit.
-  return first.count * 10 >= marked * 6 && marked <= numbers ? first : undefined;
+interface Mark {
+  text: string;
+  count: number;
+  examples: Example[];
 }
 
-function otherMarks(profile: ColumnProfile, mark: string) {
-  return [...profile.marks.values()].filter(({ text }) => !sameMark(text, mark));
+interface Marks {
+  /** The unit, currency or percent sign of the numbers; undefined for none. */
+  mark?: string;
+  /** Other units of the same quantity, and what makes them that. */
+  converted: (Mark & { factor: string })[];
+  /** What can't be made that: mistakes. */
+  others: Mark[];
+}
+
+/** What goes with the numbers; "mixed" where it isn't one thing for nearly all. */
+function marksOf(profile: ColumnProfile, numbers: number): Marks | "mixed" {
+  const marks = joined([...profile.marks.values()]).sort((a, b) => b.count - a.count);
+  const marked = marks.reduce((sum, { count }) => sum + count, 0);
+  if (marks.length === 0) return { converted: [], others: [] };
+  if (marked > numbers) return "mixed";
+  const found = marks.map((target): Marks & { covered: number } => {
+    const converted = marks.flatMap((other) => {
+      const factor = other === target ? undefined : unitFactor(other.text, target.text);
+      return factor === undefined ? [] : [{ ...other, factor }];
+    });
+    const others = marks.filter(
+      (other) => other !== target && !converted.some(({ text }) => text === other.text),
+    );
+    const covered = marked - others.reduce((sum, { count }) => sum + count, 0);
+    return { mark: target.text, converted, others, covered };
+  });
+  const best = found.reduce((one, other) => (other.covered > one.covered ? other : one));
+  return best.covered * 10 >= marked * 9 || marked - best.covered === 1 ? best : "mixed";
+}
+
+/** Marks that mean the same, as one. */
+function joined(marks: readonly Mark[]): Mark[] {
+  const found: Mark[] = [];
+  for (const mark of marks) {
+    const same = found.find(({ text }) => sameMark(text, mark.text));
+    if (!same) found.push({ ...mark, examples: [...mark.examples] });
+    else {
+      if (mark.count > same.count) same.text = mark.text;
+      same.count += mark.count;
+      same.examples.push(...mark.examples);
+    }
+  }
+  return found;
+}
+
+/** Small numbers without a percent sign, where others have one: 0.8 beside 91 %. */
+function bareFractions(profile: ColumnProfile) {
+  const isBare: Test = (bits) => (bits & typeBit.small) !== 0 && (bits & typeBit.marked) === 0;
+  const groups = profile.groups.filter(({ bits }) => isBare(bits));
+  if (groups.length === 0) return undefined;
+  return {
+    count: groups.reduce((sum, { count }) => sum + count, 0),
+    examples: groups.flatMap(({ examples }) =>
+      examples.map((example) => ({ ...example, reason: "without a percent sign, and at most 1" })),
+    ),
+  };
 }
 
 /** Whether two signs or units mean the same: `kg`, `KG`, `kgs.`; `€`, `EUR`. */
@@ -327,14 +488,19 @@ export function sameMark(one: string, other: string): boolean {
     folded(mark)
       .replace(/\.$/, "")
       .replace(/(?<=..)s$/, "");
-  return plain(one) === plain(other);
+  // A mega is no milli.
+  const prefixes = [one, other].map((mark) => /^[Mm](?=\p{L})/u.exec(mark.trim())?.[0]);
+  return plain(one) === plain(other) && prefixes[0] === prefixes[1];
 }
 
-function asTime(profile: ColumnProfile, _context: InferenceContext, counted: number) {
-  const fits: Test = (bits) => (bits & typeBit.time) !== 0;
-  return mostlyFits(countOf(profile, fits), counted)
-    ? simple("time", "times", profile, fits, "not a time")
-    : undefined;
+function asTime(profile: ColumnProfile, { name }: InferenceContext, counted: number) {
+  // What is a number as well, such as 8.30, is a time where the header says so.
+  const others = isClock(name) ? typeBit.seconds : typeBit.seconds | typeBit.point | typeBit.comma;
+  const fits: Test = (bits) => (bits & typeBit.time) !== 0 && (bits & others) === 0;
+  if (!mostlyFits(countOf(profile, fits), counted)) return undefined;
+  const spans = countOf(profile, (bits) => (bits & typeBit.spanLike) !== 0) > 0;
+  const guess = "they may be spans of time rather than times of the day: if they are, write `text`";
+  return { ...simple("time", "times", profile, fits, "not a time"), ...(spans && { guess }) };
 }
 
 const addresses: readonly (readonly [ColumnKind, number, string, string])[] = [
@@ -429,22 +595,35 @@ export function usualSpelling(spellings: readonly Spelling[]): string {
   return best.trim().replace(/\s+/gu, " ");
 }
 
-function asText(profile: ColumnProfile, named: string | undefined): Finding {
+function asText(profile: ColumnProfile, { named }: InferenceContext): Finding {
   const sound: Test = (bits) => (bits & (typeBit.fault | typeBit.nul)) === 0;
   const long =
     countOf(profile, (bits) => (bits & typeBit.long) !== 0) > 0 ||
     profile.longest > 160 ||
     named === "long text";
   const zeros = countOf(profile, (bits) => (bits & typeBit.digits) !== 0);
-  const mixed = countOf(profile, (bits) => (bits & (typeBit.point | typeBit.comma)) !== 0);
-  const why =
-    zeros > 0 && mixed === profile.filled
-      ? `digits, but ${zeros} begin with 0 or are too long for a number`
-      : `${quantity(profile.filled, "text")} of up to ${quantity(profile.longest, "character")}`;
+  const numbers = countOf(profile, (bits) => (bits & (typeBit.point | typeBit.comma)) !== 0);
+  const seconds = countOf(profile, (bits) => (bits & typeBit.seconds) !== 0);
+  const marks = [...profile.marks.keys()];
+  const all = (count: number) => count * 10 >= profile.filled * 9 && count > 0;
+  const [why, guess] =
+    zeros > 0 && numbers === profile.filled
+      ? [`digits, but ${zeros} begin with 0 or are too long for a number`]
+      : all(seconds)
+        ? ["times with seconds, which a `time` doesn't keep"]
+        : all(numbers) && marks.length > 1
+          ? ["numbers", `in several units or currencies (${marks.join(", ")}): kept as texts`]
+          : all(numbers)
+            ? ["digits that are names: as numbers they would lose something"]
+            : [
+                `${quantity(profile.filled, "text")} of up to ${quantity(profile.longest, "character")}`,
+              ];
   return {
     kind: long ? "long text" : "text",
-    why,
+    why: why ?? "",
+    ...(guess && { guess }),
     hints: {},
+    evidence: {},
     exceptions: exceptionsOf(profile, sound, ""),
   };
 }

@@ -6,6 +6,9 @@ export interface FoundNumber {
   /** Its value under either reading: plain digits with a point, or undefined where it can't be read so. */
   point: string | undefined;
   comma: string | undefined;
+  /** How many digits were written behind the sign before the fraction, zeros at the end included. */
+  pointWritten: number;
+  commaWritten: number;
   /** What stood before or behind the digits: `€`, `%`, `kg`; empty for none. */
   mark: string;
 }
@@ -18,16 +21,19 @@ const plain = /^(?:0|[1-9]\d{0,14})(?:\.\d?[1-9])?$/;
 
 /** Finds the number in a text such as `12`, `-1.234,50 €`, `12 kg`, `(3.50)`; undefined when it isn't one. */
 export function findNumber(text: string): FoundNumber | undefined {
-  if (plain.test(text))
-    return { point: text, comma: text.includes(".") ? undefined : text, mark: "" };
+  if (plain.test(text)) {
+    const comma = text.includes(".") ? undefined : text;
+    return { point: text, comma, pointWritten: placesOf(text), commaWritten: 0, mark: "" };
+  }
   const found = pattern.exec(text);
   if (!found) return undefined;
   const [, open, before = "", sign, body = "", behind = "", close] = found;
   if (!open !== !close) return undefined;
   const lead = before.replace(/^[+−-]/u, "");
-  const negative = Boolean(open) || /[-−]/u.test((sign ?? "") + before);
-  const mark = lead || behind.trim();
-  if (lead && behind.trim()) return undefined;
+  const booked = /^[CD]R$/.test(behind.trim()) ? behind.trim() : "";
+  const negative = Boolean(open) || booked === "DR" || /[-−]/u.test((sign ?? "") + before);
+  const mark = lead || (booked ? "" : behind.trim());
+  if (lead && behind.trim() && !booked) return undefined;
   // A word before the digits is a name, such as `Hive 12`: only a currency is there.
   if (lead && !currencyOf(lead)) return undefined;
   if (mark && !/^[\p{L}\p{Sc}°µ%][\p{L}\p{Sc}\p{No}°µ%/.²³ ]*$/u.test(mark)) return undefined;
@@ -40,7 +46,18 @@ export function findNumber(text: string): FoundNumber | undefined {
   if (point === undefined && comma === undefined) return undefined;
   const signed = (value: string | undefined) =>
     value !== undefined && negative && /[1-9]/.test(value) ? `-${value}` : value;
-  return { point: signed(point), comma: signed(comma), mark };
+  return {
+    point: signed(point),
+    comma: signed(comma),
+    pointWritten: writtenPlaces(digits, ".", point),
+    commaWritten: writtenPlaces(digits, ",", comma),
+    mark,
+  };
+}
+
+function writtenPlaces(digits: string, sign: string, found: string | undefined): number {
+  const at = digits.lastIndexOf(sign);
+  return at < 0 || found === undefined ? 0 : digits.length - at - 1;
 }
 
 /** Plain digits, when the text is a number with these signs between thousands and before the fraction. */
@@ -108,4 +125,20 @@ export function placesOf(digits: string): number {
 /** How many digits count in all, leading zeros apart. */
 export function digitsOf(digits: string): number {
   return digits.replace(/[-.]/g, "").replace(/^0+/, "").length;
+}
+
+/** Whether plain digits are a number of at most 1, whatever its sign, and not 0. */
+export function isSmall(digits: string): boolean {
+  return /^-?(?:0\.\d+|1)$/.test(digits);
+}
+
+/** The product of two numbers in plain digits, exactly. */
+export function product(one: string, other: string): string {
+  const whole = (digits: string) => BigInt(digits.replace(".", ""));
+  const places = placesOf(one) + placesOf(other);
+  const digits = whole(one) * whole(other);
+  const text = String(digits < 0n ? -digits : digits).padStart(places + 1, "0");
+  const fraction = text.slice(text.length - places).replace(/0+$/, "");
+  const start = text.slice(0, text.length - places);
+  return `${digits < 0n ? "-" : ""}${start}${places > 0 && fraction ? `.${fraction}` : ""}`;
 }

@@ -3,9 +3,10 @@ import * as z from "zod";
 import type { Diagnostic, Span } from "../model/diagnostics.ts";
 import { unseenCharacter, visible } from "../naming/characters.ts";
 import { oneLine } from "./cells.ts";
+import { encodings } from "./encodings.ts";
 import { leftOutKinds } from "./layout.ts";
 import {
-  encodings,
+  bareNumbers,
   type FieldPlan,
   type ImportPlan,
   type PlanNotes,
@@ -84,6 +85,9 @@ function fieldLines(
     ...(field.is === undefined ? [] : [`        is: ${scalar(field.is)}`]),
     ...(field.dates ? [`        dates: ${field.dates}`] : []),
     ...(field.decimals ? [`        decimals: ${field.decimals}`] : []),
+    ...(field.century ? [`        century: ${field.century}`] : []),
+    ...(field.units ? [`        units: ${factors(field.units)}`] : []),
+    ...(field.bare ? [`        bare: ${field.bare}`] : []),
     ...(field.replace ? [`        replace: ${pairs(field.replace)}`] : []),
     ...(!field.replace && Object.keys(near).length > 0
       ? [`        # replace: ${pairs(near)}`]
@@ -119,6 +123,11 @@ function pairs(map: Readonly<Record<string, string>>): string {
     .join(", ")} }`;
 }
 
+function factors(units: Readonly<Record<string, string>>): string {
+  const each = Object.entries(units).map(([unit, factor]) => `${quoted(unit)}: ${factor}`);
+  return `{ ${each.join(", ")} }`;
+}
+
 function rangeText(first: number, last: number): string {
   return first === last ? String(first) : `${first}..${last}`;
 }
@@ -151,6 +160,21 @@ const field = z.strictObject({
   is: text.optional(),
   dates: z.enum(["day first", "month first"], "expected day first or month first").optional(),
   decimals: z.enum(["point", "comma"], "expected point or comma").optional(),
+  century: z
+    .string("expected a year, as 1950")
+    .regex(/^[12]\d{3}$/, "expected a year, as 1950")
+    .transform(Number)
+    .optional(),
+  units: z
+    .record(
+      z.string(),
+      z
+        .string("expected a factor, as 0.001")
+        .regex(/^\d{1,7}(\.\d{1,7})?$/, "expected a factor, as 0.001"),
+      "expected factors, as { g: 0.001 }",
+    )
+    .optional(),
+  bare: z.enum(bareNumbers, `expected ${bareNumbers.join(", ")}`).optional(),
   replace: z.record(z.string(), text, "expected pairs, as { typed: meant }").optional(),
 });
 

@@ -1,4 +1,5 @@
 import type { DateOrder } from "./dates.ts";
+import type { Encoding } from "./encodings.ts";
 import type { LeftOutKind } from "./layout.ts";
 import type { DecimalSign } from "./numbers.ts";
 
@@ -37,8 +38,9 @@ export interface TextFormat {
   encoding: Encoding;
 }
 
-export const encodings = ["utf-8", "utf-16le", "utf-16be", "windows-1252"] as const;
-export type Encoding = (typeof encodings)[number];
+/** As a percentage, as a fraction of one, or not at all: they are set aside. */
+export const bareNumbers = ["percent", "fraction", "ask"] as const;
+export type BareNumbers = (typeof bareNumbers)[number];
 
 export interface FieldPlan {
   name: string;
@@ -48,6 +50,12 @@ export interface FieldPlan {
   is?: string;
   dates?: DateOrder;
   decimals?: DecimalSign;
+  /** The first of the hundred years that two digits stand for. */
+  century?: number;
+  /** Other units than the field's, and the factor of each that makes it the field's. */
+  units?: Record<string, string>;
+  /** How small numbers without a percent sign are read where others have one. */
+  bare?: BareNumbers;
   /** What is in a cell, and what it is to be read as. */
   replace?: Record<string, string>;
 }

@@ -26,12 +26,20 @@ export interface ColumnProfile {
   filled: number;
   blanks: number;
   groups: LookGroup[];
-  /** What belongs to numbers: units, currencies; in small letters, by how often. */
+  /** What belongs to numbers: units, currencies; by how often. */
   marks: Map<string, { text: string; count: number; examples: Example[] }>;
   /** The most digits behind the point, by reading. */
   places: { point: number; comma: number };
+  /** How many digits are written behind it in texts that have some: the fewest and the most. */
+  written: { point: Bounds; comma: Bounds };
   longest: number;
+  shortest: number;
   distinct: Distinct;
+}
+
+interface Bounds {
+  least: number;
+  most: number;
 }
 
 /** All that is known of a sheet's table. */
@@ -137,6 +145,12 @@ export class SheetProfiler {
   }
 }
 
+function widen(bounds: Bounds, places: number): void {
+  if (places === 0) return;
+  bounds.least = Math.min(bounds.least, places);
+  bounds.most = Math.max(bounds.most, places);
+}
+
 function note(group: { count: number; examples: Example[] }, example: Example): void {
   group.count++;
   if (group.examples.length < mostExamples) {
@@ -174,7 +188,9 @@ class ColumnWatcher {
       groups: [],
       marks: new Map(),
       places: { point: 0, comma: 0 },
+      written: { point: { least: Infinity, most: 0 }, comma: { least: Infinity, most: 0 } },
       longest: 0,
+      shortest: Infinity,
       distinct: new Distinct(openSpill),
     };
   }
@@ -209,24 +225,28 @@ class ColumnWatcher {
 
   #lookAt(cell: Exclude<Cell, null>, text: string): Known {
     const { profile } = this;
-    const { bits, mark, pointPlaces, commaPlaces } = typeOfCell(cell);
+    const { bits, mark, ...digits } = typeOfCell(cell);
     let group = this.#groups.get(bits);
     if (!group) {
       group = { bits, count: 0, examples: [] };
       this.#groups.set(bits, group);
     }
     if (bits & (typeBit.point | typeBit.comma)) {
-      profile.places.point = Math.max(profile.places.point, pointPlaces);
-      profile.places.comma = Math.max(profile.places.comma, commaPlaces);
+      profile.places.point = Math.max(profile.places.point, digits.pointPlaces);
+      profile.places.comma = Math.max(profile.places.comma, digits.commaPlaces);
+      if ((bits & typeBit.typed) === 0) {
+        widen(profile.written.point, digits.pointWritten);
+        widen(profile.written.comma, digits.commaWritten);
+      }
     }
     if (typeof cell === "string") profile.longest = Math.max(profile.longest, cell.trim().length);
+    profile.shortest = Math.min(profile.shortest, text.trim().length);
     return { group, mark, spelling: profile.distinct.meet(text), hash: hashOf(folded(text)) };
   }
 
   #countMark(mark: string, row: number, text: string): void {
-    const key = folded(mark);
-    const known = this.profile.marks.get(key) ?? { text: mark, count: 0, examples: [] };
-    if (this.profile.marks.size < 50) this.profile.marks.set(key, known);
+    const known = this.profile.marks.get(mark) ?? { text: mark, count: 0, examples: [] };
+    if (this.profile.marks.size < 50) this.profile.marks.set(mark, known);
     note(known, { row, text });
   }
 

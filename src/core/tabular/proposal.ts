@@ -1,11 +1,18 @@
 import { nameHints } from "../fields/name-hints.ts";
-import { type Entity, isComputed, type Model } from "../model/model.ts";
+import { type Entity, type Field, isComputed, type Model } from "../model/model.ts";
 import { type Definition, type OptionName, printDefinition, type Word } from "../model/notation.ts";
 import { isInvisible, readable } from "../naming/characters.ts";
 import { labelOf, pluralOf } from "../naming/words.ts";
 import { blankSpellings, columnLetters, folded } from "./cells.ts";
 import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
-import { type Finding, inferColumn } from "./inference.ts";
+import { kindNamed } from "./header-words.ts";
+import {
+  type Evidence,
+  type Finding,
+  type InferenceContext,
+  inferColumn,
+  sameMark,
+} from "./inference.ts";
 import { leftOutKinds } from "./layout.ts";
 import { proposeSplits } from "./normalisation.ts";
 import type { FieldPlan, ImportPlan, PlanNotes, SheetNotes, SheetPlan } from "./plan.ts";
@@ -14,10 +21,13 @@ import type { ColumnProfile } from "./profile.ts";
 import { findLinks, isKeyColumn, type LinkableColumn, linkName } from "./relationships.ts";
 import { besideReferences, entityName, fieldTitle, type Title } from "./titles.ts";
 import { typeBit } from "./type-detection.ts";
+import { unitFactor } from "./units.ts";
 
 /** The target of the import. */
 export interface Surroundings {
   app: ImportPlan["app"];
+  /** This day, such as `2026-05-03`: by it years of two digits are understood. */
+  today: string;
   /** The model that is there already. */
   model?: Model;
 }
@@ -25,9 +35,9 @@ export interface Surroundings {
 /** Works out what the sheets hold: entities, fields, relationships; and says why. */
 export function proposePlan(
   sheets: readonly ProfiledSheet[],
-  { app, model }: Surroundings,
+  { app, today, model }: Surroundings,
 ): { plan: ImportPlan; notes: PlanNotes } {
-  const drafts = draftSheets(sheets, model);
+  const drafts = draftSheets(sheets, today, model);
   for (const link of findLinks(drafts.flatMap(({ columns }) => columns))) {
     const column = link.column as DraftColumn;
     column.link = link;
@@ -66,7 +76,11 @@ function settleRequired(columns: readonly DraftColumn[]): void {
   }
 }
 
-function draftSheets(sheets: readonly ProfiledSheet[], model: Model | undefined): Draft[] {
+function draftSheets(
+  sheets: readonly ProfiledSheet[],
+  today: string,
+  model: Model | undefined,
+): Draft[] {
   const names = (model?.entities ?? []).map(({ name }) => name);
   const taken = new Set<string>();
   const drafts = sheets.map((sheet, index): Draft => {
@@ -77,7 +91,7 @@ function draftSheets(sheets: readonly ProfiledSheet[], model: Model | undefined)
     const fields = new Set<string>();
     const columns = sheet.profile.columns.map((profile, at): DraftColumn => {
       const title = fieldTitle(profile.header, profile.column, entity, fields);
-      const finding = infer(profile, title);
+      const finding = infer(profile, title, { today, workbook: sheet.text === undefined });
       // What is called by its number has a number, not a name.
       const numbered = title.name === "name" && finding.kind === "integer" && !fields.has("number");
       if (numbered) title.name = "number";
@@ -96,13 +110,20 @@ function draftSheets(sheets: readonly ProfiledSheet[], model: Model | undefined)
     });
     return { sheet, entity, known, columns };
   });
-  for (const draft of drafts) settleGuesses(draft, drafts);
+  for (const draft of drafts) settleGuesses(draft, drafts, today);
   return drafts;
 }
 
-function infer(profile: ColumnProfile, title: Title, hints: Finding["hints"] = {}): Finding {
+type Around = Pick<InferenceContext, "today" | "workbook" | "dates" | "decimals">;
+
+function infer(profile: ColumnProfile, title: Title, around: Around): Finding {
   const named = nameHints.find(([pattern]) => pattern.test(title.name))?.[1];
-  return inferColumn(profile, { named, unit: title.unit, ...hints });
+  return inferColumn(profile, {
+    named: named ?? kindNamed(title.name),
+    name: title.name,
+    unit: title.unit,
+    ...around,
+  });
 }
 
 function isNamed(entity: Entity, { sheet, file }: ProfiledSheet): boolean {
@@ -111,21 +132,29 @@ function isNamed(entity: Entity, { sheet, file }: ProfiledSheet): boolean {
   return names.includes(said) || folded(entityName(sheet, file, new Set())) === folded(entity.name);
 }
 
+/** What the columns that tell agree on: those of the sheet, else those of the file. */
+function agreed<Value>(
+  near: readonly (readonly DraftColumn[])[],
+  of: (evidence: Evidence) => Value | undefined,
+): Value | undefined {
+  for (const columns of near) {
+    const said = new Set(columns.flatMap(({ finding }) => of(finding.evidence) ?? []));
+    if (said.size > 0) return said.size === 1 ? [...said][0] : undefined;
+  }
+  return undefined;
+}
+
 /** What a column doesn't tell is taken as in a column that does: of its own sheet, else of its file. */
-function settleGuesses({ sheet, columns }: Draft, drafts: readonly Draft[]): void {
-  const near = [
-    columns,
-    ...drafts.filter((other) => other.sheet.file === sheet.file).map((other) => other.columns),
-  ];
-  const sure = near
-    .flat()
-    .filter(({ finding }) => !finding.guess)
-    .map(({ finding }) => finding.hints);
-  const dates = sure.find((hints) => hints.dates)?.dates;
-  const decimals = sure.find((hints) => hints.decimals)?.decimals;
+function settleGuesses({ sheet, columns }: Draft, drafts: readonly Draft[], today: string): void {
+  const file = drafts.filter((other) => other.sheet.file === sheet.file);
+  const near = [columns, file.flatMap((other) => other.columns)];
+  const dates = agreed(near, ({ dates }) => dates);
+  const decimals = agreed(near, ({ decimals }) => decimals);
   for (const column of columns) {
     if (!column.finding.guess || column.finding.kind === "choice") continue;
     column.finding = infer(column.profile, column.title, {
+      today,
+      workbook: sheet.text === undefined,
       ...(dates && { dates }),
       ...(decimals && { decimals }),
     });
@@ -156,7 +185,7 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
       continue;
     }
     if (field) {
-      fields.push({ name: field.name, column: reference, ...column.finding.hints });
+      fields.push({ name: field.name, column: reference, ...hintsFor(column, field) });
       notes.fields.set(field.name, { why: `the field of the model, ${column.finding.why}` });
       continue;
     }
@@ -223,6 +252,16 @@ function columnReference(
 ): string {
   const alike = all.filter(({ profile }) => folded(profile.header) === folded(header));
   return header !== "" && alike.length === 1 ? header : `column ${columnLetters(column)}`;
+}
+
+/** How a column is read for a field that is there: its numbers are converted to the unit of the field. */
+function hintsFor({ finding, profile }: DraftColumn, { unit = "" }: Field): Finding["hints"] {
+  const { units: _, ...hints } = finding.hints;
+  const found = [...profile.marks.keys()].flatMap((mark) => {
+    const factor = sameMark(mark, unit) ? undefined : unitFactor(mark, unit);
+    return factor === undefined ? [] : [[mark, factor] as const];
+  });
+  return { ...hints, ...(found.length > 0 && { units: Object.fromEntries(found) }) };
 }
 
 function knownField(entity: Entity, { title, profile }: DraftColumn) {

@@ -33,7 +33,7 @@ describe("numbers in cells", () => {
     [".5", "0.5", undefined, ""],
     ["0", "0", "0", ""],
   ])("%s is found", (text, point, comma, mark) => {
-    expect(findNumber(text)).toEqual({ point, comma, mark });
+    expect(findNumber(text)).toMatchObject({ point, comma, mark });
   });
 
   it.each([

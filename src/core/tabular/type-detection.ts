@@ -1,7 +1,7 @@
 import * as z from "zod";
 import { type Cell, cellText, folded } from "./cells.ts";
 import { findDate, findTime } from "./dates.ts";
-import { digitsOf, findNumber, placesOf } from "./numbers.ts";
+import { digitsOf, findNumber, isSmall, placesOf } from "./numbers.ts";
 
 /** What a text can be read as. One cell has several: `3.5` is a number, a time and may be a name. */
 export const typeBit = {
@@ -38,6 +38,17 @@ export const typeBit = {
   nul: 1 << 21,
   /** The workbook knows the number or the date, so that nothing was guessed from digits. */
   typed: 1 << 22,
+  /** The year has two digits. */
+  shortYear: 1 << 23,
+  /** A time has seconds. */
+  seconds: 1 << 24,
+  /** A number of at most 1, which may be a fraction that others write in percent. */
+  small: 1 << 25,
+  /** A fraction that is written with a zero at its end, under either reading. */
+  zeroPoint: 1 << 26,
+  zeroComma: 1 << 27,
+  /** A time with an h between its numbers, which may be a span. */
+  spanLike: 1 << 28,
 } as const;
 
 /** What one value looks like. */
@@ -45,12 +56,21 @@ export interface CellType {
   bits: number;
   /** What went with a number: `€`, `%`, `kg`. */
   mark: string;
-  /** Digits behind the point, under either reading. */
+  /** Digits behind the point, under either reading; and as they are written, with zeros at their end. */
   pointPlaces: number;
   commaPlaces: number;
+  pointWritten: number;
+  commaWritten: number;
 }
 
-const nothing: CellType = { bits: 0, mark: "", pointPlaces: 0, commaPlaces: 0 };
+const nothing: CellType = {
+  bits: 0,
+  mark: "",
+  pointPlaces: 0,
+  commaPlaces: 0,
+  pointWritten: 0,
+  commaWritten: 0,
+};
 
 /** The usual spellings of yes and of no. */
 export const yesWords = new Set([
@@ -106,23 +126,33 @@ export function typeOfCell(cell: Exclude<Cell, null>): CellType {
     fraction |
     (number.number < 0 ? typeBit.negative : 0) |
     (mark ? typeBit.marked : 0) |
+    smallBit(digits) |
     (digitsOf(digits) > 15 ? typeBit.digits : 0);
-  return { bits, mark, pointPlaces: places, commaPlaces: places };
+  return {
+    bits,
+    mark,
+    pointPlaces: places,
+    commaPlaces: places,
+    pointWritten: places,
+    commaWritten: places,
+  };
 }
 
 function lookOfStamp(stamp: string): CellType {
-  if (stamp.length === 5) return { ...nothing, bits: typeBit.time | typeBit.typed };
+  const seconds = /:\d\d:\d\d$/.test(stamp) ? typeBit.seconds : 0;
+  if (/^\d\d:/.test(stamp)) return { ...nothing, bits: typeBit.time | typeBit.typed | seconds };
   const time = stamp.slice(11);
   const bits =
     typeBit.dayFirst |
     typeBit.monthFirst |
     typeBit.typed |
+    seconds |
     (time ? typeBit.moment : 0) |
     (time === "00:00" ? typeBit.midnight : 0);
   return { ...nothing, bits };
 }
 
-const numeric = /^[\d+\-−.,(€$£¥]|^[A-Z]{2,3}\s?\d|^\p{Sc}/u;
+const numeric = /^[\d+\-−.,(€$£¥]|^[A-Z]{2,3}\s?\d|^\p{L}{0,2}\p{Sc}|^S?Fr\.?\s?\d/u;
 const beginsDate = /^\d|^\p{L}{2,10}\.?,?\s+[\d\p{L}]/u;
 const phonePattern = /^[+(\d][\d\s()./-]*\d(\s*(x|ext\.?)\s*\d+)?$/i;
 
@@ -150,30 +180,43 @@ function lookOfText(text: string): CellType {
     mark: number?.mark ?? "",
     pointPlaces: placesOf(number?.point ?? ""),
     commaPlaces: placesOf(number?.comma ?? ""),
+    pointWritten: number?.pointWritten ?? 0,
+    commaWritten: number?.commaWritten ?? 0,
   };
 }
 
 function numberBits(
   text: string,
-  { point, comma, mark }: NonNullable<ReturnType<typeof findNumber>>,
+  { point, comma, mark, pointWritten, commaWritten }: NonNullable<ReturnType<typeof findNumber>>,
 ) {
   let bits = mark ? typeBit.marked : 0;
   if (point !== undefined)
     bits |= typeBit.point | (point.includes(".") ? typeBit.pointFraction : 0);
   if (comma !== undefined)
     bits |= typeBit.comma | (comma.includes(".") ? typeBit.commaFraction : 0);
+  if (pointWritten > placesOf(point ?? "")) bits |= typeBit.zeroPoint;
+  if (commaWritten > placesOf(comma ?? "")) bits |= typeBit.zeroComma;
   if (/^[-(]/.test(text) || (point ?? comma ?? "").startsWith("-")) bits |= typeBit.negative;
   if (/^0\d/.test(text) || digitsOf(point ?? comma ?? "") > 15) bits |= typeBit.digits;
-  return bits;
+  return bits | smallBit(point ?? comma ?? "");
+}
+
+function smallBit(digits: string): number {
+  return isSmall(digits) ? typeBit.small : 0;
 }
 
 function dateBits(text: string): number {
   const date = findDate(text);
-  if (!date) return findTime(text) ? typeBit.time : 0;
+  if (!date) {
+    const time = findTime(text);
+    const more = (time?.length ?? 0) > 5 ? typeBit.seconds : /h/i.test(text) ? typeBit.spanLike : 0;
+    return time ? typeBit.time | more : 0;
+  }
   return (
     (date.dayFirst ? typeBit.dayFirst : 0) |
     (date.monthFirst ? typeBit.monthFirst : 0) |
     (date.ordered ? typeBit.ordered : 0) |
+    (date.shortYear ? typeBit.shortYear : 0) |
     (date.time ? typeBit.moment : 0) |
     (date.time === "00:00" ? typeBit.midnight : 0)
   );

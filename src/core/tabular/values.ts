@@ -6,7 +6,7 @@ import type { Field } from "../model/model.ts";
 import { type Cell, cellText, folded, type Marked } from "./cells.ts";
 import { findDate, findTime } from "./dates.ts";
 import { sameMark } from "./inference.ts";
-import { currencyOf, digitsOf, findNumber, placesOf } from "./numbers.ts";
+import { currencyOf, digitsOf, findNumber, isSmall, placesOf, product } from "./numbers.ts";
 import type { FieldPlan } from "./plan.ts";
 import {
   isEmail,
@@ -38,7 +38,7 @@ const no = (reason: string): ReadValue => ({ reason });
 /** How cells of a field's column are read; references and lists of them are texts here. */
 export function valueReader(
   field: Field,
-  plan: Pick<FieldPlan, "dates" | "decimals" | "replace">,
+  plan: ReadingPlan & Pick<FieldPlan, "replace">,
   context: ValueContext,
 ): ValueReader {
   const readerOf = readers[field.type.kind] as ReaderOf<Kind>;
@@ -56,12 +56,15 @@ export function valueReader(
   };
 }
 
+/** How the texts of a column are to be read. */
+type ReadingPlan = Pick<FieldPlan, "dates" | "decimals" | "century" | "units" | "bare">;
+
 /** Of a type: how cells are read that are to fit a field of it. */
 type ReaderOf<K extends Kind> = (type: TypeOf<K>, column: ColumnReading) => ValueReader;
 
 interface ColumnReading {
   field: Field;
-  plan: Pick<FieldPlan, "dates" | "decimals">;
+  plan: ReadingPlan;
   context: ValueContext;
 }
 
@@ -144,14 +147,24 @@ function numberReader(
     if (type.kind === "percent") return mark === "%";
     return unit !== undefined && sameMark(mark, unit);
   };
+  const factors = Object.entries(plan.units ?? {});
+  const factorOf = (mark: string) =>
+    mark === "" ? undefined : factors.find(([name]) => sameMark(mark, name))?.[1];
   const { min = Number.NEGATIVE_INFINITY, max = Number.POSITIVE_INFINITY } = type;
   return (cell) => {
     const found = numberOf(cell);
     const digits = found?.[sign];
     if (!found || digits === undefined)
       return no(type.kind === "integer" ? "not a whole number" : "not a number");
-    if (!takes(found.mark)) return no(`in ${found.mark}${unit ? `, not in ${unit}` : ""}`);
-    let text = digits;
+    const factor = factorOf(found.mark);
+    if (factor === undefined && !takes(found.mark))
+      return no(`in ${found.mark}${unit ? `, not in ${unit}` : ""}`);
+    let text = factor === undefined ? digits : product(digits, factor);
+    if (plan.bare && found.mark === "" && isSmall(text)) {
+      if (plan.bare === "ask")
+        return no(`without a percent sign: ${text} % or ${product(text, "100")} %`);
+      if (plan.bare === "fraction") text = product(text, "100");
+    }
     if (placesOf(text) > places) {
       // What a workbook computed has more digits than anybody wrote.
       if (typeof cell === "string" || places === 0) {
@@ -180,7 +193,9 @@ function numberOf(cell: Exclude<Cell, null>): ReturnType<typeof findNumber> {
 
 function numberIn({ number, mark }: Marked): ReturnType<typeof findNumber> {
   const digits = cellText(number);
-  return /^-?\d/.test(digits) ? { point: digits, comma: digits, mark } : undefined;
+  if (!/^-?\d/.test(digits)) return undefined;
+  const written = placesOf(digits);
+  return { point: digits, comma: digits, pointWritten: written, commaWritten: written, mark };
 }
 
 function readYesNo(cell: Exclude<Cell, null>): ReadValue {
@@ -192,30 +207,30 @@ function readYesNo(cell: Exclude<Cell, null>): ReadValue {
 
 function dateReader(
   { min, max }: TypeOf<"date">,
-  { plan: { dates = "day first" }, context: { today } }: ColumnReading,
+  { plan: { dates = "day first", century }, context: { today } }: ColumnReading,
 ): ValueReader {
   const bound = (limit: string | undefined) => (limit === "today" ? today : limit);
   const [least = "", most = "9999"] = [bound(min), bound(max)];
   return (cell) => {
-    const found = momentOf(cell);
+    const found = momentOf(cell, century);
     const day = dates === "day first" ? found?.dayFirst : found?.monthFirst;
     if (!found || !day) return no("not a date");
-    if (found.time && !found.time.startsWith("00:00")) return no("a date with a time");
+    if (found.time && !/^00:00Z?$/.test(found.time)) return no("a date with a time");
     if (day < least) return no(`before ${min}`);
     return day > most ? no(`after ${max}`) : { text: day };
   };
 }
 
-function momentReader({ dates = "day first" }: Pick<FieldPlan, "dates">): ValueReader {
+function momentReader({ dates = "day first", century }: ReadingPlan): ValueReader {
   return (cell) => {
-    const found = momentOf(cell);
+    const found = momentOf(cell, century);
     const day = dates === "day first" ? found?.dayFirst : found?.monthFirst;
     return found && day ? { text: `${day}T${found.time ?? "00:00"}` } : no("not a date and time");
   };
 }
 
-function momentOf(cell: Exclude<Cell, null>): ReturnType<typeof findDate> {
-  if (typeof cell === "string") return findDate(cell.trim());
+function momentOf(cell: Exclude<Cell, null>, century?: number): ReturnType<typeof findDate> {
+  if (typeof cell === "string") return findDate(cell.trim(), century);
   if (typeof cell !== "object" || !("stamp" in cell) || cell.stamp.length < 10) return undefined;
   const day = cell.stamp.slice(0, 10);
   const time = cell.stamp.slice(11);
@@ -225,7 +240,8 @@ function momentOf(cell: Exclude<Cell, null>): ReturnType<typeof findDate> {
 function readTime(cell: Exclude<Cell, null>): ReadValue {
   const text = typeof cell === "object" && "stamp" in cell ? cell.stamp : cellText(cell).trim();
   const time = findTime(text);
-  return time ? { text: time } : no("not a time");
+  if (!time) return no("not a time");
+  return time.length > 5 ? no("a time with seconds") : { text: time };
 }
 
 function choiceReader(choices: readonly string[]): ValueReader {

@@ -1,4 +1,5 @@
 import { basename } from "node:path";
+import { todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
 import { isInvisible, readable } from "../../core/naming/characters.ts";
@@ -46,6 +47,7 @@ export function proposeImport(
   };
   return proposePlan(profiled, {
     app: { name: title, language, currency, timezone },
+    today: todayIn(timezone),
     ...(model && { model }),
   });
 }

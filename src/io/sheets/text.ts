@@ -1,9 +1,11 @@
 import { isUtf8 } from "node:buffer";
 import { closeSync, openSync, readSync, statSync } from "node:fs";
+import iconv from "iconv-lite";
 import Papa from "papaparse";
 import { Failure } from "../../core/failure.ts";
 import type { RowBatch } from "../../core/tabular/cells.ts";
-import type { Encoding, TextFormat } from "../../core/tabular/plan.ts";
+import { byteEncodings, type Encoding, likeliest } from "../../core/tabular/encodings.ts";
+import type { TextFormat } from "../../core/tabular/plan.ts";
 import { inputFailure, isWideText } from "./sniff.ts";
 
 const chunkBytes = 1 << 20;
@@ -79,10 +81,30 @@ function findEncoding(path: string, name: string): Encoding {
     let end = whole.length - 1;
     while (end > whole.length - 4 && end > 0 && ((whole[end] as number) & 0xc0) === 0x80) end--;
     if ((whole[end] as number) < 0x80) end = whole.length;
-    if (!isUtf8(whole.subarray(0, end))) return "windows-1252";
+    if (!isUtf8(whole.subarray(0, end))) return byteEncoding(path, name);
     rest = Buffer.from(whole.subarray(end));
   }
-  return isUtf8(rest) ? "utf-8" : "windows-1252";
+  return isUtf8(rest) ? "utf-8" : byteEncoding(path, name);
+}
+
+/** How many bytes beyond ASCII are looked at, with those round each. */
+const mostStrange = 4000;
+const around = 8;
+
+/** The encoding with one byte a letter that makes words of a file. */
+function byteEncoding(path: string, name: string): Encoding {
+  const parts: Buffer[] = [];
+  for (const { bytes } of pieces(path, name)) {
+    for (let at = 0; at < bytes.length && parts.length < mostStrange; at++) {
+      if ((bytes[at] as number) < 0x80) continue;
+      const end = Math.min(bytes.length, at + around);
+      parts.push(Buffer.from(bytes.subarray(Math.max(0, at - around), end)), Buffer.from("\n"));
+      at = end - 1;
+    }
+    if (parts.length >= mostStrange) break;
+  }
+  const sample = Buffer.concat(parts);
+  return likeliest(new Map(byteEncodings.map((each) => [each, iconv.decode(sample, each)])));
 }
 
 /** The text of a file, piece by piece, with one kind of line ends. */
@@ -91,15 +113,15 @@ function* decoded(
   name: string,
   encoding: Encoding,
 ): Generator<{ text: string; share: number }> {
-  const decoder = new TextDecoder(encoding);
+  const decoder = iconv.getDecoder(encoding);
   let held = "";
   for (const { bytes, share } of pieces(path, name)) {
-    let text = held + decoder.decode(bytes, { stream: true });
+    let text = held + decoder.write(bytes);
     held = text.endsWith("\r") ? "\r" : "";
     if (held) text = text.slice(0, -1);
     yield { text: unixLines(text), share };
   }
-  yield { text: unixLines(held + decoder.decode()), share: 1 };
+  yield { text: unixLines(held + (decoder.end() ?? "")), share: 1 };
 }
 
 function unixLines(text: string): string {

@@ -28,16 +28,28 @@ export function cellOf(cell: CellObject | undefined, date1904: boolean): Cell {
         ? shownNumber(Number(cell.v), cell.w)
         : numberOf(Number(cell.v), String(cell.z ?? "General"), date1904);
     default:
-      return cell.v instanceof Date ? { stamp: cell.v.toISOString().slice(0, 16) } : String(cell.v);
+      return cell.v instanceof Date
+        ? { stamp: cell.v.toISOString().slice(0, 19).replace(/:00$/, "") }
+        : String(cell.v);
   }
 }
 
 function numberOf(value: number, format: string, date1904: boolean): Cell {
   if (!Number.isFinite(value)) return { fault: "#NUM!" };
   const first = format.split(";")[0] ?? format;
+  if (/\[[hms]+\]/i.test(first)) return spanText(value);
   if (SSF.is_date(format)) return stampOf(value, first, date1904) ?? value;
   const mark = markOf(first);
-  return mark === undefined ? value : marked(value, mark);
+  const shown = withoutNoise(value, first, mark === "%" ? 2 : 0);
+  return mark === undefined ? shown : marked(shown, mark);
+}
+
+/** A number as its format shows it, where the rest is what computing in binary left. */
+function withoutNoise(value: number, format: string, hidden: number): number {
+  const digits = /[0#?](?:\.([0#?]+))?/.exec(format.replace(/"[^"]*"|\\./g, ""));
+  if (!digits || /e[+-]/i.test(format)) return value;
+  const rounded = Number(value.toFixed(Math.min(20, (digits[1]?.length ?? 0) + hidden)));
+  return Math.abs(rounded - value) <= 1e-9 * Math.max(1, Math.abs(value)) ? rounded : value;
 }
 
 /** A number of which it is known how it is shown, but not by which format. */
@@ -60,20 +72,32 @@ function markOf(format: string): string | undefined {
   return unit && /\p{L}|[%°€$£]/u.test(unit) ? unit : undefined;
 }
 
+/** A span of time that may be longer than a day, of a number that counts days: `26:30` or `26:30:15`. */
+function spanText(value: number): string {
+  const seconds = Math.round(Math.abs(value) * 86_400);
+  const [hours, minutes, rest] = [
+    Math.floor(seconds / 3600),
+    Math.floor(seconds / 60) % 60,
+    seconds % 60,
+  ];
+  return `${value < 0 ? "-" : ""}${hours}:${two(minutes)}${rest ? `:${two(rest)}` : ""}`;
+}
+
 /** A day, a time, or both, of a number that counts days. Two systems count them; one has a 29 February 1900. */
 function stampOf(value: number, format: string, date1904: boolean): Cell | undefined {
-  const minutes = Math.round((value + (date1904 ? 1462 : 0)) * 1440);
-  const days = Math.floor(minutes / 1440);
-  const time = `${two(Math.floor((minutes % 1440) / 60))}:${two(minutes % 60)}`;
+  const seconds = Math.round((value + (date1904 ? 1462 : 0)) * 86_400);
+  const days = Math.floor(seconds / 86_400);
+  const rest = seconds % 86_400;
+  const clock = `${two(Math.floor(rest / 3600))}:${two(Math.floor(rest / 60) % 60)}`;
+  const time = rest % 60 === 0 ? clock : `${clock}:${two(rest % 60)}`;
   const unquoted = format.replace(/"[^"]*"|\\.|\[[^\]]*\]/g, "");
   const showsDay = /[dy]/i.test(unquoted);
   const showsTime = /[hs]/i.test(unquoted);
   if (value >= 0 && value < 1 && !showsDay) return { stamp: time };
-  if (!showsDay && /\[h/i.test(format)) return undefined;
   if (days < 1 || days > 2_958_465) return undefined;
   const since = days < 60 ? Date.UTC(1899, 11, 31) : Date.UTC(1899, 11, 30);
   const day = new Date(since + days * 86_400_000).toISOString().slice(0, 10);
-  return { stamp: showsTime || minutes % 1440 !== 0 ? `${day}T${time}` : day };
+  return { stamp: showsTime || rest !== 0 ? `${day}T${time}` : day };
 }
 
 function two(number: number): string {

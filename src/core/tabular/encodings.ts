@@ -1,0 +1,76 @@
+/** The encodings that text files are read in, by the names that plans have for them. */
+export const encodings = [
+  "utf-8",
+  "utf-16le",
+  "utf-16be",
+  "windows-1252",
+  "windows-1250",
+  "windows-1251",
+  "windows-1253",
+  "windows-1254",
+  "iso-8859-2",
+  "iso-8859-15",
+  "macintosh",
+  "cp437",
+  "cp850",
+] as const;
+export type Encoding = (typeof encodings)[number];
+
+/** Those that have one byte a letter, the likelier ones first. */
+export const byteEncodings = encodings.filter((name) => !name.startsWith("utf"));
+
+/** Letters besides those of ASCII, by language. */
+const alphabets = [
+  "äöüß",
+  "áéíñóúü",
+  "àâæçèéêëîïôœùûüÿ",
+  "àèéìíòóùú",
+  "áâãàçéêíóôõú",
+  "åäöæøé",
+  "ąćęłńóśźż",
+  "áčďéěíňóřšťúůýžľĺŕôä",
+  "áéíóöőúüű",
+  "čćđšž",
+  "ăâîșțşţ",
+  "çğıöşüâ",
+  "абвгдежзийклмнопрстуфхцчшщъыьэюяёіїєґљњћџђ",
+  "αβγδεζηθικλμνξοπρσςτυφχψωάέήίόύώϊϋΐΰ",
+].map((letters) => new Set(letters));
+
+/** Signs that people type beside letters. */
+const signs = new Set("€£¥°²³§µ½¼¾–—‘’“”„«»…¿¡ºª·×±™©®• ");
+
+/**
+ * How well a text reads as words of one language: what a text would get that was decoded wrongly is less. Letters
+ * count for the language that knows most of them; those that none knows, and signs within words, count against it.
+ */
+export function readability(text: string): number {
+  const strange = text.match(/[^\x00-\x7f]/gu) ?? [];
+  if (strange.length === 0) return 0;
+  const letters = strange.filter((sign) => /\p{L}/u.test(sign));
+  const best = Math.max(
+    ...alphabets.map((known) => letters.filter((sign) => known.has(sign.toLowerCase())).length),
+  );
+  const others = strange.filter((sign) => !/\p{L}/u.test(sign));
+  const known = others.filter((sign) => signs.has(sign)).length;
+  // A capital behind a small letter, and a sign between letters, are no part of a word.
+  const torn =
+    (text.match(/\p{Ll}(?=[^\x00-\x7f])\p{Lu}/gu)?.length ?? 0) +
+    (text.match(/\p{L}[^\x00-\x7f\p{L}\p{M}’‘·–-]\p{L}/gu)?.length ?? 0);
+  const score = best + 0.9 * known - (letters.length - best) - 2 * (others.length - known) - torn;
+  return score / strange.length;
+}
+
+/** The encoding whose text reads best; of several, the first. */
+export function likeliest(texts: ReadonlyMap<Encoding, string>): Encoding {
+  let found: Encoding = "windows-1252";
+  let best = Number.NEGATIVE_INFINITY;
+  for (const [encoding, text] of texts) {
+    const score = readability(text);
+    if (score > best + 1e-9) {
+      best = score;
+      found = encoding;
+    }
+  }
+  return found;
+}
