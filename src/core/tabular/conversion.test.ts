@@ -184,12 +184,19 @@ describe("a sheet", () => {
 
   it("says of a row that comes again which it repeats", () => {
     const hives: Cell[][] = Array.from({ length: 80 }, (_, at) => [`B-${at}`, at]);
-    const { kept, aside } = convert([["Code", "Weight"], ...hives, ["B-3", 3], ["b-4", 99]]);
+    const { kept, aside } = convert([["Code", "Weight"], ...hives, ["B-3", 3]]);
     expect(kept.length).toBe(80);
     expect(aside.map(({ cell, reason }) => [cell, reason])).toEqual([
       ["row 82", "the same as row 5"],
-      ["row 83", 'Code "b-4" is already in row 6'],
     ]);
+  });
+
+  it("loses no row to a guess that a column is unique", () => {
+    const hives: Cell[][] = Array.from({ length: 80 }, (_, at) => [`B-${at}`, at]);
+    const rows = [["Code", "Weight"], ...hives, ["b-4", 99]];
+    expect(convert(rows)).toMatchObject({ kept: { length: 81 }, aside: [] });
+    const notes = proposed({ Hives: rows }).notes.sheets[0]?.fields.get("code");
+    expect(notes?.guess).toBe('would be unique, but "B-4" is in A6 and A82');
   });
 });
 

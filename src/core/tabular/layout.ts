@@ -1,4 +1,5 @@
 import { type Cell, cellText, folded, isEmpty, oneLine, type Row } from "./cells.ts";
+import { ColumnSums } from "./sums.ts";
 import { isUnit } from "./titles.ts";
 import { typeBit, typeOfCell } from "./type-detection.ts";
 
@@ -261,9 +262,14 @@ const totalWords =
 export class RowSorter {
   readonly #columns: readonly number[];
   readonly #titles: readonly string[];
+  readonly #sums: ColumnSums;
   #gap = false;
   #noted = false;
   #data = 0;
+  /** Rows with a value in the first column. */
+  #begun = 0;
+  /** Whether the last row is called a total, and isn't one. */
+  isOnlyCalledTotal = false;
 
   constructor(
     layout: Layout,
@@ -272,9 +278,11 @@ export class RowSorter {
   ) {
     this.#columns = layout.columns.map(({ column }) => column);
     this.#titles = layout.columns.map(({ header }) => folded(header));
+    this.#sums = new ColumnSums(this.#columns);
   }
 
   kindOf(row: Row): RowKind {
+    this.isOnlyCalledTotal = false;
     let filled = 0;
     let last = -1;
     let first = -1;
@@ -290,7 +298,10 @@ export class RowSorter {
       return "blank";
     }
     if (this.#isHeader(row, filled)) return "header again";
-    if (this.#isTotal(row, first, filled)) return "total";
+    if (this.#isTotal(row, first, filled)) {
+      this.#sums.beginGroup();
+      return "total";
+    }
     if (this.#isNote(row, last, filled)) {
       this.#noted = true;
       return "note";
@@ -298,6 +309,8 @@ export class RowSorter {
     this.#gap = false;
     this.#noted = false;
     this.#data++;
+    if (first === this.#columns[0]) this.#begun++;
+    if (this.without.has("total")) this.#sums.add(row);
     return "data";
   }
 
@@ -309,12 +322,32 @@ export class RowSorter {
     });
   }
 
-  /** A word such as total in the first cell, and nothing but numbers behind it. */
+  /**
+   * A word such as total in the first cell, and behind it nothing but numbers that are sums of those above; or such
+   * numbers alone, where other rows begin with something else.
+   */
   #isTotal(row: Row, first: number, filled: number): boolean {
     const cell = row[first];
-    if (filled < 2 || this.#data === 0 || typeof cell !== "string" || !this.without.has("total"))
+    if (this.#data === 0 || !this.without.has("total")) return false;
+    if (typeof cell !== "string" || !totalWords.test(cell.trim())) {
+      return this.#isBareTotal(row, first);
+    }
+    if (filled < 2 || !this.#hasNumbersBehind(row, first)) return false;
+    const { right, wrong } = this.#sums.compare(row);
+    this.isOnlyCalledTotal = right === 0 && wrong > 0;
+    return !this.isOnlyCalledTotal;
+  }
+
+  /** Numbers that are all sums, in a row without the beginning that nearly every other has. */
+  #isBareTotal(row: Row, first: number): boolean {
+    if (this.#data < 3 || first === this.#columns[0] || this.#begun * 10 < this.#data * 9)
       return false;
-    if (!totalWords.test(cell.trim())) return false;
+    if (!this.#hasNumbersBehind(row, -1)) return false;
+    const { right, wrong } = this.#sums.compare(row);
+    return right > 0 && wrong === 0;
+  }
+
+  #hasNumbersBehind(row: Row, first: number): boolean {
     return this.#columns.every((column) => {
       const other = row[column];
       if (column === first || isEmpty(other)) return true;

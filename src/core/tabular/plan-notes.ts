@@ -2,6 +2,7 @@ import { inSentence, labelOf, pluralOf } from "../naming/words.ts";
 import { address, columnLetters, quote } from "./cells.ts";
 import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
 import type { FieldNotes, NotedCell } from "./plan.ts";
+import { isIdentifying, isNearlyKey } from "./relationships.ts";
 
 /** What is said beside a field: why, what was guessed, and which cells won't fit. */
 export function fieldNotes(
@@ -39,13 +40,20 @@ export function fieldNotes(
       }
     }
   }
+  const [repeat] =
+    !link && isNearlyKey(column) && isIdentifying(column) ? profile.distinct.repeats() : [];
+  const guesses = [
+    !link && finding.guess,
+    repeat &&
+      `would be unique, but ${quote(repeat.text ?? "a value")} is in ${at(repeat.rows[0] ?? 0)} and ${at(repeat.rows[1] ?? 0)}`,
+  ].filter(Boolean);
   const formula = namedFormula(formulas?.get(profile.column), columns);
   const why = link
     ? `${link.matching} ${link.kind === "one" ? "cells have a value" : "cells have values"} of ${link.key.entity}, ${link.key.profile.header || columnLetters(link.key.profile.column)}${blanks}`
     : `${finding.why}${blanks}${unique && profile.distinct.repeated === 0 ? ", no two alike" : ""}`;
   return {
     why,
-    ...(!link && finding.guess && { guess: finding.guess }),
+    ...(guesses.length > 0 && { guess: guesses.join("; ") }),
     ...(count > 0 && { setAside: { count, cells } }),
     ...(formula && { formula }),
   };
@@ -90,6 +98,12 @@ export function aroundTable({ profile, above, hidden, strayQuotes = [] }: Profil
     const first = examples[0];
     said.push(
       `${plural(count, words[kind], words[kind].replace(/^(row|note)/, "$1s"))}: row ${first?.row}, ${quote(first?.text ?? "")}`,
+    );
+  }
+  if (profile.calledTotal.count > 0) {
+    const first = profile.calledTotal.examples[0];
+    said.push(
+      `${plural(profile.calledTotal.count, "row")} called a total, but no sum of those above, and kept: row ${first?.row}, ${quote(first?.text ?? "")}`,
     );
   }
   if (profile.beside.count > 0) {

@@ -50,6 +50,10 @@ export interface SheetProfile {
   lastRow: number;
   /** Rows below the header that are none, by what they are. */
   leftOut: Map<LeftOutKind, { count: number; examples: Example[] }>;
+  /** Rows that are called a total, and are none: they are data. */
+  calledTotal: { count: number; examples: Example[] };
+  /** Rows that are the same as one above them. */
+  copies: number;
   /** Cells that are outside the table's columns. */
   beside: { count: number; examples: Example[] };
   columns: ColumnProfile[];
@@ -57,6 +61,7 @@ export interface SheetProfile {
 }
 
 const mostExamples = 5;
+const mostContents = 50_000;
 /** Columns beyond these are not looked at for repeating together. */
 const mostDependent = 40;
 
@@ -67,6 +72,8 @@ export class SheetProfiler {
   readonly #profile: SheetProfile;
   readonly #inside: Set<number>;
   readonly #indexes: Int32Array;
+  /** What the rows say, as checksums. */
+  readonly #contents = new Set<number>();
 
   constructor(
     readonly layout: Layout,
@@ -88,6 +95,8 @@ export class SheetProfiler {
       rows: 0,
       lastRow: layout.firstRow - 1,
       leftOut: new Map(),
+      calledTotal: { count: 0, examples: [] },
+      copies: 0,
       beside: { count: 0, examples: [] },
       columns: this.#columns.map(({ profile }) => profile),
       dependencies: new Dependencies(dependent),
@@ -105,7 +114,12 @@ export class SheetProfiler {
       this.#takeBeside(row, number);
       if (kind === "beside") continue;
       if (kind !== "data") this.#leaveOut(kind, row, number);
-      else this.#takeData(row, number);
+      else {
+        if (this.#sorter.isOnlyCalledTotal) {
+          note(this.#profile.calledTotal, { row: number, text: textOf(row) });
+        }
+        this.#takeData(row, number);
+      }
     }
   }
 
@@ -118,6 +132,11 @@ export class SheetProfiler {
       indexes[at] = watcher.take(row[watcher.profile.column] ?? null, number);
     }
     this.#profile.dependencies.take(indexes, number);
+    // Beyond so many rows, copies aren't looked for.
+    if (this.#columns.length < 2 || this.#contents.size >= mostContents) return;
+    const content = hashOf(row.map((cell) => folded(cellText(cell ?? null))).join("\u001f"));
+    if (this.#contents.has(content)) this.#profile.copies++;
+    else this.#contents.add(content);
   }
 
   #takeBeside(row: readonly Cell[], number: number): void {
@@ -131,11 +150,7 @@ export class SheetProfiler {
   #leaveOut(kind: LeftOutKind, row: readonly Cell[], number: number): void {
     const group = this.#profile.leftOut.get(kind) ?? { count: 0, examples: [] };
     this.#profile.leftOut.set(kind, group);
-    const text = row
-      .filter((cell) => !isEmpty(cell))
-      .map(cellText)
-      .join(", ");
-    note(group, { row: number, text });
+    note(group, { row: number, text: textOf(row) });
   }
 
   /** What was seen. */
@@ -149,6 +164,14 @@ function widen(bounds: Bounds, places: number): void {
   if (places === 0) return;
   bounds.least = Math.min(bounds.least, places);
   bounds.most = Math.max(bounds.most, places);
+}
+
+/** What is in the cells of a row, as one text. */
+function textOf(row: readonly Cell[]): string {
+  return row
+    .filter((cell) => !isEmpty(cell))
+    .map(cellText)
+    .join(", ");
 }
 
 function note(group: { count: number; examples: Example[] }, example: Example): void {

@@ -18,7 +18,13 @@ import { proposeSplits } from "./normalisation.ts";
 import type { FieldPlan, ImportPlan, PlanNotes, SheetNotes, SheetPlan } from "./plan.ts";
 import { aroundTable, fieldNotes } from "./plan-notes.ts";
 import type { ColumnProfile } from "./profile.ts";
-import { findLinks, isKeyColumn, type LinkableColumn, linkName } from "./relationships.ts";
+import {
+  findLinks,
+  isIdentifying,
+  isKeyColumn,
+  type LinkableColumn,
+  linkName,
+} from "./relationships.ts";
 import { besideReferences, entityName, fieldTitle, type Title } from "./titles.ts";
 import { typeBit } from "./type-detection.ts";
 import { unitFactor } from "./units.ts";
@@ -104,6 +110,7 @@ function draftSheets(
         profile,
         finding,
         title,
+        copies: sheet.profile.copies,
         isTarget: false,
         isRequiredLink: false,
       };
@@ -293,15 +300,12 @@ function isNaming({ profile, link }: DraftColumn): boolean {
   return !link && blanks === 0 && distinct.repeated === 0 && longest <= 60;
 }
 
-const identifying =
-  /(^|_)(code|no|nr|num|number|id|ref|reference|key|mark|tag|email)$|^(name|title)$/;
-
 /** Unique is proposed for what others refer to, and for a column that is called a code or is the first one. */
 function isProposedUnique(column: DraftColumn, rows: number): boolean {
   if (!isKeyColumn(column) || rows < 2) return false;
   if (column.isTarget) return true;
   if (column.finding.kind === "choice" || column.finding.kind === "long text") return false;
-  return column.at === 0 || identifying.test(column.title.name) || column.finding.kind === "email";
+  return isIdentifying(column);
 }
 
 function word(text: string | number): Word {

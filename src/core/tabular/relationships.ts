@@ -14,6 +14,8 @@ export interface LinkableColumn {
   name: string;
   profile: ColumnProfile;
   finding: Finding;
+  /** How many rows of its sheet are the same as one above them. */
+  copies: number;
 }
 
 /** A column whose values are those of another one. */
@@ -24,16 +26,36 @@ export interface FoundLink {
   /** Cells that have a value of the other column. */
   matching: number;
   /** Cells that don't. */
-  strangers: { count: number; examples: (Example & { near?: string })[] };
+  strangers: { count: number; misspelt: number; examples: (Example & { near?: string })[] };
 }
 
 const keyKinds = new Set(["text", "choice", "integer", "email", "phone", "long text"]);
 
-/** Whether the values of a column are unique, apart from a few mistakes. */
-export function isKeyColumn({ profile, finding }: LinkableColumn): boolean {
+/** Whether the values of a column are unique, apart from rows that are there twice. No other row would be lost by it. */
+export function isKeyColumn({ profile, finding, copies }: LinkableColumn): boolean {
   const { filled, distinct } = profile;
   if (!keyKinds.has(finding.kind) || profile.longest > 160 || filled < 2) return false;
-  return distinct.repeated <= Math.max(filled >= 8 ? 1 : 0, filled * 0.03);
+  return distinct.repeated <= Math.min(copies, fewRepeats(filled));
+}
+
+/** As many cells as may repeat another by mistake. */
+function fewRepeats(filled: number): number {
+  return Math.max(filled >= 8 ? 1 : 0, filled * 0.03);
+}
+
+const identifying =
+  /(^|_)(code|no|nr|num|number|id|ref|reference|key|mark|tag|email)$|^(name|title)$/;
+
+/** Whether a column is the one that records are told by: it is called so, or is the first. */
+export function isIdentifying({ at, name, finding }: LinkableColumn): boolean {
+  return at === 0 || identifying.test(name) || finding.kind === "email";
+}
+
+/** Whether the values would be unique but for a few that are in several rows. */
+export function isNearlyKey({ profile, finding, copies }: LinkableColumn): boolean {
+  const { filled, distinct } = profile;
+  if (!keyKinds.has(finding.kind) || profile.longest > 160 || filled < 8) return false;
+  return distinct.repeated > copies && distinct.repeated <= copies + fewRepeats(filled);
 }
 
 /** Finds for each column the one elsewhere that its values are those of. */
@@ -68,8 +90,20 @@ function bestLinks(
 function mayRefer(column: LinkableColumn, key: LinkableColumn): boolean {
   const kind = (finding: Finding) => (finding.kind === "integer" ? "number" : "text");
   if (kind(column.finding) !== kind(key.finding)) return false;
-  const accidental = column.finding.kind === "integer" || (isKeyColumn(column) && column.at === 0);
-  return !accidental || affinity(column, key) > 0;
+  if (column.finding.kind === "integer") return areNumbersOf(column, key);
+  return !(isKeyColumn(column) && column.at === 0) || affinity(column, key) > 0;
+}
+
+/**
+ * Whether numbers are those of another column: a few small ones are there by accident. The header has to name the other
+ * entity, and as one of it, not as a number of them; and either say that it has numbers, or most of them are used.
+ */
+function areNumbersOf(column: LinkableColumn, key: LinkableColumn): boolean {
+  if (affinity(column, key) <= 0) return false;
+  if (/_(id|no|nr|num|number|code|ref)$/.test(column.name)) return true;
+  const isPlural = words(column.name).at(-1) !== words(key.entity).at(-1)?.toLowerCase();
+  const used = column.profile.distinct.sharedWith(key.profile.distinct);
+  return !isPlural && used * 2 >= key.profile.distinct.size;
 }
 
 const superiors = new Set(["parent", "mother", "boss", "manager", "mentor", "superior", "leader"]);
@@ -102,16 +136,20 @@ function asOne(column: LinkableColumn, key: LinkableColumn): FoundLink | undefin
   const close = affinity(column, key) > 0;
   // Two values that are both there may do; among more, some may be misspelt.
   const least = close ? 1 : shared === distinct.size ? 2 : 3;
-  if (shared < least || shared * (close ? 2 : 1.25) < distinct.size) return undefined;
+  if (shared < least) return undefined;
+  if (distinct.overflowed && shared * (close ? 2 : 1.25) < distinct.size) return undefined;
   if (distinct.overflowed || key.profile.distinct.overflowed) {
-    const strangers = { count: distinct.size - shared, examples: [] };
+    const strangers = { count: distinct.size - shared, misspelt: 0, examples: [] };
     return { kind: "one", column, key, matching: filled - strangers.count, strangers };
   }
   const strangers = strangersOf(column, key, (text) =>
     key.profile.distinct.values.has(folded(text)),
   );
   const matching = filled - strangers.count;
-  if (strangers.count > Math.max(close ? 2 : 1, filled * (close ? 0.25 : 0.1))) return undefined;
+  // What is nearly another value is a misspelling of it.
+  const unlike = strangers.count - strangers.misspelt;
+  if (unlike > Math.max(close ? 2 : 1, filled * (close ? 0.25 : 0.1))) return undefined;
+  if (strangers.misspelt * 2 > filled) return undefined;
   return { kind: "one", column, key, matching, strangers };
 }
 
@@ -143,7 +181,7 @@ function asMany(column: LinkableColumn, key: LinkableColumn): FoundLink | undefi
 }
 
 function strangersOf(column: LinkableColumn, key: LinkableColumn, fits: (text: string) => boolean) {
-  const strangers: FoundLink["strangers"] = { count: 0, examples: [] };
+  const strangers: FoundLink["strangers"] = { count: 0, misspelt: 0, examples: [] };
   const names = [...key.profile.distinct.values.values()].map(({ spellings }) =>
     usualSpelling(spellings),
   );
@@ -152,6 +190,7 @@ function strangersOf(column: LinkableColumn, key: LinkableColumn, fits: (text: s
     if (fits(text)) continue;
     strangers.count += count;
     const near = nearest(text, names);
+    if (near) strangers.misspelt += count;
     for (const row of rows) {
       if (strangers.examples.length < 8)
         strangers.examples.push({ row, text, ...(near && { near }) });

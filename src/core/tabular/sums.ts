@@ -1,0 +1,92 @@
+import type { Cell, Row } from "./cells.ts";
+import { findNumber } from "./numbers.ts";
+
+/** A number under either reading of its signs, and how many digits it has behind them. */
+interface Read {
+  point: number;
+  comma: number;
+  places: number;
+}
+
+const mostKnown = 10_000;
+
+/** The sums of columns, since the beginning and since the last row of totals. */
+export class ColumnSums {
+  readonly #all: Float64Array[];
+  readonly #group: Float64Array[];
+  readonly #known = new Map<string, Read | undefined>();
+  #rows = 0;
+  #grouped = 0;
+
+  constructor(readonly columns: readonly number[]) {
+    const zeros = () => new Float64Array(columns.length);
+    this.#all = [zeros(), zeros()];
+    this.#group = [zeros(), zeros()];
+  }
+
+  add(row: Row): void {
+    this.#rows++;
+    this.#grouped++;
+    for (let at = 0; at < this.columns.length; at++) {
+      const read = this.#read(row[this.columns[at] as number] ?? null);
+      if (!read) continue;
+      for (const sums of [this.#all, this.#group]) {
+        (sums[0] as Float64Array)[at] = (sums[0]?.[at] ?? 0) + read.point;
+        (sums[1] as Float64Array)[at] = (sums[1]?.[at] ?? 0) + read.comma;
+      }
+    }
+  }
+
+  /** Begins another group, below a row of subtotals. */
+  beginGroup(): void {
+    for (const sums of this.#group) sums.fill(0);
+    this.#grouped = 0;
+  }
+
+  /** How many numbers of a row are sums, averages or counts of what is above them, and how many aren't. */
+  compare(row: Row): { right: number; wrong: number } {
+    let right = 0;
+    let wrong = 0;
+    for (let at = 0; at < this.columns.length; at++) {
+      const read = this.#read(row[this.columns[at] as number] ?? null);
+      if (!read) continue;
+      if (this.#isFigure(read, at)) right++;
+      else wrong++;
+    }
+    return { right, wrong };
+  }
+
+  #isFigure({ point, comma, places }: Read, at: number): boolean {
+    const near = (one: number, other: number) =>
+      Math.abs(one - other) <= 0.5 / 10 ** places + 1e-9 * Math.abs(other);
+    return [[this.#all, this.#rows] as const, [this.#group, this.#grouped] as const].some(
+      ([sums, count]) =>
+        [[point, sums[0]?.[at] ?? 0] as const, [comma, sums[1]?.[at] ?? 0] as const].some(
+          ([value, sum]) =>
+            count > 0 && (near(value, sum) || near(value, sum / count) || value === count),
+        ),
+    );
+  }
+
+  #read(cell: Cell): Read | undefined {
+    if (typeof cell === "number") return { point: cell, comma: cell, places: placesIn(cell) };
+    if (typeof cell === "object" && cell !== null && "number" in cell) {
+      return { point: cell.number, comma: cell.number, places: placesIn(cell.number) };
+    }
+    if (typeof cell !== "string" || cell.length > 30 || !/\d/.test(cell)) return undefined;
+    if (this.#known.has(cell)) return this.#known.get(cell);
+    const found = findNumber(cell.trim());
+    const read = found && {
+      point: Number(found.point ?? found.comma),
+      comma: Number(found.comma ?? found.point),
+      places: Math.max(found.pointWritten, found.commaWritten) % 3,
+    };
+    if (this.#known.size < mostKnown) this.#known.set(cell, read);
+    return read;
+  }
+}
+
+function placesIn(number: number): number {
+  const at = String(number).indexOf(".");
+  return at < 0 ? 0 : Math.min(6, String(number).length - at - 1);
+}
