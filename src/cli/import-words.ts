@@ -1,4 +1,5 @@
 import ansis from "ansis";
+import type { ColumnValues } from "../core/tabular/column-values.ts";
 import type { FieldNotes, FieldPlan, SheetNotes, SheetPlan } from "../core/tabular/plan.ts";
 import type { SheetOutcome } from "../flows/import/convert.ts";
 import type { Loaded } from "../flows/import/loaded.ts";
@@ -52,16 +53,25 @@ function sheetText(
   width: number,
 ): string {
   const { rows, kept, setAside, cellsSetAside } = outcome.counts;
-  const titles = notes ? ["column", "field", "type", "why"] : ["column", "field", "type"];
-  const lines = sheet.fields.map((field) => [
+  const titles = ["", "column", "field", "type", ...(notes ? ["why"] : [])];
+  const ordered = doubtfulFirst(sheet.fields, notes);
+  const lines = ordered.map((field) => [
+    isDoubtful(notes?.fields.get(field.name)) ? ansis.yellow("?") : " ",
     cut(field.column, 24),
     field.name,
     cut(typeText(sheet, field), Math.max(28, Math.floor(width * 0.34))),
     ...(notes ? [notes.fields.get(field.name)?.why ?? ""] : []),
   ]);
-  const fields = table([titles.map((title) => ansis.dim(title)), ...lines])
-    .split("\n")
-    .map((line) => `  ${cut(line, width - 2)}`);
+  const [heading = "", ...rest] = table([titles.map((title) => ansis.dim(title)), ...lines]).split(
+    "\n",
+  );
+  const fields = [
+    heading,
+    ...ordered.flatMap((field, at) => {
+      const values = valuesText(outcome.values.get(field.name), notes?.fields.get(field.name));
+      return [rest[at] ?? "", ...(values ? [ansis.dim(`     ${values}`)] : [])];
+    }),
+  ].map((line) => cut(line, width));
   return [
     `${ansis.bold(outcome.name)} ${ansis.dim("becomes")} ${ansis.bold(sheet.entity)}`,
     ...fields,
@@ -74,6 +84,35 @@ function sheetText(
       cellsSetAside > 0 ? `; single cells set aside: ${cellsSetAside.toLocaleString("en")}` : ""
     }`,
   ].join("\n");
+}
+
+/** Whether something is guessed of a field, or some of its cells don't fit. */
+function isDoubtful(notes: FieldNotes | undefined): boolean {
+  return notes?.guess !== undefined || notes?.setAside !== undefined;
+}
+
+function doubtfulFirst(fields: readonly FieldPlan[], notes: SheetNotes | undefined): FieldPlan[] {
+  const doubtful = (field: FieldPlan) => isDoubtful(notes?.fields.get(field.name));
+  return [...fields.filter(doubtful), ...fields.filter((field) => !doubtful(field))];
+}
+
+/** The first values as they are written and as they are stored, and what is known of all. */
+function valuesText(values: ColumnValues | undefined, notes: FieldNotes | undefined): string {
+  if (!values || values.filled === 0) return "";
+  const { examples, smallest, largest, sum, blank } = values;
+  const pairs = examples.map(({ written, stored }) =>
+    written === stored
+      ? quote(written, 24)
+      : `${quote(written, 24)} → ${cut(stored.replaceAll("\n", " + "), 24)}`,
+  );
+  const facts = [
+    smallest !== undefined && `smallest ${smallest}`,
+    largest !== undefined && `largest ${largest}`,
+    sum !== undefined && `sum ${sum}`,
+    notes && `${notes.distinct.toLocaleString("en")} different`,
+    blank > 0 && `${blank.toLocaleString("en")} blank`,
+  ].filter(Boolean);
+  return [pairs.join("  "), facts.join(", ")].filter(Boolean).join("  ·  ");
 }
 
 /** What a field becomes, in a word or two; for a split that is done, the entity that it moves to. */

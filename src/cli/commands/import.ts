@@ -161,6 +161,7 @@ function preview({ plan, notes, sheets, untaken, setAside }: PreparedImport) {
       fields: sheet.fields.map((field) => ({
         ...field,
         ...notes?.sheets[at]?.fields.get(field.name),
+        values: sheets[at]?.values.get(field.name),
       })),
       splits: sheet.splits,
     })),

@@ -11,6 +11,7 @@ import {
   type Row,
   type RowBatch,
 } from "./cells.ts";
+import { type ColumnValues, ColumnWatch } from "./column-values.ts";
 import { hashOf } from "./distinct.ts";
 import { type KeyFinder, KeySet } from "./keys.ts";
 import { type Layout, type RowKind, RowSorter } from "./layout.ts";
@@ -89,6 +90,7 @@ interface ColumnWork {
   known: Map<string, ReadValue>;
   /** How many texts were not among them. */
   missed: number;
+  watch: ColumnWatch;
 }
 
 const mostKnown = 10_000;
@@ -144,6 +146,7 @@ export class SheetConverter {
       read: valueReader(field, fieldPlan, context),
       known: new Map(),
       missed: 0,
+      watch: new ColumnWatch(field.type),
     });
     const workFor = (owner: Entity, name: string, as = name): ColumnWork[] => {
       const field = owner.fields.find((each) => each.name === as && !isComputed(each));
@@ -201,6 +204,15 @@ export class SheetConverter {
       const at = this.#columns.findIndex(({ field }) => field.name === name);
       return at < 0 ? undefined : at;
     });
+  }
+
+  /** What was seen of the values of each field. */
+  values(): Map<string, ColumnValues> {
+    const all = [
+      ...this.#columns.map((work) => [work.plan.name, work] as const),
+      ...this.#splits.flatMap(({ along }) => along.map((work) => [work.plan.name, work] as const)),
+    ];
+    return new Map(all.map(([name, { watch }]) => [name, watch.finish()]));
   }
 
   take({ first, rows }: RowBatch): void {
@@ -276,10 +288,16 @@ export class SheetConverter {
     aside: { column: number; text: string; reason: string }[],
   ): string | null {
     const cell = row[work.column] ?? null;
-    if (cell === null || this.context.blanks.has(cell))
+    if (cell === null || this.context.blanks.has(cell)) {
+      work.watch.takeBlank();
       return work.field.type.kind === "boolean" ? "no" : null;
+    }
     const read = this.#read(work, cell);
-    if ("text" in read) return read.text === "" ? null : read.text;
+    if ("text" in read) {
+      const text = read.text === "" ? null : read.text;
+      work.watch.take(cell, text);
+      return text;
+    }
     aside.push({ column: work.column, text: cellText(cell), reason: read.reason });
     return work.field.type.kind === "boolean" ? "no" : null;
   }

@@ -53,6 +53,7 @@ export function fieldNotes(
     : `${finding.why}${blanks}${unique && profile.distinct.repeated === 0 ? ", no two alike" : ""}`;
   return {
     why,
+    distinct: profile.distinct.size,
     ...(guesses.length > 0 && { guess: guesses.join("; ") }),
     ...(count > 0 && { setAside: { count, cells } }),
     ...(formula && { formula }),

@@ -87,6 +87,8 @@ export interface SheetNotes {
 
 export interface FieldNotes {
   why: string;
+  /** How many different values there are. */
+  distinct: number;
   guess?: string;
   /** Cells that won't fit: how many, and the first ones in words with their addresses. */
   setAside?: { count: number; cells: NotedCell[] };

@@ -193,7 +193,10 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
     }
     if (field) {
       fields.push({ name: field.name, column: reference, ...hintsFor(column, field) });
-      notes.fields.set(field.name, { why: `the field of the model, ${column.finding.why}` });
+      notes.fields.set(field.name, {
+        why: `the field of the model, ${column.finding.why}`,
+        distinct: column.profile.distinct.size,
+      });
       continue;
     }
     const { definition, unique } = define(column, profile.rows);

@@ -4,6 +4,7 @@ import { type Entity, type Model, targetsOf } from "../../core/model/model.ts";
 import { nearest } from "../../core/naming/nearest.ts";
 import { parentsFirst } from "../../core/schema/from-model.ts";
 import { Blanks, columnLetters, columnNumber, folded } from "../../core/tabular/cells.ts";
+import type { ColumnValues } from "../../core/tabular/column-values.ts";
 import {
   aliasFields,
   type ConversionContext,
@@ -30,6 +31,8 @@ export interface SheetOutcome {
   counts: ConversionCounts;
   /** Columns that the plan doesn't mention. */
   unknown: string[];
+  /** The values of each field. */
+  values: ReadonlyMap<string, ColumnValues>;
 }
 
 /** Rows that wait in files: those of each entity, and what was set aside. */
@@ -150,6 +153,7 @@ export function convertSheets(
       entity: entity.name,
       counts: converter.counts,
       unknown: job.unknown,
+      values: converter.values(),
     });
   }
   aside.close();

@@ -1,0 +1,90 @@
+import type { FieldType } from "../fields/field-type.ts";
+import type { ValueType } from "../fields/type-rule.ts";
+import { ruleOf } from "../fields/types.ts";
+import { type Cell, cellText, numberText } from "./cells.ts";
+
+/** What a preview shows of the values of a column. */
+export interface ColumnValues {
+  /** The first cells as they are written and as they are stored; those that are stored otherwise come first. */
+  examples: { written: string; stored: string }[];
+  filled: number;
+  blank: number;
+  /** Of numbers, days and times. */
+  smallest?: string;
+  largest?: string;
+  /** Of numbers, in plain digits. */
+  sum?: string;
+}
+
+const mostExamples = 3;
+
+/** The order of values that tells something, by what they are in formulas. */
+const orders: Readonly<Record<ValueType, "number" | "text" | undefined>> = {
+  number: "number",
+  span: "number",
+  date: "text",
+  time: "text",
+  moment: "text",
+  text: undefined,
+  boolean: undefined,
+};
+
+/** Watches the values of a column while they are converted. */
+export class ColumnWatch {
+  readonly #order: "number" | "text" | undefined;
+  readonly #changed: ColumnValues["examples"] = [];
+  readonly #same: ColumnValues["examples"] = [];
+  #filled = 0;
+  #blank = 0;
+  #smallest: string | undefined;
+  #largest: string | undefined;
+  #sum = 0;
+
+  constructor(type: FieldType) {
+    const { value } = ruleOf(type);
+    this.#order = value && orders[value];
+  }
+
+  /** A cell that isn't blank, and what it became; null for what was set aside. */
+  take(cell: Cell, stored: string | null): void {
+    if (stored === null) return;
+    this.#filled++;
+    if (this.#changed.length < mostExamples) this.#show(cell, stored);
+    if (this.#order === undefined) return;
+    if (this.#order === "number") this.#sum += Number(stored);
+    if (this.#smallest === undefined || this.#isBefore(stored, this.#smallest)) {
+      this.#smallest = stored;
+    }
+    if (this.#largest === undefined || this.#isBefore(this.#largest, stored)) {
+      this.#largest = stored;
+    }
+  }
+
+  takeBlank(): void {
+    this.#blank++;
+  }
+
+  #isBefore(one: string, other: string): boolean {
+    return this.#order === "number" ? Number(one) < Number(other) : one < other;
+  }
+
+  #show(cell: Cell, stored: string): void {
+    const written = cellText(cell);
+    const examples = written === stored ? this.#same : this.#changed;
+    if (examples.length >= mostExamples) return;
+    if (examples.some((each) => each.written === written)) return;
+    examples.push({ written, stored });
+  }
+
+  finish(): ColumnValues {
+    const [smallest, largest] = [this.#smallest, this.#largest];
+    return {
+      examples: [...this.#changed, ...this.#same].slice(0, mostExamples),
+      filled: this.#filled,
+      blank: this.#blank,
+      ...(smallest !== undefined && { smallest }),
+      ...(largest !== undefined && { largest }),
+      ...(this.#order === "number" && this.#filled > 0 && { sum: numberText(this.#sum) }),
+    };
+  }
+}
