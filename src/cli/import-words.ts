@@ -68,8 +68,12 @@ function sheetText(
   const fields = [
     heading,
     ...ordered.flatMap((field, at) => {
-      const values = valuesText(outcome.values.get(field.name), notes?.fields.get(field.name));
-      return [rest[at] ?? "", ...(values ? [ansis.dim(`     ${values}`)] : [])];
+      const values = valueLines(
+        outcome.values.get(field.name),
+        notes?.fields.get(field.name),
+        width - 5,
+      );
+      return [rest[at] ?? "", ...values.map((line) => ansis.dim(`     ${line}`))];
     }),
   ].map((line) => cut(line, width));
   return [
@@ -97,8 +101,12 @@ function doubtfulFirst(fields: readonly FieldPlan[], notes: SheetNotes | undefin
 }
 
 /** The first values as they are written and as they are stored, and what is known of all. */
-function valuesText(values: ColumnValues | undefined, notes: FieldNotes | undefined): string {
-  if (!values || values.filled === 0) return "";
+function valueLines(
+  values: ColumnValues | undefined,
+  notes: FieldNotes | undefined,
+  width: number,
+): string[] {
+  if (!values || values.filled === 0) return [];
   const { examples, smallest, largest, sum, blank } = values;
   const pairs = examples.map(({ written, stored }) =>
     written === stored
@@ -112,7 +120,9 @@ function valuesText(values: ColumnValues | undefined, notes: FieldNotes | undefi
     notes && `${notes.distinct.toLocaleString("en")} different`,
     blank > 0 && `${blank.toLocaleString("en")} blank`,
   ].filter(Boolean);
-  return [pairs.join("  "), facts.join(", ")].filter(Boolean).join("  ·  ");
+  const parts = [pairs.join("  "), facts.join(", ")].filter(Boolean);
+  const line = parts.join("  ·  ");
+  return [...line].length <= width ? [line] : parts;
 }
 
 /** What a field becomes, in a word or two; for a split that is done, the entity that it moves to. */
