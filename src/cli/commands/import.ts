@@ -44,6 +44,10 @@ export default class Import extends LevaduraCommand {
       description: "write the proposal into this file, and nothing else",
       helpValue: "FILE",
     }),
+    into: Flags.string({
+      description: "the entity that the sheet becomes, in the model or new",
+      helpValue: "ENTITY",
+    }),
     name: Flags.string({
       description: "the name of the application; otherwise that of the first file",
       helpValue: "WORDS",
@@ -64,6 +68,7 @@ export default class Import extends LevaduraCommand {
         files,
         folder: flags.project,
         ...(flags.plan && { plan: flags.plan }),
+        ...(flags.into && { into: flags.into }),
         ...(flags.name && { name: flags.name }),
       },
       this.report,

@@ -1,4 +1,5 @@
 import type { Entity } from "../model/model.ts";
+import type { MatchedField } from "./matching.ts";
 import type { NotedCell, TextFormat } from "./plan.ts";
 import type { SheetProfile } from "./profile.ts";
 import type { FoundLink, LinkableColumn } from "./relationships.ts";
@@ -23,8 +24,12 @@ export interface ProfiledSheet {
 export interface Draft {
   sheet: ProfiledSheet;
   entity: string;
-  /** The entity of that name in the model. */
+  /** The entity of the model that the sheet is. */
   known: Entity | undefined;
+  /** Why, where its name doesn't say so. */
+  knownBy?: "columns" | "choice";
+  /** The fields of that entity, by the places of their columns. */
+  matched: ReadonlyMap<number, MatchedField>;
   columns: DraftColumn[];
 }
 

@@ -19,19 +19,15 @@ export type Encoding = (typeof encodings)[number];
 /** Those that have one byte a letter, the likelier ones first. */
 export const byteEncodings = encodings.filter((name) => !name.startsWith("utf"));
 
-/** Letters besides those of ASCII, by language. */
+const western = ["äöüß", "áéíñóúü", "àâæçèéêëîïôœùûüÿ", "àèéìíòóùú", "áâãàçéêíóôõú", "åäöæøé"];
+const central = ["ąćęłńóśźż", "áčďéěíňóřšťúůýžľĺŕôä", "áéíóöőúüű", "čćđšž", "ăâîșțşţ"];
+
+/** Letters besides those of ASCII, by language; those of neighbours together, for texts with names from several. */
 const alphabets = [
-  "äöüß",
-  "áéíñóúü",
-  "àâæçèéêëîïôœùûüÿ",
-  "àèéìíòóùú",
-  "áâãàçéêíóôõú",
-  "åäöæøé",
-  "ąćęłńóśźż",
-  "áčďéěíňóřšťúůýžľĺŕôä",
-  "áéíóöőúüű",
-  "čćđšž",
-  "ăâîșțşţ",
+  ...western,
+  western.join(""),
+  ...central,
+  central.join(""),
   "çğıöşüâ",
   "абвгдежзийклмнопрстуфхцчшщъыьэюяёіїєґљњћџђ",
   "αβγδεζηθικλμνξοπρσςτυφχψωάέήίόύώϊϋΐΰ",
@@ -53,8 +49,12 @@ export function readability(text: string): number {
   );
   const others = strange.filter((sign) => !/\p{L}/u.test(sign));
   const known = others.filter((sign) => signs.has(sign)).length;
-  // A capital behind a small letter, and a sign between letters, are no part of a word.
+  // A capital behind a small letter, a sign between letters, and letters of two scripts don't make a word.
+  const mixed = text.match(
+    /[a-z](?=[\p{Script=Greek}\p{Script=Cyrillic}])|[\p{Script=Greek}\p{Script=Cyrillic}](?=[a-z])/giu,
+  );
   const torn =
+    2 * (mixed?.length ?? 0) +
     (text.match(/\p{Ll}(?=[^\x00-\x7f])\p{Lu}/gu)?.length ?? 0) +
     (text.match(/\p{L}[^\x00-\x7f\p{L}\p{M}’‘·–-]\p{L}/gu)?.length ?? 0);
   const score = best + 0.9 * known - (letters.length - best) - 2 * (others.length - known) - torn;

@@ -14,6 +14,7 @@ import {
   sameMark,
 } from "./inference.ts";
 import { leftOutKinds } from "./layout.ts";
+import { entityWithColumns, type Heading, matchedFields } from "./matching.ts";
 import { proposeSplits } from "./normalisation.ts";
 import type { FieldPlan, ImportPlan, PlanNotes, SheetNotes, SheetPlan } from "./plan.ts";
 import { aroundTable, fieldNotes } from "./plan-notes.ts";
@@ -36,14 +37,16 @@ export interface Surroundings {
   today: string;
   /** The model that is there already. */
   model?: Model;
+  /** The entity that was chosen for the sheet, in the model or new. */
+  into?: string;
 }
 
 /** Works out what the sheets hold: entities, fields, relationships; and says why. */
 export function proposePlan(
   sheets: readonly ProfiledSheet[],
-  { app, today, model }: Surroundings,
+  { app, today, model, into }: Surroundings,
 ): { plan: ImportPlan; notes: PlanNotes } {
-  const drafts = draftSheets(sheets, today, model);
+  const drafts = draftSheets(sheets, { today, ...(model && { model }), ...(into && { into }) });
   for (const link of findLinks(drafts.flatMap(({ columns }) => columns))) {
     const column = link.column as DraftColumn;
     column.link = link;
@@ -84,15 +87,14 @@ function settleRequired(columns: readonly DraftColumn[]): void {
 
 function draftSheets(
   sheets: readonly ProfiledSheet[],
-  today: string,
-  model: Model | undefined,
+  { today, model, into }: Omit<Surroundings, "app">,
 ): Draft[] {
   const names = (model?.entities ?? []).map(({ name }) => name);
   const taken = new Set<string>();
   const drafts = sheets.map((sheet, index): Draft => {
-    const known = model?.entities.find((entity) => isNamed(entity, sheet));
+    const { known, knownBy } = entityOf(sheet, { into, entities: model?.entities ?? [] });
     const entity =
-      known?.name ?? entityName(sheet.sheet, sheet.file, new Set([...taken, ...names]));
+      known?.name ?? into ?? entityName(sheet.sheet, sheet.file, new Set([...taken, ...names]));
     taken.add(entity);
     const fields = new Set<string>();
     const columns = sheet.profile.columns.map((profile, at): DraftColumn => {
@@ -115,7 +117,8 @@ function draftSheets(
         isRequiredLink: false,
       };
     });
-    return { sheet, entity, known, columns };
+    const matched = known ? matchedFields(known, columns.map(headingOf)) : new Map();
+    return { sheet, entity, known, ...(knownBy && { knownBy }), matched, columns };
   });
   for (const draft of drafts) settleGuesses(draft, drafts, today);
   return drafts;
@@ -131,6 +134,28 @@ function infer(profile: ColumnProfile, title: Title, around: Around): Finding {
     unit: title.unit,
     ...around,
   });
+}
+
+/** The entity of the model that a sheet is: the chosen one, the one that it is called, or the one that has its columns. */
+function entityOf(
+  sheet: ProfiledSheet,
+  { into, entities }: { into: string | undefined; entities: readonly Entity[] },
+): Pick<Draft, "known" | "knownBy"> {
+  if (into !== undefined) {
+    return { known: entities.find(({ name }) => name === into), knownBy: "choice" };
+  }
+  const named = entities.find((entity) => isNamed(entity, sheet));
+  if (named) return { known: named };
+  const headings = sheet.profile.columns.map(({ header, column }) => ({
+    header,
+    name: fieldTitle(header, column, "", new Set()).name,
+  }));
+  const known = entityWithColumns(entities, headings);
+  return { known, ...(known && { knownBy: "columns" as const }) };
+}
+
+function headingOf({ profile, title }: DraftColumn): Heading {
+  return { header: profile.header, name: title.name };
 }
 
 function isNamed(entity: Entity, { sheet, file }: ProfiledSheet): boolean {
@@ -182,7 +207,8 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
   };
   for (const column of columns) {
     const reference = columnReference(column.profile, columns);
-    const field = draft.known && knownField(draft.known, column);
+    const match = draft.matched.get(column.at);
+    const field = match?.field;
     if (draft.known && (!field || isComputed(field))) {
       leave.push(reference);
       const why = field
@@ -195,6 +221,9 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
       fields.push({ name: field.name, column: reference, ...hintsFor(column, field) });
       notes.fields.set(field.name, {
         why: `the field of the model, ${column.finding.why}`,
+        ...(match?.isLike && {
+          guess: `taken for ${entity}.${field.name}, because their names are alike`,
+        }),
         distinct: column.profile.distinct.size,
       });
       continue;
@@ -208,6 +237,7 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
     });
     notes.fields.set(column.name, fieldNotes(column, unique, draft));
   }
+  if (draft.known) notes.around.push(...matchNotes(draft, draft.known));
   const key = titleColumn(columns, profile.rows);
   const plural =
     sheet.sheet && folded(sheet.sheet) !== folded(entity) && !/\d/.test(sheet.sheet)
@@ -274,11 +304,18 @@ function hintsFor({ finding, profile }: DraftColumn, { unit = "" }: Field): Find
   return { ...hints, ...(found.length > 0 && { units: Object.fromEntries(found) }) };
 }
 
-function knownField(entity: Entity, { title, profile }: DraftColumn) {
-  const said = folded(profile.header);
-  return entity.fields.find(
-    ({ name, label }) => name === title.name || folded(label) === said || folded(name) === said,
-  );
+/** Why a sheet is an entity of the model, and which fields it has no column for. */
+function matchNotes({ knownBy, matched }: Draft, known: Entity): string[] {
+  const there = new Set([...matched.values()].map(({ field }) => field));
+  const missing = known.fields.filter((field) => !isComputed(field) && !there.has(field));
+  return [
+    ...(knownBy === "columns"
+      ? [`its columns are those of ${known.name}; --into NAME makes it another entity`]
+      : []),
+    ...(missing.length > 0
+      ? [`no column for ${missing.map(({ name }) => name).join(", ")}, which stay as they are`]
+      : []),
+  ];
 }
 
 /** The column whose values are what its records are called. */

@@ -1,7 +1,9 @@
 import { basename } from "node:path";
 import { todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
+import { Diagnostics } from "../../core/model/diagnostics.ts";
 import type { Model } from "../../core/model/model.ts";
+import { checkEntityName } from "../../core/model/names.ts";
 import { isInvisible, readable } from "../../core/naming/characters.ts";
 import { capitalized, words } from "../../core/naming/words.ts";
 import { address, Blanks, blankSpellings, cellText, isEmpty } from "../../core/tabular/cells.ts";
@@ -17,10 +19,19 @@ import type { Report } from "../report.ts";
 /** The most columns of a sheet that become fields. */
 const mostColumns = 500;
 
+/** What is known before the sheets are looked at. */
+interface ImportQuestion {
+  name?: string;
+  files: readonly string[];
+  model?: Model;
+  /** The entity that the one sheet becomes. */
+  into?: string;
+}
+
 /** Looks at all rows of all sheets, and proposes what they become. */
 export function proposeImport(
   sheets: readonly Sheet[],
-  { name, files, model }: { name?: string; files: readonly string[]; model?: Model },
+  { name, files, model, into }: ImportQuestion,
   folder: TemporaryFolder,
   report: Report,
 ): { plan: ImportPlan; notes: PlanNotes } {
@@ -32,6 +43,14 @@ export function proposeImport(
       "input",
       `there are no rows below a header in ${files.join(", ")}`,
       "nothing was written; a sheet needs titles and at least one row below them",
+    );
+  }
+  const chosen = into === undefined ? undefined : chosenEntity(into, model);
+  if (into !== undefined && profiled.length > 1) {
+    throw new Failure(
+      "usage",
+      `--into takes one sheet, and there are ${profiled.length} in ${files.join(", ")}`,
+      "name one file with one sheet, or correct `entity` in a plan",
     );
   }
   const {
@@ -49,7 +68,18 @@ export function proposeImport(
     app: { name: title, language, currency, timezone },
     today: todayIn(timezone),
     ...(model && { model }),
+    ...(chosen && { into: chosen }),
   });
+}
+
+/** The entity that --into names: one of the model, whatever its case, or a new one. */
+function chosenEntity(into: string, model: Model | undefined): string {
+  const there = model?.entities.find(({ name }) => name.toLowerCase() === into.toLowerCase());
+  if (there) return there.name;
+  const diagnostics = new Diagnostics();
+  if (checkEntityName({ text: into, at: { start: 0, end: 0 } }, diagnostics)) return into;
+  const [wrong] = diagnostics.all;
+  throw new Failure("usage", `--into: ${wrong?.message}`, wrong?.help);
 }
 
 function titleOf(file: string): string {

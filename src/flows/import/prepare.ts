@@ -22,6 +22,8 @@ export interface ImportRequest {
   folder: string;
   /** The file of a plan to follow. */
   plan?: string;
+  /** The entity that the sheet becomes. */
+  into?: string;
   /** What the application is called, where there is no model yet. */
   name?: string;
 }

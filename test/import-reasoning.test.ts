@@ -1,0 +1,200 @@
+import { readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import iconv from "iconv-lite";
+import { describe, expect, it } from "vitest";
+import { byteEncodings, likeliest } from "../src/core/tabular/encodings.ts";
+import { unitFactor } from "../src/core/tabular/units.ts";
+import { levadura, temporaryFolder } from "./support/program.ts";
+
+interface Field {
+  name: string;
+  column: string;
+  is?: string;
+  guess?: string;
+  setAside?: { count: number; cells: { address: string; near?: string }[] };
+  values?: { examples: object[]; smallest?: string; largest?: string; sum?: string };
+}
+interface Sheet {
+  entity: string;
+  rows: number;
+  kept: number;
+  around: string[];
+  fields: Field[];
+}
+
+/** What is proposed for files of these lines, in a new folder or one that is there. */
+async function preview(files: Record<string, string>, options: string[] = [], there?: string) {
+  const folder = there ?? temporaryFolder();
+  for (const [name, text] of Object.entries(files)) writeFileSync(join(folder, name), text);
+  const names = Object.keys(files);
+  const { out, err, status } = await levadura(["import", ...names, "--json", ...options], folder);
+  const said = JSON.parse(out || "{}") as { sheets?: Sheet[] };
+  const sheets = said.sheets ?? [];
+  const field = (name: string) =>
+    sheets.flatMap(({ fields }) => fields).find((f) => f.name === name);
+  return { folder, status, sheets, err: err + out, field };
+}
+
+describe("totals", () => {
+  it("are rows that are sums of those above; a payer called Total stays", async () => {
+    const { sheets } = await preview({
+      "dues.csv":
+        "Payer,Amount,Share\nTotal,10,1\nAda,20.50,2\nBo,30,3\nSubtotal,60.50,6\nCy,5,1\nTotal,65.50,7\nAverage,16.375,1.75\n",
+    });
+    expect(sheets[0]).toMatchObject({ rows: 7, kept: 4 });
+    expect(sheets[0]?.around.join()).toContain("3 rows of totals: row 5");
+  });
+
+  it("need no word, and a word alone makes none", async () => {
+    const bare = await preview({ "a.csv": "Name;Kg\nAda;1,5\nBo;2,5\nCy;3\nDi;4\n;11,0\n" });
+    expect(bare.sheets[0]).toMatchObject({ rows: 5, kept: 4 });
+    const called = await preview({ "a.csv": "Name,Kg\nAda,1\nBo,2\nCy,3\nTotal,7\n" });
+    expect(called.sheets[0]).toMatchObject({ rows: 4, kept: 4 });
+    expect(called.sheets[0]?.around.join()).toContain("no sum of those above, and kept: row 5");
+  });
+});
+
+describe("a guess costs no row", () => {
+  it("where a key is in two rows that differ", async () => {
+    const rows = Array.from({ length: 30 }, (_, at) => `B-${at},${at},note ${at}`);
+    const { sheets, field } = await preview({
+      "hives.csv": `Code,Weight,Note\n${rows.join("\n")}\nB-7,99,other\n`,
+    });
+    expect(sheets[0]).toMatchObject({ rows: 31, kept: 31 });
+    expect(field("code")).toMatchObject({
+      is: "text ..40, required",
+      guess: expect.stringContaining('would be unique, but "B-7" is in A9 and A32'),
+    });
+  });
+
+  it("where a third of the cells of a lookup are misspelt", async () => {
+    const { sheets, field } = await preview({
+      "stations.csv": "Name,Height\nNorth,1\nSouth,2\nEast,3\nWest,4\nMiddle,5\n",
+      "visits.csv":
+        "Visit,Station\nV1,North\nV2,Soth\nV3,East\nV4,Wst\nV5,West\nV6,Midle\nV7,South\nV8,Middle\nV9,North\n",
+    });
+    expect(sheets.map(({ rows, kept }) => rows - kept)).toEqual([0, 0]);
+    expect(field("station")).toMatchObject({
+      is: "one Station",
+      setAside: { count: 3, cells: [{ near: "South" }, { near: "West" }, { near: "Middle" }] },
+    });
+  });
+});
+
+it("a few small numbers are no references, whatever entity their header names", async () => {
+  const files = {
+    "hives.csv": "Number,Place\n1,North\n2,South\n3,East\n4,West\n5,Hill\n6,Dale\n7,Lea\n8,Moor\n",
+    "visits.csv": "Visit,Hives,Hive number\nV1,2,8\nV2,1,7\nV3,3,6\nV4,2,1\nV5,1,2\n",
+  };
+  const { field } = await preview(files);
+  expect([field("hives")?.is, field("hive")?.is]).toEqual([
+    "integer, required",
+    expect.stringContaining("one Hive, required"),
+  ]);
+});
+
+it("previews show what is written and what is stored, with the smallest, the largest and the sum", async () => {
+  const { field } = await preview({
+    "a.csv": "Code;Weight\nA;1.250,5 kg\nB;800 g\nC;2 kg\nD;10 kg\n",
+  });
+  expect(field("weight")?.values).toEqual({
+    examples: [
+      { written: "1.250,5 kg", stored: "1250.5" },
+      { written: "800 g", stored: "0.8" },
+      { written: "2 kg", stored: "2" },
+    ],
+    filled: 4,
+    blank: 0,
+    smallest: "0.8",
+    largest: "1250.5",
+    sum: "1263.3",
+  });
+});
+
+it("a plan says what years of two digits, other units and bare percentages mean", async () => {
+  const text =
+    "Code,Due,Weight,Share\nA,01.02.68,500 g,91 %\nB,13.02.68,2 kg,0.8\nC,14.02.68,3 kg,75 %\n";
+  const { folder, field } = await preview({ "a.csv": text }, ["--write-plan", "plan.yaml"]);
+  expect(field("share")?.setAside).toMatchObject({ count: 1, cells: [{ address: "D3" }] });
+  const plan = readFileSync(join(folder, "plan.yaml"), "utf8");
+  expect(plan).toMatch(/century: 19\d\d\n[\s\S]*units: { "g": 0.001 }\n[\s\S]*bare: ask\n/);
+  const corrected = plan
+    .replace(/century: \d+/, "century: 2050")
+    .replace("bare: ask", "bare: fraction");
+  writeFileSync(join(folder, "plan.yaml"), corrected);
+  expect((await levadura(["import", "a.csv", "--plan", "plan.yaml", "--yes"], folder)).status).toBe(
+    0,
+  );
+  const stored = readFileSync(join(folder, "data/A.csv"), "utf8").split("\n").slice(1, 3);
+  expect(stored).toEqual(["A,2068-02-01,0.5,91", "B,2068-02-13,2,80"]);
+  writeFileSync(join(folder, "plan.yaml"), corrected.replace('"g": 0.001', '"g": lots'));
+  const wrong = await levadura(["import", "a.csv", "--plan", "plan.yaml"], folder);
+  expect([wrong.status, wrong.err]).toEqual([1, expect.stringContaining("expected a factor")]);
+});
+
+describe("next month's sheet", () => {
+  const january = "Code,Weight,Checked\nB-1,12.5,2026-01-03\nB-2,14,2026-01-04\n";
+  const begun = () => preview({ "january.csv": january }, ["--yes"]);
+
+  it("is the entity that has its columns, and says so", async () => {
+    const { folder } = await begun();
+    const { sheets } = await preview(
+      { "february.csv": january.replaceAll("-01-", "-02-").replace("Weight", "weight") },
+      [],
+      folder,
+    );
+    expect(sheets[0]).toMatchObject({ entity: "January", kept: 2 });
+    expect(sheets[0]?.around).toContain(
+      "its columns are those of January; --into NAME makes it another entity",
+    );
+    const other = await preview({ "costs.csv": "Code,Price\nB-1,12.5\nB-2,14\n" }, [], folder);
+    expect(other.sheets[0]?.entity).toBe("Cost");
+  });
+
+  it("goes where --into says: columns are matched by likeness, and what has no column is named", async () => {
+    const { folder } = await begun();
+    const sheet = "Code,Weight in kg,Remark\nB-1,13,ok\nB-4,11,\n";
+    const { sheets, field } = await preview({ "m.csv": sheet }, ["--into", "january"], folder);
+    expect(sheets[0]?.entity).toBe("January");
+    expect(field("weight")?.guess).toContain("taken for January.weight");
+    expect(sheets[0]?.around.join()).toMatch(/Remark.*no column for checked, which stay/);
+    const fresh = await preview({ "m.csv": sheet }, ["--into", "Reading"], folder);
+    expect(fresh.sheets[0]?.entity).toBe("Reading");
+    const wrong = await preview({ "m.csv": sheet }, ["--into", "two words"], folder);
+    expect([wrong.status, wrong.err]).toEqual([2, expect.stringContaining("--into: ")]);
+  });
+});
+
+describe("encodings", () => {
+  it.each([
+    ["windows-1252", "Müller grüßt die Schützen; Año, niño y cigüeña; déjà vu à Évreux – 12 €"],
+    ["windows-1250", "Zażółć gęślą jaźń; Příliš žluťoučký kůň; Hőség, űrhajó"],
+    ["windows-1251", "Съешь же ещё этих мягких французских булок, да выпей чаю"],
+    ["windows-1253", "Ξεσκεπάζω την ψυχοφθόρα βδελυγμία"],
+    ["windows-1254", "Şişli'de ığdır; pijamalı hasta yağız şoföre çabucak güvendi"],
+    ["macintosh", "Élève à Nîmes: façade, cœur, Noël, où; Straße, Öl, Übung"],
+    ["cp850", "Müller grüßt die Schützen; Año, niño; élève, à, ô, ç"],
+    ["iso-8859-15", "Prix: 12 € à Évreux; 15 € à Nîmes; 30 € côté sud"],
+  ] as const)("that make words of a text are found: %s", (encoding, text) => {
+    const bytes = iconv.encode(text, encoding);
+    const found = likeliest(
+      new Map(byteEncodings.map((each) => [each, iconv.decode(bytes, each)])),
+    );
+    expect(iconv.decode(bytes, found)).toBe(text);
+  });
+});
+
+it.each([
+  ["g", "kg", "0.001"],
+  ["t", "kg", "1000"],
+  ["min", "s", "60"],
+  ["s", "min", undefined],
+  ["MW", "mW", undefined],
+  ["kW", "MW", "0.001"],
+  ["ml", "l", "0.001"],
+  ["KG", "kg", "1"],
+  ["kg", "l", undefined],
+  ["hives", "kg", undefined],
+])("%s in %s is %s", (from, to, factor) => {
+  expect(unitFactor(from, to)).toBe(factor);
+});
