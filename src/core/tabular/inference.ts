@@ -2,11 +2,12 @@ import { isInvisible, readable } from "../naming/characters.ts";
 import { nearest } from "../naming/nearest.ts";
 import { folded } from "./cells.ts";
 import type { DateOrder } from "./dates.ts";
-import type { Spelling } from "./distinct.ts";
 import { isBirth, isClock, isNumbering } from "./header-words.ts";
+import { nearDuplicates } from "./near-duplicates.ts";
 import { currencyOf, type DecimalSign, findNumber, placesOf } from "./numbers.ts";
 import type { BareNumbers } from "./plan.ts";
 import type { ColumnProfile, Example, LookGroup } from "./profile.ts";
+import { differByCase, usualSpelling, waysOf } from "./spellings.ts";
 import { noWords, tickMarks, typeBit, yesWords } from "./type-detection.ts";
 import { unitFactor } from "./units.ts";
 
@@ -565,7 +566,10 @@ function asChoice(profile: ColumnProfile, { named }: InferenceContext, counted: 
     choices.some((text) => readable(text) !== text || isInvisible(text))
   )
     return undefined;
-  const several = values.filter(({ spellings }) => spellings.length > 1);
+  if (values.some(({ spellings }) => differByCase(spellings))) return undefined;
+  const joined = values
+    .map(({ spellings }) => waysOf(spellings))
+    .filter(({ length }) => length > 1);
   const exceptions = exceptionsOf(profile, sound, "");
   for (const { word, near } of misspelt) {
     exceptions.count += word.count;
@@ -576,23 +580,10 @@ function asChoice(profile: ColumnProfile, { named }: InferenceContext, counted: 
   return {
     kind: "choice" as const,
     choices,
-    why: `${counted} cells have ${choices.length} values${several.length > 0 ? ", spelled alike but for case and space" : ""}`,
+    why: `${counted} cells have ${choices.length} values${joined.length > 0 ? `; the same but for case: ${joined.map((ways) => ways.slice(0, 3).join(" = ")).join(", ")}` : ""}`,
     hints: {},
     exceptions,
   };
-}
-
-/** The spelling that occurs most; the first of those. */
-export function usualSpelling(spellings: readonly Spelling[]): string {
-  let best = "";
-  let most = 0;
-  for (const { text, count } of spellings) {
-    if (count > most) {
-      most = count;
-      best = text;
-    }
-  }
-  return best.trim().replace(/\s+/gu, " ");
 }
 
 function asText(profile: ColumnProfile, { named }: InferenceContext): Finding {
@@ -605,6 +596,8 @@ function asText(profile: ColumnProfile, { named }: InferenceContext): Finding {
   const numbers = countOf(profile, (bits) => (bits & (typeBit.point | typeBit.comma)) !== 0);
   const seconds = countOf(profile, (bits) => (bits & typeBit.seconds) !== 0);
   const marks = [...profile.marks.keys()];
+  const near =
+    profile.distinct.overflowed || long ? [] : nearDuplicates(profile.distinct.values.values());
   const all = (count: number) => count * 10 >= profile.filled * 9 && count > 0;
   const [why, guess] =
     zeros > 0 && numbers === profile.filled
@@ -618,10 +611,17 @@ function asText(profile: ColumnProfile, { named }: InferenceContext): Finding {
             : [
                 `${quantity(profile.filled, "text")} of up to ${quantity(profile.longest, "character")}`,
               ];
+  const [first] = near;
+  const more = near.length > 1 ? ` and ${near.length - 1} more such pairs` : "";
+  const doubts = [
+    guess,
+    first &&
+      `"${first.one}" (row ${first.rows[0]}) and "${first.other}" (row ${first.rows[1]})${more} may be the same: \`replace\` in the plan makes them one`,
+  ].filter(Boolean);
   return {
     kind: long ? "long text" : "text",
     why: why ?? "",
-    ...(guess && { guess }),
+    ...(doubts.length > 0 && { guess: doubts.join("; ") }),
     hints: {},
     evidence: {},
     exceptions: exceptionsOf(profile, sound, ""),

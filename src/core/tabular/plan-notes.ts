@@ -74,7 +74,13 @@ function namedFormula(
 }
 
 /** What was found around a table, in sentences. */
-export function aroundTable({ profile, above, hidden, strayQuotes = [] }: ProfiledSheet): string[] {
+export function aroundTable({
+  profile,
+  above,
+  hidden,
+  text,
+  strayQuotes = [],
+}: ProfiledSheet): string[] {
   const said: string[] = [];
   if (strayQuotes.length > 0) {
     said.push(
@@ -82,6 +88,9 @@ export function aroundTable({ profile, above, hidden, strayQuotes = [] }: Profil
     );
   }
   if (hidden) said.push("the sheet is hidden in its workbook");
+  if (text && !text.encoding.startsWith("utf")) {
+    said.push(`the letters are read as ${text.encoding}; \`encoding\` in the plan changes that`);
+  }
   if (above.length > 0) {
     const first = above[0];
     said.push(

@@ -1,8 +1,9 @@
 import { nearest } from "../naming/nearest.ts";
 import { words } from "../naming/words.ts";
 import { folded } from "./cells.ts";
-import { type Finding, usualSpelling } from "./inference.ts";
+import type { Finding } from "./inference.ts";
 import type { ColumnProfile, Example } from "./profile.ts";
+import { usualSpelling } from "./spellings.ts";
 
 /** A column as far as relationships go. */
 export interface LinkableColumn {
