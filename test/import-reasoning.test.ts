@@ -67,6 +67,31 @@ describe("a guess costs no row", () => {
     });
   });
 
+  it("where a cell is refused that looked like one that fits", async () => {
+    const phones = "600123456 600123457 600123458 12 600123459 600123460".split(" ");
+    const { sheets, field } = await preview({
+      "a.csv": `Name,Phone\n${phones.map((phone, at) => `N${at},${phone}`).join("\n")}\n`,
+    });
+    expect(sheets[0]).toMatchObject({ rows: 6, kept: 6 });
+    expect(field("phone")).toMatchObject({
+      is: "phone",
+      guess: "not required, because row 5 would have no value that fits",
+    });
+  });
+
+  it("nor a cell where a column has another currency than the rest", async () => {
+    const { sheets, field, folder } = await preview(
+      { "a.csv": "Code,Paid,Abroad\nA,€ 1.50,$ 2.50\nB,€ 2.00,$ 3.00\nC,€ 4.25,$ 1.75\n" },
+      ["--yes"],
+    );
+    expect(sheets[0]).toMatchObject({ rows: 3, kept: 3 });
+    expect([field("paid")?.is, field("abroad")?.is]).toEqual([
+      "money 0.., required",
+      "decimal 0.., required, unit USD",
+    ]);
+    expect(readFileSync(join(folder, "data/A.csv"), "utf8")).toContain("A,1.5,2.5\nB,2,3\n");
+  });
+
   it("where a third of the cells of a lookup are misspelt", async () => {
     const { sheets, field } = await preview({
       "stations.csv": "Name,Height\nNorth,1\nSouth,2\nEast,3\nWest,4\nMiddle,5\n",

@@ -12,6 +12,7 @@ import {
   type RowBatch,
 } from "./cells.ts";
 import { type ColumnValues, ColumnWatch } from "./column-values.ts";
+import type { CostlyOption } from "./costly-options.ts";
 import { hashOf } from "./distinct.ts";
 import { type KeyFinder, KeySet } from "./keys.ts";
 import { type Layout, type RowKind, RowSorter } from "./layout.ts";
@@ -115,6 +116,8 @@ interface SplitRecord {
 /** Turns the rows of one sheet into records, by its plan; what doesn't fit is set aside, and counted. */
 export class SheetConverter {
   readonly counts: ConversionCounts = { rows: 0, kept: 0, setAside: 0, cellsSetAside: 0 };
+  /** The options of fields for which rows were set aside. */
+  readonly costly = new Map<string, CostlyOption>();
   readonly #sorter: RowSorter;
   readonly #columns: ColumnWork[];
   readonly #splits: SplitWork[];
@@ -252,6 +255,7 @@ export class SheetConverter {
       const work = this.#columns[missing];
       const cell = aside.find(({ column }) => column === work?.column);
       const why = cell ? complaint(cell) : "there is no value";
+      this.#noteCost(work?.plan.name, "required", number);
       this.#asideRow(row, number, `${work?.field.label} is required: ${why}`);
       return;
     }
@@ -339,6 +343,14 @@ export class SheetConverter {
     };
   }
 
+  #noteCost(field: string | undefined, option: CostlyOption["option"], row: number): void {
+    if (field === undefined) return;
+    const key = `${field} ${option}`;
+    const known = this.costly.get(key);
+    if (known) known.rows++;
+    else this.costly.set(key, { entity: this.plan.entity, field, option, row, rows: 1 });
+  }
+
   /** Why the row can't be taken beside those before it. */
   #repeats(row: Row, values: readonly (string | null)[], number: number): string | undefined {
     if (this.#unique.length === 0) return undefined;
@@ -347,11 +359,14 @@ export class SheetConverter {
       const parts = places.map((at) => values[at] ?? null);
       return parts.includes(null) ? undefined : parts.join("\u001f");
     });
-    for (const [at, { label, keys }] of this.#unique.entries()) {
+    for (const [at, { label, places, keys }] of this.#unique.entries()) {
       const key = found[at];
       const known = key === undefined ? undefined : keys.find(key);
       if (known?.content === content) return `the same as row ${known.row}`;
       if (known) {
+        if (places.length === 1) {
+          this.#noteCost(this.#columns[places[0] ?? -1]?.plan.name, "unique", number);
+        }
         const text = quote((key ?? "").replaceAll("\u001f", ", "));
         return `${label} ${text} is already in row ${known.row}`;
       }

@@ -53,8 +53,11 @@ export function proposePlan(
     (link.key as DraftColumn).isTarget = true;
   }
   settleRequired(drafts.flatMap(({ columns }) => columns));
-  const currency = drafts.flatMap(({ columns }) => columns).find(({ finding }) => finding.currency)
-    ?.finding.currency;
+  const currency =
+    model?.app.currency ??
+    drafts.flatMap(({ columns }) => columns).find(({ finding }) => finding.currency)?.finding
+      .currency;
+  for (const column of drafts.flatMap(({ columns }) => columns)) settleCurrency(column, currency);
   const entities = new Set([
     ...drafts.map(({ entity }) => entity),
     ...(model?.entities ?? []).map(({ name }) => name),
@@ -68,6 +71,14 @@ export function proposePlan(
     },
     notes: { sheets: made.map(({ notes }) => notes) },
   };
+}
+
+/** Amounts in another currency than the application's are numbers with that unit. */
+function settleCurrency(column: DraftColumn, currency: string | undefined): void {
+  const { finding } = column;
+  const other = finding.currency;
+  if (other === undefined || other === currency) return;
+  column.finding = { ...finding, kind: "decimal", unit: other };
 }
 
 /** References are required where every row has one, but never in a circle: no record could be the first. */

@@ -14,6 +14,7 @@ import {
   type SetAside,
   SheetConverter,
 } from "../../core/tabular/conversion.ts";
+import type { CostlyOption } from "../../core/tabular/costly-options.ts";
 import { joinedKeys, type KeyFinder, KeySet } from "../../core/tabular/keys.ts";
 import { type Layout, layoutAt } from "../../core/tabular/layout.ts";
 import type { ImportPlan, SheetPlan } from "../../core/tabular/plan.ts";
@@ -31,6 +32,8 @@ export interface SheetOutcome {
   counts: ConversionCounts;
   /** Columns that the plan doesn't mention. */
   unknown: string[];
+  /** The options of fields for which rows were set aside. */
+  costly: readonly CostlyOption[];
   /** The values of each field. */
   values: ReadonlyMap<string, ColumnValues>;
 }
@@ -153,6 +156,7 @@ export function convertSheets(
       entity: entity.name,
       counts: converter.counts,
       unknown: job.unknown,
+      costly: [...converter.costly.values()],
       values: converter.values(),
     });
   }

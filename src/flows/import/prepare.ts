@@ -2,6 +2,7 @@ import { Failure } from "../../core/failure.ts";
 import { type Diagnostic, Places, pointOut } from "../../core/model/diagnostics.ts";
 import type { Model } from "../../core/model/model.ts";
 import { readModel } from "../../core/model/read.ts";
+import { withoutCostly } from "../../core/tabular/costly-options.ts";
 import type { ImportPlan, PlanNotes } from "../../core/tabular/plan.ts";
 import { type PlanReading, printPlan, readPlan } from "../../core/tabular/plan-document.ts";
 import { type PlannedModel, planModel } from "../../core/tabular/plan-model.ts";
@@ -43,6 +44,9 @@ export interface PreparedImport extends Converted {
   remove(): void;
 }
 
+/** How often a proposal is corrected whose guesses cost rows. */
+const mostTries = 3;
+
 /** Looks at files, and works out what each cell in them becomes. Writes nothing. */
 export async function prepareImport(
   request: ImportRequest,
@@ -58,26 +62,28 @@ export async function prepareImport(
   process.once("exit", remove);
   try {
     const sheets = await openSheets(request.files, folder, (on) => report({ kind: "working", on }));
-    const { plan, notes } = given
-      ? { plan: given.plan, notes: undefined }
-      : proposeImport(sheets, { ...request, ...(before && { model: before }) }, folder, report);
-    const planText = given?.text ?? printPlan(plan, notes);
-    const planned = planModel(plan, existing);
-    const { model } = planned.reading;
-    if (!model) throw planFailure(request.plan, planText, planned);
-    const stored = await storedKeys(project, model);
-    const converted = convertSheets(plan, sheets, model, stored, folder, report);
-    return {
-      project,
-      plan,
-      notes,
-      planText,
-      model,
-      modelText: planned.text,
-      existing,
-      remove,
-      ...converted,
+    const follow = async ({ plan, notes }: { plan: ImportPlan; notes: PlanNotes | undefined }) => {
+      const planText = given?.text ?? printPlan(plan, notes);
+      const planned = planModel(plan, existing);
+      const { model } = planned.reading;
+      if (!model) throw planFailure(request.plan, planText, planned);
+      const stored = await storedKeys(project, model);
+      const converted = convertSheets(plan, sheets, model, stored, folder, report);
+      return { plan, notes, planText, model, modelText: planned.text, ...converted };
     };
+    let prepared = await follow(
+      given
+        ? { plan: given.plan, notes: undefined }
+        : proposeImport(sheets, { ...request, ...(before && { model: before }) }, folder, report),
+    );
+    // A row that is kept may have a value that makes another one cost rows.
+    for (let tries = 0; prepared.notes && tries < mostTries; tries++) {
+      const costly = prepared.sheets.flatMap((sheet) => sheet.costly);
+      const better = withoutCostly(prepared.plan, prepared.notes, costly);
+      if (!better) break;
+      prepared = await follow(better);
+    }
+    return { project, existing, remove, ...prepared };
   } catch (error) {
     remove();
     throw error;

@@ -1,0 +1,65 @@
+import type { ImportPlan, PlanNotes } from "./plan.ts";
+
+/** An option of a field that would set rows aside, and the first of them. */
+export interface CostlyOption {
+  entity: string;
+  field: string;
+  option: "required" | "unique";
+  row: number;
+  rows: number;
+}
+
+/**
+ * A proposed plan without guesses that cost rows: fields aren't required or unique where rows would be set aside for it.
+ * What others refer to stays unique. Undefined where nothing is changed.
+ */
+export function withoutCostly(
+  plan: ImportPlan,
+  notes: PlanNotes,
+  costly: readonly CostlyOption[],
+): { plan: ImportPlan; notes: PlanNotes } | undefined {
+  let changed = false;
+  const targets = new Set(
+    plan.sheets.flatMap(({ fields }) =>
+      fields.flatMap(({ is = "" }) => /^(?:one|many|part of) ([^\s,]+)/.exec(is)?.[1] ?? []),
+    ),
+  );
+  const sheets = plan.sheets.map((sheet, at) => ({
+    ...sheet,
+    fields: sheet.fields.map((field) => {
+      const found = costly.filter(
+        (each) =>
+          each.entity === sheet.entity &&
+          each.field === field.name &&
+          !(each.option === "unique" && targets.has(sheet.entity)) &&
+          hasOption(field.is, each.option),
+      );
+      if (found.length === 0) return field;
+      changed = true;
+      noteCost(notes.sheets[at]?.fields.get(field.name), found);
+      const is = found.reduce((text, { option }) => withoutOption(text, option), field.is ?? "");
+      return { ...field, is };
+    }),
+  }));
+  return changed ? { plan: { ...plan, sheets }, notes } : undefined;
+}
+
+function hasOption(is: string | undefined, option: string): boolean {
+  return is !== undefined && is.split(", ").slice(1).includes(option);
+}
+
+function withoutOption(is: string, option: string): string {
+  const [type = "", ...options] = is.split(", ");
+  return [type, ...options.filter((each) => each !== option)].join(", ");
+}
+
+function noteCost(notes: { guess?: string } | undefined, found: readonly CostlyOption[]): void {
+  if (!notes) return;
+  const said = found.map(({ option, row, rows }) => {
+    const many = rows > 1 ? ` and ${rows - 1} more` : "";
+    return option === "required"
+      ? `not required, because row ${row}${many} would have no value that fits`
+      : `not unique, because row ${row}${many} has a value that is there already`;
+  });
+  notes.guess = [notes.guess, ...said].filter(Boolean).join("; ");
+}
