@@ -13,6 +13,8 @@ export interface Score {
   silent: string[];
   /** Columns of another type than a careful person's. */
   mistyped: string[];
+  /** Sheets that were taken for one in another language. */
+  foreign: string[];
   cells: number;
   columns: number;
 }
@@ -37,7 +39,18 @@ export async function scored(sheet: CorpusSheet): Promise<Score> {
   );
   const [header = [], ...rows] = data.data;
   const aside = setAside(folder, sheet.above?.length ?? 0);
-  const score: Score = { right: 0, doubtful: 0, silent: [], mistyped: [], cells: 0, columns: 0 };
+  const score: Score = {
+    right: 0,
+    doubtful: 0,
+    silent: [],
+    mistyped: [],
+    foreign: [],
+    cells: 0,
+    columns: 0,
+  };
+  // Other languages than these are taken for English.
+  const language = "en de es fr it pt".split(" ").includes(sheet.language) ? sheet.language : "en";
+  if (model.app.language !== language) score.foreign.push(`${sheet.file}: ${model.app.language}`);
   sheet.columns.forEach(({ header: title, is, cells }, at) => {
     const field = made.fields.find(({ column }) => column === title);
     const place = field ? header.indexOf(field.name) : -1;
@@ -83,6 +96,7 @@ export function added(scores: readonly Score[]): Score {
     doubtful: sum.doubtful + each.doubtful,
     silent: [...sum.silent, ...each.silent],
     mistyped: [...sum.mistyped, ...each.mistyped],
+    foreign: [...sum.foreign, ...each.foreign],
     cells: sum.cells + each.cells,
     columns: sum.columns + each.columns,
   }));

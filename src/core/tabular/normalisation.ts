@@ -6,7 +6,7 @@ import { entityOfColumn } from "./titles.ts";
 /** Columns that always repeat together, as entities of their own. */
 export function proposeSplits(
   { sheet, columns }: Draft,
-  entities: Set<string>,
+  { entities, language }: { entities: Set<string>; language: string },
   notes: SheetNotes,
 ): SplitPlan[] {
   const found = sheet.profile.dependencies.found();
@@ -35,7 +35,7 @@ export function proposeSplits(
     const free = pairs.filter(({ on }) => !used.has(on));
     if (used.has(by) || free.length === 0) continue;
     for (const { on } of [...free, { on: by }]) used.add(on);
-    const entity = entityOfColumn(column.name, entities);
+    const entity = entityOfColumn(column.name, { taken: entities, language });
     entities.add(entity);
     splits.push({
       entity,

@@ -2,6 +2,8 @@ import { isMap, isScalar, parseDocument, stringify } from "yaml";
 import { Places } from "../model/diagnostics.ts";
 import type { Reading } from "../model/read.ts";
 import { readModel } from "../model/read.ts";
+import { pluralIn } from "../naming/plurals.ts";
+import { labelOf, pluralOf } from "../naming/words.ts";
 import type { FieldPlan, ImportPlan, SheetPlan, SplitPlan } from "./plan.ts";
 
 /** The model that a plan gives, and what is wrong with it, told by the plan's own parts. */
@@ -50,7 +52,13 @@ export function plannedEntities(plan: ImportPlan): PlannedEntity[] {
   plan.sheets.forEach((sheet, index) => {
     const path = ["sheets", index];
     for (const split of doneSplits(sheet))
-      addEntity(entities, splitEntity(sheet, split, [...path, "split", split.entity]));
+      addEntity(
+        entities,
+        splitEntity(sheet, split, {
+          language: plan.app.language,
+          path: [...path, "split", split.entity],
+        }),
+      );
     addEntity(entities, {
       name: sheet.entity,
       plural: sheet.plural,
@@ -76,12 +84,19 @@ export function doneSplits(sheet: SheetPlan): SplitPlan[] {
 /** The name of the unique field in the entity that is split off. */
 export const splitKey = "name";
 
-function splitEntity(sheet: SheetPlan, split: SplitPlan, path: (string | number)[]): PlannedEntity {
+function splitEntity(
+  sheet: SheetPlan,
+  split: SplitPlan,
+  { language, path }: { language: string; path: (string | number)[] },
+): PlannedEntity {
+  const label = labelOf(split.entity);
+  const plural = pluralIn(language, label);
   const along = sheet.fields.filter(({ name }) => split.with.includes(name));
   const by = sheet.fields.find(({ name }) => name === split.by);
   const type = /^(text|integer)( \d*\.\.\d*)?/.exec(by?.is ?? "")?.[0] ?? "text";
   return {
     name: split.entity,
+    ...(plural !== pluralOf(label) && { plural }),
     title: `{${splitKey}}`,
     fields: [
       { name: splitKey, is: `${type}, required, unique`, path },

@@ -2,7 +2,8 @@ import { nameHints } from "../fields/name-hints.ts";
 import { type Entity, type Field, isComputed, type Model } from "../model/model.ts";
 import { type Definition, type OptionName, printDefinition, type Word } from "../model/notation.ts";
 import { isInvisible, readable } from "../naming/characters.ts";
-import { labelOf, pluralOf } from "../naming/words.ts";
+import { pluralIn, singularIn } from "../naming/plurals.ts";
+import { capitalized, labelOf, pluralOf } from "../naming/words.ts";
 import { blankSpellings, columnLetters, folded } from "./cells.ts";
 import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
 import { kindNamed } from "./header-words.ts";
@@ -13,6 +14,7 @@ import {
   inferColumn,
   sameMark,
 } from "./inference.ts";
+import { languageOf } from "./languages.ts";
 import { leftOutKinds } from "./layout.ts";
 import { entityWithColumns, type Heading, matchedFields } from "./matching.ts";
 import { proposeSplits } from "./normalisation.ts";
@@ -26,7 +28,7 @@ import {
   type LinkableColumn,
   linkName,
 } from "./relationships.ts";
-import { besideReferences, entityName, fieldTitle, type Title } from "./titles.ts";
+import { besideReferences, entityName, fieldTitle, sheetWords, type Title } from "./titles.ts";
 import { typeBit } from "./type-detection.ts";
 import { unitFactor } from "./units.ts";
 
@@ -46,7 +48,18 @@ export function proposePlan(
   sheets: readonly ProfiledSheet[],
   { app, today, model, into }: Surroundings,
 ): { plan: ImportPlan; notes: PlanNotes } {
-  const drafts = draftSheets(sheets, { today, ...(model && { model }), ...(into && { into }) });
+  const language = model
+    ? app.language
+    : (languageOf(
+        sheets.flatMap(({ profile }) => profile.columns),
+        sheets.map(({ sheet, file }) => sheetWords(sheet, file)),
+      ) ?? app.language);
+  const drafts = draftSheets(sheets, {
+    language,
+    today,
+    ...(model && { model }),
+    ...(into && { into }),
+  });
   for (const link of findLinks(drafts.flatMap(({ columns }) => columns))) {
     const column = link.column as DraftColumn;
     column.link = link;
@@ -62,10 +75,10 @@ export function proposePlan(
     ...drafts.map(({ entity }) => entity),
     ...(model?.entities ?? []).map(({ name }) => name),
   ]);
-  const made = drafts.map((draft) => planSheet(draft, entities));
+  const made = drafts.map((draft) => planSheet(draft, { entities, language }));
   return {
     plan: {
-      app: { ...app, ...(currency && !model && { currency }) },
+      app: { ...app, language, ...(currency && !model && { currency }) },
       blank: [...blankSpellings],
       sheets: made.map(({ plan }) => plan),
     },
@@ -98,14 +111,16 @@ function settleRequired(columns: readonly DraftColumn[]): void {
 
 function draftSheets(
   sheets: readonly ProfiledSheet[],
-  { today, model, into }: Omit<Surroundings, "app">,
+  { language, today, model, into }: Omit<Surroundings, "app"> & { language: string },
 ): Draft[] {
   const names = (model?.entities ?? []).map(({ name }) => name);
   const taken = new Set<string>();
   const drafts = sheets.map((sheet, index): Draft => {
-    const { known, knownBy } = entityOf(sheet, { into, entities: model?.entities ?? [] });
+    const { known, knownBy } = entityOf(sheet, { into, language, entities: model?.entities ?? [] });
     const entity =
-      known?.name ?? into ?? entityName(sheet.sheet, sheet.file, new Set([...taken, ...names]));
+      known?.name ??
+      into ??
+      entityName(sheet.sheet, sheet.file, { taken: new Set([...taken, ...names]), language });
     taken.add(entity);
     const fields = new Set<string>();
     const columns = sheet.profile.columns.map((profile, at): DraftColumn => {
@@ -150,12 +165,16 @@ function infer(profile: ColumnProfile, title: Title, around: Around): Finding {
 /** The entity of the model that a sheet is: the chosen one, the one that it is called, or the one that has its columns. */
 function entityOf(
   sheet: ProfiledSheet,
-  { into, entities }: { into: string | undefined; entities: readonly Entity[] },
+  {
+    into,
+    language,
+    entities,
+  }: { into: string | undefined; language: string; entities: readonly Entity[] },
 ): Pick<Draft, "known" | "knownBy"> {
   if (into !== undefined) {
     return { known: entities.find(({ name }) => name === into), knownBy: "choice" };
   }
-  const named = entities.find((entity) => isNamed(entity, sheet));
+  const named = entities.find((entity) => isNamed(entity, sheet, language));
   if (named) return { known: named };
   const headings = sheet.profile.columns.map(({ header, column }) => ({
     header,
@@ -169,10 +188,11 @@ function headingOf({ profile, title }: DraftColumn): Heading {
   return { header: profile.header, name: title.name };
 }
 
-function isNamed(entity: Entity, { sheet, file }: ProfiledSheet): boolean {
+function isNamed(entity: Entity, { sheet, file }: ProfiledSheet, language: string): boolean {
   const said = folded(sheet ?? file.replace(/\.[^.]*$/, ""));
   const names = [entity.name, entity.label, entity.plural].map(folded);
-  return names.includes(said) || folded(entityName(sheet, file, new Set())) === folded(entity.name);
+  const name = entityName(sheet, file, { taken: new Set(), language });
+  return names.includes(said) || folded(name) === folded(entity.name);
 }
 
 /** What the columns that tell agree on: those of the sheet, else those of the file. */
@@ -204,7 +224,10 @@ function settleGuesses({ sheet, columns }: Draft, drafts: readonly Draft[], toda
   }
 }
 
-function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; notes: SheetNotes } {
+function planSheet(
+  draft: Draft,
+  { entities, language }: { entities: Set<string>; language: string },
+): { plan: SheetPlan; notes: SheetNotes } {
   const { sheet, entity, columns } = draft;
   const { profile } = sheet;
   nameColumns(columns);
@@ -250,11 +273,8 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
   }
   if (draft.known) notes.around.push(...matchNotes(draft, draft.known));
   const key = titleColumn(columns, profile.rows);
-  const plural =
-    sheet.sheet && folded(sheet.sheet) !== folded(entity) && !/\d/.test(sheet.sheet)
-      ? readable(sheet.sheet)
-      : undefined;
-  const splits = draft.known ? [] : proposeSplits(draft, entities, notes);
+  const plural = pluralOfSheet(sheet, entity, language);
+  const splits = draft.known ? [] : proposeSplits(draft, { entities, language }, notes);
   return {
     plan: {
       file: sheet.file,
@@ -278,6 +298,15 @@ function planSheet(draft: Draft, entities: Set<string>): { plan: SheetPlan; note
     },
     notes,
   };
+}
+
+/** What several records of a sheet are called: as the sheet, where that is a plural. */
+function pluralOfSheet({ sheet, file }: ProfiledSheet, entity: string, language: string): string {
+  const said = capitalized(readable(sheetWords(sheet, file)));
+  const isPlural = singularIn(language, said) !== said;
+  if (isPlural && !/\d/.test(said)) return said;
+  const named = sheet && folded(sheet) !== folded(entity) && !/\d/.test(sheet);
+  return language === "en" && named ? readable(sheet) : pluralIn(language, labelOf(entity));
 }
 
 /** Settles the names of a sheet's fields, now that it is known which of them refer. */

@@ -2,7 +2,8 @@ import { Diagnostics } from "../model/diagnostics.ts";
 import { automaticFields } from "../model/model.ts";
 import { checkEntityName } from "../model/names.ts";
 import { isInvisible, readable, withoutInvisible } from "../naming/characters.ts";
-import { capitalized, labelOf, singularOf, snakeCase } from "../naming/words.ts";
+import { singularIn } from "../naming/plurals.ts";
+import { capitalized, labelOf, snakeCase } from "../naming/words.ts";
 import { columnLetters } from "./cells.ts";
 import { currencyOf } from "./numbers.ts";
 
@@ -71,19 +72,24 @@ function plainName(text: string): string {
   return /^\p{N}/u.test(name) ? `column_${name}` : name;
 }
 
-/** Makes an entity's name of a sheet's, or of a file's where the sheet has a name that says nothing. */
-export function entityName(
-  sheet: string | undefined,
-  file: string,
-  taken: ReadonlySet<string>,
-): string {
+/** What a sheet is called, without its year; what its file is called, where the sheet has a name that says nothing. */
+export function sheetWords(sheet: string | undefined, file: string): string {
   const base = withoutInvisible(file.replace(/\.[^.]*$/, ""));
   const meaningless =
     !sheet || /^(sheet|tabelle|hoja|feuil|folha|table|foglio)\s*\d*$/i.test(sheet.trim());
   const words = (meaningless ? base : withoutInvisible(sheet))
     .replace(/[^\p{L}\p{N}\p{M}]+/gu, " ")
     .trim();
-  const parts = singularOf(words.replace(/\s+\d{2,4}$/, "") || "Record").split(" ");
+  return words.replace(/\s+\d{2,4}$/, "") || "Record";
+}
+
+/** Makes an entity's name of what a sheet is called in a language. */
+export function entityName(
+  sheet: string | undefined,
+  file: string,
+  { taken, language }: { taken: ReadonlySet<string>; language: string },
+): string {
+  const parts = singularIn(language, sheetWords(sheet, file)).split(" ");
   const name = parts.map(capitalized).join("").slice(0, longest);
   const lettered = /^[\p{Lu}\p{Lo}]/u.test(name) ? name : `Sheet${capitalized(name)}`;
   return untakenEntity(isEntityName(lettered) ? lettered : `Sheet${lettered}`, taken);
@@ -94,8 +100,11 @@ function isEntityName(name: string): boolean {
 }
 
 /** A name for the entity that a column's values could be. */
-export function entityOfColumn(name: string, taken: ReadonlySet<string>): string {
-  const words = singularOf(labelOf(name.replace(/_(name|code|no|number|id)$/, "")));
+export function entityOfColumn(
+  name: string,
+  { taken, language }: { taken: ReadonlySet<string>; language: string },
+): string {
+  const words = singularIn(language, labelOf(name.replace(/_(name|code|no|number|id)$/, "")));
   return untakenEntity(words.split(" ").map(capitalized).join(""), taken);
 }
 
