@@ -9,12 +9,17 @@ interface Read {
 }
 
 const mostKnown = 10_000;
+const mostTexts = 200;
+/** Digits that are the same number under either reading, or as good as. */
+const plain = /^\d{1,15}(?:\.\d{1,2})?$/;
 
 /** The sums of columns, since the beginning and since the last row of totals. */
 export class ColumnSums {
   readonly #all: Float64Array[];
   readonly #group: Float64Array[];
   readonly #known = new Map<string, Read | undefined>();
+  /** Cells of each column that were no numbers while it had none: a column of texts is left alone. */
+  readonly #texts: Int32Array;
   #rows = 0;
   #grouped = 0;
 
@@ -22,18 +27,33 @@ export class ColumnSums {
     const zeros = () => new Float64Array(columns.length);
     this.#all = [zeros(), zeros()];
     this.#group = [zeros(), zeros()];
+    this.#texts = new Int32Array(columns.length);
   }
 
   add(row: Row): void {
     this.#rows++;
     this.#grouped++;
+    const texts = this.#texts;
     for (let at = 0; at < this.columns.length; at++) {
-      const read = this.#read(row[this.columns[at] as number] ?? null);
-      if (!read) continue;
-      for (const sums of [this.#all, this.#group]) {
-        (sums[0] as Float64Array)[at] = (sums[0]?.[at] ?? 0) + read.point;
-        (sums[1] as Float64Array)[at] = (sums[1]?.[at] ?? 0) + read.comma;
+      if ((texts[at] as number) > mostTexts) continue;
+      const cell = row[this.columns[at] as number] ?? null;
+      if (cell === null) continue;
+      // Nearly all numbers are plain.
+      if (typeof cell === "string" && plain.test(cell)) {
+        const number = Number(cell);
+        texts[at] = -1;
+        addTo(this.#all, at, number, number);
+        addTo(this.#group, at, number, number);
+        continue;
       }
+      const read = this.#read(cell);
+      if (!read) {
+        if ((texts[at] as number) >= 0) texts[at] = (texts[at] as number) + 1;
+        continue;
+      }
+      texts[at] = -1;
+      addTo(this.#all, at, read.point, read.comma);
+      addTo(this.#group, at, read.point, read.comma);
     }
   }
 
@@ -84,6 +104,16 @@ export class ColumnSums {
     if (this.#known.size < mostKnown) this.#known.set(cell, read);
     return read;
   }
+}
+
+function addTo(
+  [points, commas]: readonly Float64Array[],
+  at: number,
+  point: number,
+  comma: number,
+): void {
+  if (points) points[at] = (points[at] as number) + point;
+  if (commas) commas[at] = (commas[at] as number) + comma;
 }
 
 function placesIn(number: number): number {
