@@ -1,4 +1,4 @@
-// npm run screenshots: makes docs/screenshots again from the demo: pages through Chromium, commands in a
+// npm run screenshots [names]: makes docs/screenshots again from the demo: pages through Chromium, commands in a
 // terminal window under Xvfb. Needs Debian's packages chromium, xvfb, xterm, imagemagick, fonts-dejavu.
 import { execFileSync, spawn } from "node:child_process";
 import { copyFileSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
@@ -19,8 +19,13 @@ writeFileSync(join(commands, "levadura"), `#!/bin/sh\nexec node ${root}/bin/leva
 
 const sleep = (milliseconds) => new Promise((resolve) => setTimeout(resolve, milliseconds));
 
+/** The names of the pictures that are wanted; all, without any. */
+const wanted = process.argv.slice(2);
+const isWanted = (name) => wanted.length === 0 || wanted.includes(name);
+
 /** Runs commands in a terminal window, and takes its picture when they are done. */
 async function terminal(name, cwd, lines, seconds) {
+  if (!isWanted(name)) return;
   const script = join(folder, `${name}.sh`);
   const typed = lines.map(
     (line) => `printf '\\033[1;32m$\\033[0m %s\\n' ${JSON.stringify(line)}; ${line}; echo`,
@@ -103,7 +108,7 @@ const address = await new Promise((resolve) => {
     if (found) resolve(found[1]);
   });
 });
-await pages(address);
+if (wanted.length === 0 || wanted.some((name) => name.startsWith("app-"))) await pages(address);
 rise.kill("SIGINT");
 
 await terminal(

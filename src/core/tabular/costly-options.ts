@@ -45,7 +45,7 @@ export function withoutCostly(
 }
 
 function hasOption(is: string | undefined, option: string): boolean {
-  return is !== undefined && is.split(", ").slice(1).includes(option);
+  return (is ?? "").split(", ").slice(1).includes(option);
 }
 
 function withoutOption(is: string, option: string): string {

@@ -41,7 +41,7 @@ const signs = new Set("€£¥°²³§µ½¼¾–—‘’“”„«»…¿¡º
  * count for the language that knows most of them; those that none knows, and signs within words, count against it.
  */
 export function readability(text: string): number {
-  const strange = text.match(/[^\x00-\x7f]/gu) ?? [];
+  const strange = text.match(/\P{ASCII}/gu) ?? [];
   if (strange.length === 0) return 0;
   const letters = strange.filter((sign) => /\p{L}/u.test(sign));
   const best = Math.max(
@@ -55,8 +55,8 @@ export function readability(text: string): number {
   );
   const torn =
     2 * (mixed?.length ?? 0) +
-    (text.match(/\p{Ll}(?=[^\x00-\x7f])\p{Lu}/gu)?.length ?? 0) +
-    (text.match(/\p{L}[^\x00-\x7f\p{L}\p{M}’‘·–-]\p{L}/gu)?.length ?? 0);
+    (text.match(/\p{Ll}(?=\P{ASCII})\p{Lu}/gu)?.length ?? 0) +
+    (text.match(/\p{L}[^\p{ASCII}\p{L}\p{M}’‘·–]\p{L}/gu)?.length ?? 0);
   const score = best + 0.9 * known - (letters.length - best) - 2 * (others.length - known) - torn;
   return score / strange.length;
 }
