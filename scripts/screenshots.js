@@ -183,6 +183,7 @@ const saved = join(folder, "saved");
 mkdirSync(saved);
 copyFileSync(join(root, "demo/model.yaml"), join(saved, "model.yaml"));
 const edit = (seconds, change) =>
+  isWanted("rise") &&
   setTimeout(() => {
     const text = readFileSync(join(saved, "model.yaml"), "utf8");
     writeFileSync(join(saved, "model.yaml"), change(text));

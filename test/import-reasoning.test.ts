@@ -193,6 +193,13 @@ describe("next month's sheet", () => {
 describe("encodings", () => {
   it.each([
     ["windows-1252", "Müller grüßt die Schützen; Año, niño y cigüeña; déjà vu à Évreux – 12 €"],
+    ["windows-1252", "97,00 €; 337,50 €; 250,50 €"],
+    ["windows-1252", "12 °C; 3 m²; 50 £; 7 ½; 5 µm"],
+    ["windows-1252", "à; é; où; il a été là"],
+    ["macintosh", "Prix: 12; café"],
+    ["cp437", "año; señor; ¿qué?"],
+    ["windows-1251", "я и ты; в лесу; о нём"],
+    ["iso-8859-2", "Škoda; žena; číslo; Łódź; świeży"],
     ["windows-1250", "Zażółć gęślą jaźń; Příliš žluťoučký kůň; Hőség, űrhajó"],
     ["windows-1251", "Съешь же ещё этих мягких французских булок, да выпей чаю"],
     ["windows-1253", "Ξεσκεπάζω την ψυχοφθόρα βδελυγμία"],

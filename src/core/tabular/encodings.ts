@@ -43,12 +43,14 @@ const signs = new Set("€£¥°²³§µ½¼¾–—‘’“”„«»…¿¡º
 export function readability(text: string): number {
   const strange = text.match(/\P{ASCII}/gu) ?? [];
   if (strange.length === 0) return 0;
-  const letters = strange.filter((sign) => /\p{L}/u.test(sign));
+  // A letter on its own is hardly a word: `12 €` has none.
+  const letters = text.match(/(?<=\p{L})(?!\p{ASCII})\p{L}|(?!\p{ASCII})\p{L}(?=\p{L})/gu) ?? [];
   const best = Math.max(
     ...alphabets.map((known) => letters.filter((sign) => known.has(sign.toLowerCase())).length),
   );
   const others = strange.filter((sign) => !/\p{L}/u.test(sign));
   const known = others.filter((sign) => signs.has(sign)).length;
+  const alone = strange.length - letters.length - others.length;
   // A capital behind a small letter, a sign between letters, and letters of two scripts don't make a word.
   const mixed = text.match(
     /[a-z](?=[\p{Script=Greek}\p{Script=Cyrillic}])|[\p{Script=Greek}\p{Script=Cyrillic}](?=[a-z])/giu,
@@ -57,7 +59,8 @@ export function readability(text: string): number {
     2 * (mixed?.length ?? 0) +
     (text.match(/\p{Ll}(?=\P{ASCII})\p{Lu}/gu)?.length ?? 0) +
     (text.match(/\p{L}[^\p{ASCII}\p{L}\p{M}’‘·–]\p{L}/gu)?.length ?? 0);
-  const score = best + 0.9 * known - (letters.length - best) - 2 * (others.length - known) - torn;
+  const score =
+    best + 0.9 * known + 0.3 * alone - (letters.length - best) - 2 * (others.length - known) - torn;
   return score / strange.length;
 }
 
@@ -67,7 +70,8 @@ export function likeliest(texts: ReadonlyMap<Encoding, string>): Encoding {
   let best = Number.NEGATIVE_INFINITY;
   for (const [encoding, text] of texts) {
     const score = readability(text);
-    if (score > best + 1e-9) {
+    // The usual one unless another is clearly better.
+    if (score > best + 0.02) {
       best = score;
       found = encoding;
     }
