@@ -499,8 +499,9 @@ function asTime(profile: ColumnProfile, { name }: InferenceContext, counted: num
   const others = isClock(name) ? typeBit.seconds : typeBit.seconds | typeBit.point | typeBit.comma;
   const fits: Test = (bits) => (bits & typeBit.time) !== 0 && (bits & others) === 0;
   if (!mostlyFits(countOf(profile, fits), counted)) return undefined;
-  const spans = countOf(profile, (bits) => (bits & typeBit.spanLike) !== 0) > 0;
-  const guess = "they may be spans of time rather than times of the day: if they are, write `text`";
+  const spans = !isClock(name) && countOf(profile, (bits) => (bits & typeBit.spanLike) !== 0) > 0;
+  const guess =
+    "they may be spans of time or ratios rather than times of the day: if they are, write `text`";
   return { ...simple("time", "times", profile, fits, "not a time"), ...(spans && { guess }) };
 }
 

@@ -25,6 +25,8 @@ export function findNumber(text: string): FoundNumber | undefined {
     const comma = text.includes(".") ? undefined : text;
     return { point: text, comma, pointWritten: placesOf(text), commaWritten: 0, mark: "" };
   }
+  // Bookkeepers write the sign behind the number.
+  if (/^\d[\d.,'’ ]*-$/.test(text)) return findNumber(`-${text.slice(0, -1)}`);
   const found = pattern.exec(text);
   if (!found) return undefined;
   const [, open, before = "", sign, body = "", behind = "", close] = found;

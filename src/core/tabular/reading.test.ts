@@ -32,6 +32,10 @@ describe("numbers in cells", () => {
     ["8 m²", "8", "8", "m²"],
     [".5", "0.5", undefined, ""],
     ["0", "0", "0", ""],
+    ["45-", "-45", "-45", ""],
+    ["45.00 DR", "-45", undefined, ""],
+    ["1.250,50 CR", undefined, "1250.5", ""],
+    ["R$ 12,50", undefined, "12.5", "R$"],
   ])("%s is found", (text, point, comma, mark) => {
     expect(findNumber(text)).toMatchObject({ point, comma, mark });
   });
@@ -95,6 +99,9 @@ describe("dates in cells", () => {
     ["Sun, 3rd May 2026", "2026-05-03", "2026-05-03"],
     ["3. März 2026", "2026-03-03", "2026-03-03"],
     ["29.2.2024", "2024-02-29", undefined],
+    ["29.2.24", "2024-02-29", undefined],
+    ["1.2.49", "2049-02-01", "2049-01-02"],
+    ["1.2.50", "1950-02-01", "1950-01-02"],
   ])("%s is found", (text, dayFirst, monthFirst) => {
     expect(findDate(text)).toMatchObject({ dayFirst, monthFirst });
   });

@@ -47,7 +47,7 @@ export const typeBit = {
   /** A fraction that is written with a zero at its end, under either reading. */
   zeroPoint: 1 << 26,
   zeroComma: 1 << 27,
-  /** A time with an h between its numbers, which may be a span. */
+  /** A time such as `2h30` or `1:20`, which may as well be a span or a ratio. */
   spanLike: 1 << 28,
 } as const;
 
@@ -209,7 +209,8 @@ function dateBits(text: string): number {
   const date = findDate(text);
   if (!date) {
     const time = findTime(text);
-    const more = (time?.length ?? 0) > 5 ? typeBit.seconds : /h/i.test(text) ? typeBit.spanLike : 0;
+    const more =
+      (time?.length ?? 0) > 5 ? typeBit.seconds : /h|^\d:\d\d$/i.test(text) ? typeBit.spanLike : 0;
     return time ? typeBit.time | more : 0;
   }
   return (
