@@ -1,5 +1,6 @@
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
+import { type CellObject, utils, write } from "@e965/xlsx";
 import iconv from "iconv-lite";
 import { describe, expect, it } from "vitest";
 import { byteEncodings, likeliest } from "../src/core/tabular/encodings.ts";
@@ -134,6 +135,29 @@ it("previews show what is written and what is stored, with the smallest, the lar
     largest: "1250.5",
     sum: "1263.3",
   });
+});
+
+it("comments and links of cells are set aside with their addresses", async () => {
+  const folder = temporaryFolder();
+  const sheet = utils.aoa_to_sheet([
+    ["Code", "Site", "Mail"],
+    ["B-1", "the farm", "ada@example.org"],
+    ["B-2", "https://bees.example", "bo@example.org"],
+  ]);
+  utils.cell_add_comment(sheet.A2 as CellObject, "Moved in May", "Ada");
+  utils.cell_set_hyperlink(sheet.B2 as CellObject, "https://farm.example/map");
+  utils.cell_set_hyperlink(sheet.B3 as CellObject, "https://bees.example");
+  utils.cell_set_hyperlink(sheet.C2 as CellObject, "mailto:ada@example.org");
+  const book = utils.book_new();
+  utils.book_append_sheet(book, sheet, "Hives");
+  writeFileSync(join(folder, "hives.xlsx"), write(book, { type: "buffer", bookType: "xlsx" }));
+  const { out, status } = await levadura(["import", "hives.xlsx", "--yes"], folder);
+  expect([status, out]).toEqual([0, expect.stringContaining("2 comments and links of cells")]);
+  const aside = readFileSync(join(folder, "data/set-aside/hives.csv"), "utf8").split("\n");
+  expect(aside.slice(1, 3)).toEqual([
+    "hives.xlsx,Hives,A2,Moved in May,a comment on the cell",
+    "hives.xlsx,Hives,B2,https://farm.example/map,a link behind the cell",
+  ]);
 });
 
 it("a plan says what years of two digits, other units and bare percentages mean", async () => {

@@ -11,6 +11,8 @@ export interface ProfiledSheet {
   sheet?: string;
   text?: TextFormat;
   hidden?: boolean;
+  /** How many comments and links its cells have. */
+  remarks?: number;
   /** What is above the header. */
   above: NotedCell[];
   /** Rows in which quotes are where none belong. */

@@ -9,7 +9,9 @@ export interface NearDuplicate {
   rows: [number, number];
 }
 
-const mostCompared = 2000;
+const mostValues = 2000;
+/** Comparing two words letter by letter takes some microseconds. */
+const mostCompared = 100_000;
 const mostFound = 20;
 
 /**
@@ -18,7 +20,7 @@ const mostFound = 20;
  */
 export function nearDuplicates(values: Iterable<DistinctValue>): NearDuplicate[] {
   const all = [...values].filter(({ rows }) => rows.length > 0);
-  if (all.length > mostCompared) return [];
+  if (all.length > mostValues) return [];
   const found: NearDuplicate[] = [];
   const note = (one: DistinctValue, other: DistinctValue): void => {
     if (found.length >= mostFound) return;
@@ -38,8 +40,9 @@ export function nearDuplicates(values: Iterable<DistinctValue>): NearDuplicate[]
   }
   const words = [...bare].filter(([key]) => key.length >= 5 && /^\p{L}+$/u.test(key));
   const often = words.filter(([, { count }]) => count >= 3);
-  for (const [key, value] of words) {
-    if (value.count > 1) continue;
+  const once = words.filter(([, { count }]) => count === 1);
+  if (often.length * once.length > mostCompared) return found;
+  for (const [key, value] of once) {
     const near = often.find(
       ([other]) =>
         other !== key && Math.abs(other.length - key.length) <= 1 && editDistance(key, other) === 1,

@@ -79,6 +79,7 @@ export function aroundTable({
   above,
   hidden,
   text,
+  remarks = 0,
   strayQuotes = [],
 }: ProfiledSheet): string[] {
   const said: string[] = [];
@@ -88,6 +89,11 @@ export function aroundTable({
     );
   }
   if (hidden) said.push("the sheet is hidden in its workbook");
+  if (remarks > 0) {
+    said.push(
+      `${plural(remarks, "comment or link", "comments and links")} of cells, set aside with their addresses`,
+    );
+  }
   if (text && !text.encoding.startsWith("utf")) {
     said.push(`the letters are read as ${text.encoding}; \`encoding\` in the plan changes that`);
   }

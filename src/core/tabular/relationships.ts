@@ -138,7 +138,9 @@ function asOne(column: LinkableColumn, key: LinkableColumn): FoundLink | undefin
   // Two values that are both there may do; among more, some may be misspelt.
   const least = close ? 1 : shared === distinct.size ? 2 : 3;
   if (shared < least) return undefined;
-  if (distinct.overflowed && shared * (close ? 2 : 1.25) < distinct.size) return undefined;
+  // Where many values are strangers, they have to be few enough to be looked at for misspellings.
+  const few = distinct.size <= mostMisspelt && key.profile.distinct.size <= mostMisspelt;
+  if (!few && shared * (close ? 2 : 1.25) < distinct.size) return undefined;
   if (distinct.overflowed || key.profile.distinct.overflowed) {
     const strangers = { count: distinct.size - shared, misspelt: 0, examples: [] };
     return { kind: "one", column, key, matching: filled - strangers.count, strangers };
@@ -153,6 +155,11 @@ function asOne(column: LinkableColumn, key: LinkableColumn): FoundLink | undefin
   if (strangers.misspelt * 2 > filled) return undefined;
   return { kind: "one", column, key, matching, strangers };
 }
+
+/** The most values of a lookup, and of the column that refers to it, of which many may be misspelt. */
+const mostMisspelt = 300;
+/** The most pairs of texts that are compared letter by letter. */
+const mostCompared = 200_000;
 
 const separators = /\s*[;,/|+&\n]\s*|\s+(?:and|y|und|et|e)\s+/u;
 
@@ -186,11 +193,14 @@ function strangersOf(column: LinkableColumn, key: LinkableColumn, fits: (text: s
   const names = [...key.profile.distinct.values.values()].map(({ spellings }) =>
     usualSpelling(spellings),
   );
-  for (const { spellings, count, rows } of column.profile.distinct.values.values()) {
+  const unlike = [...column.profile.distinct.values.values()].filter(
+    ({ spellings }) => !fits(usualSpelling(spellings)),
+  );
+  const isCompared = unlike.length * names.length <= mostCompared;
+  for (const { spellings, count, rows } of unlike) {
     const text = usualSpelling(spellings);
-    if (fits(text)) continue;
     strangers.count += count;
-    const near = nearest(text, names);
+    const near = isCompared ? nearest(text, names) : undefined;
     if (near) strangers.misspelt += count;
     for (const row of rows) {
       if (strangers.examples.length < 8)

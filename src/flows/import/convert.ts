@@ -22,6 +22,7 @@ import { doneSplits, splitKey } from "../../core/tabular/plan-model.ts";
 import { CsvWriter } from "../../io/sheets/data-files.ts";
 import { headOf, type Sheet, sheetName } from "../../io/sheets/sheets.ts";
 import type { TemporaryFolder } from "../../io/sheets/temporary.ts";
+import type { CellRemark } from "../../io/sheets/workbook.ts";
 import type { Report } from "../report.ts";
 import { refuseTooWide } from "./look.ts";
 
@@ -149,6 +150,10 @@ export function convertSheets(
       });
     }
     converter.finish();
+    const { file, sheet = "", remarks } = job.sheet;
+    for (const { cell, kind, text } of remarks) {
+      sink.setAside({ file, sheet, cell, value: text, reason: reasons[kind] });
+    }
     if (!jobs.slice(at + 1).some((later) => later.plan.entity === entity.name))
       finished.add(entity.name);
     outcomes.set(job.plan, {
@@ -169,6 +174,11 @@ export function convertSheets(
     setAside: { path: aside.path, count: aside.rows, first },
   };
 }
+
+const reasons: Readonly<Record<CellRemark["kind"], string>> = {
+  comment: "a comment on the cell",
+  link: "a link behind the cell",
+};
 
 /** Throws for a field that the model doesn't have, where the model was there before the plan. */
 function refuseUnknownFields(plan: SheetPlan, entities: ReadonlyMap<string, Entity>): void {

@@ -117,6 +117,7 @@ function profileSheet(
     ...(sheet.sheet !== undefined && { sheet: sheet.sheet }),
     ...(sheet.text && { text: sheet.text }),
     hidden: sheet.hidden,
+    remarks: sheet.remarks.length,
     above: cellsAbove(head, layout),
     strayQuotes: stray,
     formulas: new Map(formulas.map(({ column, text }) => [column, text])),

@@ -6,7 +6,7 @@ import type { TextFormat } from "../../core/tabular/plan.ts";
 import { sniffFile } from "./sniff.ts";
 import { keepStandardInput, type TemporaryFolder } from "./temporary.ts";
 import { findTextFormat, type ReadStep, readTextRows } from "./text.ts";
-import { readSpooledRows, type SpooledSheet, spoolWorkbook } from "./workbook.ts";
+import { type CellRemark, readSpooledRows, type SpooledSheet, spoolWorkbook } from "./workbook.ts";
 
 /** A sheet of rows, which can be read from its beginning any number of times. */
 export interface Sheet {
@@ -19,6 +19,8 @@ export interface Sheet {
   text?: TextFormat;
   merges: Merge[];
   formulas: SpooledSheet["formulas"];
+  /** Comments and links of its cells. */
+  remarks: readonly CellRemark[];
   read(text?: TextFormat, onStrayQuotes?: (row: number) => void): Iterable<ReadStep>;
 }
 
@@ -55,6 +57,7 @@ async function workbookSheets(
     hidden: each.hidden,
     merges: each.merges,
     formulas: each.formulas,
+    remarks: each.remarks,
     read: () => readSpooledRows(each),
   }));
 }
@@ -67,6 +70,7 @@ function textSheet(path: string, file: string): Sheet {
     text: found,
     merges: [],
     formulas: [],
+    remarks: [],
     read: (text = found, onStrayQuotes) => readTextRows(path, file, text, onStrayQuotes),
   };
 }

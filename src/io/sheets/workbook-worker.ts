@@ -2,9 +2,9 @@
 import { closeSync, openSync, readFileSync, writeSync } from "node:fs";
 import { parentPort, workerData } from "node:worker_threads";
 import { type CellObject, read, type WorkSheet } from "@e965/xlsx";
-import type { Cell } from "../../core/tabular/cells.ts";
+import { address, type Cell } from "../../core/tabular/cells.ts";
 import { headRows, type Merge } from "../../core/tabular/layout.ts";
-import type { SpooledSheet, WorkbookOrder } from "./workbook.ts";
+import type { CellRemark, SpooledSheet, WorkbookOrder } from "./workbook.ts";
 import { cellOf } from "./workbook-cells.ts";
 
 const { path, kind, spool } = workerData as WorkbookOrder;
@@ -39,6 +39,7 @@ function spoolSheet(sheet: WorkSheet, path: string, date1904: boolean) {
   );
   fillDown(rows, merges);
   const formulas = new Map<number, { text: string; count: number } | null>();
+  const remarks: CellRemark[] = [];
   const handle = openSync(path, "w");
   try {
     let lines = "";
@@ -48,6 +49,9 @@ function spoolSheet(sheet: WorkSheet, path: string, date1904: boolean) {
       for (let column = 0; column < row.length; column++) {
         const cell = row[column];
         cells.push(cellOf(cell, date1904));
+        if (cell && (cell.c || cell.l) && remarks.length < mostRemarks) {
+          remarks.push(...remarksOf(cell, address(column, index + 1)));
+        }
         if (cell?.f) noteFormula(formulas, column, relative(cell.f, index + 1));
       }
       rows[index] = undefined;
@@ -65,8 +69,22 @@ function spoolSheet(sheet: WorkSheet, path: string, date1904: boolean) {
     path,
     rows: rows.length,
     merges: merges.filter(({ top }) => top <= headRows),
+    remarks,
     formulas: [...formulas].flatMap(([column, found]) => (found ? [{ column, ...found }] : [])),
   };
+}
+
+const mostRemarks = 100_000;
+
+/** The comments on a cell, and the link behind it where this isn't what the cell says. */
+function remarksOf({ c: comments = [], l: link, v, w }: CellObject, at: string): CellRemark[] {
+  const said = comments.map(({ t }) => String(t ?? "").trim()).filter(Boolean);
+  const target = String(link?.Target ?? "");
+  const known = [v, w].some((text) => String(text ?? "") === target.replace(/^mailto:/, ""));
+  return [
+    ...said.map((text) => ({ cell: at, text, kind: "comment" as const })),
+    ...(target !== "" && !known ? [{ cell: at, text: target, kind: "link" as const }] : []),
+  ];
 }
 
 /** A cell that spans several rows counts for each of them. */

@@ -15,6 +15,14 @@ export interface WorkbookOrder {
   spool: string;
 }
 
+/** What hangs on a cell besides its value. */
+export interface CellRemark {
+  /** Its address: `C17`. */
+  cell: string;
+  kind: "comment" | "link";
+  text: string;
+}
+
 /** A sheet whose rows wait in a file, a line of JSON each. */
 export interface SpooledSheet {
   name: string;
@@ -23,6 +31,7 @@ export interface SpooledSheet {
   rows: number;
   /** Cells that are one, near the top. */
   merges: Merge[];
+  remarks: CellRemark[];
   /** Columns with the same formula of their own row, and how often. */
   formulas: { column: number; text: string; count: number }[];
 }
