@@ -46,6 +46,15 @@ describe("totals", () => {
     expect(sheets[0]?.around.join()).toContain("3 rows of totals: row 5");
   });
 
+  it("may be averages of the cells that are numbers", async () => {
+    const { sheets, field } = await preview({
+      "a.csv":
+        "Day,Frames\n2026-01-02,8\n2026-01-03,many\n2026-01-04,7\n2026-01-05,8\n2026-01-06,5\n2026-01-07,\n2026-01-08,9\n2026-01-09,7\n2026-01-10,6\n2026-01-11,8\n2026-01-12,4\n2026-01-13,3\nAverage,6.5\n",
+    });
+    expect(sheets[0]).toMatchObject({ rows: 13, kept: 12 });
+    expect(field("frames")?.is).toBe("integer");
+  });
+
   it("need no word, and a word alone makes none", async () => {
     const bare = await preview({ "a.csv": "Name;Kg\nAda;1,5\nBo;2,5\nCy;3\nDi;4\n;11,0\n" });
     expect(bare.sheets[0]).toMatchObject({ rows: 5, kept: 4 });

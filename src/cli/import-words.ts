@@ -1,6 +1,12 @@
 import ansis from "ansis";
 import type { ColumnValues } from "../core/tabular/column-values.ts";
-import type { FieldNotes, FieldPlan, SheetNotes, SheetPlan } from "../core/tabular/plan.ts";
+import type {
+  FieldNotes,
+  FieldPlan,
+  PlanNotes,
+  SheetNotes,
+  SheetPlan,
+} from "../core/tabular/plan.ts";
 import type { SheetOutcome } from "../flows/import/convert.ts";
 import type { Loaded } from "../flows/import/loaded.ts";
 import type { PreparedImport } from "../flows/import/prepare.ts";
@@ -33,9 +39,23 @@ export function previewText(prepared: PreparedImport, width: number): string {
   const left = untaken.map(
     (name) => `${ansis.yellow("!")} ${name}: the plan says nothing of it, and it stays out`,
   );
-  return [...parts, left.join("\n"), aside.join("\n"), sumText(sheets)]
+  const guesses = plan.sheets.length > 1 && notes ? guessesText(plan.sheets, notes, width) : "";
+  return [...parts, left.join("\n"), aside.join("\n"), guesses, sumText(sheets)]
     .filter(Boolean)
     .join("\n\n");
+}
+
+/** What was guessed in all sheets, once more at the end, where it is seen. */
+function guessesText(sheets: readonly SheetPlan[], notes: PlanNotes, width: number): string {
+  const lines = sheets.flatMap(({ sheet, file, fields }, at) =>
+    fields.flatMap(({ name, column }) => {
+      const guess = notes.sheets[at]?.fields.get(name)?.guess;
+      return guess ? [`  ${ansis.yellow("?")} ${sheet ?? file}, ${column}: ${guess}`] : [];
+    }),
+  );
+  if (lines.length === 0) return "";
+  const title = `${ansis.bold("Guessed")}, and to be checked: ${count(lines.length, "column")}`;
+  return [title, ...lines.map((line) => cut(line, width))].join("\n");
 }
 
 /** The rows of all sheets, and where they go. */

@@ -25,8 +25,9 @@ export class ColumnSums {
 
   constructor(readonly columns: readonly number[]) {
     const zeros = () => new Float64Array(columns.length);
-    this.#all = [zeros(), zeros()];
-    this.#group = [zeros(), zeros()];
+    // By either reading, and how many numbers there were.
+    this.#all = [zeros(), zeros(), zeros()];
+    this.#group = [zeros(), zeros(), zeros()];
     this.#texts = new Int32Array(columns.length);
   }
 
@@ -79,13 +80,15 @@ export class ColumnSums {
   #isFigure({ point, comma, places }: Read, at: number): boolean {
     const near = (one: number, other: number) =>
       Math.abs(one - other) <= 0.5 / 10 ** places + 1e-9 * Math.abs(other);
-    return [[this.#all, this.#rows] as const, [this.#group, this.#grouped] as const].some(
-      ([sums, count]) =>
-        [[point, sums[0]?.[at] ?? 0] as const, [comma, sums[1]?.[at] ?? 0] as const].some(
-          ([value, sum]) =>
-            count > 0 && (near(value, sum) || near(value, sum / count) || value === count),
-        ),
-    );
+    const isFigureOf = (sums: readonly Float64Array[], rows: number): boolean => {
+      const numbers = sums[2]?.[at] ?? 0;
+      return [point, comma].some((value, reading) => {
+        const sum = sums[reading]?.[at] ?? 0;
+        const isCount = value === rows || value === numbers;
+        return rows > 0 && (near(value, sum) || near(value, sum / numbers) || isCount);
+      });
+    };
+    return isFigureOf(this.#all, this.#rows) || isFigureOf(this.#group, this.#grouped);
   }
 
   #read(cell: Cell): Read | undefined {
@@ -107,13 +110,14 @@ export class ColumnSums {
 }
 
 function addTo(
-  [points, commas]: readonly Float64Array[],
+  [points, commas, counts]: readonly Float64Array[],
   at: number,
   point: number,
   comma: number,
 ): void {
   if (points) points[at] = (points[at] as number) + point;
   if (commas) commas[at] = (commas[at] as number) + comma;
+  if (counts) counts[at] = (counts[at] as number) + 1;
 }
 
 function placesIn(number: number): number {
