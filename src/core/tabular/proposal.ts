@@ -6,16 +6,12 @@ import { pluralIn, singularIn } from "../naming/plurals.ts";
 import { capitalized, labelOf, pluralOf } from "../naming/words.ts";
 import { blankSpellings, columnLetters, folded } from "./cells.ts";
 import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
+import type { Evidence, Finding, InferenceContext } from "./finding.ts";
 import { kindNamed } from "./header-words.ts";
-import {
-  type Evidence,
-  type Finding,
-  type InferenceContext,
-  inferColumn,
-  sameMark,
-} from "./inference.ts";
+import { inferColumn } from "./inference.ts";
 import { languageOf } from "./languages.ts";
 import { leftOutKinds } from "./layout.ts";
+import { sameMark } from "./marks.ts";
 import { entityWithColumns, type Heading, matchedFields } from "./matching.ts";
 import { proposeSplits } from "./normalisation.ts";
 import type { FieldPlan, ImportPlan, PlanNotes, SheetNotes, SheetPlan } from "./plan.ts";

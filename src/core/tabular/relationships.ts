@@ -1,7 +1,7 @@
 import { nearest } from "../naming/nearest.ts";
 import { words } from "../naming/words.ts";
 import { folded } from "./cells.ts";
-import type { Finding } from "./inference.ts";
+import type { Finding } from "./finding.ts";
 import type { ColumnProfile, Example } from "./profile.ts";
 import { usualSpelling } from "./spellings.ts";
 

@@ -5,7 +5,7 @@ import { ruleOf } from "../fields/types.ts";
 import type { Field } from "../model/model.ts";
 import { type Cell, cellText, folded, type Marked } from "./cells.ts";
 import { findDate, findTime } from "./dates.ts";
-import { sameMark } from "./inference.ts";
+import { sameMark } from "./marks.ts";
 import { currencyOf, digitsOf, findNumber, isSmall, placesOf, product } from "./numbers.ts";
 import type { FieldPlan } from "./plan.ts";
 import {

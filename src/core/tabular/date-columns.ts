@@ -1,0 +1,81 @@
+import type { DateOrder } from "./dates.ts";
+import {
+  countOf,
+  exceptionsOf,
+  type Found,
+  type InferenceContext,
+  mostlyFits,
+  simple,
+  type Test,
+} from "./finding.ts";
+import { isBirth, isClock } from "./header-words.ts";
+import type { ColumnProfile } from "./profile.ts";
+import { typeBit } from "./type-detection.ts";
+
+/** A column of days, or of moments. */
+export function asDate(
+  profile: ColumnProfile,
+  context: InferenceContext,
+  counted: number,
+): Found | undefined {
+  const isDate: Test = (bits) => (bits & (typeBit.dayFirst | typeBit.monthFirst)) !== 0;
+  const all = countOf(profile, isDate);
+  if (!mostlyFits(all, counted)) return undefined;
+  const only = (one: number, other: number) =>
+    countOf(profile, (bits) => (bits & one) !== 0 && (bits & other) === 0);
+  const dayOnly = only(typeBit.dayFirst, typeBit.monthFirst);
+  const monthOnly = only(typeBit.monthFirst, typeBit.dayFirst);
+  const open = countOf(profile, (bits) => (bits & typeBit.ordered) !== 0 && isBoth(bits));
+  const settled = dayOnly !== monthOnly;
+  const dates: DateOrder = settled
+    ? dayOnly > monthOnly
+      ? "day first"
+      : "month first"
+    : (context.dates ?? "day first");
+  const bit = dates === "day first" ? typeBit.dayFirst : typeBit.monthFirst;
+  const fits: Test = (bits) => (bits & bit) !== 0;
+  const moments = countOf(
+    profile,
+    (bits) => isDate(bits) && (bits & typeBit.moment) !== 0 && (bits & typeBit.midnight) === 0,
+  );
+  const ordered = dayOnly + monthOnly + open > 0;
+  const order = dates === "day first" ? "the day before the month" : "the month before the day";
+  const kind = moments * 10 > all ? ("datetime" as const) : ("date" as const);
+  const reason = kind === "date" ? "not a date" : "not a date and time";
+  const contradicting = Math.min(dayOnly, monthOnly);
+  const short = countOf(profile, (bits) => isDate(bits) && (bits & typeBit.shortYear) !== 0);
+  const century = short > 0 ? centuryOf(context) : undefined;
+  const years = century ? `, years of two digits from ${century} to ${century + 99}` : "";
+  return {
+    kind,
+    why: `${countOf(profile, fits)} ${kind === "date" ? "dates" : "dates with a time"}${ordered ? `, ${order}` : ""}${years}`,
+    evidence: settled && ordered ? { dates } : {},
+    ...(ordered &&
+      !settled && {
+        guess: `no date tells whether the day or the month stands first; ${context.dates ? "taken as in another column" : "taken for the day"}`,
+      }),
+    hints: { ...(ordered && { dates }), ...(century && { century }) },
+    exceptions: exceptionsOf(profile, fits, contradicting > 0 ? `${reason} with ${order}` : reason),
+  };
+}
+
+/** The first of the hundred years that two digits stand for: births lie in the past, other days at most 20 years ahead. */
+function centuryOf({ today, name }: InferenceContext): number {
+  return Number(today.slice(0, 4)) - (isBirth(name) ? 99 : 79);
+}
+
+function isBoth(bits: number): boolean {
+  return (bits & typeBit.dayFirst) !== 0 && (bits & typeBit.monthFirst) !== 0;
+}
+
+/** A column of times of the day. */
+export function asTime(profile: ColumnProfile, { name }: InferenceContext, counted: number) {
+  // What is a number as well, such as 8.30, is a time where the header says so.
+  const others = isClock(name) ? typeBit.seconds : typeBit.seconds | typeBit.point | typeBit.comma;
+  const fits: Test = (bits) => (bits & typeBit.time) !== 0 && (bits & others) === 0;
+  if (!mostlyFits(countOf(profile, fits), counted)) return undefined;
+  const spans = !isClock(name) && countOf(profile, (bits) => (bits & typeBit.spanLike) !== 0) > 0;
+  const guess =
+    "they may be spans of time or ratios rather than times of the day: if they are, write `text`";
+  return { ...simple("time", "times", profile, fits, "not a time"), ...(spans && { guess }) };
+}

@@ -1,0 +1,198 @@
+import {
+  countOf,
+  exceptionsOf,
+  type Found,
+  type InferenceContext,
+  mostlyFits,
+  quantity,
+  type Test,
+} from "./finding.ts";
+import { isClock, isNumbering } from "./header-words.ts";
+import { marksOf } from "./marks.ts";
+import { currencyOf, type DecimalSign, findNumber, placesOf } from "./numbers.ts";
+import type { ColumnProfile } from "./profile.ts";
+import { typeBit } from "./type-detection.ts";
+
+/** A column of numbers: whole or not, with a unit or a currency, or percentages. */
+export function asNumber(
+  profile: ColumnProfile,
+  context: InferenceContext,
+  counted: number,
+): Found | undefined {
+  const isNumber: Test = (bits) => (bits & (typeBit.point | typeBit.comma)) !== 0;
+  // A leading zero is part of a code, not of a number.
+  if (countOf(profile, (bits) => (bits & typeBit.digits) !== 0) > 0) return undefined;
+  if (!mostlyFits(countOf(profile, isNumber), counted)) return undefined;
+  const pointOnly = countOf(
+    profile,
+    (bits) => (bits & typeBit.point) !== 0 && (bits & typeBit.comma) === 0,
+  );
+  const commaOnly = countOf(
+    profile,
+    (bits) => (bits & typeBit.comma) !== 0 && (bits & typeBit.point) === 0,
+  );
+  const open = countOf(
+    profile,
+    (bits) => isNumber(bits) && (bits & typeBit.typed) === 0 && isOpen(bits),
+  );
+  const settled = pointOnly !== commaOnly;
+  const fractionsBy = (bit: number) => countOf(profile, (bits) => (bits & bit) !== 0);
+  // A few numbers with three digits behind a sign among whole ones are thousands; where most have
+  // them, they are fractions, though money has two places.
+  const pointIsFraction = fractionsBy(typeBit.pointFraction) > fractionsBy(typeBit.commaFraction);
+  const areFractions = open * 2 > counted && context.named !== "money";
+  const whole = pointIsFraction === areFractions ? "point" : "comma";
+  const decimals: DecimalSign = settled
+    ? pointOnly > commaOnly
+      ? "point"
+      : "comma"
+    : (context.decimals ?? whole);
+  if (isName(profile, decimals, context)) return undefined;
+  const clock = areTimes(profile, decimals, counted);
+  if (clock && isClock(context.name)) return undefined;
+  const bit = decimals === "point" ? typeBit.point : typeBit.comma;
+  const fraction = decimals === "point" ? typeBit.pointFraction : typeBit.commaFraction;
+  const numbers: Test = (bits) => (bits & bit) !== 0;
+  const fractions = countOf(profile, (bits) => (bits & fraction) !== 0);
+  const marks = marksOf(profile, countOf(profile, numbers));
+  if (marks === "mixed") return undefined;
+  const { mark, others, converted } = marks;
+  const headed = context.unit && !mark ? context.unit : undefined;
+  const currency = currencyOf(mark ?? headed ?? "");
+  const unit = mark && !currency && mark !== "%" ? mark : context.unit;
+  const isPercent = mark === "%" || unit === "%";
+  const isMoney = Boolean(currency) || (context.named === "money" && !unit && !isPercent);
+  const written = profile.written[decimals].most;
+  const kind = isMoney
+    ? ("money" as const)
+    : isPercent
+      ? ("percent" as const)
+      : fractions > 0 || written > 0 || converted.some(({ factor }) => factor.includes("."))
+        ? ("decimal" as const)
+        : ("integer" as const);
+  const exceptions = exceptionsOf(profile, numbers, "not a number");
+  exceptions.count += others.reduce((sum, { count }) => sum + count, 0);
+  exceptions.examples.push(
+    ...others.flatMap(({ text, examples }) =>
+      examples.map((example) => ({ ...example, reason: `in ${text}, not in ${mark}` })),
+    ),
+  );
+  const bare = isPercent && mark === "%" ? bareFractions(profile) : undefined;
+  if (bare) {
+    exceptions.count += bare.count;
+    exceptions.examples.push(...bare.examples);
+  }
+  const places = Math.max(
+    profile.places[decimals],
+    ...converted.map(
+      ({ factor }) => placesOf(factor) + (fractions > 0 ? profile.places[decimals] : 0),
+    ),
+  );
+  const positive = countOf(profile, (bits) => (bits & typeBit.negative) !== 0) === 0;
+  const guesses = [
+    open > 0 &&
+      !settled &&
+      !context.decimals &&
+      `a number such as \`1.234\` or \`1,234\` can be read in two ways; the ${decimals} is taken for the sign before the fraction`,
+    !isMoney &&
+      losesZeros(profile, decimals) &&
+      "zeros at the end aren't kept: if these are names, such as versions, write `text`",
+  ].filter(Boolean);
+  const units = Object.fromEntries(converted.map(({ text, factor }) => [text, factor]));
+  const hasHint = open > 0 || commaOnly + pointOnly > 0;
+  return {
+    kind,
+    why: [
+      quantity(profile.filled - exceptions.count, kind === "integer" ? "whole number" : "number"),
+      mark && ` in ${mark}`,
+      ...converted.map(
+        ({ text, count, examples: [first], factor }) =>
+          `, ${count} converted from ${text}${first ? ` (row ${first.row}, ${first.text}, times ${factor})` : ""}`,
+      ),
+      decimals === "comma" && fractions > 0 && ", the comma before the fraction",
+    ]
+      .filter(Boolean)
+      .join(""),
+    ...(guesses.length > 0 && { guess: guesses.join("; ") }),
+    evidence: settled ? { decimals } : {},
+    hints: {
+      ...(hasHint && decimals === "comma" && { decimals }),
+      ...(converted.length > 0 && { units }),
+      ...(bare && { bare: "ask" as const }),
+    },
+    ...(unit && unit !== "%" && !currency && { unit }),
+    ...(currency && { currency }),
+    places: Math.min(10, places),
+    positive:
+      positive &&
+      (Boolean(currency) || (unit !== undefined && (unit === "%" || amounts.test(unit)))),
+    exceptions,
+  };
+}
+
+/** Units that are never below zero. */
+const amounts =
+  /^(k|m|d|c|µ)?(g|l|m)$|^(m|km|cm|ha)[²³23]?$|^(ha|t|lbs?|oz|ft|in|pcs?|frames?|hives?|jars?|min|h|hours?|years?|days?)$/i;
+
+/** Whether every number is a time as well, with two digits behind the sign: 8.30 and 10.00. */
+function areTimes({ groups, written }: ColumnProfile, decimals: DecimalSign, counted: number) {
+  const { least, most } = written[decimals];
+  const times = groups.filter(({ bits }) => (bits & typeBit.time) !== 0);
+  return least === 2 && most === 2 && times.reduce((sum, { count }) => sum + count, 0) === counted;
+}
+
+/** Whether what looks like numbers are names, of which writing a number back would lose something. */
+function isName(
+  profile: ColumnProfile,
+  decimals: DecimalSign,
+  { name, named, workbook }: InferenceContext,
+): boolean {
+  const { marks, distinct, longest, shortest } = profile;
+  if (marks.size > 0 || named === "money") return false;
+  const texts = countOf(profile, (bits) => (bits & typeBit.typed) === 0);
+  if (texts < profile.filled) return false;
+  const plain = profile.written[decimals].most === 0;
+  // Digits of one length, and many of them: a chip, a barcode, an account.
+  if (plain && shortest === longest && longest >= 10) return true;
+  // Somebody made these texts in a workbook, where numbers were to be had.
+  if (plain && workbook && isNumbering(name)) return true;
+  if (isNumbering(name)) return endsInZero(profile, decimals);
+  return (
+    losesZeros(profile, decimals) && !distinct.overflowed && hasAlikeNumbers(profile, decimals)
+  );
+}
+
+function endsInZero(profile: ColumnProfile, decimals: DecimalSign): boolean {
+  const bit = decimals === "point" ? typeBit.zeroPoint : typeBit.zeroComma;
+  return countOf(profile, (bits) => (bits & bit) !== 0) > 0;
+}
+
+/** Whether some numbers have fewer digits behind the sign than others, and some end in a zero: 1.9 beside 1.10. */
+function losesZeros(profile: ColumnProfile, decimals: DecimalSign): boolean {
+  const { least, most } = profile.written[decimals];
+  return least < most && endsInZero(profile, decimals);
+}
+
+/** Whether two texts are the same number: 1.1 and 1.10. */
+function hasAlikeNumbers({ distinct }: ColumnProfile, decimals: DecimalSign): boolean {
+  const numbers = [...distinct.values.keys()].flatMap((text) => findNumber(text)?.[decimals] ?? []);
+  return new Set(numbers).size < numbers.length;
+}
+
+function isOpen(bits: number): boolean {
+  const both = (bits & typeBit.point) !== 0 && (bits & typeBit.comma) !== 0;
+  return both && ((bits & typeBit.pointFraction) !== 0) !== ((bits & typeBit.commaFraction) !== 0);
+}
+
+/** Small numbers without a percent sign, where others have one: 0.8 beside 91 %. */
+function bareFractions(profile: ColumnProfile) {
+  const isBare: Test = (bits) => (bits & typeBit.small) !== 0 && (bits & typeBit.marked) === 0;
+  const groups = profile.groups.filter(({ bits }) => isBare(bits));
+  if (groups.length === 0) return undefined;
+  return {
+    count: groups.reduce((sum, { count }) => sum + count, 0),
+    examples: groups.flatMap(({ examples }) =>
+      examples.map((example) => ({ ...example, reason: "without a percent sign, and at most 1" })),
+    ),
+  };
+}
