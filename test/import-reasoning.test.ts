@@ -128,6 +128,14 @@ it("a few small numbers are no references, whatever entity their header names", 
   ]);
 });
 
+it("a second key of the same rows refers to none of them", async () => {
+  const codes = Array.from({ length: 9 }, (_, at) => `K-${at}`);
+  const { field } = await preview({
+    "a.csv": `Code,Shelf\n${codes.map((code, at) => `${code},${codes[8 - at]}`).join("\n")}\n`,
+  });
+  expect(field("shelf")?.is).toBe("text ..40, required");
+});
+
 it("previews show what is written and what is stored, with the smallest, the largest and the sum", async () => {
   const { field } = await preview({
     "a.csv": "Code;Weight\nA;1.250,5 kg\nB;800 g\nC;2 kg\nD;10 kg\n",

@@ -47,6 +47,7 @@ export default class Import extends LevaduraCommand {
     into: Flags.string({
       description: "the entity that the sheet becomes, in the model or new",
       helpValue: "ENTITY",
+      exclusive: ["plan"],
     }),
     name: Flags.string({
       description: "the name of the application; otherwise that of the first file",

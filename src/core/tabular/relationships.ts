@@ -92,7 +92,10 @@ function mayRefer(column: LinkableColumn, key: LinkableColumn): boolean {
   const kind = (finding: Finding) => (finding.kind === "integer" ? "number" : "text");
   if (kind(column.finding) !== kind(key.finding)) return false;
   if (column.finding.kind === "integer") return areNumbersOf(column, key);
-  return !(isKeyColumn(column) && column.at === 0) || affinity(column, key) > 0;
+  // A second key of the same rows refers to none of them.
+  const isSecondKey = column.sheet === key.sheet && column.profile.blanks === 0;
+  const isKey = isKeyColumn(column) && (column.at === 0 || isSecondKey);
+  return !isKey || affinity(column, key) > 0;
 }
 
 /**
