@@ -198,6 +198,43 @@ it("a plan says what years of two digits, other units and bare percentages mean"
   expect([wrong.status, wrong.err]).toEqual([1, expect.stringContaining("expected a factor")]);
 });
 
+describe("`where` in a plan", () => {
+  const text =
+    "Code,Weight,Checked,State\nA,12.5,2026-01-03,sold\nB,3,2026-01-04,here\nC,14,2026-01-05,here\nD,,2026-01-05,here\nA,9,2026-02-01,here\nE,20,2025-12-31,here\nF,11,2026-03-01,here\n";
+  const planned = async (where: string) => {
+    const { folder } = await preview({ "a.csv": text }, ["--write-plan", "plan.yaml"]);
+    const plan = readFileSync(join(folder, "plan.yaml"), "utf8");
+    writeFileSync(
+      join(folder, "plan.yaml"),
+      plan.replace(/ {4}without: .*/, (line) => `${line}\n    where: ${where}`),
+    );
+    return {
+      folder,
+      ...(await levadura(["import", "a.csv", "--plan", "plan.yaml", "--yes"], folder)),
+    };
+  };
+
+  it("leaves rows out, which are set aside with the reason", async () => {
+    const { folder, status } = await planned(
+      "weight > 5 and state <> 'sold' and checked >= date(2026, 1, 1)",
+    );
+    expect(status).toBe(0);
+    const codes = readFileSync(join(folder, "data/A.csv"), "utf8").split("\n").slice(1, -1);
+    expect(codes.map((line) => line.slice(0, 1))).toEqual(["C", "A", "F"]);
+    const aside = readFileSync(join(folder, "data/set-aside/a.csv"), "utf8");
+    expect(aside).toContain('row 2,"A,12.5,2026-01-03,sold",left out by `where` in the plan');
+  });
+
+  it.each([
+    ["weigt > 5", "`weigt`"],
+    ["weight", "it is no condition"],
+    ["id > 3", "it looks at more than the row itself"],
+  ])("that makes no sense is refused: %s", async (where, said) => {
+    const { status, err } = await planned(where);
+    expect([status, err]).toEqual([1, expect.stringContaining(said)]);
+  });
+});
+
 describe("next month's sheet", () => {
   const january = "Code,Weight,Checked\nB-1,12.5,2026-01-03\nB-2,14,2026-01-04\n";
   const begun = () => preview({ "january.csv": january }, ["--yes"]);

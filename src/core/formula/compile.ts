@@ -2,7 +2,7 @@ import { type Entity, type Field, type Formula, isComputed, type Model } from ".
 import { columnOf } from "../schema/from-model.ts";
 import { type Calculation, namedFields } from "./calculation.ts";
 import { roundedTo } from "./operations.ts";
-import { formulaOf } from "./scope.ts";
+import { formulaOf, type Outcome } from "./scope.ts";
 
 /** A formula of an entity, whatever it is for; the model's formulas must have been checked. */
 export function compiled(
@@ -22,6 +22,11 @@ export function compiledBefore(
   formula: Pick<Formula, "formula">,
 ): Calculation {
   return compiled(model, unsaved(entity), formula);
+}
+
+/** The same of a formula that nobody has checked. */
+export function compileBefore(model: Model, entity: Entity, formula: string): Outcome {
+  return formulaOf(model, unsaved(entity), formula);
 }
 
 function unsaved(entity: Entity): Entity {

@@ -26,7 +26,8 @@ export function formulaOf(
   return "complaint" in typed ? typed : calculationOf(parsed.expression, entity, model);
 }
 
-type Outcome = ReturnType<typeof formulaOf>;
+/** What `formulaOf` gives. */
+export type Outcome = ReturnType<typeof formulaOf>;
 
 /** The names that formulas of a model know; what a computed field gives is found out when it is asked for. */
 export class FormulaScope implements Scope {

@@ -142,6 +142,7 @@ function convert(rows: Cell[][]) {
     entity,
     {
       ...context,
+      timezone: "UTC",
       blanks: new Blanks(plan.blank),
       entities: new Map([[entity.name, entity]]),
       keys: new Map(),

@@ -1,5 +1,8 @@
+import { ruleOf } from "../fields/types.ts";
+import type { Row as FormulaRow } from "../formula/evaluate.ts";
 import { type Entity, type Field, isComputed, isMany, isReference } from "../model/model.ts";
 import { nearest } from "../naming/nearest.ts";
+import { columnOf } from "../schema/from-model.ts";
 import {
   address,
   type Blanks,
@@ -57,6 +60,9 @@ export interface ConversionContext extends ValueContext {
   splitKeys: ReadonlyMap<string, KeySet>;
   /** By entity: what else its records can be referred to by. */
   aliases: ReadonlyMap<string, KeySet>;
+  timezone: string;
+  /** Whether a row is wanted; all are, without it. */
+  holds?: (row: FormulaRow) => boolean;
   /** The fields of each entity whose values are wanted, in order. */
   outputs: ReadonlyMap<string, readonly string[]>;
 }
@@ -248,6 +254,10 @@ export class SheetConverter {
   #takeData(row: Row, number: number): void {
     const aside: { column: number; text: string; reason: string }[] = [];
     const values = this.#columns.map((work) => this.#valueOf(work, row, aside));
+    if (!this.#isWanted(values)) {
+      this.#asideRow(row, number, "left out by `where` in the plan");
+      return;
+    }
     const missing = this.#columns.findIndex(
       ({ field }, at) => field.required && values[at] === null,
     );
@@ -274,6 +284,17 @@ export class SheetConverter {
     for (const { column, text, reason } of aside)
       this.#aside(address(column, number), text, reason);
     this.#asideUnknown(row, number);
+  }
+
+  #isWanted(values: readonly (string | null)[]): boolean {
+    const { holds, timezone } = this.context;
+    if (!holds) return true;
+    const row = this.#columns.map(({ field }, at): [string, string | number | boolean | null] => {
+      const text = values[at] ?? null;
+      const stored = ruleOf(field.type).storage;
+      return [columnOf(field), text === null || !stored ? text : stored.value(text, timezone)];
+    });
+    return holds(Object.fromEntries(row));
   }
 
   /** Cells of columns that the plan says nothing of. */

@@ -54,6 +54,7 @@ function sheetLines(sheet: SheetPlan, notes: SheetNotes | undefined): string[] {
     `    header: ${header === null ? "none" : rangeText(header.first, header.last)}`,
     `    rows: ${rows.first}..${rows.last ?? ""}`,
     `    without: ${list(sheet.without)}`,
+    ...(sheet.where === undefined ? [] : [`    where: ${scalar(sheet.where)}`]),
     "    fields:",
     ...sheet.fields.flatMap((field) => fieldLines(field, notes?.fields.get(field.name))),
     ...(sheet.leave.length === 0 ? [] : [`    leave: ${list(sheet.leave)}`]),
@@ -196,6 +197,7 @@ const sheet = z.strictObject({
   without: z
     .array(z.enum(leftOutKinds, `expected ${leftOutKinds.join(", ")}`))
     .default([...leftOutKinds]),
+  where: text.optional(),
   fields: z.record(z.string(), field, "expected fields"),
   leave: texts.default([]),
   split: z

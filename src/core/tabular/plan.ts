@@ -25,6 +25,8 @@ export interface SheetPlan {
   header: { first: number; last: number } | null;
   rows: { first: number; last?: number };
   without: LeftOutKind[];
+  /** What has to hold for a row to be taken. */
+  where?: string;
   fields: FieldPlan[];
   /** Columns that are not taken. */
   leave: string[];

@@ -1,5 +1,6 @@
-import { todayIn } from "../../../kit/formula/clock.ts";
+import { now, todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
+import { rowCondition } from "../../core/formula/row-condition.ts";
 import { type Entity, type Model, targetsOf } from "../../core/model/model.ts";
 import { nearest } from "../../core/naming/nearest.ts";
 import { parentsFirst } from "../../core/schema/from-model.ts";
@@ -94,6 +95,7 @@ export function convertSheets(
     blanks: new Blanks(plan.blank),
     currency: model.app.currency,
     today: todayIn(model.app.timezone),
+    timezone: model.app.timezone,
     entities,
     splitKeys: own,
     aliases,
@@ -135,7 +137,7 @@ export function convertSheets(
       job.columns,
       job.left,
       entity,
-      { ...context, keys },
+      { ...context, keys, ...wanted(model, entity, job.plan) },
       sink,
       unique.get(entity.name) ?? new Map(),
     );
@@ -173,6 +175,21 @@ export function convertSheets(
     data: [...writers].map(([entity, { path, rows }]) => ({ entity, path, rows })),
     setAside: { path: aside.path, count: aside.rows, first },
   };
+}
+
+/** The condition of a plan on the rows of a sheet. */
+function wanted(
+  model: Model,
+  entity: Entity,
+  { where }: SheetPlan,
+): Pick<ConversionContext, "holds"> {
+  if (where === undefined) return {};
+  const moment = now();
+  const today = todayIn(model.app.timezone, moment);
+  const condition = rowCondition(model, entity, where, { today, now: moment });
+  if ("holds" in condition) return condition;
+  const what = `\`where\` of ${entity.name} in the plan: ${condition.message}`;
+  throw new Failure("input", what, condition.help ?? "correct the condition");
 }
 
 const reasons: Readonly<Record<CellRemark["kind"], string>> = {

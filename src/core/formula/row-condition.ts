@@ -1,0 +1,26 @@
+import type { Entity, Model } from "../model/model.ts";
+import { compileBefore } from "./compile.ts";
+import { evaluation, type Row } from "./evaluate.ts";
+import { isOwn, type Moment } from "./row-local-rules.ts";
+
+/** A condition of a row by itself, before it is saved; or what is wrong with it. */
+export type RowCondition =
+  | { holds(row: Row): boolean }
+  | { message: string; help?: string | undefined };
+
+/** Compiles a condition on the rows of an entity, any of whose values may be missing. */
+export function rowCondition(
+  model: Model,
+  entity: Entity,
+  condition: string,
+  moment: Moment,
+): RowCondition {
+  const found = compileBefore(model, entity, condition.replace(/^\s*=?\s*/, "= "));
+  if ("complaint" in found) return found.complaint;
+  const { calculation } = found;
+  const help = "as in `weight > 0 and status <> 'sold'`";
+  if (calculation.type !== "boolean") return { message: "it is no condition", help };
+  if (!isOwn(calculation)) return { message: "it looks at more than the row itself", help };
+  const value = evaluation(calculation);
+  return { holds: (row) => value(row, moment) === true };
+}
