@@ -9,11 +9,16 @@ export interface Mark {
   examples: Example[];
 }
 
+/** A unit, and what a number in it is multiplied by. */
+export interface Converted extends Mark {
+  factor: string;
+}
+
 interface Marks {
   /** The unit, currency or percent sign of the numbers; undefined for none. */
   mark?: string;
   /** Other units of the same quantity, and what makes them that. */
-  converted: (Mark & { factor: string })[];
+  converted: Converted[];
   /** What can't be made that: mistakes. */
   others: Mark[];
 }

@@ -8,7 +8,7 @@ import {
   type Test,
 } from "./finding.ts";
 import { isClock, isNumbering } from "./header-words.ts";
-import { marksOf } from "./marks.ts";
+import { type Converted, marksOf } from "./marks.ts";
 import { currencyOf, type DecimalSign, findNumber, placesOf } from "./numbers.ts";
 import type { ColumnProfile } from "./profile.ts";
 import { typeBit } from "./type-detection.ts";
@@ -19,115 +19,118 @@ export function asNumber(
   context: InferenceContext,
   counted: number,
 ): Found | undefined {
-  const isNumber: Test = (bits) => (bits & (typeBit.point | typeBit.comma)) !== 0;
   // A leading zero is part of a code, not of a number.
   if (countOf(profile, (bits) => (bits & typeBit.digits) !== 0) > 0) return undefined;
   if (!mostlyFits(countOf(profile, isNumber), counted)) return undefined;
-  const pointOnly = countOf(
-    profile,
-    (bits) => (bits & typeBit.point) !== 0 && (bits & typeBit.comma) === 0,
-  );
-  const commaOnly = countOf(
-    profile,
-    (bits) => (bits & typeBit.comma) !== 0 && (bits & typeBit.point) === 0,
-  );
-  const open = countOf(
-    profile,
-    (bits) => isNumber(bits) && (bits & typeBit.typed) === 0 && isOpen(bits),
-  );
-  const settled = pointOnly !== commaOnly;
-  const fractionsBy = (bit: number) => countOf(profile, (bits) => (bits & bit) !== 0);
-  // A few numbers with three digits behind a sign among whole ones are thousands; where most have
-  // them, they are fractions, though money has two places.
-  const pointIsFraction = fractionsBy(typeBit.pointFraction) > fractionsBy(typeBit.commaFraction);
-  const areFractions = open * 2 > counted && context.named !== "money";
-  const whole = pointIsFraction === areFractions ? "point" : "comma";
-  const decimals: DecimalSign = settled
-    ? pointOnly > commaOnly
-      ? "point"
-      : "comma"
-    : (context.decimals ?? whole);
+  const signs = signsOf(profile, context, counted);
+  const { decimals } = signs;
   if (isName(profile, decimals, context)) return undefined;
-  const clock = areTimes(profile, decimals, counted);
-  if (clock && isClock(context.name)) return undefined;
+  const areClock = areTimes(profile, decimals, counted);
+  if (areClock && isClock(context.name)) return undefined;
   const bit = decimals === "point" ? typeBit.point : typeBit.comma;
-  const fraction = decimals === "point" ? typeBit.pointFraction : typeBit.commaFraction;
   const numbers: Test = (bits) => (bits & bit) !== 0;
-  const fractions = countOf(profile, (bits) => (bits & fraction) !== 0);
   const marks = marksOf(profile, countOf(profile, numbers));
   if (marks === "mixed") return undefined;
   const { mark, others, converted } = marks;
-  const headed = context.unit && !mark ? context.unit : undefined;
-  const currency = currencyOf(mark ?? headed ?? "");
+  const currency = currencyOf(mark ?? context.unit ?? "");
   const unit = mark && !currency && mark !== "%" ? mark : context.unit;
   const isPercent = mark === "%" || unit === "%";
-  const isMoney = Boolean(currency) || (context.named === "money" && !unit && !isPercent);
-  const written = profile.written[decimals].most;
+  const isMoney = currency !== undefined || (context.named === "money" && !unit && !isPercent);
+  const hasFractions = profile.written[decimals].most > 0 || profile.places[decimals] > 0;
+  const becomeFractions = converted.some(({ factor }) => factor.includes("."));
   const kind = isMoney
     ? ("money" as const)
     : isPercent
       ? ("percent" as const)
-      : fractions > 0 || written > 0 || converted.some(({ factor }) => factor.includes("."))
+      : hasFractions || becomeFractions
         ? ("decimal" as const)
         : ("integer" as const);
+  const bare = mark === "%" ? bareFractions(profile) : undefined;
   const exceptions = exceptionsOf(profile, numbers, "not a number");
-  exceptions.count += others.reduce((sum, { count }) => sum + count, 0);
-  exceptions.examples.push(
-    ...others.flatMap(({ text, examples }) =>
-      examples.map((example) => ({ ...example, reason: `in ${text}, not in ${mark}` })),
-    ),
-  );
-  const bare = isPercent && mark === "%" ? bareFractions(profile) : undefined;
-  if (bare) {
-    exceptions.count += bare.count;
-    exceptions.examples.push(...bare.examples);
+  for (const { text, count, examples } of others) {
+    const reason = `in ${text}, not in ${mark}`;
+    exceptions.count += count;
+    exceptions.examples.push(...examples.map((example) => ({ ...example, reason })));
   }
-  const places = Math.max(
-    profile.places[decimals],
-    ...converted.map(
-      ({ factor }) => placesOf(factor) + (fractions > 0 ? profile.places[decimals] : 0),
-    ),
-  );
-  const positive = countOf(profile, (bits) => (bits & typeBit.negative) !== 0) === 0;
-  const guesses = [
-    open > 0 &&
-      !settled &&
-      !context.decimals &&
+  exceptions.count += bare?.count ?? 0;
+  exceptions.examples.push(...(bare?.examples ?? []));
+  const guess = [
+    signs.isOpen &&
       `a number such as \`1.234\` or \`1,234\` can be read in two ways; the ${decimals} is taken for the sign before the fraction`,
+    areClock && !isMoney && "these may be times: if they are, write `time`",
     !isMoney &&
       losesZeros(profile, decimals) &&
       "zeros at the end aren't kept: if these are names, such as versions, write `text`",
-  ].filter(Boolean);
-  const units = Object.fromEntries(converted.map(({ text, factor }) => [text, factor]));
-  const hasHint = open > 0 || commaOnly + pointOnly > 0;
+  ]
+    .filter(Boolean)
+    .join("; ");
+  const isPositive = countOf(profile, (bits) => (bits & typeBit.negative) !== 0) === 0;
+  const isAmount = currency !== undefined || unit === "%" || amounts.test(unit ?? "");
   return {
     kind,
     why: [
       quantity(profile.filled - exceptions.count, kind === "integer" ? "whole number" : "number"),
       mark && ` in ${mark}`,
-      ...converted.map(
-        ({ text, count, examples: [first], factor }) =>
-          `, ${count} converted from ${text}${first ? ` (row ${first.row}, ${first.text}, times ${factor})` : ""}`,
-      ),
-      decimals === "comma" && fractions > 0 && ", the comma before the fraction",
+      ...converted.map(conversionWords),
+      decimals === "comma" && hasFractions && ", the comma before the fraction",
     ]
       .filter(Boolean)
       .join(""),
-    ...(guesses.length > 0 && { guess: guesses.join("; ") }),
-    evidence: settled ? { decimals } : {},
+    ...(guess && { guess }),
+    evidence: signs.isSettled ? { decimals } : {},
     hints: {
-      ...(hasHint && decimals === "comma" && { decimals }),
-      ...(converted.length > 0 && { units }),
+      ...(signs.matters && decimals === "comma" && { decimals }),
+      ...(converted.length > 0 && {
+        units: Object.fromEntries(converted.map(({ text, factor }) => [text, factor])),
+      }),
       ...(bare && { bare: "ask" as const }),
     },
     ...(unit && unit !== "%" && !currency && { unit }),
     ...(currency && { currency }),
-    places: Math.min(10, places),
-    positive:
-      positive &&
-      (Boolean(currency) || (unit !== undefined && (unit === "%" || amounts.test(unit)))),
+    places: Math.min(10, mostPlaces(profile.places[decimals], converted)),
+    positive: isPositive && isAmount,
     exceptions,
   };
+}
+
+const isNumber: Test = (bits) => (bits & (typeBit.point | typeBit.comma)) !== 0;
+
+/** Which sign is before the fraction, and whether that is certain. */
+function signsOf(profile: ColumnProfile, context: InferenceContext, counted: number) {
+  const only = (one: number, other: number) =>
+    countOf(profile, (bits) => (bits & one) !== 0 && (bits & other) === 0);
+  const pointOnly = only(typeBit.point, typeBit.comma);
+  const commaOnly = only(typeBit.comma, typeBit.point);
+  const open = countOf(
+    profile,
+    (bits) => isNumber(bits) && (bits & typeBit.typed) === 0 && isOpen(bits),
+  );
+  const fractionsBy = (bit: number) => countOf(profile, (bits) => (bits & bit) !== 0);
+  // A few numbers with three digits behind a sign among whole ones are thousands; where most have
+  // them, they are fractions, though money has two places.
+  const pointIsFraction = fractionsBy(typeBit.pointFraction) > fractionsBy(typeBit.commaFraction);
+  const areFractions = open * 2 > counted && context.named !== "money";
+  const likely = pointIsFraction === areFractions ? "point" : "comma";
+  const isSettled = pointOnly !== commaOnly;
+  const settled = pointOnly > commaOnly ? "point" : "comma";
+  const decimals: DecimalSign = isSettled ? settled : (context.decimals ?? likely);
+  return {
+    decimals,
+    isSettled,
+    isOpen: open > 0 && !isSettled && !context.decimals,
+    /** Whether the cells are read otherwise under the other sign. */
+    matters: open > 0 || commaOnly + pointOnly > 0,
+  };
+}
+
+function conversionWords({ text, count, examples: [first], factor }: Converted): string {
+  const example = first ? ` (row ${first.row}, ${first.text}, times ${factor})` : "";
+  return `, ${count} converted from ${text}${example}`;
+}
+
+/** Digits behind the point that numbers can have once other units are converted. */
+function mostPlaces(places: number, converted: readonly Converted[]): number {
+  return Math.max(places, ...converted.map(({ factor }) => placesOf(factor) + places));
 }
 
 /** Units that are never below zero. */
