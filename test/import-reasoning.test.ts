@@ -58,9 +58,13 @@ describe("totals", () => {
   it("need no word, and a word alone makes none", async () => {
     const bare = await preview({ "a.csv": "Name;Kg\nAda;1,5\nBo;2,5\nCy;3\nDi;4\n;11,0\n" });
     expect(bare.sheets[0]).toMatchObject({ rows: 5, kept: 4 });
+    const two = await preview({ "a.csv": "Payer,Amount\nAda,7\nBo,9\nTotal,2\nCy,4\n" });
+    expect(two.sheets[0]).toMatchObject({ rows: 4, kept: 4 });
     const called = await preview({ "a.csv": "Name,Kg\nAda,1\nBo,2\nCy,3\nTotal,7\n" });
     expect(called.sheets[0]).toMatchObject({ rows: 4, kept: 4 });
-    expect(called.sheets[0]?.around.join()).toContain("no sum of those above, and kept: row 5");
+    expect(called.sheets[0]?.around.join()).toContain(
+      "not a sum of the rows above, and kept: row 5",
+    );
   });
 });
 
@@ -162,6 +166,7 @@ it("comments and links of cells are set aside with their addresses", async () =>
     ["B-2", "https://bees.example", "bo@example.org"],
   ]);
   utils.cell_add_comment(sheet.A2 as CellObject, "Moved in May", "Ada");
+  sheet["!merges"] = [utils.decode_range("A2:A3")];
   utils.cell_set_hyperlink(sheet.B2 as CellObject, "https://farm.example/map");
   utils.cell_set_hyperlink(sheet.B3 as CellObject, "https://bees.example");
   utils.cell_set_hyperlink(sheet.C2 as CellObject, "mailto:ada@example.org");
@@ -227,7 +232,7 @@ describe("`where` in a plan", () => {
 
   it.each([
     ["weigt > 5", "`weigt`"],
-    ["weight", "it is no condition"],
+    ["weight", "it is not a condition"],
     ["id > 3", "it looks at more than the row itself"],
   ])("that makes no sense is refused: %s", async (where, said) => {
     const { status, err } = await planned(where);
@@ -248,7 +253,7 @@ describe("next month's sheet", () => {
     );
     expect(sheets[0]).toMatchObject({ entity: "January", kept: 2 });
     expect(sheets[0]?.around).toContain(
-      "its columns are those of January; --into NAME makes it another entity",
+      "its columns match January; --into NAME chooses another entity",
     );
     const other = await preview({ "costs.csv": "Code,Price\nB-1,12.5\nB-2,14\n" }, [], folder);
     expect(other.sheets[0]?.entity).toBe("Cost");
@@ -259,8 +264,8 @@ describe("next month's sheet", () => {
     const sheet = "Code,Weight in kg,Remark\nB-1,13,ok\nB-4,11,\n";
     const { sheets, field } = await preview({ "m.csv": sheet }, ["--into", "january"], folder);
     expect(sheets[0]?.entity).toBe("January");
-    expect(field("weight")?.guess).toContain("taken for January.weight");
-    expect(sheets[0]?.around.join()).toMatch(/Remark.*no column for checked, which stay/);
+    expect(field("weight")?.guess).toContain("matched to January.weight");
+    expect(sheets[0]?.around.join()).toMatch(/Remark.*no column for checked, whose values stay/);
     const fresh = await preview({ "m.csv": sheet }, ["--into", "Reading"], folder);
     expect(fresh.sheets[0]?.entity).toBe("Reading");
     const wrong = await preview({ "m.csv": sheet }, ["--into", "two words"], folder);

@@ -39,7 +39,7 @@ describe("the demo's workbook", () => {
       /Brood frames +brood_frames +integer 0\.\., unit frames/,
       /1 row of totals: row 134, "Average, 7.9"/,
       /"1\.120 m" → 1120/,
-      /Guessed, and to be checked: 1 column\n +\? Apiaries, Opened: no date tells/,
+      /Guesses to check: 1 column\n +\? Apiaries, Opened: no date tells/,
       /F81 +"#N\/A" +in error/,
     ]) {
       expect(out).toMatch(said);

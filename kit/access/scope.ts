@@ -126,10 +126,10 @@ export class Scope implements FieldScope, FormulaScope {
       .filter((link) => link.on === on && this.may(link.needs, entity));
   }
 
-  /** Whether an entity has a page that does something, and the person may use it. */
-  offers(action: Action, entity: Entity): boolean {
+  /** Whether a feature of an entity gives a page, such as `/new`, and the person may use it. */
+  offers(page: string, entity: Entity): boolean {
     const links = this.entities.linksOf(entity);
-    return links.some(({ needs }) => needs === action) && this.may(action, entity);
+    return links.some(({ path, needs }) => path === page && this.may(needs, entity));
   }
 
   /** Throws where the person may not do something. */

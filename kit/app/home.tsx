@@ -34,7 +34,7 @@ function HomePage({ scope, counts }: { scope: Scope; counts: ReadonlyMap<string,
                 {scope.namesOf(entity).headings}
               </a>
               <span class="count">{format.number(counts.get(entity.table) ?? 0)}</span>
-              {scope.offers("add", entity) && (
+              {scope.offers("/new", entity) && (
                 <a
                   class="add"
                   href={`${entity.path}/new`}

@@ -29,6 +29,7 @@ const map: Feature = {
   links: [
     { on: "menu", needs: "see", path: "/map", look: "secondary", text: () => "Map of the hives" },
     { on: "record", needs: "change", path: "/move", look: "secondary", text: () => "Move it" },
+    { on: "list", needs: "add", path: "/scan", look: "secondary", text: () => "Scan" },
   ],
 };
 
@@ -68,7 +69,12 @@ it("links are those of the features that an entity has, and of what the person m
     "/new",
   ]);
   expect(await linksWith([])).toEqual([]);
-  expect(await linksWith([remove(hive), map])).toEqual(["/1-b-07/delete", "/1-b-07/move", "/map"]);
+  expect(await linksWith([remove(hive), map])).toEqual([
+    "/1-b-07/delete",
+    "/1-b-07/move",
+    "/map",
+    "/scan",
+  ]);
   const onlySees: Policy["may"] = (_scope, action, entity) =>
     action === "see" && entity.table === known.table;
   expect(await linksWith([forms, remove(hive), map], onlySees)).toEqual(["/map"]);

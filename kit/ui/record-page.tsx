@@ -112,7 +112,7 @@ export function Related<Known extends Entity, Other extends Entity>({
         <h2>
           {heading} {!single && <span class="tally">{total}</span>}
         </h2>
-        {!full && scope.offers("add", entity) && (
+        {!full && scope.offers("/new", entity) && (
           <a class="btn btn-outline-primary btn-sm" href={`${entity.path}/new?${add}`}>
             {messages.newRecord(scope.namesOf(entity).one)}
           </a>

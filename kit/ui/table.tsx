@@ -53,7 +53,7 @@ export function RecordTable<Known extends Entity>({
     .filter(({ name }) => name !== without || name === undefined);
   const leading = shown.find(({ leads }) => leads);
   const { messages } = scope;
-  const edits = back !== undefined && scope.offers("change", entity);
+  const edits = back !== undefined && scope.offers("/edit", entity);
   return (
     <section
       class="table-responsive"

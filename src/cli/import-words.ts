@@ -54,7 +54,7 @@ function guessesText(sheets: readonly SheetPlan[], notes: PlanNotes, width: numb
     }),
   );
   if (lines.length === 0) return "";
-  const title = `${ansis.bold("Guessed")}, and to be checked: ${count(lines.length, "column")}`;
+  const title = `${ansis.bold("Guesses to check")}: ${count(lines.length, "column")}`;
   return [title, ...lines.map((line) => cut(line, width))].join("\n");
 }
 

@@ -49,7 +49,7 @@ function ListFrame<Known extends Entity>({
   const { path, fields } = entity;
   const { messages, format } = scope;
   const { headings, one, many } = scope.namesOf(entity);
-  const adds = scope.offers("add", entity);
+  const adds = scope.offers("/new", entity);
   const searchable = Object.values(fields).some((field) => typeOf(field).searched);
   return (
     <>

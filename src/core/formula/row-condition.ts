@@ -19,7 +19,7 @@ export function rowCondition(
   if ("complaint" in found) return found.complaint;
   const { calculation } = found;
   const help = "as in `weight > 0 and status <> 'sold'`";
-  if (calculation.type !== "boolean") return { message: "it is no condition", help };
+  if (calculation.type !== "boolean") return { message: "it is not a condition", help };
   if (!isOwn(calculation)) return { message: "it looks at more than the row itself", help };
   const value = evaluation(calculation);
   return { holds: (row) => value(row, moment) === true };

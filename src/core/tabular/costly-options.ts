@@ -1,3 +1,9 @@
+import {
+  type Definition,
+  type OptionName,
+  parseDefinition,
+  printDefinition,
+} from "../model/notation.ts";
 import type { ImportPlan, PlanNotes } from "./plan.ts";
 
 /** An option of a field that would set rows aside, and the first of them. */
@@ -21,7 +27,7 @@ export function withoutCostly(
   let changed = false;
   const targets = new Set(
     plan.sheets.flatMap(({ fields }) =>
-      fields.flatMap(({ is = "" }) => /^(?:one|many|part of) ([^\s,]+)/.exec(is)?.[1] ?? []),
+      fields.flatMap(({ is = "" }) => definitionOf(is).entity?.text ?? []),
     ),
   );
   const sheets = plan.sheets.map((sheet, at) => ({
@@ -32,7 +38,7 @@ export function withoutCostly(
           each.entity === sheet.entity &&
           each.field === field.name &&
           !(each.option === "unique" && targets.has(sheet.entity)) &&
-          hasOption(field.is, each.option),
+          definitionOf(field.is ?? "").options.has(each.option),
       );
       if (found.length === 0) return field;
       changed = true;
@@ -44,13 +50,14 @@ export function withoutCostly(
   return changed ? { plan: { ...plan, sheets }, notes } : undefined;
 }
 
-function hasOption(is: string | undefined, option: string): boolean {
-  return (is ?? "").split(", ").slice(1).includes(option);
+function definitionOf(is: string): Definition {
+  return parseDefinition(is, (span) => span).definition;
 }
 
-function withoutOption(is: string, option: string): string {
-  const [type = "", ...options] = is.split(", ");
-  return [type, ...options.filter((each) => each !== option)].join(", ");
+function withoutOption(is: string, option: OptionName): string {
+  const definition = definitionOf(is);
+  definition.options.delete(option);
+  return printDefinition(definition);
 }
 
 function noteCost(notes: { guess?: string } | undefined, found: readonly CostlyOption[]): void {

@@ -28,8 +28,8 @@ export interface Draft {
   entity: string;
   /** The entity of the model that the sheet is. */
   known: Entity | undefined;
-  /** Why, where its name doesn't say so. */
-  knownBy?: "columns" | "choice";
+  /** Whether its columns say so, and not its name. */
+  isByColumns: boolean;
   /** The fields of that entity, by the places of their columns. */
   matched: ReadonlyMap<number, MatchedField>;
   columns: DraftColumn[];

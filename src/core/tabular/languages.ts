@@ -1,6 +1,6 @@
 import type { ColumnProfile } from "./profile.ts";
 
-/** Small words, and words of headers, by language: those that no other of these has. */
+/** Small words and words of headers, by language. A word that several have counts less for each. */
 const known: Readonly<Record<string, string>> = {
   en: "the of and with is not yes name date weight price amount place town number first last opened born code checked paid notes remark remarks status type owner keeper season street size total january february march may june july october december code description address city country phone email comment comments category group member members start end length width height depth hours days room seat seats color colour size count order item items sample samples",
   de: "der die das und mit nicht ist von zu den ein eine ja nein datum gewicht preis betrag ort nummer vorname nachname geboren bemerkung bemerkungen anzahl straße strasse größe menge zeit jahr januar februar märz mai juni juli oktober dezember bezahlt beschreibung adresse stadt land telefon bemerkung kategorie gruppe mitglied mitglieder beginn ende länge breite höhe tiefe stunden tage zimmer platz plätze farbe stück stückpreis artikel artikelnummer kunde kunden plz hersteller gerät zähler stand zählerstand geprüft lieferung auflage bestand menge einheit verein geboren bezahlt offen",
@@ -23,7 +23,7 @@ const letters: readonly (readonly [RegExp, string])[] = [
   [/[èêœ]/, "fr"],
 ];
 
-/** How far a language has to be ahead, and the least that it needs. */
+/** The lowest score of a language. It must also be half as high again as the next one. */
 const least = 3;
 const mostWords = 3000;
 

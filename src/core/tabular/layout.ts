@@ -1,5 +1,5 @@
 import { type Cell, cellText, folded, isEmpty, oneLine, type Row } from "./cells.ts";
-import { ColumnSums } from "./sums.ts";
+import { ColumnSums, type TotalFigure } from "./sums.ts";
 import { isUnit } from "./titles.ts";
 import { typeBit, typeOfCell } from "./type-detection.ts";
 
@@ -258,6 +258,11 @@ export type LeftOutKind = (typeof leftOutKinds)[number];
 const totalWords =
   /^(grand |sub-?)?(totals?|sum|average|mean|count|subtotal|summe|gesamt|zwischensumme|mittelwert|suma|subtotal|totales|promedio|media|somme|moyenne|totale|totaux|soma|totaal)( [\p{L} ]{0,30})?:?$/iu;
 
+function figureNamed(word: string): TotalFigure {
+  if (/average|mean|mittelwert|promedio|media|moyenne/i.test(word)) return "average";
+  return /count/i.test(word) ? "count" : "sum";
+}
+
 /** Tells the rows of data from what else is below a header. Rows must come in order. */
 export class RowSorter {
   readonly #columns: readonly number[];
@@ -333,7 +338,7 @@ export class RowSorter {
       return this.#isBareTotal(row, first);
     }
     if (filled < 2 || !this.#hasNumbersBehind(row, first)) return false;
-    const { right, wrong } = this.#sums.compare(row);
+    const { right, wrong } = this.#sums.compare(row, figureNamed(cell));
     this.isOnlyCalledTotal = right === 0 && wrong > 0;
     return !this.isOnlyCalledTotal;
   }
@@ -343,7 +348,7 @@ export class RowSorter {
     if (this.#data < 3 || first === this.#columns[0] || this.#begun * 10 < this.#data * 9)
       return false;
     if (!this.#hasNumbersBehind(row, -1)) return false;
-    const { right, wrong } = this.#sums.compare(row);
+    const { right, wrong } = this.#sums.compare(row, "sum");
     return right > 0 && wrong === 0;
   }
 

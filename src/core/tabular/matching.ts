@@ -56,7 +56,7 @@ function isLike({ name, label }: Field, heading: Heading): boolean {
   });
 }
 
-/** The fewest columns by which a sheet is taken for an entity whose name it doesn't have. */
+/** The fewest columns by which a sheet matches an entity of another name. */
 const fewest = 3;
 
 /** The entity that has the columns of a sheet, where one has nearly all of them, and they are nearly all it has. */

@@ -119,7 +119,7 @@ export function aroundTable({
   if (profile.calledTotal.count > 0) {
     const first = profile.calledTotal.examples[0];
     said.push(
-      `${plural(profile.calledTotal.count, "row")} called a total, but no sum of those above, and kept: row ${first?.row}, ${quote(first?.text ?? "")}`,
+      `${plural(profile.calledTotal.count, "row")} called a total that is not a sum of the rows above, and kept: row ${first?.row}, ${quote(first?.text ?? "")}`,
     );
   }
   if (profile.beside.count > 0) {

@@ -112,7 +112,11 @@ function draftSheets(
   const names = (model?.entities ?? []).map(({ name }) => name);
   const taken = new Set<string>();
   const drafts = sheets.map((sheet, index): Draft => {
-    const { known, knownBy } = entityOf(sheet, { into, language, entities: model?.entities ?? [] });
+    const { known, isByColumns } = entityOf(sheet, {
+      into,
+      language,
+      entities: model?.entities ?? [],
+    });
     const entity =
       known?.name ??
       into ??
@@ -140,7 +144,7 @@ function draftSheets(
       };
     });
     const matched = known ? matchedFields(known, columns.map(headingOf)) : new Map();
-    return { sheet, entity, known, ...(knownBy && { knownBy }), matched, columns };
+    return { sheet, entity, known, isByColumns, matched, columns };
   });
   for (const draft of drafts) settleGuesses(draft, drafts, today);
   return drafts;
@@ -166,18 +170,18 @@ function entityOf(
     language,
     entities,
   }: { into: string | undefined; language: string; entities: readonly Entity[] },
-): Pick<Draft, "known" | "knownBy"> {
+): Pick<Draft, "known" | "isByColumns"> {
   if (into !== undefined) {
-    return { known: entities.find(({ name }) => name === into), knownBy: "choice" };
+    return { known: entities.find(({ name }) => name === into), isByColumns: false };
   }
   const named = entities.find((entity) => isNamed(entity, sheet, language));
-  if (named) return { known: named };
+  if (named) return { known: named, isByColumns: false };
   const headings = sheet.profile.columns.map(({ header, column }) => ({
     header,
     name: fieldTitle(header, column, "", new Set()).name,
   }));
   const known = entityWithColumns(entities, headings);
-  return { known, ...(known && { knownBy: "columns" as const }) };
+  return { known, isByColumns: known !== undefined };
 }
 
 function headingOf({ profile, title }: DraftColumn): Heading {
@@ -252,7 +256,7 @@ function planSheet(
       notes.fields.set(field.name, {
         why: `the field of the model, ${column.finding.why}`,
         ...(match?.isLike && {
-          guess: `taken for ${entity}.${field.name}, because their names are alike`,
+          guess: `matched to ${entity}.${field.name}, because the names are similar`,
         }),
         distinct: column.profile.distinct.size,
       });
@@ -341,15 +345,15 @@ function hintsFor({ finding, profile }: DraftColumn, { unit = "" }: Field): Find
 }
 
 /** Why a sheet is an entity of the model, and which fields it has no column for. */
-function matchNotes({ knownBy, matched }: Draft, known: Entity): string[] {
+function matchNotes({ isByColumns, matched }: Draft, known: Entity): string[] {
   const there = new Set([...matched.values()].map(({ field }) => field));
   const missing = known.fields.filter((field) => !isComputed(field) && !there.has(field));
   return [
-    ...(knownBy === "columns"
-      ? [`its columns are those of ${known.name}; --into NAME makes it another entity`]
-      : []),
+    ...(isByColumns ? [`its columns match ${known.name}; --into NAME chooses another entity`] : []),
     ...(missing.length > 0
-      ? [`no column for ${missing.map(({ name }) => name).join(", ")}, which stay as they are`]
+      ? [
+          `no column for ${missing.map(({ name }) => name).join(", ")}, whose values stay as they are`,
+        ]
       : []),
   ];
 }

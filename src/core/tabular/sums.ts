@@ -1,6 +1,9 @@
 import type { Cell, Row } from "./cells.ts";
 import { findNumber } from "./numbers.ts";
 
+/** What a row of totals has of each column. */
+export type TotalFigure = "sum" | "average" | "count";
+
 /** A number under either reading of its signs, and how many digits it has behind them. */
 interface Read {
   point: number;
@@ -64,28 +67,29 @@ export class ColumnSums {
     this.#grouped = 0;
   }
 
-  /** How many numbers of a row are sums, averages or counts of what is above them, and how many aren't. */
-  compare(row: Row): { right: number; wrong: number } {
+  /** How many numbers of a row are such figures of what is above them, and how many aren't. */
+  compare(row: Row, figure: TotalFigure): { right: number; wrong: number } {
     let right = 0;
     let wrong = 0;
     for (let at = 0; at < this.columns.length; at++) {
       const read = this.#read(row[this.columns[at] as number] ?? null);
       if (!read) continue;
-      if (this.#isFigure(read, at)) right++;
+      if (this.#isFigure(read, at, figure)) right++;
       else wrong++;
     }
     return { right, wrong };
   }
 
-  #isFigure({ point, comma, places }: Read, at: number): boolean {
+  #isFigure({ point, comma, places }: Read, at: number, figure: TotalFigure): boolean {
     const near = (one: number, other: number) =>
       Math.abs(one - other) <= 0.5 / 10 ** places + 1e-9 * Math.abs(other);
     const isFigureOf = (sums: readonly Float64Array[], rows: number): boolean => {
       const numbers = sums[2]?.[at] ?? 0;
       return [point, comma].some((value, reading) => {
         const sum = sums[reading]?.[at] ?? 0;
-        const isCount = value === rows || value === numbers;
-        return rows > 0 && (near(value, sum) || near(value, sum / numbers) || isCount);
+        if (rows === 0) return false;
+        if (figure === "count") return value === rows || value === numbers;
+        return near(value, figure === "sum" ? sum : sum / numbers);
       });
     };
     return isFigureOf(this.#all, this.#rows) || isFigureOf(this.#group, this.#grouped);
@@ -99,10 +103,12 @@ export class ColumnSums {
     if (typeof cell !== "string" || cell.length > 30 || !/\d/.test(cell)) return undefined;
     if (this.#known.has(cell)) return this.#known.get(cell);
     const found = findNumber(cell.trim());
+    // Three digits may be thousands.
+    const written = found ? Math.max(found.pointWritten, found.commaWritten) : 0;
     const read = found && {
       point: Number(found.point ?? found.comma),
       comma: Number(found.comma ?? found.point),
-      places: Math.max(found.pointWritten, found.commaWritten) % 3,
+      places: written === 3 ? 0 : written,
     };
     if (this.#known.size < mostKnown) this.#known.set(cell, read);
     return read;

@@ -166,7 +166,7 @@ export function asText(profile: ColumnProfile, { named }: InferenceContext): Fin
         : all(numbers) && marks.length > 1
           ? ["numbers", `in several units or currencies (${marks.join(", ")}): kept as texts`]
           : all(numbers)
-            ? ["digits that are names: as numbers they would lose something"]
+            ? ["digits of which a number would lose part"]
             : [
                 `${quantity(profile.filled, "text")} of up to ${quantity(profile.longest, "character")}`,
               ];

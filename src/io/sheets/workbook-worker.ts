@@ -40,6 +40,7 @@ function spoolSheet(sheet: WorkSheet, path: string, date1904: boolean) {
   fillDown(rows, merges);
   const formulas = new Map<number, { text: string; count: number } | null>();
   const remarks: CellRemark[] = [];
+  const remarked = new Set<CellObject>();
   const handle = openSync(path, "w");
   try {
     let lines = "";
@@ -49,7 +50,9 @@ function spoolSheet(sheet: WorkSheet, path: string, date1904: boolean) {
       for (let column = 0; column < row.length; column++) {
         const cell = row[column];
         cells.push(cellOf(cell, date1904));
-        if (cell && (cell.c || cell.l) && remarks.length < mostRemarks) {
+        // A cell that spans several rows is the same in each of them.
+        if (cell && (cell.c || cell.l) && !remarked.has(cell)) {
+          remarked.add(cell);
           remarks.push(...remarksOf(cell, address(column, index + 1)));
         }
         if (cell?.f) noteFormula(formulas, column, relative(cell.f, index + 1));
@@ -73,8 +76,6 @@ function spoolSheet(sheet: WorkSheet, path: string, date1904: boolean) {
     formulas: [...formulas].flatMap(([column, found]) => (found ? [{ column, ...found }] : [])),
   };
 }
-
-const mostRemarks = 100_000;
 
 /** The comments on a cell, and the link behind it where this isn't what the cell says. */
 function remarksOf({ c: comments = [], l: link, v, w }: CellObject, at: string): CellRemark[] {
