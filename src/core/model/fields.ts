@@ -35,9 +35,10 @@ export function interpretField(
   const rule = ruleOf(type);
   const option = (wanted: OptionName): OptionWord | undefined => {
     const found = definition.options.get(wanted);
+    if (!found) return undefined;
     const explained = rule.unfit?.[wanted as keyof typeof rule.unfit];
     const special = !everywhere.has(wanted) && !rule.options.includes(wanted as SpecialOption);
-    if (found && (special || explained)) {
+    if (special || explained) {
       diagnostics.error(
         found.at,
         `\`${wanted}\` can't be combined with ${withArticle(quoted(type.kind))}`,

@@ -75,17 +75,34 @@ interface Token extends Word {
   kind: "word" | "quoted" | "," | "|";
 }
 
+/** A definition and what is wrong with it; spans are stretches of its own text. */
+interface Reading {
+  definition: Definition;
+  complaints: Complaint[];
+}
+
+/** The last texts that were read: the same few definitions are written again and again in a model. */
+const readings = new Map<string, Reading>();
+const mostReadings = 500;
+
 /**
  * Reads a definition in the short notation. Never throws: what can't be read is in `complaints`.
  * `place` turns a stretch of the text into a stretch of the file.
  */
-export function parseDefinition(
-  text: string,
-  place: (span: Span) => Span,
-): { definition: Definition; complaints: Complaint[] } {
+export function parseDefinition(text: string, place: (span: Span) => Span): Reading {
+  let reading = readings.get(text);
+  if (!reading) {
+    if (readings.size >= mostReadings) readings.clear();
+    reading = read(text);
+    readings.set(text, reading);
+  }
+  return placed(reading, place);
+}
+
+function read(text: string): Reading {
   const complaints: Complaint[] = [];
-  const complain = (at: Span, message: string, help?: string) =>
-    complaints.push({ at: place(at), message, ...(help && { help }) });
+  const complain: Complain = (at, message, help) =>
+    complaints.push({ at, message, ...(help && { help }) });
   const { rest, formulas } = takeFormulas(text);
   const tokens = tokenize(rest, complain);
   const definition: Definition = { options: new Map() };
@@ -95,12 +112,33 @@ export function parseDefinition(
     if (!first) {
       complain(segment.at, "there is nothing between these commas", "take one comma out");
     } else if (index === 0) {
-      readType(segment.tokens, text, definition, place, complain);
+      readType(segment.tokens, text, definition, complain);
     } else {
-      readOption(segment.tokens, text, formulas, definition, place, complain);
+      readOption(segment.tokens, text, formulas, definition, complain);
     }
   });
   return { definition, complaints };
+}
+
+/** The same reading with its spans in the file. */
+function placed({ definition, complaints }: Reading, place: (span: Span) => Span): Reading {
+  const moved = <T extends { at: Span }>(word: T): T => ({ ...word, at: place(word.at) });
+  const { type, entity, choices, min, max, options } = definition;
+  return {
+    definition: {
+      ...(type && { type: moved(type) }),
+      ...(entity && { entity: moved(entity) }),
+      ...(choices && {
+        choices: choices.map((choice) =>
+          choice.was ? { ...moved(choice), was: moved(choice.was) } : moved(choice),
+        ),
+      }),
+      ...(min && { min: moved(min) }),
+      ...(max && { max: moved(max) }),
+      options: new Map([...options].map(([name, word]) => [name, moved(word)])),
+    },
+    complaints: complaints.map(moved),
+  };
 }
 
 type Complain = (at: Span, message: string, help?: string) => void;
@@ -185,18 +223,12 @@ function formulaEnd(text: string, from: number): number {
 
 const relations = /^(one|many|part)$/;
 
-function readType(
-  tokens: Token[],
-  text: string,
-  definition: Definition,
-  place: (span: Span) => Span,
-  complain: Complain,
-): void {
+function readType(tokens: Token[], text: string, definition: Definition, complain: Complain): void {
   const [first] = tokens;
   if (!first) return;
   if (first.text === "choice" && first.kind === "word") {
-    definition.type = { text: "choice", at: place(first.at) };
-    definition.choices = readChoices(tokens.slice(1), text, place, complain);
+    definition.type = { text: "choice", at: first.at };
+    definition.choices = readChoices(tokens.slice(1), text, complain);
     return;
   }
   const rest = [...tokens];
@@ -204,7 +236,7 @@ function readType(
   for (const [index, token] of ranges.entries()) {
     rest.splice(rest.indexOf(token), 1);
     if (index > 0) complain(token.at, "a second range", "a field has one range");
-    else readRange(token, definition, place, complain);
+    else readRange(token, definition, complain);
   }
   const quoted = rest.find(({ kind }) => kind !== "word");
   if (quoted) {
@@ -226,9 +258,9 @@ function readType(
     : 0;
   if (count > 0 && (first.text !== "part" || count === 2)) {
     const named = rest.slice(0, count);
-    definition.type = wordOf(named, place);
+    definition.type = wordOf(named);
     const [entity, extra] = rest.slice(count);
-    if (entity) definition.entity = { text: entity.text, at: place(entity.at) };
+    if (entity) definition.entity = { text: entity.text, at: entity.at };
     if (extra)
       complain(extra.at, `\`${extra.text}\` after the entity`, "options come after a comma");
     return;
@@ -243,7 +275,7 @@ function readType(
     complain(last.at, `\`${last.text}\` is not a range`, rangeAdvice(last.text));
     rest.pop();
   }
-  if (rest.length > 0) definition.type = wordOf(rest, place);
+  if (rest.length > 0) definition.type = wordOf(rest);
 }
 
 /** How a range is written that somebody wrote as `1-5`, `1:5` or `5`. */
@@ -254,18 +286,13 @@ function rangeAdvice(text: string): string {
     : `write ..${text} for at most, ${text}.. for at least`;
 }
 
-function wordOf(tokens: Token[], place: (span: Span) => Span): Word {
+function wordOf(tokens: Token[]): Word {
   const start = tokens[0]?.at.start ?? 0;
   const end = tokens.at(-1)?.at.end ?? start;
-  return { text: tokens.map(({ text }) => text).join(" "), at: place({ start, end }) };
+  return { text: tokens.map(({ text }) => text).join(" "), at: { start, end } };
 }
 
-function readRange(
-  token: Token,
-  definition: Definition,
-  place: (span: Span) => Span,
-  complain: Complain,
-): void {
+function readRange(token: Token, definition: Definition, complain: Complain): void {
   const middle = token.text.indexOf("..");
   const low = token.text.slice(0, middle);
   const high = token.text.slice(middle + 2);
@@ -284,17 +311,11 @@ function readRange(
     }
   }
   const { start } = token.at;
-  if (low) definition.min = { text: low, at: place({ start, end: start + middle }) };
-  if (high)
-    definition.max = { text: high, at: place({ start: start + middle + 2, end: token.at.end }) };
+  if (low) definition.min = { text: low, at: { start, end: start + middle } };
+  if (high) definition.max = { text: high, at: { start: start + middle + 2, end: token.at.end } };
 }
 
-function readChoices(
-  tokens: Token[],
-  text: string,
-  place: (span: Span) => Span,
-  complain: Complain,
-): ChoiceWord[] {
+function readChoices(tokens: Token[], text: string, complain: Complain): ChoiceWord[] {
   const groups: Token[][] = [[]];
   for (const token of tokens) {
     if (token.kind === "|") groups.push([]);
@@ -303,8 +324,8 @@ function readChoices(
   return groups.flatMap((group, index) => {
     const at = group.findIndex(({ kind, text: word }) => kind === "word" && word === "was");
     const renamed = at > 0 && at < group.length - 1;
-    const value = readValue(renamed ? group.slice(0, at) : group, text, place, complain);
-    const was = renamed ? readValue(group.slice(at + 1), text, place, complain) : undefined;
+    const value = readValue(renamed ? group.slice(0, at) : group, text, complain);
+    const was = renamed ? readValue(group.slice(at + 1), text, complain) : undefined;
     if (value || groups.length === 1) return value ? [{ ...value, ...(was && { was }) }] : [];
     const bar = tokens.filter(({ kind }) => kind === "|")[Math.max(0, index - 1)];
     if (bar) complain(bar.at, "a value is missing beside this |");
@@ -313,12 +334,7 @@ function readChoices(
 }
 
 /** The text of one value: a single one in quotes, or what was typed, spaces within it included. */
-function readValue(
-  tokens: Token[],
-  text: string,
-  place: (span: Span) => Span,
-  complain: Complain,
-): Word | undefined {
+function readValue(tokens: Token[], text: string, complain: Complain): Word | undefined {
   const [first] = tokens;
   const last = tokens.at(-1);
   if (!first || !last) return undefined;
@@ -331,7 +347,7 @@ function readValue(
   const span = { start: first.at.start, end: last.at.end };
   return {
     text: tokens.length === 1 ? first.text : text.slice(span.start, span.end),
-    at: place(span),
+    at: span,
   };
 }
 
@@ -340,7 +356,6 @@ function readOption(
   text: string,
   formulas: ReadonlyMap<number, Word>,
   definition: Definition,
-  place: (span: Span) => Span,
   complain: Complain,
 ): void {
   const [first, ...rest] = tokens;
@@ -359,7 +374,7 @@ function readOption(
       return;
     }
     const span = { start: first.at.start, end: (tokens.at(-1) ?? first).at.end };
-    definition.options.set(first.text as OptionName, { text: "", at: place(span) });
+    definition.options.set(first.text as OptionName, { text: "", at: span });
     return;
   }
   if (definition.options.has(name)) {
@@ -368,10 +383,10 @@ function readOption(
   }
   if (formula) {
     if (formula.text === "") complain(first.at, `\`${name}\` needs a formula behind it`);
-    else definition.options.set(name, { ...formula, at: place(formula.at), formula: true });
+    else definition.options.set(name, { ...formula, formula: true });
     return;
   }
-  const value = readValue(rest, text, place, complain);
+  const value = readValue(rest, text, complain);
   if (optionValues[name] === "nothing") {
     if (value)
       complain(
@@ -379,7 +394,7 @@ function readOption(
         `\`${name}\` takes no value`,
         "a comma is missing, or the value is too much",
       );
-    definition.options.set(name, { text: "yes", at: place(first.at) });
+    definition.options.set(name, { text: "yes", at: first.at });
   } else if (!value) {
     complain(first.at, `\`${name}\` needs ${optionValues[name]} behind it`);
   } else {

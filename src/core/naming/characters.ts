@@ -4,9 +4,12 @@
  */
 const unseen = /[\p{Cc}\p{Zl}\p{Zp}\p{Cs}\p{Bidi_Control}\uFFFD]/gu;
 const unseenInLines = /(?![\n\t])[\p{Cc}\p{Zl}\p{Zp}\p{Cs}\p{Bidi_Control}\uFFFD]/u;
+/** Most texts are of these characters only, which is known much sooner. */
+const printable = /^[\x20-\x7e\n\t]*$/;
 
 /** The first character of a text that may not be in a model, as `U+202E`; undefined where there is none. */
 export function unseenCharacter(text: string): string | undefined {
+  if (printable.test(text)) return undefined;
   const [found] = unseenInLines.exec(text) ?? [];
   return found === undefined ? undefined : codePoint(found);
 }
