@@ -9,8 +9,10 @@ export interface Link {
 /** The address of a record's page: `/hives/12-b-07`. The number finds it; the rest is for people. */
 export function address({ id, displayTitle, pagePath }: Link): string {
   const words = slug(displayTitle);
-  const whole = `${pagePath}/${id}${words && `-${words}`}`;
-  return isAscii(whole) ? whole : encodeURI(whole);
+  // The parts are looked at: a text that was just put together is slow to look through.
+  const isPlain = isAscii(words) && isAscii(pagePath);
+  const whole = words === "" ? `${pagePath}/${id}` : `${pagePath}/${id}-${words}`;
+  return isPlain ? whole : encodeURI(whole);
 }
 
 function isAscii(text: string): boolean {
@@ -43,7 +45,7 @@ export function slug(text: string): string {
         .normalize("NFC");
   const words = letters.toLowerCase().replace(plain ? /[^a-z0-9]+/g : /[^\p{L}\p{N}\p{M}]+/gu, "-");
   const short = words.length > 60 ? [...words].slice(0, 60).join("") : words;
-  return short.replace(/^-|-$/g, "");
+  return short.startsWith("-") || short.endsWith("-") ? short.replace(/^-|-$/g, "") : short;
 }
 
 /** The number in the last part of an address, or undefined where there is none. */

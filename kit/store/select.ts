@@ -19,22 +19,33 @@ const automatic = ["id", "version", "created_at", "updated_at"] as const;
 export function selection(scope: Scope, entity: Entity): RawBuilder<unknown> {
   const { table, fields } = entity;
   const columns = [
-    ...automatic.map((name) => sql.id(table, name)),
+    ownColumns(scope, entity),
     sql`${titleOf(scope, entity, table)} as ${sql.id("displayTitle")}`,
   ];
   for (const [name, field] of Object.entries(fields)) {
-    if (isReferences(field)) continue;
-    if (isComputed(field)) {
-      columns.push(sql`${field.formula(scope)} as ${sql.id(name)}`);
-      continue;
-    }
-    columns.push(sql.id(table, name));
-    if (isReference(field)) {
+    if (isComputed(field)) columns.push(sql`${field.formula(scope)} as ${sql.id(name)}`);
+    else if (isReference(field)) {
       const title = titleThrough(scope, scope.entities.named(field.to), `${table}.${name}`);
       columns.push(sql`${title} as ${sql.id(titleProperty(name))}`);
     }
   }
   return sql.join(columns);
+}
+
+const written = new WeakMap<Entity, RawBuilder<unknown>>();
+
+/** The columns of the table itself: the same for every request, so that they are written only once. */
+function ownColumns(scope: Scope, entity: Entity): RawBuilder<unknown> {
+  const known = written.get(entity);
+  if (known) return known;
+  const stored = Object.entries(entity.fields).filter(
+    ([, field]) => !isReferences(field) && !isComputed(field),
+  );
+  const names = [...automatic, ...stored.map(([name]) => name)];
+  const columns = sql.join(names.map((name) => sql.id(entity.table, name)));
+  const text = sql.raw(columns.compile(scope.db).sql);
+  written.set(entity, text);
+  return text;
 }
 
 /** Rows as pages have them: with links to what they refer to, and with what their link tables hold. */
