@@ -1,5 +1,5 @@
 import { readModel } from "../../src/core/model/read.ts";
-import { Blanks, blankSpellings, type Cell } from "../../src/core/tabular/cells.ts";
+import { Blanks, blankSpellings, type Cell, plainAddresses } from "../../src/core/tabular/cells.ts";
 import type { Spill } from "../../src/core/tabular/distinct.ts";
 import type { ProfiledSheet } from "../../src/core/tabular/draft.ts";
 import { findLayout, type Merge } from "../../src/core/tabular/layout.ts";
@@ -22,7 +22,14 @@ export function profiled(sheet: string, rows: Cell[][], merges: Merge[] = []): P
   if (!layout) throw new Error("no table");
   const profiler = new SheetProfiler(layout, { blanks: new Blanks(blankSpellings) }, spillInMemory);
   profiler.take({ first: 1, rows });
-  return { file: "book.xlsx", sheet, above: [], profile: profiler.finish() };
+  return {
+    file: "book.xlsx",
+    sheet,
+    above: [],
+    profile: profiler.finish(),
+    addresses: plainAddresses,
+    shape: { plan: {}, why: [], leave: [] },
+  };
 }
 
 const app = { name: "Bees", language: "en", currency: "EUR", timezone: "UTC" };

@@ -49,6 +49,10 @@ export default class Import extends LevaduraCommand {
       helpValue: "ENTITY",
       exclusive: ["plan"],
     }),
+    "no-reshaping": Flags.boolean({
+      description: "take each sheet as one table with one record per row",
+      exclusive: ["plan"],
+    }),
     name: Flags.string({
       description: "the name of the application; otherwise that of the first file",
       helpValue: "WORDS",
@@ -71,6 +75,7 @@ export default class Import extends LevaduraCommand {
         ...(flags.plan && { plan: flags.plan }),
         ...(flags.into && { into: flags.into }),
         ...(flags.name && { name: flags.name }),
+        asTheyAre: flags["no-reshaping"],
       },
       this.report,
     );

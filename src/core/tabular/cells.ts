@@ -48,6 +48,14 @@ export function address(column: number, row: number): string {
   return `${columnLetters(column)}${row}`;
 }
 
+/** How the cells and the rows of a table are called. */
+export interface Addresses {
+  cell(column: number, row: number): string;
+  row(row: number): string;
+}
+
+export const plainAddresses: Addresses = { cell: address, row: (row) => `row ${row}` };
+
 /** What a person reads in the cell. */
 export function cellText(cell: Cell): string {
   if (cell === null) return "";

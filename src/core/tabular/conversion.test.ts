@@ -7,7 +7,7 @@ import { messagesFor } from "../../../kit/messages/messages.ts";
 import { runs } from "../../../test/support/runs.ts";
 import { proposed, spillInMemory } from "../../../test/support/sheets.ts";
 import { readModel } from "../model/read.ts";
-import { Blanks, type Cell } from "./cells.ts";
+import { Blanks, type Cell, plainAddresses } from "./cells.ts";
 import { type ConvertedRow, type SetAside, SheetConverter } from "./conversion.ts";
 import { Distinct, hashOf } from "./distinct.ts";
 import { KeySet } from "./keys.ts";
@@ -135,10 +135,16 @@ function convert(rows: Cell[][]) {
     ]),
   );
   const converter = new SheetConverter(
-    sheet,
-    layout,
-    columns,
-    new Set(),
+    {
+      plan: sheet,
+      layout,
+      file: sheet.file,
+      sheet: sheet.sheet,
+      addresses: plainAddresses,
+      columns,
+      left: new Set(),
+      isSecondReading: false,
+    },
     entity,
     {
       ...context,

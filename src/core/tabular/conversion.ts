@@ -4,7 +4,7 @@ import { type Entity, type Field, isComputed, isMany, isReference } from "../mod
 import { nearest } from "../naming/nearest.ts";
 import { columnOf } from "../schema/from-model.ts";
 import {
-  address,
+  type Addresses,
   type Blanks,
   type Cell,
   cellText,
@@ -18,10 +18,11 @@ import { type ColumnValues, ColumnWatch } from "./column-values.ts";
 import type { CostlyOption } from "./costly-options.ts";
 import { hashOf } from "./distinct.ts";
 import { type KeyFinder, KeySet } from "./keys.ts";
-import { type Layout, type RowKind, RowSorter } from "./layout.ts";
+import { type Layout, type RowKind, RowSorter, type SeriesGroup } from "./layout.ts";
 import type { FieldPlan, SheetPlan, SplitPlan } from "./plan.ts";
 import { doneSplits, splitKey } from "./plan-model.ts";
 import { listParts } from "./relationships.ts";
+import { recordColumns, recordsOf, sourceColumn, type TableRecord } from "./shapes/records.ts";
 import { type ReadValue, type ValueContext, type ValueReader, valueReader } from "./values.ts";
 
 /** What could not be taken: a cell, or a whole row. */
@@ -102,6 +103,21 @@ interface ColumnWork {
 
 const mostKnown = 10_000;
 
+/** A sheet that is converted, as far as its plan and its cells go. */
+export interface ConvertedSheet {
+  plan: SheetPlan;
+  layout: Layout;
+  /** Its name, where it isn't the one in the plan. */
+  sheet?: string | undefined;
+  file: string;
+  addresses: Addresses;
+  /** Where the column of each field is, and which columns the plan leaves out. */
+  columns: ReadonlyMap<string, number>;
+  left: ReadonlySet<number>;
+  /** Whether another entity is read from the same cells, so that what is around them is set aside there. */
+  isSecondReading: boolean;
+}
+
 /** A split that is done: the records seen so far, with what went along with each. */
 interface SplitWork {
   plan: SplitPlan;
@@ -124,34 +140,33 @@ export class SheetConverter {
   readonly counts: ConversionCounts = { rows: 0, kept: 0, setAside: 0, cellsSetAside: 0 };
   /** The options of fields for which rows were set aside. */
   readonly costly = new Map<string, CostlyOption>();
-  readonly #sorter: RowSorter;
+  #source: ConvertedSheet;
+  #sorter: RowSorter;
   readonly #columns: ColumnWork[];
   readonly #splits: SplitWork[];
   readonly #unique: { label: string; places: number[]; keys: KeySet }[];
   readonly #aliased: { key: number | undefined; others: number[] };
-  readonly #inside: ReadonlySet<number>;
+  #inside: ReadonlySet<number> = new Set();
   /** Whether there are columns between those of the table. */
-  readonly #gaps: boolean;
+  #gaps = false;
   readonly #order: (number | undefined)[];
-  readonly #unknown: readonly number[];
+  #unknown: readonly number[] = [];
 
   constructor(
-    readonly plan: SheetPlan,
-    readonly layout: Layout,
-    /** Where the column of each field is, and which columns the plan leaves out. */
-    columns: ReadonlyMap<string, number>,
-    left: ReadonlySet<number>,
+    source: ConvertedSheet,
     readonly entity: Entity,
     readonly context: ConversionContext,
     readonly sink: ConversionSink,
     /** What is unique in the entity so far, by field: shared by the sheets that make it. */
     unique: Map<string, KeySet>,
   ) {
-    this.#sorter = new RowSorter(layout, new Set(plan.without));
+    const { plan } = source;
+    this.#source = source;
+    this.#sorter = new RowSorter(source.layout, new Set(plan.without));
     const work = (field: Field, fieldPlan: FieldPlan): ColumnWork => ({
       field,
       plan: fieldPlan,
-      column: columns.get(fieldPlan.name) ?? -1,
+      column: -1,
       read: valueReader(field, fieldPlan, context),
       known: new Map(),
       missed: 0,
@@ -193,11 +208,6 @@ export class SheetConverter {
       const label = places.map((at) => this.#columns[at]?.field.label).join(" and ");
       return [{ label, places, keys }];
     });
-    const used = [...this.#columns, ...this.#splits.flatMap((split) => split.along)];
-    const said = new Set([...left, ...used.map(({ column }) => column)]);
-    this.#unknown = layout.columns
-      .map(({ column }) => column)
-      .filter((column) => !said.has(column));
     const place = (field: Field | undefined) =>
       this.#columns.findIndex((each) => each.field === field);
     const key = keyField(entity);
@@ -207,12 +217,34 @@ export class SheetConverter {
         .map(place)
         .filter((at) => at >= 0),
     };
-    this.#inside = new Set(layout.columns.map(({ column }) => column));
-    this.#gaps = layout.columns.some(({ column }, at) => column !== at);
     this.#order = (context.outputs.get(entity.name) ?? []).map((name) => {
       const at = this.#columns.findIndex(({ field }) => field.name === name);
       return at < 0 ? undefined : at;
     });
+    this.#findColumns();
+  }
+
+  /** Goes on with another sheet of the same plan. */
+  goOn(source: ConvertedSheet): void {
+    this.#source = source;
+    this.#sorter = new RowSorter(source.layout, new Set(source.plan.without));
+    this.#findColumns();
+  }
+
+  /** Where the columns are on the sheet that is read now. */
+  #findColumns(): void {
+    const { layout, columns, left } = this.#source;
+    const along = this.#splits.flatMap((split) => [split.by, ...split.along]);
+    for (const work of [...this.#columns, ...along]) {
+      work.column = columns.get(work.plan.name) ?? -1;
+    }
+    const used = [...this.#columns, ...this.#splits.flatMap((split) => split.along)];
+    const said = new Set([...left, ...used.map(({ column }) => column)]);
+    this.#unknown = recordColumns(layout)
+      .map(({ column }) => column)
+      .filter((column) => !said.has(column));
+    this.#inside = new Set(layout.columns.map(({ column }) => column));
+    this.#gaps = layout.columns.some(({ column }, at) => column !== at);
   }
 
   /** What was seen of the values of each field. */
@@ -225,11 +257,12 @@ export class SheetConverter {
   }
 
   take({ first, rows }: RowBatch): void {
-    const { firstRow, lastRow = Infinity } = this.layout;
-    const header = this.layout.header;
+    const { layout, isSecondReading } = this.#source;
+    const { firstRow, lastRow = Infinity, header } = layout;
     rows.forEach((row, at) => {
       const number = first + at;
       if (number < firstRow || number > lastRow) {
+        if (isSecondReading) return;
         const titles = header && number >= header.first && number <= header.last;
         const where = titles
           ? "beside the table"
@@ -241,9 +274,17 @@ export class SheetConverter {
       }
       const kind = this.#sorter.kindOf(row);
       if (kind === "blank") return;
-      if (kind !== "beside") this.counts.rows++;
-      if (kind === "data") this.#takeData(row, number);
-      else if (kind !== "beside") this.#asideRow(row, number, reasons[kind]);
+      if (kind === "data") {
+        for (const record of recordsOf(layout, row, this.context.blanks)) {
+          this.counts.rows++;
+          this.#takeData(record, number);
+        }
+      }
+      if (isSecondReading) return;
+      if (kind !== "data" && kind !== "beside") {
+        this.counts.rows++;
+        this.#asideRow(row, number, reasons[kind]);
+      }
       const beside = row.length > this.#inside.size || this.#gaps;
       if (beside && (kind === "data" || kind === "beside")) {
         this.#asideCells(row, number, "beside the table", (column) => !this.#inside.has(column));
@@ -251,7 +292,7 @@ export class SheetConverter {
     });
   }
 
-  #takeData(row: Row, number: number): void {
+  #takeData({ cells: row, group }: TableRecord, number: number): void {
     const aside: { column: number; text: string; reason: string }[] = [];
     const values = this.#columns.map((work) => this.#valueOf(work, row, aside));
     if (!this.#isWanted(values)) {
@@ -282,8 +323,8 @@ export class SheetConverter {
       this.#order.map((at) => (at === undefined ? null : (values[at] ?? null))),
     );
     for (const { column, text, reason } of aside)
-      this.#aside(address(column, number), text, reason);
-    this.#asideUnknown(row, number);
+      this.#aside(this.#addressOf(column, number, group), text, reason);
+    this.#asideUnknown(row, number, group);
   }
 
   #isWanted(values: readonly (string | null)[]): boolean {
@@ -298,13 +339,20 @@ export class SheetConverter {
   }
 
   /** Cells of columns that the plan says nothing of. */
-  #asideUnknown(row: Row, number: number): void {
+  #asideUnknown(row: Row, number: number, group: SeriesGroup | undefined): void {
     for (const column of this.#unknown) {
       const cell = row[column];
       if (isEmpty(cell)) continue;
       const reason = "the plan says nothing of this column";
-      this.#aside(address(column, number), cellText(cell ?? null), reason);
+      this.#aside(this.#addressOf(column, number, group), cellText(cell ?? null), reason);
     }
+  }
+
+  /** The address of a record's cell in its sheet; the row, where no single cell says it. */
+  #addressOf(column: number, row: number, group?: SeriesGroup): string {
+    const { layout, addresses } = this.#source;
+    const source = sourceColumn(layout, column, group);
+    return source === undefined ? addresses.row(row) : addresses.cell(source, row);
   }
 
   #valueOf(
@@ -369,7 +417,7 @@ export class SheetConverter {
     const key = `${field} ${option}`;
     const known = this.costly.get(key);
     if (known) known.rows++;
-    else this.costly.set(key, { entity: this.plan.entity, field, option, row, rows: 1 });
+    else this.costly.set(key, { entity: this.#source.plan.entity, field, option, row, rows: 1 });
   }
 
   /** Why the row can't be taken beside those before it. */
@@ -383,13 +431,13 @@ export class SheetConverter {
     for (const [at, { label, places, keys }] of this.#unique.entries()) {
       const key = found[at];
       const known = key === undefined ? undefined : keys.find(key);
-      if (known?.content === content) return `the same as row ${known.row}`;
+      if (known?.content === content) return `the same as ${this.#rowName(known.row)}`;
       if (known) {
         if (places.length === 1) {
           this.#noteCost(this.#columns[places[0] ?? -1]?.plan.name, "unique", number);
         }
         const text = quote((key ?? "").replaceAll("\u001f", ", "));
-        return `${label} ${text} is already in row ${known.row}`;
+        return `${label} ${text} is already in ${this.#rowName(known.row)}`;
       }
     }
     for (const [at, { keys }] of this.#unique.entries()) {
@@ -439,7 +487,7 @@ export class SheetConverter {
       const work = split.along[at];
       if (before === null) known.values[at] = value;
       else if (work) {
-        const reason = `${quote(known.text)} has ${quote(before)} here, since row ${known.row}`;
+        const reason = `${quote(known.text)} has ${quote(before)} here, since ${this.#rowName(known.row)}`;
         aside.push({ column: work.column, text: cellText(row[work.column] ?? null), reason });
       }
     });
@@ -464,23 +512,29 @@ export class SheetConverter {
   #asideRow(row: Row, number: number, reason: string): void {
     this.counts.setAside++;
     const cells = row.map((cell) => cellText(cell));
-    this.sink.setAside({ ...this.#source, cell: `row ${number}`, value: csvLine(cells), reason });
+    const cell = this.#rowName(number);
+    this.sink.setAside({ ...this.#place, cell, value: csvLine(cells), reason });
   }
 
   #asideCells(row: Row, number: number, reason: string, takes: (column: number) => boolean): void {
     row.forEach((cell, column) => {
       if (!isEmpty(cell) && takes(column))
-        this.#aside(address(column, number), cellText(cell), reason);
+        this.#aside(this.#source.addresses.cell(column, number), cellText(cell), reason);
     });
   }
 
   #aside(cell: string, value: string, reason: string): void {
     this.counts.cellsSetAside++;
-    this.sink.setAside({ ...this.#source, cell, value, reason });
+    this.sink.setAside({ ...this.#place, cell, value, reason });
   }
 
-  get #source() {
-    return { file: this.plan.file, sheet: this.plan.sheet ?? "" };
+  #rowName(row: number): string {
+    return this.#source.addresses.row(row);
+  }
+
+  get #place() {
+    const { file, sheet = "" } = this.#source;
+    return { file, sheet };
   }
 }
 
@@ -516,18 +570,18 @@ function contentOf(row: Row, columns: readonly ColumnWork[]): number {
 
 /** Finds the keys in a sheet's rows, for references from rows that come before them. */
 export class KeyCollector {
+  readonly #layout: Layout;
   readonly #sorter: RowSorter;
   readonly #columns: { column: number; read: ValueReader }[];
 
   constructor(
-    plan: SheetPlan,
-    readonly layout: Layout,
-    columns: ReadonlyMap<string, number>,
+    { plan, layout, columns }: Pick<ConvertedSheet, "plan" | "layout" | "columns">,
     /** The key, and other fields by which its records can be found. */
     fields: readonly Field[],
-    context: ValueContext,
+    readonly context: ValueContext & Pick<ConversionContext, "blanks">,
     readonly keys: KeySet,
   ) {
+    this.#layout = layout;
     this.#sorter = new RowSorter(layout, new Set(plan.without));
     this.#columns = fields.flatMap((field) => {
       const fieldPlan = plan.fields.find(({ name }) => name === field.name);
@@ -541,16 +595,22 @@ export class KeyCollector {
   take({ first, rows }: RowBatch): void {
     rows.forEach((row, at) => {
       const number = first + at;
-      if (number < this.layout.firstRow || number > (this.layout.lastRow ?? Infinity)) return;
+      if (number < this.#layout.firstRow || number > (this.#layout.lastRow ?? Infinity)) return;
       if (this.#sorter.kindOf(row) !== "data") return;
-      const [key, ...others] = this.#columns.map(({ column, read }) => {
-        const cell = row[column] ?? null;
-        const value = cell === null ? undefined : read(cell);
-        return value && "text" in value ? value.text : "";
-      });
-      if (!key) return;
-      this.keys.add(key, number, 0);
-      for (const other of others) if (other) this.keys.addAlias(other, key);
+      for (const { cells } of recordsOf(this.#layout, row, this.context.blanks)) {
+        this.#takeData(cells, number);
+      }
     });
+  }
+
+  #takeData(row: Row, number: number): void {
+    const [key, ...others] = this.#columns.map(({ column, read }) => {
+      const cell = row[column] ?? null;
+      const value = cell === null ? undefined : read(cell);
+      return value && "text" in value ? value.text : "";
+    });
+    if (!key) return;
+    this.keys.add(key, number, 0);
+    for (const other of others) if (other) this.keys.addAlias(other, key);
   }
 }

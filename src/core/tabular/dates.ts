@@ -136,7 +136,8 @@ const languages = ["en", "es", "de", "fr", "it", "pt", "nl", "ca"];
 
 let months: Map<string, string> | undefined;
 
-function monthNumber(name = ""): string | undefined {
+/** The number of a month by its name or the short form of it, in small letters; undefined for another word. */
+export function monthNumber(name = ""): string | undefined {
   months ??= monthNames();
   return months.get(name.replace(".", ""));
 }

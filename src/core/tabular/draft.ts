@@ -1,6 +1,7 @@
 import type { Entity } from "../model/model.ts";
+import type { Addresses } from "./cells.ts";
 import type { MatchedField } from "./matching.ts";
-import type { NotedCell, TextFormat } from "./plan.ts";
+import type { NotedCell, SheetPlan, TextFormat } from "./plan.ts";
 import type { SheetProfile } from "./profile.ts";
 import type { FoundLink, LinkableColumn } from "./relationships.ts";
 import type { Title } from "./titles.ts";
@@ -20,6 +21,22 @@ export interface ProfiledSheet {
   /** The formula of each column that has one in every row, in cells of the row: `=E*F`. */
   formulas?: ReadonlyMap<number, string>;
   profile: SheetProfile;
+  addresses: Addresses;
+  shape: SheetShape;
+}
+
+/** How a table was found on its sheet. */
+export interface SheetShape {
+  /** What the plan says of it. */
+  plan: Pick<SheetPlan, "area" | "turned" | "stack" | "unpivot">;
+  /** Why, in words. */
+  why: string[];
+  /** What it is called, where that isn't the name of the sheet. */
+  called?: string;
+  /** The sheet whose records these are parts of, the column by which they refer to them, and whether they are named after them. */
+  part?: { of: ProfiledSheet; by: number; isNamedAfter: boolean };
+  /** Columns that are left out, by their titles or letters. */
+  leave: string[];
 }
 
 /** A sheet on the way to its plan. */

@@ -125,7 +125,8 @@ export function simple(
 ): Found {
   const exceptions = exceptionsOf(profile, fits, reason);
   const fitting = profile.filled - exceptions.count;
-  return { kind, why: `${fitting} ${what}`, hints: {}, exceptions };
+  const one = what.replace(/ses$/, "s").replace(/(?<!s)s$/, "");
+  return { kind, why: `${fitting} ${fitting === 1 ? one : what}`, hints: {}, exceptions };
 }
 
 export function quantity(number: number, one: string): string {

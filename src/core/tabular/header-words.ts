@@ -5,7 +5,7 @@ const kinds: readonly (readonly [RegExp, string])[] = [
     "phone",
   ],
   [
-    /(^|_)(preis|precio|prix|prezzo|pre[cç]o|betrag|importe?|montant|importo|valor|kosten|costes?|costos?|co[uû]t|saldo|solde|cuota|cotisation|beitrag|geb[uü]hr|tarifa|gage|lohn|sueldo|salaire|quota|compenso|rimborso|reembolso|remboursement|spese|gastos|frais|amount|paid|pago)(_|$)/,
+    /(^|_)(preis|precio|prix|prezzo|pre[cç]o|betrag|importe?|montant|importo|valor|kosten|costes?|costos?|co[uû]t|saldo|solde|cuota|cotisation|beitrag|geb[uü]hr|tarifa|gage|lohn|sueldo|salaire|quota|compenso|rimborso|reembolso|remboursement|spese|gastos|frais|amount|paid|pago|pay|wages?|salary|fee|fees)(_|$)/,
     "money",
   ],
   [/(^|_)(notizen?|notas?|bemerkung(en)?|observaciones|remarques?|osservazioni)$/, "long text"],

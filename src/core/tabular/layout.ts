@@ -1,4 +1,4 @@
-import { type Cell, cellText, folded, isEmpty, oneLine, type Row } from "./cells.ts";
+import { type Cell, cellText, columnLetters, folded, isEmpty, oneLine, type Row } from "./cells.ts";
 import { ColumnSums, type TotalFigure } from "./sums.ts";
 import { isUnit } from "./titles.ts";
 import { typeBit, typeOfCell } from "./type-detection.ts";
@@ -12,6 +12,8 @@ export interface Layout {
   /** The last one, where somebody said so; the sheet's end otherwise. */
   lastRow?: number;
   columns: LayoutColumn[];
+  /** How its rows become records, where they aren't one each. */
+  reshaping?: Reshaping;
 }
 
 export interface LayoutColumn {
@@ -20,12 +22,44 @@ export interface LayoutColumn {
   header: string;
 }
 
+/** How the rows of a table become records. */
+export interface Reshaping {
+  /** The columns of the records. */
+  columns: LayoutColumn[];
+  /** Columns whose cells become records of their own. */
+  unpivot?: Unpivot;
+  /** The name of the sheet, in a column of its own. */
+  name?: { column: number; value: string };
+}
+
+export interface Unpivot {
+  /** The made column that says which group of columns a value is from, and the made columns of the values. */
+  title: number;
+  values: readonly number[];
+  groups: readonly SeriesGroup[];
+  /** The columns that each record keeps. */
+  keep: ReadonlySet<number>;
+}
+
+/** Columns that are one step of a series, such as those of January: one for each value. */
+export interface SeriesGroup {
+  label: string;
+  columns: readonly (number | undefined)[];
+}
+
 /** Cells that are one in a workbook, all four bounds included; rows from 1, columns from 0. */
 export interface Merge {
   top: number;
   left: number;
   bottom: number;
   right: number;
+}
+
+/** How a plan names a column: by its title, else by its letters. */
+export function referenceTo(column: number, columns: readonly LayoutColumn[]): string {
+  const header = columns.find((each) => each.column === column)?.header ?? "";
+  const alike = columns.filter((each) => folded(each.header) === folded(header));
+  return header !== "" && alike.length === 1 ? header : `column ${columnLetters(column)}`;
 }
 
 /** How many rows are looked at to find the table. */
@@ -48,13 +82,17 @@ export function findLayout(
   const filled = head.map(filledColumns);
   const most = Math.max(0, ...filled.map(({ length }) => length));
   if (most === 0) return undefined;
-  const main = filled.findIndex((columns, at) => isHeader(head, filled, at, columns.length, most));
+  const main = filled.findIndex((columns, at) =>
+    isHeader(head, filled, at, columns.length, most, merges),
+  );
   if (main < 0) {
     const start = filled.findIndex(({ length }) => length * 2 >= most);
     return { header: undefined, firstRow: start + 1, columns: tableColumns(head, start, []) };
   }
-  const above = isGroupLine(head, filled, main, merges) ? main - 1 : main;
-  const below = above === main && isSecondLine(head, filled, main, merges) ? main + 1 : main;
+  const grouped = isGroupLine(head, filled, main, merges) ? main - 1 : main;
+  const above =
+    grouped < main && isUpperLine(head, filled, grouped, merges) ? grouped - 1 : grouped;
+  const below = grouped === main && isSecondLine(head, filled, main, merges) ? main + 1 : main;
   const titles = headerTexts(head.slice(above, below + 1), above, merges);
   return {
     header: { first: above + 1, last: below + 1 },
@@ -109,6 +147,7 @@ function isHeader(
   at: number,
   count: number,
   most: number,
+  merges: readonly Merge[],
 ): boolean {
   const row = head[at] ?? [];
   const columns = filled[at] ?? [];
@@ -122,7 +161,9 @@ function isHeader(
   if (texts.some((cell) => !isTitleText(cell) && !(years && typeof cell === "number")))
     return false;
   const words = texts.map((cell) => folded(cellText(cell ?? null)));
-  if (new Set(words).size < 0.6 * words.length) return false;
+  // Below groups, the same titles come again.
+  const isDistinct = new Set(words).size >= 0.6 * words.length;
+  if (!isDistinct && !isGroupLine(head, filled, at, merges)) return false;
   // A heading isn't among the values of its column, unless the whole header is repeated.
   const below = head
     .slice(at + 1)
@@ -155,6 +196,19 @@ function isGroupLine(
   const spanning = merges.filter(({ top, left, right }) => top === main && right > left);
   if (columns.length >= 2) return columns.length <= width;
   return spanning.some(({ left, right }) => right - left + 1 < width);
+}
+
+/** Whether the line above a line of groups groups these in turn: over each of its words is one of theirs. */
+function isUpperLine(
+  head: readonly Row[],
+  filled: number[][],
+  groups: number,
+  merges: readonly Merge[],
+): boolean {
+  const columns = filled[groups - 1] ?? [];
+  const below = new Set(filled[groups]);
+  const isOver = columns.length >= 2 && columns.every((column) => below.has(column));
+  return (isOver || columns.length === 1) && isGroupLine(head, filled, groups, merges);
 }
 
 /** Whether a second line of titles follows: words over columns whose data are none, beside gaps of the first. */
@@ -201,10 +255,11 @@ function headerTexts(
       if (top <= number && number <= bottom) texts.fill(texts[left] ?? "", left, right + 1);
     }
     // Without merged cells, a group continues to the right as long as nothing is there but titles below.
-    if (merges.length === 0 && lines.length > 1 && index === 0) {
+    if (merges.length === 0 && lines.length > 1 && (index === 0 || index < lines.length - 1)) {
       for (let column = 1; column < width; column++) {
-        const below = lines[1]?.[column];
-        if (texts[column] === "" && !isEmpty(below)) texts[column] = texts[column - 1] ?? "";
+        const begins = lines.slice(0, index).some((upper) => !isEmpty(upper[column]));
+        const isBelow = lines.slice(index + 1).some((lower) => !isEmpty(lower[column]));
+        if (texts[column] === "" && isBelow && !begins) texts[column] = texts[column - 1] ?? "";
       }
     }
     return texts;
@@ -271,8 +326,9 @@ export class RowSorter {
   #gap = false;
   #noted = false;
   #data = 0;
-  /** Rows with a value in the first column. */
+  /** Rows with a value in the first column, and rows with a single one. */
   #begun = 0;
+  #lonely = 0;
   /** Whether the last row is called a total, and isn't one. */
   isOnlyCalledTotal = false;
 
@@ -315,6 +371,7 @@ export class RowSorter {
     this.#noted = false;
     this.#data++;
     if (first === this.#columns[0]) this.#begun++;
+    if (filled === 1) this.#lonely++;
     if (this.without.has("total")) this.#sums.add(row);
     return "data";
   }
@@ -366,7 +423,10 @@ export class RowSorter {
 
   /** A lonely text below a blank row. */
   #isNote(row: Row, column: number, filled: number): boolean {
-    if (!(this.#gap || this.#noted) || filled > 1 || this.#columns.length < 3) return false;
+    if (!(this.#gap || this.#noted) || filled > 1) return false;
+    // In two columns, a row may well have one value; but not where no other row has.
+    const isUsual = this.#columns.length < 3 && (this.#data < 2 || this.#lonely > 0);
+    if (isUsual || this.#columns.length < 2) return false;
     return this.without.has("note") && typeof row[column] === "string";
   }
 }

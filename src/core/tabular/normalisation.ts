@@ -1,4 +1,3 @@
-import { address } from "./cells.ts";
 import type { Draft, DraftColumn } from "./draft.ts";
 import type { SheetNotes, SplitPlan } from "./plan.ts";
 import { entityOfColumn } from "./titles.ts";
@@ -52,7 +51,7 @@ export function proposeSplits(
         contradictions === 0
           ? []
           : [
-              `${columns[on]?.profile.header} contradicts in ${firstContradictions.map((row) => address(columns[on]?.profile.column ?? 0, row)).join(", ")}`,
+              `${columns[on]?.profile.header} contradicts in ${firstContradictions.map((row) => sheet.addresses.cell(columns[on]?.profile.column ?? 0, row)).join(", ")}`,
             ],
       ),
     ]);

@@ -12,7 +12,9 @@ import {
   type PlanNotes,
   type SheetNotes,
   type SheetPlan,
+  type UnpivotPlan,
 } from "./plan.ts";
+import { areaOf, areaText } from "./shapes/areas.ts";
 
 /** Writes a plan as YAML, with what was found out beside each line. */
 export function printPlan(plan: ImportPlan, notes?: PlanNotes): string {
@@ -46,6 +48,11 @@ function sheetLines(sheet: SheetPlan, notes: SheetNotes | undefined): string[] {
           `    text: { delimiter: ${quoted(text.delimiter)}, quote: ${quoted(text.quote)}, encoding: ${text.encoding} }`,
         ]
       : []),
+    ...(sheet.area ? [`    area: ${areaText(sheet.area)}`] : []),
+    ...(sheet.turned ? ["    turned: yes"] : []),
+    ...(sheet.stack
+      ? [`    stack: { sheets: ${list(sheet.stack.sheets)}, title: ${scalar(sheet.stack.title)} }`]
+      : []),
     ...(notes ? [`    # ${notes.rows} rows.`] : []),
     ...(notes?.around ?? []).map((said) => `    # ${remark(said)}`),
     `    entity: ${sheet.entity}`,
@@ -55,6 +62,7 @@ function sheetLines(sheet: SheetPlan, notes: SheetNotes | undefined): string[] {
     `    rows: ${rows.first}..${rows.last ?? ""}`,
     `    without: ${list(sheet.without)}`,
     ...(sheet.where === undefined ? [] : [`    where: ${scalar(sheet.where)}`]),
+    ...(sheet.unpivot ? unpivotLines(sheet.unpivot) : []),
     "    fields:",
     ...sheet.fields.flatMap((field) => fieldLines(field, notes?.fields.get(field.name))),
     ...(sheet.leave.length === 0 ? [] : [`    leave: ${list(sheet.leave)}`]),
@@ -63,6 +71,22 @@ function sheetLines(sheet: SheetPlan, notes: SheetNotes | undefined): string[] {
       ...(notes?.splits.get(split.entity) ?? []).map((said) => `      # ${remark(said)}`),
       `      ${split.entity}: { by: ${split.by}, with: ${list(split.with)}, do: ${split.do ? "yes" : "no"} }`,
     ]),
+  ];
+}
+
+function unpivotLines({ columns, title, values, keep }: UnpivotPlan): string[] {
+  const isPlain = columns.every(
+    ({ label, columns: [only, ...more] }) => only === label && more.length === 0,
+  );
+  const each = columns.map((step) => `${quoted(step.label)}: ${list(step.columns)}`);
+  return [
+    "    unpivot:",
+    isPlain
+      ? `      columns: ${list(columns.map(({ label }) => label))}`
+      : `      columns: { ${each.join(", ")} }`,
+    `      title: ${scalar(title)}`,
+    `      values: ${list(values)}`,
+    ...(keep ? [`      keep: ${list(keep)}`] : []),
   ];
 }
 
@@ -179,9 +203,34 @@ const field = z.strictObject({
   replace: z.record(z.string(), text, "expected pairs, as { typed: meant }").optional(),
 });
 
+const unpivot = z.strictObject({
+  columns: z.union(
+    [
+      texts.transform((all) => all.map((label) => ({ label, columns: [label] }))),
+      z
+        .record(z.string(), texts)
+        .transform((all) => Object.entries(all).map(([label, columns]) => ({ label, columns }))),
+    ],
+    "expected a list of columns, or the columns of each step",
+  ),
+  title: text,
+  values: texts,
+  keep: texts.optional(),
+});
+
 const sheet = z.strictObject({
   file: text,
   sheet: text.optional(),
+  area: z
+    .string("expected cells, as A4:F20")
+    .transform((said, context) => {
+      const found = areaOf(said);
+      if (!found) context.addIssue({ code: "custom", message: "expected cells, as A4:F20" });
+      return found ?? z.NEVER;
+    })
+    .optional(),
+  turned: yesOrNo.optional(),
+  stack: z.strictObject({ sheets: texts, title: text }).optional(),
   text: z
     .strictObject({
       delimiter: text.min(1, "expected the sign between cells"),
@@ -198,6 +247,7 @@ const sheet = z.strictObject({
     .array(z.enum(leftOutKinds, `expected ${leftOutKinds.join(", ")}`))
     .default([...leftOutKinds]),
   where: text.optional(),
+  unpivot: unpivot.optional(),
   fields: z.record(z.string(), field, "expected fields"),
   leave: texts.default([]),
   split: z

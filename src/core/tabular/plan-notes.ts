@@ -1,27 +1,28 @@
 import { inSentence, labelOf, pluralOf } from "../naming/words.ts";
-import { address, columnLetters, quote } from "./cells.ts";
+import { columnLetters, quote } from "./cells.ts";
 import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
 import type { FieldNotes, NotedCell } from "./plan.ts";
+import type { Example } from "./profile.ts";
 import { isIdentifying, isNearlyKey } from "./relationships.ts";
 
 /** What is said beside a field: why, what was guessed, and which cells won't fit. */
 export function fieldNotes(
   column: DraftColumn,
   unique: boolean,
-  { sheet: { formulas }, columns }: Draft,
+  { sheet: { formulas, addresses }, columns }: Draft,
 ): FieldNotes {
   const { finding, profile, link } = column;
-  const at = (row: number) => address(profile.column, row);
+  const at = (row: number, elsewhere = profile.column) => addresses.cell(elsewhere, row);
   const blanks = profile.blanks > 0 ? `, ${profile.blanks} blank` : "";
   const cells: NotedCell[] = link
-    ? link.strangers.examples.map(({ row, text, near }) => ({
-        address: at(row),
+    ? link.strangers.examples.map(({ row, column: from, text, near }) => ({
+        address: at(row, from),
         text,
         reason: `not among the ${inSentence(pluralOf(labelOf(link.key.entity)))}`,
         ...(near && { near }),
       }))
-    : finding.exceptions.examples.map(({ row, text, reason, near }) => ({
-        address: at(row),
+    : finding.exceptions.examples.map(({ row, column: from, text, reason, near }) => ({
+        address: at(row, from),
         text,
         reason,
         ...(near && { near }),
@@ -49,7 +50,7 @@ export function fieldNotes(
   ].filter(Boolean);
   const formula = namedFormula(formulas?.get(profile.column), columns);
   const why = link
-    ? `${link.matching} ${link.kind === "one" ? "cells have a value" : "cells have values"} of ${link.key.entity}, ${link.key.profile.header || columnLetters(link.key.profile.column)}${blanks}`
+    ? `${link.matching} ${link.kind === "many" ? "cells have values" : "cells have a value"} of ${link.key.entity}, ${link.key.profile.header || columnLetters(link.key.profile.column)}${blanks}`
     : `${finding.why}${blanks}${unique && profile.distinct.repeated === 0 ? ", no two alike" : ""}`;
   return {
     why,
@@ -75,6 +76,8 @@ function namedFormula(
 
 /** What was found around a table, in sentences. */
 export function aroundTable({
+  addresses,
+  shape,
   profile,
   above,
   hidden,
@@ -82,7 +85,9 @@ export function aroundTable({
   remarks = 0,
   strayQuotes = [],
 }: ProfiledSheet): string[] {
-  const said: string[] = [];
+  const said = [...shape.why];
+  const example = (first: Example | undefined) =>
+    `${addresses.row(first?.row ?? 0)}, ${quote(first?.text ?? "")}`;
   if (strayQuotes.length > 0) {
     said.push(
       `${plural(strayQuotes.length, "row")} with stray quotes, the first row ${strayQuotes[0]}`,
@@ -104,28 +109,24 @@ export function aroundTable({
     );
   }
   if (!profile.layout.header)
-    said.push("no header was found: the columns are named by their letters");
+    said.push("no header was found: the columns are named by their values, or by their letters");
   const words = {
     total: "row of totals",
     note: "note below the table",
     "header again": "row that repeats the header",
   };
   for (const [kind, { count, examples }] of profile.leftOut) {
-    const first = examples[0];
-    said.push(
-      `${plural(count, words[kind], words[kind].replace(/^(row|note)/, "$1s"))}: row ${first?.row}, ${quote(first?.text ?? "")}`,
-    );
+    const named = plural(count, words[kind], words[kind].replace(/^(row|note)/, "$1s"));
+    said.push(`${named}: ${example(examples[0])}`);
   }
   if (profile.calledTotal.count > 0) {
-    const first = profile.calledTotal.examples[0];
     said.push(
-      `${plural(profile.calledTotal.count, "row")} called a total that is not a sum of the rows above, and kept: row ${first?.row}, ${quote(first?.text ?? "")}`,
+      `${plural(profile.calledTotal.count, "row")} called a total that is not a sum of the rows above, and kept: ${example(profile.calledTotal.examples[0])}`,
     );
   }
   if (profile.beside.count > 0) {
-    const first = profile.beside.examples[0];
     said.push(
-      `${plural(profile.beside.count, "cell")} beside the table: row ${first?.row}, ${quote(first?.text ?? "")}`,
+      `${plural(profile.beside.count, "cell")} beside the table: ${example(profile.beside.examples[0])}`,
     );
   }
   return said;

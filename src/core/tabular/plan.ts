@@ -2,6 +2,7 @@ import type { DateOrder } from "./dates.ts";
 import type { Encoding } from "./encodings.ts";
 import type { LeftOutKind } from "./layout.ts";
 import type { DecimalSign } from "./numbers.ts";
+import type { Area } from "./shapes/areas.ts";
 
 /** What an import is going to do: found out, shown, and open to every correction before it is done. */
 export interface ImportPlan {
@@ -18,6 +19,12 @@ export interface SheetPlan {
   sheet?: string;
   /** How a text file is written. */
   text?: TextFormat;
+  /** The cells that its table is in, where the sheet has several. */
+  area?: Area;
+  /** Whether its records are columns, and its titles the first cells of the rows. */
+  turned?: boolean;
+  /** Sheets with the same columns that are read along with it. */
+  stack?: StackPlan;
   entity: string;
   plural?: string;
   title?: string;
@@ -27,10 +34,29 @@ export interface SheetPlan {
   without: LeftOutKind[];
   /** What has to hold for a row to be taken. */
   where?: string;
+  unpivot?: UnpivotPlan;
   fields: FieldPlan[];
   /** Columns that are not taken. */
   leave: string[];
   splits: SplitPlan[];
+}
+
+export interface StackPlan {
+  /** The names of the other sheets, or of the other files. */
+  sheets: string[];
+  /** The title of the column that says which sheet a record is from. */
+  title: string;
+}
+
+/** Columns that are steps of a series, such as months: each of their cells becomes a record. */
+export interface UnpivotPlan {
+  /** The columns of each step, one for each value. */
+  columns: { label: string; columns: string[] }[];
+  /** The titles of the column that says which step it is, and of those with the values. */
+  title: string;
+  values: string[];
+  /** The columns that each record keeps; all others of the table, without it. */
+  keep?: string[];
 }
 
 /** How the cells of a text file are delimited. */

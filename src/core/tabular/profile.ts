@@ -2,11 +2,15 @@ import { type Blanks, type Cell, cellText, folded, isEmpty, type RowBatch } from
 import { Distinct, hashOf, type Spelling, type Spill } from "./distinct.ts";
 import { Dependencies } from "./functional-dependencies.ts";
 import { type Layout, type LeftOutKind, leftOutKinds, RowSorter } from "./layout.ts";
+import { recordColumns, recordsOf, sourceColumn, type TableRecord } from "./shapes/records.ts";
+import { stackedRow } from "./shapes/stacks.ts";
 import { typeBit, typeOfCell } from "./type-detection.ts";
 
 /** A cell as an example: its row, and what it says. */
 export interface Example {
   row: number;
+  /** Where it is in another column than the one it is counted for. */
+  column?: number;
   text: string;
 }
 
@@ -67,7 +71,12 @@ const mostDependent = 40;
 
 /** Looks at a sheet row by row; what it keeps does not grow with the rows, apart from what it spills. */
 export class SheetProfiler {
-  readonly #sorter: RowSorter;
+  #sorter: RowSorter;
+  #layout: Layout;
+  /** The place of the sheet among those that are read as one. */
+  #sheet = 0;
+  readonly #without: ReadonlySet<LeftOutKind>;
+  readonly #blanks: Blanks;
   readonly #columns: ColumnWatcher[];
   readonly #profile: SheetProfile;
   readonly #inside: Set<number>;
@@ -76,20 +85,23 @@ export class SheetProfiler {
   readonly #contents = new Set<number>();
 
   constructor(
-    readonly layout: Layout,
+    layout: Layout,
     {
       blanks,
       without = new Set(leftOutKinds),
     }: { blanks: Blanks; without?: ReadonlySet<LeftOutKind> },
     openSpill: () => Spill,
   ) {
+    this.#layout = layout;
+    this.#blanks = blanks;
+    this.#without = without;
     this.#sorter = new RowSorter(layout, without);
-    this.#columns = layout.columns.map(
+    this.#columns = recordColumns(layout).map(
       ({ column, header }) => new ColumnWatcher(column, header, blanks, openSpill),
     );
     this.#inside = new Set(layout.columns.map(({ column }) => column));
     this.#indexes = new Int32Array(this.#columns.length);
-    const dependent = Math.min(mostDependent, layout.columns.length);
+    const dependent = Math.min(mostDependent, this.#columns.length);
     this.#profile = {
       layout,
       rows: 0,
@@ -103,12 +115,19 @@ export class SheetProfiler {
     };
   }
 
+  /** Goes on with another sheet that has the same columns. */
+  goOn(layout: Layout): void {
+    this.#layout = layout;
+    this.#sorter = new RowSorter(layout, this.#without);
+    this.#sheet++;
+  }
+
   take({ first, rows }: RowBatch): void {
-    const { firstRow, lastRow = Infinity } = this.layout;
+    const { firstRow, lastRow = Infinity } = this.#layout;
     for (let at = 0; at < rows.length; at++) {
-      const number = first + at;
       const row = rows[at];
-      if (!row || number < firstRow || number > lastRow) continue;
+      if (!row || first + at < firstRow || first + at > lastRow) continue;
+      const number = stackedRow(this.#sheet, first + at);
       const kind = this.#sorter.kindOf(row);
       if (kind === "blank") continue;
       this.#takeBeside(row, number);
@@ -118,18 +137,22 @@ export class SheetProfiler {
         if (this.#sorter.isOnlyCalledTotal) {
           note(this.#profile.calledTotal, { row: number, text: textOf(row) });
         }
-        this.#takeData(row, number);
+        for (const record of recordsOf(this.#layout, row, this.#blanks)) {
+          this.#takeData(record, number);
+        }
       }
     }
   }
 
-  #takeData(row: readonly Cell[], number: number): void {
+  #takeData({ cells: row, group }: TableRecord, number: number): void {
     this.#profile.rows++;
     this.#profile.lastRow = number;
     const indexes = this.#indexes;
     for (let at = 0; at < this.#columns.length; at++) {
       const watcher = this.#columns[at] as ColumnWatcher;
-      indexes[at] = watcher.take(row[watcher.profile.column] ?? null, number);
+      const { column } = watcher.profile;
+      const source = group && sourceColumn(this.#layout, column, group);
+      indexes[at] = watcher.take(row[column] ?? null, number, source ?? column);
     }
     this.#profile.dependencies.take(indexes, number);
     // Beyond so many rows, copies aren't looked for.
@@ -140,7 +163,7 @@ export class SheetProfiler {
   }
 
   #takeBeside(row: readonly Cell[], number: number): void {
-    if (row.length <= this.layout.columns.length && this.#inside.size === row.length) return;
+    if (row.length <= this.#layout.columns.length && this.#inside.size === row.length) return;
     row.forEach((cell, column) => {
       if (this.#inside.has(column) || isEmpty(cell)) return;
       note(this.#profile.beside, { row: number, text: cellText(cell) });
@@ -219,7 +242,7 @@ class ColumnWatcher {
   }
 
   /** Returns the number of the value among the column's; -1 for none. */
-  take(cell: Cell, row: number): number {
+  take(cell: Cell, row: number, column = this.profile.column): number {
     const { profile } = this;
     const text = typeof cell === "string" ? cell : cellText(cell);
     if (cell === null || this.blanks.has(cell)) {
@@ -230,8 +253,10 @@ class ColumnWatcher {
     const known = typeof cell === "string" ? this.#lookOnce(cell) : this.#lookAt(cell, text);
     const { group, spelling } = known;
     group.count++;
-    if (group.examples.length < mostExamples)
-      group.examples.push({ row, text: text.slice(0, 200) });
+    if (group.examples.length < mostExamples) {
+      const elsewhere = column === profile.column ? {} : { column };
+      group.examples.push({ row, ...elsewhere, text: text.slice(0, 200) });
+    }
     if (known.mark) this.#countMark(known.mark, row, text);
     if (spelling && !profile.distinct.overflowed) return profile.distinct.count(spelling, row);
     profile.distinct.countSpilled(known.hash, row);

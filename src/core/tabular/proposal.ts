@@ -4,26 +4,20 @@ import { type Definition, type OptionName, printDefinition, type Word } from "..
 import { isInvisible, readable } from "../naming/characters.ts";
 import { pluralIn, singularIn } from "../naming/plurals.ts";
 import { capitalized, labelOf, pluralOf } from "../naming/words.ts";
-import { blankSpellings, columnLetters, folded } from "./cells.ts";
+import { blankSpellings, folded } from "./cells.ts";
 import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
-import type { Evidence, Finding, InferenceContext } from "./finding.ts";
+import type { ColumnKind, Evidence, Finding, InferenceContext } from "./finding.ts";
 import { kindNamed } from "./header-words.ts";
 import { inferColumn } from "./inference.ts";
 import { languageOf } from "./languages.ts";
-import { leftOutKinds } from "./layout.ts";
+import { leftOutKinds, referenceTo } from "./layout.ts";
 import { sameMark } from "./marks.ts";
 import { entityWithColumns, type Heading, matchedFields } from "./matching.ts";
 import { proposeSplits } from "./normalisation.ts";
 import type { FieldPlan, ImportPlan, PlanNotes, SheetNotes, SheetPlan } from "./plan.ts";
 import { aroundTable, fieldNotes } from "./plan-notes.ts";
 import type { ColumnProfile } from "./profile.ts";
-import {
-  findLinks,
-  isIdentifying,
-  isKeyColumn,
-  type LinkableColumn,
-  linkName,
-} from "./relationships.ts";
+import { findLinks, isIdentifying, isKeyColumn, linkName } from "./relationships.ts";
 import { besideReferences, entityName, fieldTitle, sheetWords, type Title } from "./titles.ts";
 import { typeBit } from "./type-detection.ts";
 import { unitFactor } from "./units.ts";
@@ -48,7 +42,7 @@ export function proposePlan(
     ? app.language
     : (languageOf(
         sheets.flatMap(({ profile }) => profile.columns),
-        sheets.map(({ sheet, file }) => sheetWords(sheet, file)),
+        sheets.map((sheet) => sheetWords(nameOf(sheet), sheet.file)),
       ) ?? app.language);
   const drafts = draftSheets(sheets, {
     language,
@@ -56,7 +50,9 @@ export function proposePlan(
     ...(model && { model }),
     ...(into && { into }),
   });
-  for (const link of findLinks(drafts.flatMap(({ columns }) => columns))) {
+  linkParts(drafts);
+  const unlinked = drafts.flatMap(({ columns }) => columns.filter(({ link }) => !link));
+  for (const link of findLinks(unlinked)) {
     const column = link.column as DraftColumn;
     column.link = link;
     (link.key as DraftColumn).isTarget = true;
@@ -80,6 +76,20 @@ export function proposePlan(
     },
     notes: { sheets: made.map(({ notes }) => notes) },
   };
+}
+
+/** Parts refer to the records that they were taken out of. */
+function linkParts(drafts: readonly Draft[]): void {
+  for (const { sheet, columns } of drafts) {
+    const { part } = sheet.shape;
+    const owner = part && drafts.find((draft) => draft.sheet === part.of);
+    const key = owner?.columns.find(({ profile }) => profile.column === part?.by);
+    const column = columns.find(({ profile }) => profile.column === part?.by);
+    if (!key || !column) continue;
+    const strangers = { count: 0, misspelt: 0, examples: [] };
+    column.link = { kind: "part of", column, key, matching: column.profile.filled, strangers };
+    key.isTarget = true;
+  }
 }
 
 /** Amounts in another currency than the application's are numbers with that unit. */
@@ -111,7 +121,9 @@ function draftSheets(
 ): Draft[] {
   const names = (model?.entities ?? []).map(({ name }) => name);
   const taken = new Set<string>();
-  const drafts = sheets.map((sheet, index): Draft => {
+  const entities = new Map<ProfiledSheet, string>();
+  const drafts = sheets.map((profiled, index): Draft => {
+    const sheet = namedAfterOwner(profiled, entities);
     const { known, isByColumns } = entityOf(sheet, {
       into,
       language,
@@ -120,12 +132,17 @@ function draftSheets(
     const entity =
       known?.name ??
       into ??
-      entityName(sheet.sheet, sheet.file, { taken: new Set([...taken, ...names]), language });
+      entityName(nameOf(sheet), sheet.file, {
+        taken: new Set([...taken, ...names]),
+        language,
+      });
     taken.add(entity);
+    entities.set(profiled, entity);
     const fields = new Set<string>();
     const columns = sheet.profile.columns.map((profile, at): DraftColumn => {
       const title = fieldTitle(profile.header, profile.column, entity, fields);
       const finding = infer(profile, title, { today, workbook: sheet.text === undefined });
+      if (profile.header === "") title.name = nameByContent(finding, at, fields) ?? title.name;
       // What is called by its number has a number, not a name.
       const numbered = title.name === "name" && finding.kind === "integer" && !fields.has("number");
       if (numbered) title.name = "number";
@@ -148,6 +165,40 @@ function draftSheets(
   });
   for (const draft of drafts) settleGuesses(draft, drafts, today);
   return drafts;
+}
+
+/** Parts that have no name of their own are called by what they are parts of, and by the series: `Hive month`. */
+function namedAfterOwner(
+  sheet: ProfiledSheet,
+  entities: ReadonlyMap<ProfiledSheet, string>,
+): ProfiledSheet {
+  const { part, plan } = sheet.shape;
+  const owner = part?.isNamedAfter && entities.get(part.of);
+  if (!owner || !plan.unpivot) return sheet;
+  const called = `${labelOf(owner)} ${plan.unpivot.title.toLowerCase()}`;
+  return { ...sheet, shape: { ...sheet.shape, called } };
+}
+
+const namesByKind: Readonly<Partial<Record<ColumnKind, string>>> = {
+  date: "date",
+  datetime: "moment",
+  time: "time",
+  email: "email",
+  phone: "phone",
+  url: "link",
+  money: "amount",
+  percent: "share",
+  color: "color",
+};
+
+/** What a column without a header can be called; undefined where its values don't say. */
+function nameByContent(
+  { kind }: Finding,
+  at: number,
+  taken: ReadonlySet<string>,
+): string | undefined {
+  const name = namesByKind[kind] ?? (at === 0 && kind === "text" ? "name" : undefined);
+  return name === undefined || taken.has(name) ? undefined : name;
 }
 
 type Around = Pick<InferenceContext, "today" | "workbook" | "dates" | "decimals">;
@@ -188,10 +239,16 @@ function headingOf({ profile, title }: DraftColumn): Heading {
   return { header: profile.header, name: title.name };
 }
 
-function isNamed(entity: Entity, { sheet, file }: ProfiledSheet, language: string): boolean {
-  const said = folded(sheet ?? file.replace(/\.[^.]*$/, ""));
+/** What a sheet is called; undefined where only its file has a name. */
+function nameOf({ shape, sheet }: ProfiledSheet): string | undefined {
+  return shape.called ?? sheet;
+}
+
+function isNamed(entity: Entity, sheet: ProfiledSheet, language: string): boolean {
+  const called = nameOf(sheet);
+  const said = folded(called ?? sheet.file.replace(/\.[^.]*$/, ""));
   const names = [entity.name, entity.label, entity.plural].map(folded);
-  const name = entityName(sheet, file, { taken: new Set(), language });
+  const name = entityName(called, sheet.file, { taken: new Set(), language });
   return names.includes(said) || folded(name) === folded(entity.name);
 }
 
@@ -231,8 +288,9 @@ function planSheet(
   const { sheet, entity, columns } = draft;
   const { profile } = sheet;
   nameColumns(columns);
+  const titles = columns.map(({ profile: { column, header } }) => ({ column, header }));
   const fields: FieldPlan[] = [];
-  const leave: string[] = [];
+  const leave = [...sheet.shape.leave];
   const notes: SheetNotes = {
     rows: profile.rows,
     around: aroundTable(sheet),
@@ -240,7 +298,7 @@ function planSheet(
     splits: new Map(),
   };
   for (const column of columns) {
-    const reference = columnReference(column.profile, columns);
+    const reference = referenceTo(column.profile.column, titles);
     const match = draft.matched.get(column.at);
     const field = match?.field;
     if (draft.known && (!field || isComputed(field))) {
@@ -272,7 +330,7 @@ function planSheet(
     notes.fields.set(column.name, fieldNotes(column, unique, draft));
   }
   if (draft.known) notes.around.push(...matchNotes(draft, draft.known));
-  const key = titleColumn(columns, profile.rows);
+  const title = titleOf(draft);
   const plural = pluralOfSheet(sheet, entity, language);
   const splits = draft.known ? [] : proposeSplits(draft, { entities, language }, notes);
   return {
@@ -280,12 +338,13 @@ function planSheet(
       file: sheet.file,
       ...(sheet.sheet !== undefined && { sheet: sheet.sheet }),
       ...(sheet.text && { text: sheet.text }),
+      ...sheet.shape.plan,
       entity,
       ...(!draft.known &&
         plural &&
         !isInvisible(plural) &&
         plural !== pluralOf(labelOf(entity)) && { plural }),
-      ...(!draft.known && key && { title: `{${key.name}}` }),
+      ...(!draft.known && title !== undefined && { title }),
       header: profile.layout.header ?? null,
       rows: {
         first: profile.layout.firstRow,
@@ -301,8 +360,10 @@ function planSheet(
 }
 
 /** What several records of a sheet are called: as the sheet, where that is a plural. */
-function pluralOfSheet({ sheet, file }: ProfiledSheet, entity: string, language: string): string {
-  const said = capitalized(readable(sheetWords(sheet, file)));
+function pluralOfSheet(of: ProfiledSheet, entity: string, language: string): string {
+  if (of.shape.part?.isNamedAfter) return pluralIn(language, labelOf(entity));
+  const sheet = nameOf(of);
+  const said = capitalized(readable(sheetWords(sheet, of.file)));
   const isPlural = singularIn(language, said) !== said;
   if (isPlural && !/\d/.test(said)) return said;
   const named = sheet && folded(sheet) !== folded(entity) && !/\d/.test(sheet);
@@ -323,15 +384,6 @@ function nameColumns(columns: readonly DraftColumn[]): void {
   for (const column of columns) {
     if (!column.link) rename(column, besideReferences(column.name, references, names));
   }
-}
-
-/** How a plan names a column: by its title, else by its letters. */
-function columnReference(
-  { header, column }: ColumnProfile,
-  all: readonly LinkableColumn[],
-): string {
-  const alike = all.filter(({ profile }) => folded(profile.header) === folded(header));
-  return header !== "" && alike.length === 1 ? header : `column ${columnLetters(column)}`;
 }
 
 /** How a column is read for a field that is there: its numbers are converted to the unit of the field. */
@@ -356,6 +408,17 @@ function matchNotes({ isByColumns, matched }: Draft, known: Entity): string[] {
         ]
       : []),
   ];
+}
+
+/** What the records of a sheet are called, as a title of the model. */
+function titleOf({ sheet, columns }: Draft): string | undefined {
+  const key = titleColumn(columns, sheet.profile.rows);
+  if (key) return `{${key.name}}`;
+  // A step of a series is called by what it is a part of, and by its title.
+  const unpivot = sheet.profile.layout.reshaping?.unpivot;
+  const step = columns.find(({ profile }) => profile.column === unpivot?.title);
+  const owner = columns.find(({ link }) => link) ?? columns.find((column) => column !== step);
+  return step && owner && owner.at < step.at ? `{${owner.name}}, {${step.name}}` : undefined;
 }
 
 /** The column whose values are what its records are called. */

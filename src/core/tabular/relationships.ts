@@ -21,7 +21,7 @@ export interface LinkableColumn {
 
 /** A column whose values are those of another one. */
 export interface FoundLink {
-  kind: "one" | "many";
+  kind: "one" | "many" | "part of";
   column: LinkableColumn;
   key: LinkableColumn;
   /** Cells that have a value of the other column. */

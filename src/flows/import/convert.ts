@@ -4,7 +4,7 @@ import { rowCondition } from "../../core/formula/row-condition.ts";
 import { type Entity, type Model, targetsOf } from "../../core/model/model.ts";
 import { nearest } from "../../core/naming/nearest.ts";
 import { parentsFirst } from "../../core/schema/from-model.ts";
-import { Blanks, columnLetters, columnNumber, folded } from "../../core/tabular/cells.ts";
+import { Blanks } from "../../core/tabular/cells.ts";
 import type { ColumnValues } from "../../core/tabular/column-values.ts";
 import {
   aliasFields,
@@ -17,15 +17,15 @@ import {
 } from "../../core/tabular/conversion.ts";
 import type { CostlyOption } from "../../core/tabular/costly-options.ts";
 import { joinedKeys, type KeyFinder, KeySet } from "../../core/tabular/keys.ts";
-import { type Layout, layoutAt } from "../../core/tabular/layout.ts";
 import type { ImportPlan, SheetPlan } from "../../core/tabular/plan.ts";
 import { doneSplits, splitKey } from "../../core/tabular/plan-model.ts";
 import { CsvWriter } from "../../io/sheets/data-files.ts";
-import { headOf, type Sheet, sheetName } from "../../io/sheets/sheets.ts";
+import { type Sheet, sheetName } from "../../io/sheets/sheets.ts";
 import type { TemporaryFolder } from "../../io/sheets/temporary.ts";
+import { cellsOutside } from "../../io/sheets/views.ts";
 import type { CellRemark } from "../../io/sheets/workbook.ts";
 import type { Report } from "../report.ts";
-import { refuseTooWide } from "./look.ts";
+import { type Job, jobsOf, type Part } from "./jobs.ts";
 
 /** The result of converting a sheet. */
 export interface SheetOutcome {
@@ -49,18 +49,6 @@ export interface Converted {
   setAside: { path: string; count: number; first: SetAside[] };
 }
 
-/** A sheet of the plan, with what it is read from. */
-interface Job {
-  sheet: Sheet;
-  plan: SheetPlan;
-  layout: Layout;
-  /** Where the column of each field is. */
-  columns: Map<string, number>;
-  /** Columns that the plan leaves out. */
-  left: Set<number>;
-  unknown: string[];
-}
-
 /** Turns all rows of the plan's sheets into records, in files of a temporary folder. */
 export function convertSheets(
   plan: ImportPlan,
@@ -71,10 +59,7 @@ export function convertSheets(
   folder: TemporaryFolder,
   report: Report,
 ): Converted {
-  const jobs = ordered(
-    plan.sheets.map((each) => jobOf(each, plan, sheets)),
-    model,
-  );
+  const jobs = ordered(jobsOf(plan, sheets), model);
   const entities = new Map(model.entities.map((entity) => [entity.name, entity]));
   for (const { plan: each } of jobs) refuseUnknownFields(each, entities);
   const outputs = outputFields(jobs, model);
@@ -132,49 +117,72 @@ export function convertSheets(
       );
     }
     const converter = new SheetConverter(
-      job.plan,
-      job.layout,
-      job.columns,
-      job.left,
+      job.parts[0],
       entity,
       { ...context, keys, ...wanted(model, entity, job.plan) },
       sink,
       unique.get(entity.name) ?? new Map(),
     );
-    for (const step of job.sheet.read(job.plan.text)) {
-      converter.take(step);
-      const rows = step.first + step.rows.length - 1;
-      report({
-        kind: "progress",
-        on: `taking over ${sheetName(job.sheet)}`,
-        rows,
-        share: step.share,
-      });
+    for (const [place, part] of job.parts.entries()) {
+      if (place > 0) converter.goOn(part);
+      for (const step of part.view.read(job.plan.text)) {
+        converter.take(step);
+        const rows = step.first + step.rows.length - 1;
+        const on = `taking over ${sheetName(part.source)}`;
+        report({ kind: "progress", on, rows, share: step.share });
+      }
     }
     converter.finish();
-    const { file, sheet = "", remarks } = job.sheet;
-    for (const { cell, kind, text } of remarks) {
-      sink.setAside({ file, sheet, cell, value: text, reason: reasons[kind] });
-    }
     if (!jobs.slice(at + 1).some((later) => later.plan.entity === entity.name))
       finished.add(entity.name);
     outcomes.set(job.plan, {
-      name: sheetName(job.sheet),
+      name: jobName(job),
       entity: entity.name,
       counts: converter.counts,
-      unknown: job.unknown,
+      unknown: [...new Set(job.parts.flatMap((part) => part.unknown))],
       costly: [...converter.costly.values()],
       values: converter.values(),
     });
+  }
+  const parts = jobs.flatMap((job) => job.parts);
+  const sources = sheets.filter((sheet) => parts.some((part) => part.source === sheet));
+  for (const source of sources) {
+    const own = parts.filter((part) => part.source === source);
+    asideAround(source, own, sink.setAside);
   }
   aside.close();
   for (const writer of writers.values()) writer.close();
   return {
     sheets: plan.sheets.flatMap((each) => outcomes.get(each) ?? []),
-    untaken: sheets.filter((sheet) => !jobs.some((job) => job.sheet === sheet)).map(sheetName),
+    untaken: sheets.filter((sheet) => !sources.includes(sheet)).map(sheetName),
     data: [...writers].map(([entity, { path, rows }]) => ({ entity, path, rows })),
     setAside: { path: aside.path, count: aside.rows, first },
   };
+}
+
+/** The sheets that a table is read from, in words. */
+function jobName({ parts: [first, ...more] }: Job): string {
+  const name = sheetName(first.source);
+  const others = more.map(({ source }) => source.sheet ?? source.file);
+  if (others.length <= 3) return [name, ...others].join(", ");
+  return `${name} and ${others.length} more`;
+}
+
+/** Sets aside what belongs to no table: comments and links of cells, and what is outside of all areas. */
+function asideAround(
+  source: Sheet,
+  parts: readonly Part[],
+  setAside: (what: SetAside) => void,
+): void {
+  const { file, sheet = "" } = source;
+  for (const { cell, kind, text } of source.remarks) {
+    setAside({ file, sheet, cell, value: text, reason: reasons[kind] });
+  }
+  const areas = parts.flatMap(({ area }) => area ?? []);
+  if (areas.length < parts.length) return;
+  for (const { address, text, reason } of cellsOutside(source, areas, parts[0]?.plan.text)) {
+    setAside({ file, sheet, cell: address, value: text, reason });
+  }
 }
 
 /** The condition of a plan on the rows of a sheet. */
@@ -232,9 +240,9 @@ function keysAhead(
   if (!key || jobs.length === 0) return undefined;
   const keys = new KeySet();
   const fields = [key, ...aliasFields(context.entities.get(target) as Entity)];
-  for (const { plan, layout, columns, sheet } of jobs) {
-    const collector = new KeyCollector(plan, layout, columns, fields, context, keys);
-    for (const step of sheet.read(plan.text)) collector.take(step);
+  for (const part of jobs.flatMap((job) => job.parts)) {
+    const collector = new KeyCollector(part, fields, context, keys);
+    for (const step of part.view.read(part.plan.text)) collector.take(step);
   }
   return keys;
 }
@@ -263,63 +271,4 @@ function outputFields(jobs: readonly Job[], model: Model): Map<string, string[]>
         entity.fields.map(({ name }) => name).filter((name) => given.get(entity.name)?.has(name)),
       ]),
   );
-}
-
-function jobOf(sheetPlan: SheetPlan, plan: ImportPlan, sheets: readonly Sheet[]): Job {
-  const sheet = sheetFor(sheetPlan, plan, sheets);
-  const layout = layoutAt(
-    headOf(sheet, sheetPlan.text),
-    sheetPlan.header,
-    sheetPlan.rows,
-    sheet.merges,
-  );
-  refuseTooWide(sheet, layout);
-  const columns = new Map<string, number>();
-  for (const field of sheetPlan.fields) {
-    const column = findColumn(field.column, layout);
-    if (column === undefined) throw missingColumn(sheet, field.column, field.name, layout);
-    columns.set(field.name, column);
-  }
-  const left = new Set(sheetPlan.leave.flatMap((name) => findColumn(name, layout) ?? []));
-  const said = new Set([...columns.values(), ...left]);
-  const unknown = layout.columns
-    .filter(({ column }) => !said.has(column))
-    .map(({ header, column }) => header || `column ${columnLetters(column)}`);
-  return { sheet, plan: sheetPlan, layout, columns, left, unknown };
-}
-
-function missingColumn(sheet: Sheet, column: string, field: string, { columns }: Layout): Failure {
-  const there = columns.map(({ header }) => header).filter(Boolean);
-  return new Failure(
-    "input",
-    `${sheetName(sheet)} has no column \`${column}\`, which the plan takes for \`${field}\``,
-    `the header has ${there.slice(0, 12).join(", ")}${there.length > 12 ? " and more" : ""}`,
-  );
-}
-
-/** The sheet that a plan means: of the same name in a file of the same name, or in the only file that has one. */
-function sheetFor(wanted: SheetPlan, plan: ImportPlan, sheets: readonly Sheet[]): Sheet {
-  const named = sheets.filter(({ sheet }) => folded(sheet ?? "") === folded(wanted.sheet ?? ""));
-  const exact = named.find(({ file }) => file === wanted.file);
-  if (exact) return exact;
-  // Next month's file may have another name.
-  if (wanted.sheet !== undefined && named.length === 1 && named[0]) return named[0];
-  const texts = plan.sheets.filter(({ sheet }) => sheet === undefined);
-  const text = named[texts.indexOf(wanted)];
-  if (wanted.sheet === undefined && text && named.length === texts.length) return text;
-  const names = sheets.map((sheet) => sheetName(sheet)).join("; ");
-  throw new Failure(
-    "input",
-    `the plan takes ${sheetName(wanted)}, which is not among the files`,
-    `there ${sheets.length === 1 ? "is" : "are"} ${names}`,
-  );
-}
-
-function findColumn(reference: string, { columns }: Layout): number | undefined {
-  const titled = columns.find(
-    ({ header }) => header !== "" && folded(header) === folded(reference),
-  );
-  if (titled) return titled.column;
-  const letters = /^column ([a-z]{1,3})$/i.exec(reference.trim())?.[1];
-  return letters === undefined ? undefined : columnNumber(letters);
 }

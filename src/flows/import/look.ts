@@ -6,15 +6,20 @@ import type { Model } from "../../core/model/model.ts";
 import { checkEntityName } from "../../core/model/names.ts";
 import { isInvisible, readable } from "../../core/naming/characters.ts";
 import { capitalized, words } from "../../core/naming/words.ts";
-import { address, Blanks, blankSpellings, cellText, isEmpty } from "../../core/tabular/cells.ts";
+import { Blanks, blankSpellings, cellText, isEmpty } from "../../core/tabular/cells.ts";
 import type { ProfiledSheet } from "../../core/tabular/draft.ts";
-import { findLayout, type Layout } from "../../core/tabular/layout.ts";
+import type { Layout } from "../../core/tabular/layout.ts";
 import type { ImportPlan, NotedCell, PlanNotes } from "../../core/tabular/plan.ts";
 import { SheetProfiler } from "../../core/tabular/profile.ts";
 import { proposePlan } from "../../core/tabular/proposal.ts";
+import { named } from "../../core/tabular/shapes/records.ts";
+import { isOfSeries } from "../../core/tabular/shapes/series.ts";
+import { type ProfiledTable, settledShapes } from "../../core/tabular/shapes/settling.ts";
+import { stackedAddresses } from "../../core/tabular/shapes/stacks.ts";
 import { headOf, type Sheet, sheetName } from "../../io/sheets/sheets.ts";
 import type { TemporaryFolder } from "../../io/sheets/temporary.ts";
 import type { Report } from "../report.ts";
+import { seriesLayout, stackValues, type Table, tablesOf } from "./tables.ts";
 
 /** The most columns of a sheet that become fields. */
 const mostColumns = 500;
@@ -26,18 +31,20 @@ interface ImportQuestion {
   model?: Model;
   /** The entity that the one sheet becomes. */
   into?: string;
+  /** Whether each sheet is one table with a record a row, whatever its shape. */
+  asTheyAre?: boolean;
 }
 
 /** Looks at all rows of all sheets, and proposes what they become. */
 export function proposeImport(
   sheets: readonly Sheet[],
-  { name, files, model, into }: ImportQuestion,
+  { name, files, model, into, asTheyAre = false }: ImportQuestion,
   folder: TemporaryFolder,
   report: Report,
 ): { plan: ImportPlan; notes: PlanNotes } {
-  const profiled = sheets
-    .map((sheet) => profileSheet(sheet, folder, report))
-    .filter((found) => found !== undefined);
+  const tables = tablesOf(sheets, { ...(model && { model }), asTheyAre });
+  const found = tables.flatMap((table) => profileTable(table, folder, report) ?? []);
+  const profiled = settledShapes(found);
   if (profiled.length === 0) {
     throw new Failure(
       "input",
@@ -88,55 +95,95 @@ function titleOf(file: string): string {
   return title === "" || isInvisible(title) ? "Records" : title;
 }
 
-/** Looks at all rows of a sheet; undefined where there are none. */
-function profileSheet(
-  sheet: Sheet,
+/** Looks at all rows of a table; undefined where there are none. */
+function profileTable(
+  table: Table,
   folder: TemporaryFolder,
   report: Report,
-): ProfiledSheet | undefined {
-  const head = headOf(sheet);
-  const layout = findLayout(head, sheet.merges);
-  if (!layout || layout.columns.length === 0) return undefined;
-  refuseTooWide(sheet, layout);
-  const profiler = new SheetProfiler(
-    layout,
-    { blanks: new Blanks(blankSpellings) },
-    folder.openSpill,
+): ProfiledTable | undefined {
+  const { parts, shape, series } = table;
+  const [first] = parts;
+  if (!first) return undefined;
+  refuseTooWide(first.sheet, first.layout);
+  const name = shape.plan.stack?.title;
+  const others = first.layout.columns.filter(
+    ({ column }) => !series || !isOfSeries(series.found, column),
   );
+  const keep = others.map(({ column }) => column);
+  /** The layouts of each part: of its rows, and of the records of its series. */
+  const layouts = parts.map(({ layout }, at) => {
+    const value = stackValues(parts)[at] ?? "";
+    const withName = (each: Layout) => (name === undefined ? each : named(each, name, value));
+    return {
+      rows: withName(series ? { ...layout, reshaping: { columns: others } } : layout),
+      records: series && withName(seriesLayout(layout, series, keep)),
+    };
+  });
+  const open = (layout: Layout) =>
+    new SheetProfiler(layout, { blanks: new Blanks(blankSpellings) }, folder.openSpill);
+  const [start] = layouts;
+  if (!start) return undefined;
+  const rows = open(start.rows);
+  const records = start.records && open(start.records);
   const stray: number[] = [];
-  for (const step of sheet.read(undefined, (row) => stray.push(row))) {
-    profiler.take(step);
-    const rows = step.first + step.rows.length - 1;
-    report({ kind: "progress", on: `looking at ${sheetName(sheet)}`, rows, share: step.share });
+  for (const [at, { sheet }] of parts.entries()) {
+    const layout = layouts[at];
+    if (at > 0 && layout) {
+      rows.goOn(layout.rows);
+      if (layout.records) records?.goOn(layout.records);
+    }
+    for (const step of sheet.read(undefined, (row) => stray.push(row))) {
+      rows.take(step);
+      records?.take(step);
+      const last = step.first + step.rows.length - 1;
+      report({
+        kind: "progress",
+        on: `looking at ${sheetName(sheet)}`,
+        rows: last,
+        share: step.share,
+      });
+    }
   }
-  const profile = profiler.finish();
+  const profile = rows.finish();
   if (profile.rows === 0) return undefined;
+  const { sheet } = first;
   const formulas = sheet.formulas.filter(({ count }) => count >= profile.rows);
-  return {
+  const profiled: ProfiledSheet = {
     file: sheet.file,
     ...(sheet.sheet !== undefined && { sheet: sheet.sheet }),
     ...(sheet.text && { text: sheet.text }),
     hidden: sheet.hidden,
-    remarks: sheet.remarks.length,
-    above: cellsAbove(head, layout),
+    remarks: parts.reduce((sum, part) => sum + part.sheet.remarks.length, 0),
+    above: parts.flatMap((part) => cellsAbove(part.sheet, part.layout)),
     strayQuotes: stray,
     formulas: new Map(formulas.map(({ column, text }) => [column, text])),
     profile,
+    addresses:
+      parts.length === 1
+        ? sheet.addresses
+        : stackedAddresses(
+            parts.map((part) => ({
+              name: part.sheet.sheet ?? part.sheet.file,
+              addresses: part.sheet.addresses,
+            })),
+          ),
+    shape,
   };
+  const seen = records?.finish();
+  return seen && series && seen.rows > 0
+    ? { rows: profiled, records: { ...profiled, profile: seen }, series }
+    : { rows: profiled };
 }
 
-function cellsAbove(
-  head: readonly (readonly Parameters<typeof cellText>[0][])[],
-  layout: Layout,
-): NotedCell[] {
-  const lines = head.slice(0, (layout.header?.first ?? layout.firstRow) - 1);
+function cellsAbove(sheet: Sheet, layout: Layout): NotedCell[] {
+  const lines = headOf(sheet).slice(0, (layout.header?.first ?? layout.firstRow) - 1);
   return lines.flatMap((row, index) =>
     row.flatMap((cell, column) =>
       isEmpty(cell)
         ? []
         : [
             {
-              address: address(column, index + 1),
+              address: sheet.addresses.cell(column, index + 1),
               text: cellText(cell),
               reason: "above the table",
             },

@@ -25,6 +25,8 @@ export interface ImportRequest {
   plan?: string;
   /** The entity that the sheet becomes. */
   into?: string;
+  /** Whether each sheet is one table with a record a row, whatever its shape. */
+  asTheyAre?: boolean;
   /** What the application is called, where there is no model yet. */
   name?: string;
 }

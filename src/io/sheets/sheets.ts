@@ -1,6 +1,6 @@
 import { basename } from "node:path";
 import { Failure } from "../../core/failure.ts";
-import type { Row } from "../../core/tabular/cells.ts";
+import { type Addresses, plainAddresses, type Row } from "../../core/tabular/cells.ts";
 import { headRows, type Merge } from "../../core/tabular/layout.ts";
 import type { TextFormat } from "../../core/tabular/plan.ts";
 import { sniffFile } from "./sniff.ts";
@@ -21,6 +21,9 @@ export interface Sheet {
   formulas: SpooledSheet["formulas"];
   /** Comments and links of its cells. */
   remarks: readonly CellRemark[];
+  addresses: Addresses;
+  /** The row by which its table has begun, where that may be later than usual. */
+  lookUntil?: number;
   read(text?: TextFormat, onStrayQuotes?: (row: number) => void): Iterable<ReadStep>;
 }
 
@@ -58,6 +61,7 @@ async function workbookSheets(
     merges: each.merges,
     formulas: each.formulas,
     remarks: each.remarks,
+    addresses: plainAddresses,
     read: () => readSpooledRows(each),
   }));
 }
@@ -71,18 +75,24 @@ function textSheet(path: string, file: string): Sheet {
     merges: [],
     formulas: [],
     remarks: [],
+    addresses: plainAddresses,
     read: (text = found, onStrayQuotes) => readTextRows(path, file, text, onStrayQuotes),
   };
 }
 
 /** The first rows of a sheet, by which its table is found. */
 export function headOf(sheet: Sheet, text?: TextFormat): Row[] {
-  const head: Row[] = [];
+  return firstRows(sheet, (sheet.lookUntil ?? 1) - 1 + headRows, text);
+}
+
+/** So many rows from the beginning of a sheet, or as many as it has. */
+export function firstRows(sheet: Sheet, most: number, text?: TextFormat): Row[] {
+  const found: Row[] = [];
   for (const { rows } of sheet.read(text)) {
-    head.push(...rows.slice(0, headRows - head.length));
-    if (head.length >= headRows) break;
+    found.push(...rows.slice(0, most - found.length));
+    if (found.length >= most) break;
   }
-  return head;
+  return found;
 }
 
 /** A sheet's name in messages. */

@@ -1,0 +1,226 @@
+import type { Model } from "../../core/model/model.ts";
+import { isEmpty, type Row } from "../../core/tabular/cells.ts";
+import type { SheetShape } from "../../core/tabular/draft.ts";
+import { languageOf } from "../../core/tabular/languages.ts";
+import { findLayout, headRows, type Layout, type LayoutColumn } from "../../core/tabular/layout.ts";
+import { matchedFields } from "../../core/tabular/matching.ts";
+import { type Area, areaText, findAreas, mostRows } from "../../core/tabular/shapes/areas.ts";
+import { unpivoted } from "../../core/tabular/shapes/records.ts";
+import {
+  type FoundSeries,
+  findSeries,
+  isOfSeries,
+  type TableSeries,
+} from "../../core/tabular/shapes/series.ts";
+import { findStacks, type StackNames, stackNames } from "../../core/tabular/shapes/stacks.ts";
+import { isTurned } from "../../core/tabular/shapes/turned.ts";
+import { shapeWords, untakenTitle } from "../../core/tabular/shapes/words.ts";
+import { fieldTitle, sheetWords } from "../../core/tabular/titles.ts";
+import { firstRows, headOf, type Sheet } from "../../io/sheets/sheets.ts";
+import { cellsOutside, insideArea, turnedSheet } from "../../io/sheets/views.ts";
+
+/** A table that was found: on a sheet, on a part of one, or on several of the same shape. */
+export interface Table {
+  parts: readonly { sheet: Sheet; layout: Layout }[];
+  shape: SheetShape;
+  /** Columns that are steps of a series. */
+  series?: TableSeries;
+}
+
+/** Finds the tables of sheets. With `asTheyAre`, each sheet is one table with a record a row. */
+export function tablesOf(
+  sheets: readonly Sheet[],
+  { model, asTheyAre }: { model?: Model; asTheyAre: boolean },
+): Table[] {
+  if (asTheyAre) return sheets.flatMap((sheet) => plainTable(sheet) ?? []);
+  const found = sheets.flatMap(tablesOn);
+  const stacked = stackedTables(found);
+  return stacked.map((table) => withSeries(table, model));
+}
+
+function plainTable(sheet: Sheet, shape?: SheetShape): Table | undefined {
+  const layout = findLayout(headOf(sheet), sheet.merges);
+  if (!layout || layout.columns.length === 0) return undefined;
+  return { parts: [{ sheet, layout }], shape: shape ?? { plan: {}, why: [], leave: [] } };
+}
+
+function tablesOn(sheet: Sheet): Table[] {
+  const rows = firstRows(sheet, mostRows + 1);
+  if (rows.length > mostRows) return [plainTable(sheet)].filter((table) => table !== undefined);
+  const areas = findAreas(rows);
+  if (areas.length === 0) {
+    return [turnedTable(sheet, rows) ?? plainTable(sheet)].filter((table) => table !== undefined);
+  }
+  const outside = outsideNote(
+    sheet,
+    areas.map(({ area }) => area),
+  );
+  return areas.flatMap(({ area, caption }, at) => {
+    const shape: SheetShape = {
+      plan: { area },
+      why: [
+        `one of ${areas.length} tables on its sheet, ${areaText(area)}${caption ? `, called ${JSON.stringify(caption)}` : ""}`,
+        ...(at === 0 ? outside : []),
+      ],
+      ...(caption && { called: caption }),
+      leave: [],
+    };
+    const view = insideArea(sheet, area);
+    return turnedTable(view, firstRows(view, mostRows), shape) ?? plainTable(view, shape) ?? [];
+  });
+}
+
+/** What is in none of the tables, in words. */
+function outsideNote(sheet: Sheet, areas: readonly Area[]): string[] {
+  const cells = [...cellsOutside(sheet, areas)];
+  const [first] = cells;
+  if (!first) return [];
+  const count = cells.length === 1 ? "1 cell" : `${cells.length} cells`;
+  return [`${count} beside the tables, the first ${first.address} ${JSON.stringify(first.text)}`];
+}
+
+/** A table whose records are columns; undefined where they are rows. */
+function turnedTable(sheet: Sheet, rows: readonly Row[], shape?: SheetShape): Table | undefined {
+  const area = tableArea(rows);
+  if (!area) return undefined;
+  const inside = rows
+    .slice(area.top - 1, area.bottom)
+    .map((row) => row.slice(area.left, area.right + 1));
+  // Titles over several columns are over columns of values.
+  const spans = sheet.merges.some(({ top, left, right }) => top >= area.top && right > left);
+  if (spans || !isTurned(inside)) return undefined;
+  const said = shape ?? { plan: {}, why: outsideNote(sheet, [area]), leave: [] };
+  return plainTable(turnedSheet(insideArea(sheet, area)), {
+    ...said,
+    plan: { ...said.plan, area, turned: true },
+    why: [
+      ...said.why,
+      "its titles are the first cells of its rows, so that its columns become the records",
+    ],
+  });
+}
+
+/** The cells that are filled, without lines of one cell above and below the others. */
+function tableArea(rows: readonly Row[]): Area | undefined {
+  const filled = rows.map((row) => row.flatMap((cell, column) => (isEmpty(cell) ? [] : [column])));
+  const wide = filled.map(({ length }) => length > 1);
+  const top = wide.indexOf(true);
+  const bottom = wide.lastIndexOf(true);
+  if (top < 0) return undefined;
+  const columns = filled.slice(top, bottom + 1).flat();
+  return {
+    top: top + 1,
+    bottom: bottom + 1,
+    left: columns.reduce((least, column) => Math.min(least, column)),
+    right: columns.reduce((most, column) => Math.max(most, column)),
+  };
+}
+
+function nameOf({ sheet, file }: Sheet): string {
+  return sheet ?? file.replace(/\.[^.]*$/, "");
+}
+
+/** What the name of each part says, where a table has several. */
+export function stackValues(parts: Table["parts"]): string[] {
+  return stackNames(parts.map(({ sheet }) => nameOf(sheet))).values;
+}
+
+/** Tables of one shape on several sheets, or in several files, as one. */
+function stackedTables(tables: readonly Table[]): Table[] {
+  const whole = tables.map((table) => (table.shape.plan.area ? undefined : table.parts[0]));
+  const candidates = whole.flatMap((part, at) => (part ? [{ ...part, at }] : []));
+  const stacks = findStacks(
+    candidates.map(({ sheet, layout }) => ({ name: nameOf(sheet), layout })),
+  );
+  const places = stacks.map(({ members, names }) => ({
+    members: members.map((member) => candidates[member]?.at ?? -1),
+    names,
+  }));
+  return tables.flatMap((table, at) => {
+    const stack = places.find(({ members }) => members.includes(at));
+    if (!stack) return [table];
+    if (stack.members[0] !== at) return [];
+    const members = stack.members.flatMap((member) => tables[member] ?? []);
+    return [stackOf(members, stack.names)];
+  });
+}
+
+function stackOf(tables: readonly Table[], { common, kind }: StackNames): Table {
+  const parts = tables.flatMap((table) => table.parts);
+  const [first] = parts;
+  const titles = first?.layout.columns.map(({ header }) => header) ?? [];
+  const words = shapeWords(languageOf([], titles) ?? "en");
+  const taken = new Set(titles.map((title) => title.toLowerCase()));
+  const title = untakenTitle(kind ? words[kind] : words.sheet, taken);
+  const names = parts.map(({ sheet }) => nameOf(sheet));
+  const { file = "" } = first?.sheet ?? {};
+  return {
+    parts,
+    shape: {
+      plan: {
+        stack: {
+          sheets: parts.slice(1).map(({ sheet }) => sheet.sheet ?? sheet.file),
+          title,
+        },
+      },
+      why: [
+        `${parts.length} sheets with the same columns, read as one: ${names.slice(0, 6).join(", ")}${names.length > 6 ? ", …" : ""}; the column ${title} says which`,
+      ],
+      called: common || sheetWords(undefined, file),
+      leave: [],
+    },
+  };
+}
+
+/** A table with the series among its columns, where it has one that the model doesn't have as fields. */
+function withSeries(table: Table, model: Model | undefined): Table {
+  const [first] = table.parts;
+  if (!first) return table;
+  const { sheet, layout } = first;
+  const rows = headOf(sheet).slice(layout.firstRow - 1, layout.firstRow - 1 + headRows);
+  const found = layout.header && findSeries(layout.columns, rows);
+  if (!found || isInModel(layout.columns, found, model)) return table;
+  const others = layout.columns.filter(({ column }) => !isOfSeries(found, column));
+  if (others.length === 0) return table;
+  const titles = layout.columns.map(({ header }) => header);
+  const words = shapeWords(languageOf([], titles) ?? "en");
+  const taken = new Set(titles.map((title) => title.toLowerCase()));
+  const title = untakenTitle(words[found.kind], taken);
+  const values: string[] = [];
+  for (const said of found.values) {
+    values.push(
+      untakenTitle(
+        said ?? words.value,
+        new Set([...taken, title.toLowerCase(), ...values.map((value) => value.toLowerCase())]),
+      ),
+    );
+  }
+  return { ...table, series: { found, title, values } };
+}
+
+/** Whether an entity of the model has half of the series' columns as fields. */
+function isInModel(
+  columns: readonly LayoutColumn[],
+  { groups }: FoundSeries,
+  model: Model | undefined,
+): boolean {
+  const steps = new Set(groups.flatMap((group) => group.columns));
+  const headings = columns
+    .filter(({ column }) => steps.has(column))
+    .map(({ header, column }) => ({
+      header,
+      name: fieldTitle(header, column, "", new Set()).name,
+    }));
+  return (model?.entities ?? []).some(
+    (entity) => matchedFields(entity, headings).size * 2 >= headings.length,
+  );
+}
+
+/** The layout in which each step of the series is a record. */
+export function seriesLayout(
+  layout: Layout,
+  { found, title, values }: TableSeries,
+  keep: readonly number[],
+): Layout {
+  return unpivoted(layout, found.groups, { title, values, keep });
+}
