@@ -318,7 +318,7 @@ describe("a sheet that is turned", () => {
     expect(aside()).toContain("card.csv,,A1,Hives of the year");
     const wider = card("Hive A,Hive E", "2020-01-02,2022-05-05", "8,11", "Ada,Eva");
     const later = await imported({ "card.csv": wider }, ["--plan", "plan.yaml"], folder);
-    expect(later.data("Card").at(-1)).toBe("Hive E,2022-05-05,11,Eva");
+    expect(later.data("Card")).toContain("Hive E,2022-05-05,11,Eva");
     const widest = card(
       "Hive A,Hive B,Hive C,Hive D,Hive E",
       "2020-01-02,2021-03-04,2021-03-05,2021-03-06,2022-05-05",

@@ -123,7 +123,7 @@ function partOf(
 
 function viewOf({ area, turned }: SheetPlan, sheet: Sheet): Sheet {
   const inside = area ? insideArea(sheet, area) : sheet;
-  return turned ? turnedSheet(inside) : inside;
+  return turned ? turnedSheet(inside, area?.top) : inside;
 }
 
 /** A plan with its area where the table is now: tables move when the one above them grows. */

@@ -90,7 +90,7 @@ function turnedTable(sheet: Sheet, rows: readonly Row[], shape?: SheetShape): Ta
   const spans = sheet.merges.some(({ top, left, right }) => top >= area.top && right > left);
   if (spans || !isTurned(inside)) return undefined;
   const said = shape ?? { plan: {}, why: outsideNote(sheet, [area]), leave: [] };
-  return plainTable(turnedSheet(insideArea(sheet, area)), {
+  return plainTable(turnedSheet(insideArea(sheet, area), area.top), {
     ...said,
     plan: { ...said.plan, area, turned: true },
     why: [

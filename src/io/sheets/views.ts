@@ -42,15 +42,15 @@ export function* cellsOutside(
   }
 }
 
-/** A sheet with its rows and columns exchanged, in which a record is a row. */
-export function turnedSheet(sheet: Sheet): Sheet {
+/** A sheet with its rows and columns exchanged, in which a record is a row; its first column is this row. */
+export function turnedSheet(sheet: Sheet, top = 1): Sheet {
   return {
     ...sheet,
     merges: [],
     formulas: [],
     lookUntil: mostTurned,
     addresses: {
-      cell: (column, row) => address(row - 1, column + 1),
+      cell: (column, row) => address(row - 1, column + top),
       row: (row) => `column ${columnLetters(row - 1)}`,
     },
     *read(text, onStrayQuotes): Iterable<ReadStep> {
@@ -62,7 +62,7 @@ export function turnedSheet(sheet: Sheet): Sheet {
         if (rows.length > mostTurned) throw tooLong(sheet);
       }
       const last = rows.findLastIndex((row) => row.some((cell) => !isEmpty(cell)));
-      yield { first: 1, rows: turned(rows.slice(0, last + 1)), share };
+      yield { first: 1, rows: turned(rows.slice(top - 1, last + 1)), share };
     },
   };
 }
