@@ -6,10 +6,11 @@ import { repository, temporaryFolder } from "./support/program.ts";
 
 /** What each layer may import of this repository. */
 const allowed: Readonly<Record<string, readonly string[]>> = {
-  // What is the same in Levadura and in applications: arithmetic, time zones, the parts of scripts.
+  // What is the same in Levadura and in applications: arithmetic, time zones, spans of time, the parts of scripts.
   "src/core": [
     "src/core",
     "kit/formula/computing.ts",
+    "kit/formula/durations.ts",
     "kit/formula/zones.ts",
     "kit/migrations/script-part.ts",
   ],

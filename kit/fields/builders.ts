@@ -5,6 +5,7 @@ export { color } from "./color.tsx";
 export { date } from "./date.ts";
 export { datetime } from "./datetime.ts";
 export { decimal } from "./decimal.ts";
+export { duration } from "./duration.ts";
 export { email } from "./email.tsx";
 export { integer } from "./integer.ts";
 export { longText } from "./long-text.tsx";

@@ -4,6 +4,7 @@ export {
   InputField as ColorField,
   InputField as DateField,
   InputField as DateTimeField,
+  InputField as DurationField,
   InputField as EmailField,
   InputField as NumberField,
   InputField as PhoneField,

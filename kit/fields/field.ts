@@ -19,6 +19,7 @@ export type FieldKind =
   | "date"
   | "time"
   | "datetime"
+  | "duration"
   | "email"
   | "url"
   | "phone"

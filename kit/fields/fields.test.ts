@@ -52,6 +52,13 @@ describe("typed values", () => {
     [fields.date({ label: "X" }), "2023-02-29", "! Use a date, such as 05/03/2026."],
     [fields.date({ label: "X", min: "2020-01-01" }), "2019-12-31", "! Use 01/01/2020 or later."],
     [fields.time({ label: "X" }), "24:00", "! Use a time, such as 9:30 AM."],
+    [fields.duration({ label: "X" }), "26:30", 95_400],
+    [fields.duration({ label: "X" }), "1:20.4", 80.4],
+    [fields.duration({ label: "X" }), "0:01:20,4", 80.4],
+    [fields.duration({ label: "X" }), "2h30", 9000],
+    [fields.duration({ label: "X" }), "1 h 45 min", 6300],
+    [fields.duration({ label: "X" }), "-0:30", -1800],
+    [fields.duration({ label: "X" }), "2:75", "! Use hours and minutes, such as 2:30."],
     [fields.datetime({ label: "X" }), "2026-05-03T09:30", "2026-05-03T09:30:00Z"],
     [fields.email({ label: "X" }), "ana@", "! Use an email address, such as ana@example.org."],
     [

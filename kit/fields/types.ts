@@ -4,6 +4,7 @@ import { colorType } from "./color.tsx";
 import { dateType } from "./date.ts";
 import { datetimeType } from "./datetime.ts";
 import { decimalType } from "./decimal.ts";
+import { durationType } from "./duration.ts";
 import { emailType } from "./email.tsx";
 import type { Field, FieldKind, FieldType } from "./field.ts";
 import { integerType } from "./integer.ts";
@@ -31,6 +32,7 @@ const fieldTypes: Readonly<Record<FieldKind, FieldType>> = {
   date: dateType,
   time: timeType,
   datetime: datetimeType,
+  duration: durationType,
   email: emailType,
   url: urlType,
   phone: phoneType,

@@ -104,6 +104,7 @@ export const en = {
   toToday: "Use today or earlier.",
   chooseTime: "Choose a time.",
   time: (example: string) => `Use a time, such as ${example}.`,
+  duration: (example: string) => `Use hours and minutes, such as ${example}.`,
   chooseDateTime: "Choose a date and a time.",
   dateTime: (example: string) => `Use a date and a time, such as ${example}.`,
   momentRange: "Use a moment from the second day of year 1 to the end of 9999.",

@@ -100,6 +100,7 @@ export const es: Messages = {
   toToday: "Usa la fecha de hoy o una anterior.",
   chooseTime: "Elige una hora.",
   time: (example) => `Usa una hora, como ${example}.`,
+  duration: (example) => `Usa horas y minutos, como ${example}.`,
   chooseDateTime: "Elige una fecha y una hora.",
   dateTime: (example) => `Usa una fecha y una hora, como ${example}.`,
   momentRange: "Usa un momento entre el segundo día del año 1 y el final de 9999.",

@@ -191,7 +191,7 @@ describe("a workbook's sheets", () => {
     });
     const folder = temporaryFolder();
     writeWorkbook(join(folder, "bees.xlsx"), { May: month(1), June: month(2) });
-    await levadura(["import", "bees.xlsx", "--write-plan", "plan.yaml"], folder);
+    await levadura(["import", "bees.xlsx", "--no-reshaping", "--write-plan", "plan.yaml"], folder);
     const plan = readFileSync(join(folder, "plan.yaml"), "utf8")
       .replace("entity: May", "entity: Weighing")
       .replace("entity: June", "entity: Weighing");
@@ -237,7 +237,7 @@ describe("a workbook's sheets", () => {
       (await levadura(["import", "bees.xlsx", "--plan", "plan.yaml", "--yes"], folder)).status,
     ).toBe(0);
     expect(readFileSync(join(folder, "data/Hive.csv"), "utf8")).toBe(
-      "column_a,column_b\nH-2,2\nTotal,3\n",
+      "name,column_b\nH-2,2\nTotal,3\n",
     );
     expect(readFileSync(join(folder, "data/set-aside/bees.csv"), "utf8")).toMatch(
       /A1,H-1,above the table[\s\S]*A4,H-9,below the table/,

@@ -46,11 +46,13 @@ entities:
       installed: date
       seen: datetime
       hour: time
+      lasted: duration
       value: "= weight * price"
+      least: "= smallest(harvests.took)"
       label: "= code & ' ' & frames"
       total: "= sum(harvests.amount)"
   Harvest:
-    fields: {hive: "one Hive, required", amount: "decimal, places 1", taken: date, grade: text, worth: "= amount * hive.price"}
+    fields: {hive: "one Hive, required", amount: "decimal, places 1", taken: date, took: duration, grade: text, worth: "= amount * hive.price"}
 `);
 export const formulaModel: Model = model ?? expect.fail("a model with errors");
 
@@ -128,11 +130,13 @@ function rowsOf(chance: Chance): Tables {
       installed: day(chance),
       seen: moment(chance),
       hour: chance.happens(20) ? null : hour(chance),
+      lasted: number(chance, 3, 1e6),
     })),
     harvest: many(14, () => ({
       hive_id: 1 + chance.below(6),
       amount: number(chance, 1, 1e4),
       taken: day(chance),
+      took: number(chance, 3, 1e6),
       grade: anyText(chance),
     })),
     hive_keepers: Array.from({ length: 8 }, (_, at) => ({
@@ -160,6 +164,7 @@ const names: Readonly<Record<ValueType, readonly string[]>> = {
   date: ["installed", "apiary.opened", "today", "date(2024, 2, 29)"],
   time: ["hour"],
   moment: ["seen", "updated_at", "now"],
+  duration: ["lasted", "least"],
   span: ["(installed - apiary.opened)", "90 days", "2 weeks"],
 };
 
@@ -168,7 +173,8 @@ const lettersOnly = ["code", "notes", "kind", "apiary.name", "'álamo'", "'Wood'
 /** A random formula of a type, with operators and functions down to a depth. */
 export function randomFormula(chance: Chance, type: ValueType, depth: number): string {
   const of = (other: ValueType) => randomFormula(chance, other, depth - 1);
-  const any = (): ValueType => chance.of(["number", "text", "date", "time", "moment", "boolean"]);
+  const any = (): ValueType =>
+    chance.of(["number", "text", "date", "time", "moment", "boolean", "duration"]);
   if (depth <= 0 || chance.happens(15)) return leaf(chance, type);
   if (chance.happens(12)) return `if(${of("boolean")}, ${of(type)}, ${of(type)})`;
   switch (type) {
@@ -183,6 +189,8 @@ export function randomFormula(chance: Chance, type: ValueType, depth: number): s
         () => `length(${of("text")})`,
         () => `${chance.of(["year", "month", "day"])}(${of(chance.of(["date", "moment"]))})`,
         () => `days(${of("date")}, ${of("date")})`,
+        () => `${chance.of(["hours", "minutes", "seconds"])}(${of("duration")})`,
+        () => `(${of("duration")} / ${of("duration")})`,
         () =>
           `${chance.of(["sum", "average", "smallest", "largest"])}(harvests.${chance.of(["amount", "worth"])}${asked(chance, depth)})`,
         () => `count(${chance.happens(70) ? `harvests${asked(chance, depth)}` : "keepers"})`,
@@ -224,6 +232,14 @@ export function randomFormula(chance: Chance, type: ValueType, depth: number): s
       return chance.of<() => string>([
         () => `(${of("moment")} ${chance.of(["+", "-"])} ${of("span")})`,
         () => `${chance.of(["min", "max"])}(${of("moment")}, ${of("moment")})`,
+      ])();
+    case "duration":
+      return chance.of<() => string>([
+        () => `(${of("duration")} ${chance.of(["+", "-"])} ${of("duration")})`,
+        () => `(${of("duration")} ${chance.of(["*", "/"])} ${of("number")})`,
+        () => `-(${of("duration")})`,
+        () => `${chance.of(["min", "max"])}(${of("duration")}, ${of("duration")})`,
+        () => `${chance.of(["sum", "average", "largest"])}(harvests.took${asked(chance, depth)})`,
       ])();
     case "span":
       return chance.of<() => string>([

@@ -1,5 +1,6 @@
 import type { Kind } from "../fields/field-type.ts";
 import type { ValueType } from "../fields/type-rule.ts";
+import { valueTypeOf } from "../formula/calculation.ts";
 import { type Field, isComputed, isMany, isReference, type Model } from "../model/model.ts";
 import { linkOf } from "../schema/from-model.ts";
 import { defaultName, formulaName, hasHiddenDefault } from "./formulas.ts";
@@ -28,6 +29,7 @@ const codes: Readonly<Record<Exclude<Kind, "formula">, FieldCode | undefined>> =
   date: { builder: "date", control: "DateField" },
   time: { builder: "time", control: "TimeField" },
   datetime: { builder: "datetime", control: "DateTimeField" },
+  duration: { builder: "duration", control: "DurationField" },
   email: { builder: "email", control: "EmailField" },
   url: { builder: "url", control: "UrlField" },
   phone: { builder: "phone", control: "PhoneField" },
@@ -50,6 +52,7 @@ const computedBuilders: Readonly<Record<ValueType, string>> = {
   date: "date",
   time: "time",
   moment: "datetime",
+  duration: "duration",
   boolean: "boolean",
 };
 
@@ -87,7 +90,8 @@ export function fieldCode(module: Module, model: Model, subject: Subject, field:
 function computedCode(module: Module, subject: Subject, field: Field): string {
   const calculation = subject.computed.get(field);
   if (!calculation) throw new Error(`${field.name} isn't computed`);
-  const builder = calculation.money && !field.unit ? "money" : computedBuilders[calculation.type];
+  const isMoney = calculation.measure === "money" && !field.unit;
+  const builder = isMoney ? "money" : computedBuilders[valueTypeOf(calculation)];
   const options = object([
     ["label", labelCode(field)],
     ...(field.unit && builder !== "span"

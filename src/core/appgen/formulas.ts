@@ -194,6 +194,7 @@ const valueTypes: Readonly<Record<ValueType, string>> = {
   date: "string",
   time: "string",
   moment: "string",
+  duration: "number",
   boolean: "boolean",
 };
 
@@ -261,5 +262,5 @@ type BindKind = "text" | "number" | "boolean" | "date" | "time" | "datetime" | "
 export function bindKind({ type, refers }: ColumnOf): BindKind {
   if (refers) return "reference";
   if (type === "moment") return "datetime";
-  return type === "span" ? "number" : type;
+  return type === "span" || type === "duration" ? "number" : type;
 }

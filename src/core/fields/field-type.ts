@@ -12,6 +12,7 @@ export type FieldType =
   | { kind: "date"; min?: DateBound; max?: DateBound }
   | { kind: "boolean" }
   | { kind: "time" }
+  | { kind: "duration" }
   | { kind: "datetime" }
   | { kind: "color" }
   | { kind: "image" }

@@ -10,6 +10,7 @@ export const nameHints: readonly (readonly [RegExp, string])[] = [
     /((^|_)(date|day|birthday)$|_on$|^(opened|closed|installed|removed|born|joined|begun|ended)$)/,
     "date",
   ],
+  [/(^|_)(duration|lap|elapsed)$/, "duration"],
   [/(^|_)(time|hour)$/, "time"],
   [/(^|_)(price|cost|amount|fee|total|salary|balance)$/, "money"],
   [/(^|_)(percent|percentage|rate|share)$/, "percent"],

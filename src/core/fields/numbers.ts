@@ -1,3 +1,4 @@
+import { secondPlaces } from "../../../kit/formula/durations.ts";
 import type { FieldType } from "./field-type.ts";
 import { bounds, type Storage } from "./storage.ts";
 import type { Constant } from "./type-rule.ts";
@@ -25,8 +26,9 @@ export function numberConstant(text: string, type: NumberType): Constant {
   return fits ? { value } : { why: `lies outside the range ${min ?? ""}..${max ?? ""}` };
 }
 
-/** The digits after the point that values of a type can have; none for what is no decimal. */
+/** The digits after the point that values of a type can have; none for what is no decimal, and those of its seconds for a span. */
 export function placesOf(type: FieldType): number {
+  if (type.kind === "duration") return secondPlaces;
   return "places" in type ? type.places : 0;
 }
 

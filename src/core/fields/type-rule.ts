@@ -65,7 +65,15 @@ export type Use = "column" | "order" | "index" | "title" | "group";
 export const allUses = ["column", "order", "index", "title", "group"] as const;
 
 /** What a value in a formula can be. */
-export type ValueType = "number" | "text" | "boolean" | "date" | "time" | "moment" | "span";
+export type ValueType =
+  | "number"
+  | "text"
+  | "boolean"
+  | "date"
+  | "time"
+  | "moment"
+  | "span"
+  | "duration";
 
 /** A constant; or why the text isn't one, said after `the default ...`. */
 export type Constant = Default | { why: string; help?: string };

@@ -4,6 +4,7 @@ import { colorRule } from "./color.ts";
 import { dateRule } from "./date.ts";
 import { datetimeRule } from "./datetime.ts";
 import { decimalRule } from "./decimal.ts";
+import { durationRule } from "./duration.ts";
 import { emailRule } from "./email.ts";
 import type { FieldType, Kind, TypeOf } from "./field-type.ts";
 import { fileRule } from "./file.ts";
@@ -36,6 +37,7 @@ export const typeRules: { readonly [K in Kind]: TypeRule<TypeOf<K>> } = {
   date: dateRule,
   time: timeRule,
   datetime: datetimeRule,
+  duration: durationRule,
   email: emailRule,
   url: urlRule,
   phone: phoneRule,

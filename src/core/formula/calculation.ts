@@ -85,6 +85,9 @@ export interface RowSource {
   by: string | { links: string; from: string; to: string };
 }
 
+/** What numbers can measure that are written otherwise. */
+export type Measure = "money" | "duration";
+
 export interface Result {
   type: ValueType;
   /** The places behind the point that a number has at most. */
@@ -93,8 +96,8 @@ export interface Result {
   optional: boolean;
   /** What a number is smaller than, whatever its sign. */
   most: number;
-  /** Whether a number is an amount of money. */
-  money: boolean;
+  /** What a number measures, where that isn't a mere number. Spans of time are counted in seconds. */
+  measure: Measure | undefined;
 }
 
 /** Whether a formula looks at the records that refer to its own, or at those that a field of it holds. */
@@ -142,4 +145,9 @@ export function namedFields(calculation: Calculation): string[] {
     case "now":
       return [];
   }
+}
+
+/** What a calculation gives, as formulas are typed. */
+export function valueTypeOf({ type, measure }: Result): ValueType {
+  return measure === "duration" ? "duration" : type;
 }

@@ -9,7 +9,7 @@ import {
   isComputed,
   type Model,
 } from "../model/model.ts";
-import { type Calculation, looksAtLists, namedFields } from "./calculation.ts";
+import { type Calculation, looksAtLists, namedFields, valueTypeOf } from "./calculation.ts";
 import { computedDefaults } from "./compile.ts";
 import type { Complaint } from "./parse.ts";
 import { FormulaScope, formulaOf } from "./scope.ts";
@@ -123,13 +123,13 @@ class Checking {
     if (!start || !("formula" in start)) return undefined;
     const wanted = ruleOf(type).value;
     return this.#trouble(entity, start, (calculation) => {
-      if (wanted !== undefined && calculation.type !== wanted) {
+      if (wanted !== undefined && valueTypeOf(calculation) !== wanted) {
         const help =
           calculation.type === "span" && wanted === "number"
             ? "take the number of days with `days(from, to)`"
             : undefined;
         return {
-          message: `this gives ${typeWords[calculation.type]}, and \`${name}\` holds ${typeWords[wanted]}`,
+          message: `this gives ${typeWords[valueTypeOf(calculation)]}, and \`${name}\` holds ${typeWords[wanted]}`,
           ...(help && { help }),
         };
       }

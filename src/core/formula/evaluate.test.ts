@@ -21,6 +21,8 @@ entities:
       removed: date
       seen: datetime
       area: decimal, places 4
+      worked: duration
+      lap: duration
   Harvest:
     fields: {hive: "one Hive, required", weight: "decimal, places 1", year: integer}
   Inspection:
@@ -41,6 +43,8 @@ const hive: Row = {
   removed: null,
   seen: "2026-05-03T07:08:09Z",
   area: 0.1234,
+  worked: 9000,
+  lap: 80.4,
 };
 const tables: Readonly<Record<string, Row[]>> = {
   harvest: [
@@ -79,6 +83,12 @@ const examples: readonly (readonly [string, number | string | boolean | null])[]
   ["month(installed)", 2],
   ["day(installed)", 1],
   ["days(installed, today)", 91],
+  ["hours(worked)", 2.5],
+  ["minutes(worked)", 150],
+  ["seconds(lap)", 80.4],
+  ["worked + lap * 2", 9160.8],
+  ["worked / lap", 111.940299],
+  ["hours(worked) * price", 10.375],
   ["date(2026, 5, 3)", "2026-05-03"],
   ["date(2026, 5, 3) = today and installed < date(2026, 12, 31)", true],
   [

@@ -190,6 +190,8 @@ entities:
       price: money
       installed: date
       seen: datetime
+      worked: duration
+      lap: duration
       sunny: boolean
       photo: image
       state: choice strong | weak
@@ -224,6 +226,8 @@ describe("the names and types of a formula", () => {
     "code in ('a', 'b') or not sunny",
     "(today - installed) * 2",
     "version + 1",
+    "hours(worked + lap * 2) * price",
+    "worked / lap > 2 and worked > lap",
     "created_at > now - 2 weeks",
   ])("are right in %s", (formula) => {
     expect(said(`= ${formula}`)).toEqual([]);

@@ -18,7 +18,9 @@ export interface FunctionRule {
 const number = ["number"] as const;
 const text = ["text"] as const;
 const day = ["date", "moment"] as const;
-const ordered = ["number", "date", "time", "moment"] as const;
+const ordered = ["number", "date", "time", "moment", "duration"] as const;
+const span = ["duration"] as const;
+const counted = ["number", "duration"] as const;
 
 /** The functions on the values of one record. */
 export const functions: Readonly<Record<string, FunctionRule>> = {
@@ -50,6 +52,9 @@ export const functions: Readonly<Record<string, FunctionRule>> = {
   month: { takes: [day], gives: "number", example: "month(installed)" },
   day: { takes: [day], gives: "number", example: "day(installed)" },
   days: { takes: [["date"], ["date"]], gives: "number", example: "days(installed, today)" },
+  hours: { takes: [span], gives: "number", example: "hours(worked)" },
+  minutes: { takes: [span], gives: "number", example: "minutes(worked)" },
+  seconds: { takes: [span], gives: "number", example: "seconds(lap)" },
   date: { takes: [number, number, number], gives: "date", example: "date(2026, 5, 3)" },
   today: { takes: [], gives: "date", example: "today" },
   now: { takes: [], gives: "moment", example: "now" },
@@ -66,8 +71,8 @@ export interface RowsRule {
 /** The functions over records that refer to this one. Each may have a condition behind it. */
 export const rowFunctions: Readonly<Record<string, RowsRule>> = {
   count: { gives: "number", example: "count(harvests)" },
-  sum: { takes: number, gives: "number", example: "sum(harvests.weight)" },
-  average: { takes: number, gives: "number", example: "average(harvests.weight)" },
+  sum: { takes: counted, gives: "the same", example: "sum(harvests.weight)" },
+  average: { takes: counted, gives: "the same", example: "average(harvests.weight)" },
   smallest: { takes: ordered, gives: "the same", example: "smallest(harvests.weight)" },
   largest: { takes: ordered, gives: "the same", example: "largest(harvests.weight)" },
   latest: { takes: ["date", "moment"], gives: "the same", example: "latest(inspections.date)" },

@@ -1,5 +1,5 @@
 import type { ValueType } from "../fields/type-rule.ts";
-import type { Calculation, Figure, Operation, Result } from "./calculation.ts";
+import type { Calculation, Figure, Measure, Operation, Result } from "./calculation.ts";
 import type { Complaint } from "./parse.ts";
 
 /** The most places that a product has, so that 15 digits leave room before the point. */
@@ -26,11 +26,11 @@ export function roundedTo(value: Calculation, places: number): Calculation {
 }
 
 export function plain(type: ValueType): Result {
-  return { type, places: 0, optional: true, most: largestNumber, money: false };
+  return { type, places: 0, optional: true, most: largestNumber, measure: undefined };
 }
 
-export function resultOf({ type, places, optional, most, money }: Result): Result {
-  return { type, places, optional, most, money };
+export function resultOf({ type, places, optional, most, measure }: Result): Result {
+  return { type, places, optional, most, measure };
 }
 
 export function constant(
@@ -70,7 +70,7 @@ export function either(one: Result, other: Result): Result {
     places: Math.max(one.places, other.places),
     optional: one.optional || other.optional,
     most: Math.max(one.most, other.most),
-    money: one.money && other.money,
+    measure: common(one, other),
   };
 }
 
@@ -87,7 +87,7 @@ export function sum(operator: "+" | "-", left: Calculation, right: Calculation):
       ...plain("number"),
       places: Math.max(left.places, right.places),
       most: left.most + right.most,
-      money: left.money && right.money,
+      measure: common(left, right),
     });
   }
   if (left.type === "span" && right.type === "span") {
@@ -126,7 +126,7 @@ export function product(left: Calculation, right: Calculation, at: Complaint["at
     ...plain("number"),
     places,
     most: left.most * right.most,
-    money: left.money !== right.money,
+    measure: ofProduct(left, right, at),
   });
 }
 
@@ -138,7 +138,23 @@ export function figureResult(figure: Figure, value: Calculation | undefined): Re
     return { ...resultOf(base), optional: false, most };
   }
   if (figure === "average") {
-    return { ...plain("number"), places: quotientPlaces, money: base.money };
+    return { ...plain("number"), places: quotientPlaces, measure: base.measure };
   }
   return { ...resultOf(base), optional: true };
+}
+
+/** What a sum, or one of two values, measures. */
+function common(one: Result, other: Result): Measure | undefined {
+  return one.measure === other.measure ? one.measure : undefined;
+}
+
+function ofProduct(left: Result, right: Result, at: Complaint["at"]): Measure | undefined {
+  if (left.measure && right.measure && left.measure !== right.measure) {
+    throw new Unusable({
+      at,
+      message: "this multiplies an amount of money by a span of time",
+      help: "take the number of hours, as in `hours(worked) * rate`",
+    });
+  }
+  return left.measure && right.measure ? undefined : (left.measure ?? right.measure);
 }

@@ -194,7 +194,7 @@ class Resolving {
           ...plain("number"),
           places: quotientPlaces,
           most: largestNumber,
-          money: left.money && !right.money,
+          measure: right.measure ? undefined : left.measure,
         });
       case "%":
         return operation("remainder", [left, right], {
@@ -249,6 +249,14 @@ class Resolving {
       case "lower":
       case "upper":
         return operation(name, values, plain("text"));
+      case "hours":
+      case "minutes":
+      case "seconds":
+        return operation("divided by", [...values, constant("number", secondsIn[name])], {
+          ...plain("number"),
+          places: quotientPlaces,
+          most: largestNumber,
+        });
       case "days":
         return operation("days between", values, { ...plain("number"), most: 4e6 });
       default:
@@ -323,6 +331,9 @@ const figures: Readonly<Record<string, Figure>> = {
   latest: "largest",
 };
 
+/** How many seconds there are in what a span is counted in. */
+const secondsIn = { hours: 3600, minutes: 60, seconds: 1 } as const;
+
 function column(field: Field, row: number): Calculation {
   const { type, required } = field;
   const known = ruleOf(type).value;
@@ -335,11 +346,11 @@ function column(field: Field, row: number): Calculation {
         ? largestNumber * 10
         : largestNumber / 10 ** places;
   return {
-    type: known ?? "number",
+    type: known === undefined || known === "duration" ? "number" : known,
     places,
     optional: !required && type.kind !== "boolean",
     most: known === "text" ? largestNumber : bounds,
-    money: type.kind === "money",
+    measure: type.kind === "money" || type.kind === "duration" ? type.kind : undefined,
     kind: "column",
     row,
     column: columnOf(field),

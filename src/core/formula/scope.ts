@@ -7,7 +7,7 @@ import {
   isComputed,
   type Model,
 } from "../model/model.ts";
-import type { Calculation } from "./calculation.ts";
+import { type Calculation, valueTypeOf } from "./calculation.ts";
 import { type Complaint, parseFormula } from "./parse.ts";
 import { calculationOf } from "./resolve.ts";
 import { formerList, reverseReferences } from "./reverse-references.ts";
@@ -75,7 +75,7 @@ export class FormulaScope implements Scope {
       }
       const outcome = this.computed(entity, field);
       return "calculation" in outcome
-        ? { kind: "value", type: outcome.calculation.type }
+        ? { kind: "value", type: valueTypeOf(outcome.calculation) }
         : { kind: "nothing", reason: `the formula of ${entity.name}.${name} is wrong itself` };
     }
     const found = ruleOf(type).value;

@@ -68,6 +68,7 @@ export const typeWords: Readonly<Record<ValueType, string>> = {
   time: "a time",
   moment: "a moment",
   span: "a number of days",
+  duration: "a span of time",
 };
 
 class Typing {
@@ -88,7 +89,7 @@ class Typing {
         return this.#expect(
           expression.operand,
           entity,
-          expression.operator === "not" ? ["boolean"] : ["number", "span"],
+          expression.operator === "not" ? ["boolean"] : ["number", "span", "duration"],
           `behind \`${expression.operator}\``,
         );
       case "binary":
@@ -381,7 +382,10 @@ function results(
   operator: BinaryOperator,
   [left, right]: readonly [ValueType, ValueType],
 ): ValueType | undefined {
-  if (operator === "&") return left === "boolean" || right === "boolean" ? undefined : "text";
+  if (operator === "&") {
+    const isWritten = (type: ValueType) => type !== "boolean" && type !== "duration";
+    return isWritten(left) && isWritten(right) ? "text" : undefined;
+  }
   return known[`${left} ${operator} ${right}`];
 }
 
@@ -402,4 +406,10 @@ const known: Readonly<Record<string, ValueType>> = {
   "span - span": "span",
   "span * number": "span",
   "number * span": "span",
+  "duration + duration": "duration",
+  "duration - duration": "duration",
+  "duration * number": "duration",
+  "number * duration": "duration",
+  "duration / number": "duration",
+  "duration / duration": "number",
 };

@@ -53,6 +53,7 @@ const makers: Readonly<Record<Kind, Maker>> = {
   date: dateMaker,
   datetime: momentMaker,
   time: timeMaker,
+  duration: durationMaker,
   choice: choiceMaker,
   one: nothing,
   "part of": nothing,
@@ -152,6 +153,16 @@ function timeMaker(...[, , key]: Parameters<Maker>): ValueMaker {
     value: (row, turn) => timeText(420 + 15 * Math.floor(draw.at(row, turn).middling() * 49)),
     nth: (index) => timeText(minutes.at(index)),
     capacity: 1440,
+  };
+}
+
+/** A quarter of an hour to a working day, in seconds. */
+function durationMaker(...[, , key]: Parameters<Maker>): ValueMaker {
+  const draw = new Draw(...key);
+  return {
+    value: (row, turn) => 900 * (1 + Math.floor(draw.at(row, turn).middling() * 32)),
+    nth: (index) => 60 * (index + 1),
+    capacity: Infinity,
   };
 }
 

@@ -1,3 +1,4 @@
+import { durationText, secondsOf } from "../../../kit/formula/durations.ts";
 import type { FieldType } from "../fields/field-type.ts";
 import type { ValueType } from "../fields/type-rule.ts";
 import { ruleOf } from "../fields/types.ts";
@@ -16,10 +17,12 @@ export interface ColumnValues {
   sum?: string;
 }
 
+type Order = "number" | "text" | "duration";
+
 const mostExamples = 3;
 
 /** The order of values that tells something, by what they are in formulas. */
-const orders: Readonly<Record<ValueType, "number" | "text" | undefined>> = {
+const orders: Readonly<Record<ValueType, Order | undefined>> = {
   number: "number",
   span: "number",
   date: "text",
@@ -27,11 +30,12 @@ const orders: Readonly<Record<ValueType, "number" | "text" | undefined>> = {
   moment: "text",
   text: undefined,
   boolean: undefined,
+  duration: "duration",
 };
 
 /** Watches the values of a column while they are converted. */
 export class ColumnWatch {
-  readonly #order: "number" | "text" | undefined;
+  readonly #order: Order | undefined;
   readonly #changed: ColumnValues["examples"] = [];
   readonly #same: ColumnValues["examples"] = [];
   #filled = 0;
@@ -51,7 +55,7 @@ export class ColumnWatch {
     this.#filled++;
     if (this.#changed.length < mostExamples) this.#show(cell, stored);
     if (this.#order === undefined) return;
-    if (this.#order === "number") this.#sum += Number(stored);
+    if (this.#order !== "text") this.#sum += this.#number(stored);
     if (this.#smallest === undefined || this.#isBefore(stored, this.#smallest)) {
       this.#smallest = stored;
     }
@@ -65,7 +69,16 @@ export class ColumnWatch {
   }
 
   #isBefore(one: string, other: string): boolean {
-    return this.#order === "number" ? Number(one) < Number(other) : one < other;
+    return this.#order === "text" ? one < other : this.#number(one) < this.#number(other);
+  }
+
+  #number(stored: string): number {
+    return this.#order === "duration" ? (secondsOf(stored) ?? 0) : Number(stored);
+  }
+
+  #sumText(): string | undefined {
+    if (this.#filled === 0 || this.#order === undefined || this.#order === "text") return undefined;
+    return this.#order === "duration" ? durationText(this.#sum) : numberText(this.#sum);
   }
 
   #show(cell: Cell, stored: string): void {
@@ -78,13 +91,14 @@ export class ColumnWatch {
 
   finish(): ColumnValues {
     const [smallest, largest] = [this.#smallest, this.#largest];
+    const sum = this.#sumText();
     return {
       examples: [...this.#changed, ...this.#same].slice(0, mostExamples),
       filled: this.#filled,
       blank: this.#blank,
       ...(smallest !== undefined && { smallest }),
       ...(largest !== undefined && { largest }),
-      ...(this.#order === "number" && this.#filled > 0 && { sum: numberText(this.#sum) }),
+      ...(sum !== undefined && { sum }),
     };
   }
 }

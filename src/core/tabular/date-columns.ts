@@ -1,3 +1,4 @@
+import { quote } from "./cells.ts";
 import type { DateOrder } from "./dates.ts";
 import {
   countOf,
@@ -8,7 +9,7 @@ import {
   simple,
   type Test,
 } from "./finding.ts";
-import { isBirth, isClock } from "./header-words.ts";
+import { isBirth, isClock, isLongSpan, isShortSpan, isSpan } from "./header-words.ts";
 import type { ColumnProfile } from "./profile.ts";
 import { typeBit } from "./type-detection.ts";
 
@@ -68,6 +69,34 @@ function isBoth(bits: number): boolean {
   return (bits & typeBit.dayFirst) !== 0 && (bits & typeBit.monthFirst) !== 0;
 }
 
+/** A column of spans of time: some can be no time of the day, or the header says so. */
+export function asDuration(
+  profile: ColumnProfile,
+  { name, unit }: InferenceContext,
+  counted: number,
+): Found | undefined {
+  const fits: Test = (bits) => (bits & typeBit.span) !== 0;
+  const long = countOf(profile, (bits) => (bits & typeBit.onlySpan) !== 0);
+  if (!mostlyFits(countOf(profile, fits), counted)) return undefined;
+  if (!isSpan(name) && (long === 0 || isClock(name))) return undefined;
+  const texts = profile.groups.flatMap(({ examples }) => examples.map(({ text }) => text.trim()));
+  const inTwo = texts.filter((text) => /^-?\d+:\d\d$/.test(text));
+  const found = simple("duration", "spans of time", profile, fits, "not a span of time");
+  if (inTwo.length === 0) return found;
+  // Only seconds have fractions.
+  const isShort =
+    texts.some((text) => /^-?\d+:\d\d[.,]\d+$/.test(text)) || isShortSpan(name) || unit === "min";
+  const isSure = isShort || isLongSpan(name) || texts.some((text) => /h/i.test(text));
+  const read = isShort ? "minutes and seconds" : "hours and minutes";
+  const guess = `${quote(inTwo[0] ?? "")} is taken for hours and minutes; \`spans: m:ss\` in the plan takes it for minutes and seconds`;
+  return {
+    ...found,
+    why: `${found.why}, ${quote(inTwo[0] ?? "")} in ${read}`,
+    hints: { spans: isShort ? "m:ss" : "h:mm" },
+    ...(!isSure && { guess }),
+  };
+}
+
 /** A column of times of the day. */
 export function asTime(profile: ColumnProfile, { name }: InferenceContext, counted: number) {
   // What is a number as well, such as 8.30, is a time where the header says so.
@@ -76,6 +105,6 @@ export function asTime(profile: ColumnProfile, { name }: InferenceContext, count
   if (!mostlyFits(countOf(profile, fits), counted)) return undefined;
   const spans = !isClock(name) && countOf(profile, (bits) => (bits & typeBit.spanLike) !== 0) > 0;
   const guess =
-    "they may be spans of time or ratios rather than times of the day: if they are, write `text`";
+    "they may be spans of time or ratios rather than times of the day: if they are, write `duration` or `text`";
   return { ...simple("time", "times", profile, fits, "not a time"), ...(spans && { guess }) };
 }

@@ -1,3 +1,4 @@
+import type { SpanParts } from "../../../kit/formula/durations.ts";
 import type { DateOrder } from "./dates.ts";
 import type { DecimalSign } from "./numbers.ts";
 import type { BareNumbers } from "./plan.ts";
@@ -16,6 +17,7 @@ export type ColumnKind =
   | "date"
   | "time"
   | "datetime"
+  | "duration"
   | "email"
   | "url"
   | "phone"
@@ -29,6 +31,7 @@ export interface ReadingHints {
   century?: number;
   units?: Record<string, string>;
   bare?: BareNumbers;
+  spans?: SpanParts;
 }
 
 /** What a column is taken for, and why. */

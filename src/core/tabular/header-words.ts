@@ -17,6 +17,14 @@ const birth =
 const times =
   /(^|_)(times?|hours?|opens?|opening|closes?|closing|starts?|begins?|ends?|departs?|departure|arrives?|arrival|uhrzeit|beginn|ende|abfahrt|ankunft|ab|bis|von|hora|salida|llegada|apertura|cierre|heure|d[eé]part|arriv[eé]e|ouverture|fermeture|ora|orario|partenza|arrivo|chiusura|hor[aá]rio)(_|$)/;
 
+const spans =
+  /(^|_)(durations?|dauer|dur[eé]e|duraci[oó]n|durata|dura[cç][aã]o|elapsed|laps?|runtime|effort|aufwand|worked|arbeitszeit|(?:total_|work_?|time_)?hours|stunden|horas|heures|ore|minutes|minuten|minutos|minuti)(_|$)/u;
+
+const longSpans =
+  /(^|_)(worked|arbeitszeit|shifts?|schicht|turno|hours|stunden|horas|heures|ore)(_|$)/;
+
+const shortSpans = /(^|_)(laps?|race|track|song|video|minutes|minuten|minutos|minuti|min)(_|$)/;
+
 const versions =
   /(nummer|nr|kennung|(^|_)(version|versi[oó]n|firmware|release|revision|rev|ver|build|no|nr|num|number|n[uú]mero|nummer|num[eé]ro|code|c[oó]digo|inventory|inventar\p{L}*|signatura|section|chapter|clause|id))(_|$)/u;
 
@@ -33,6 +41,21 @@ export function isBirth(name: string): boolean {
 /** Whether a column of this name has times of the day. */
 export function isClock(name: string): boolean {
   return times.test(name);
+}
+
+/** Whether a column of this name has spans of time. */
+export function isSpan(name: string): boolean {
+  return spans.test(name);
+}
+
+/** Whether a column of this name has spans of hours and minutes. */
+export function isLongSpan(name: string): boolean {
+  return longSpans.test(name);
+}
+
+/** Whether a column of this name has spans of minutes and seconds. */
+export function isShortSpan(name: string): boolean {
+  return shortSpans.test(name);
 }
 
 /** Whether a column of this name has versions or numbers by which something is called. */

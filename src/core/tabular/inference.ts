@@ -1,4 +1,4 @@
-import { asDate, asTime } from "./date-columns.ts";
+import { asDate, asDuration, asTime } from "./date-columns.ts";
 import { type ColumnKind, countOf, type Finding, type InferenceContext } from "./finding.ts";
 import { asNumber } from "./number-columns.ts";
 import type { ColumnProfile } from "./profile.ts";
@@ -10,7 +10,16 @@ export function inferColumn(profile: ColumnProfile, context: InferenceContext): 
   const counted =
     profile.filled - countOf(profile, (bits) => (bits & (typeBit.fault | typeBit.nul)) !== 0);
   if (counted === 0) return emptyColumn(context);
-  const candidates = [asYesNo, asPhoneByName, asDate, asNumber, asTime, asAddress, asChoice];
+  const candidates = [
+    asYesNo,
+    asPhoneByName,
+    asDate,
+    asNumber,
+    asDuration,
+    asTime,
+    asAddress,
+    asChoice,
+  ];
   for (const candidate of candidates) {
     const finding = candidate(profile, context, counted);
     if (finding) return { evidence: {}, ...finding };

@@ -71,6 +71,7 @@ const looksTyped =
   typeBit.dayFirst |
   typeBit.monthFirst |
   typeBit.time |
+  typeBit.onlySpan |
   typeBit.email |
   typeBit.url;
 

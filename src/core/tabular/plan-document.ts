@@ -113,6 +113,7 @@ function fieldLines(
     ...(field.century ? [`        century: ${field.century}`] : []),
     ...(field.units ? [`        units: ${factors(field.units)}`] : []),
     ...(field.bare ? [`        bare: ${field.bare}`] : []),
+    ...(field.spans ? [`        spans: ${field.spans}`] : []),
     ...(field.replace ? [`        replace: ${pairs(field.replace)}`] : []),
     ...(!field.replace && Object.keys(near).length > 0
       ? [`        # replace: ${pairs(near)}`]
@@ -200,6 +201,7 @@ const field = z.strictObject({
     )
     .optional(),
   bare: z.enum(bareNumbers, `expected ${bareNumbers.join(", ")}`).optional(),
+  spans: z.enum(["h:mm", "m:ss"], "expected h:mm or m:ss").optional(),
   replace: z.record(z.string(), text, "expected pairs, as { typed: meant }").optional(),
 });
 

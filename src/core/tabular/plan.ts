@@ -1,3 +1,4 @@
+import type { SpanParts } from "../../../kit/formula/durations.ts";
 import type { DateOrder } from "./dates.ts";
 import type { Encoding } from "./encodings.ts";
 import type { LeftOutKind } from "./layout.ts";
@@ -84,6 +85,8 @@ export interface FieldPlan {
   units?: Record<string, string>;
   /** How small numbers without a percent sign are read where others have one. */
   bare?: BareNumbers;
+  /** What the two parts of spans such as `1:20` are. */
+  spans?: SpanParts;
   /** What is in a cell, and what it is to be read as. */
   replace?: Record<string, string>;
 }

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { secondsOf } from "../../../kit/formula/durations.ts";
 import { type Cell, cellText, folded } from "./cells.ts";
 import { findDate, findTime } from "./dates.ts";
 import { digitsOf, findNumber, isSmall, placesOf } from "./numbers.ts";
@@ -49,6 +50,9 @@ export const typeBit = {
   zeroComma: 1 << 27,
   /** A time such as `2h30` or `1:20`, which may as well be a span or a ratio. */
   spanLike: 1 << 28,
+  /** A span of time; and one that is no time of the day. */
+  span: 1 << 29,
+  onlySpan: 1 << 30,
 } as const;
 
 /** What one value looks like. */
@@ -140,7 +144,9 @@ export function typeOfCell(cell: Exclude<Cell, null>): CellType {
 
 function lookOfStamp(stamp: string): CellType {
   const seconds = /:\d\d:\d\d$/.test(stamp) ? typeBit.seconds : 0;
-  if (/^\d\d:/.test(stamp)) return { ...nothing, bits: typeBit.time | typeBit.typed | seconds };
+  if (/^\d\d:/.test(stamp)) {
+    return { ...nothing, bits: typeBit.time | typeBit.span | typeBit.typed | seconds };
+  }
   const time = stamp.slice(11);
   const bits =
     typeBit.dayFirst |
@@ -165,6 +171,9 @@ function lookOfText(text: string): CellType {
   if (number) bits |= numberBits(text, number);
   if (/\d/.test(text)) {
     if (text.length <= 40 && beginsDate.test(text)) bits |= dateBits(text);
+    if (text.length <= 40 && secondsOf(text) !== undefined) {
+      bits |= typeBit.span | ((bits & typeBit.time) === 0 ? typeBit.onlySpan : 0);
+    }
     if (isPhone(text)) bits |= typeBit.phone;
     if (/^#([0-9a-f]{6}|[0-9a-f]{3})$/i.test(text)) bits |= typeBit.color;
   } else if (text.length <= 9) {

@@ -1,3 +1,4 @@
+import { durationText, secondsOf } from "../../../kit/formula/durations.ts";
 import type { Kind, TypeOf } from "../fields/field-type.ts";
 import { placesOf as placesIn } from "../fields/numbers.ts";
 import type { TextType } from "../fields/texts.ts";
@@ -57,7 +58,7 @@ export function valueReader(
 }
 
 /** How the texts of a column are to be read. */
-type ReadingPlan = Pick<FieldPlan, "dates" | "decimals" | "century" | "units" | "bare">;
+type ReadingPlan = Pick<FieldPlan, "dates" | "decimals" | "century" | "units" | "bare" | "spans">;
 
 /** Of a type: how cells are read that are to fit a field of it. */
 type ReaderOf<K extends Kind> = (type: TypeOf<K>, column: ColumnReading) => ValueReader;
@@ -95,6 +96,7 @@ const readers: { readonly [K in Kind]: ReaderOf<K> } = {
   date: dateReader,
   datetime: (_type, { plan }) => momentReader(plan),
   time: () => readTime,
+  duration: (_type, { plan }) => durationReader(plan),
   choice: ({ choices }) => choiceReader(choices),
   color: () => readColor,
   one: asText,
@@ -242,6 +244,14 @@ function readTime(cell: Exclude<Cell, null>): ReadValue {
   const time = findTime(text);
   if (!time) return no("not a time");
   return time.length > 5 ? no("a time with seconds") : { text: time };
+}
+
+function durationReader({ spans }: ReadingPlan): ValueReader {
+  return (cell) => {
+    const text = typeof cell === "object" && "stamp" in cell ? cell.stamp : cellText(cell).trim();
+    const seconds = secondsOf(text, spans);
+    return seconds === undefined ? no("not a span of time") : { text: durationText(seconds) };
+  };
 }
 
 function choiceReader(choices: readonly string[]): ValueReader {

@@ -1,4 +1,5 @@
 import { type CellObject, SSF } from "@e965/xlsx";
+import { durationText } from "../../../kit/formula/durations.ts";
 import type { Cell } from "../../core/tabular/cells.ts";
 import { findNumber } from "../../core/tabular/numbers.ts";
 
@@ -37,7 +38,7 @@ export function cellOf(cell: CellObject | undefined, date1904: boolean): Cell {
 function numberOf(value: number, format: string, date1904: boolean): Cell {
   if (!Number.isFinite(value)) return { fault: "#NUM!" };
   const first = format.split(";")[0] ?? format;
-  if (/\[[hms]+\]/i.test(first)) return spanText(value);
+  if (/\[[hms]+\]/i.test(first) || isClockOfSeconds(first)) return spanText(value);
   if (SSF.is_date(format)) return stampOf(value, first, date1904) ?? value;
   const mark = markOf(first);
   const shown = withoutNoise(value, first, mark === "%" ? 2 : 0);
@@ -72,15 +73,16 @@ function markOf(format: string): string | undefined {
   return unit && /\p{L}|[%°€$£]/u.test(unit) ? unit : undefined;
 }
 
-/** A span of time that may be longer than a day, of a number that counts days: `26:30` or `26:30:15`. */
-function spanText(value: number): string {
-  const seconds = Math.round(Math.abs(value) * 86_400);
-  const [hours, minutes, rest] = [
-    Math.floor(seconds / 3600),
-    Math.floor(seconds / 60) % 60,
-    seconds % 60,
-  ];
-  return `${value < 0 ? "-" : ""}${hours}:${two(minutes)}${rest ? `:${two(rest)}` : ""}`;
+/** A span of time of a number that counts days, with its seconds: `26:30:00`. */
+function spanText(days: number): string {
+  const text = durationText(days * 86_400);
+  return /:.*:/.test(text) ? text : `${text}:00`;
+}
+
+/** Whether a format shows minutes and seconds and nothing above: what it shows is no time of the day. */
+function isClockOfSeconds(format: string): boolean {
+  const letters = format.replace(/"[^"]*"|\\.|\[[^\]]*\]/g, "");
+  return /m+:s/i.test(letters) && !/[hdy]/i.test(letters);
 }
 
 /** A day, a time, or both, of a number that counts days. Two systems count them; one has a 29 February 1900. */

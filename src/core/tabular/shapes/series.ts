@@ -104,6 +104,13 @@ const together =
 const sumWords =
   /^(grand |sub-?)?(totals?|sum|summe|gesamt|suma|totales|somme|totale|totaux|soma|totaal|year|jahr|año|année|anno|ano)( .{0,30})?$/iu;
 
+/** What texts are steps of, each of them nothing else: `2024` and `2025` of years. Undefined for others. */
+export function kindOfSteps(texts: readonly string[]): SeriesKind | undefined {
+  return seriesKinds.find(
+    (kind) => kind !== "number" && texts.every((text) => steps[kind](text)?.rest === ""),
+  );
+}
+
 /** Whether a column is a step of a series, or the sum of its steps. */
 export function isOfSeries({ groups, totals }: FoundSeries, column: number): boolean {
   return (

@@ -1,6 +1,6 @@
 import { type Addresses, folded } from "../cells.ts";
 import type { Layout } from "../layout.ts";
-import { findSeries, type SeriesKind } from "./series.ts";
+import { kindOfSteps, type SeriesKind } from "./series.ts";
 
 /** Sheets of one shape: their places among all, and what tells them from each other. */
 export interface FoundStack {
@@ -49,18 +49,12 @@ export function stackNames(names: readonly string[]): StackNames {
   );
   const isTold = short.every((text) => text !== "") && new Set(short).size === short.length;
   const values = isTold ? short : names.map((name) => name.trim());
-  const steps = values.map((header, column) => ({ header, column }));
-  const kind = findSeries(steps, [values.map(() => 1)])?.kind ?? yearsOf(values);
+  const kind = kindOfSteps(values);
   return {
     values,
     common: isTold && common.some(({ length }) => length > 1) ? common.join(" ") : "",
-    ...(kind && kind !== "number" && { kind }),
+    ...(kind && { kind }),
   };
-}
-
-/** Two years make a series here, since nothing else tells the sheets from each other. */
-function yearsOf(values: readonly string[]): SeriesKind | undefined {
-  return values.every((value) => /^(19|20)\d\d([/-]\d\d)?$/.test(value)) ? "year" : undefined;
 }
 
 const stride = 100_000_000;

@@ -78,7 +78,7 @@ export function kindOf(cell: Cell): string {
   const { bits } = typeOfCell(cell);
   if (bits & (typeBit.dayFirst | typeBit.monthFirst)) return "date";
   if (bits & (typeBit.point | typeBit.comma)) return "number";
-  if (bits & typeBit.time) return "time";
+  if (bits & (typeBit.time | typeBit.onlySpan)) return "time";
   if (bits & typeBit.email) return "email";
   if (bits & typeBit.url) return "url";
   if (bits & (typeBit.phone | typeBit.digits)) return "digits";
