@@ -21,6 +21,8 @@ entities:
       home: one Apiary, label Winter home
       helpers: many Apiary
       seen: datetime
+      took: duration
+      earned: "= hours(took) * price"
       price: money
       share: percent
       weight: decimal, unit kg
@@ -55,6 +57,7 @@ describe.each(kinds)("the application over $kind", (kind) => {
       apiary_id: "1",
       helpers: ["2", "3"],
       seen: "01/07/2026 09:30",
+      took: "2h30",
       price: "1234.5",
       share: "12.5",
       weight: "3.25",
@@ -87,6 +90,14 @@ describe.each(kinds)("the application over $kind", (kind) => {
     const [row] = await rows<{ seen: string }>("select seen from hive where id = 1");
     expect(row?.seen).toMatch(/^2026-07-01[T ]07:30:00/);
     expect(inputValue((await visitor.get("/hives/1/edit")).html, "seen")).toBe("01/07/2026 09:30");
+  });
+
+  it("keeps spans of time in seconds, and gives them back with hours first", async () => {
+    const [row] = await rows<{ took: string }>("select took from hive where id = 1");
+    expect(Number(row?.took)).toBe(9000);
+    const { html } = await visitor.get("/hives/1");
+    expect(textOf(html)).toMatch(/Took 2:30 .*Earned €3,086.25/);
+    expect(inputValue((await visitor.get("/hives/1/edit")).html, "took")).toBe("2:30");
   });
 
   it("gives a form that changes nothing when it is saved as it came", async () => {

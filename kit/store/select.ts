@@ -43,7 +43,7 @@ function ownColumns(scope: Scope, entity: Entity): RawBuilder<unknown> {
   );
   const names = [...automatic, ...stored.map(([name]) => name)];
   const columns = sql.join(names.map((name) => sql.id(entity.table, name)));
-  const text = sql.raw(columns.compile(scope.db).sql);
+  const text = sql.raw(columns.compile(scope.db.withoutPlugins()).sql);
   written.set(entity, text);
   return text;
 }

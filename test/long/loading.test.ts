@@ -67,21 +67,22 @@ describe.each(kinds)("data files, on $kind,", (kind) => {
   it("hold values of every kind, blank ones too", async () => {
     const { folder, rows } = await projectWithData(
       kind,
-      "  Visit:\n    fields:\n      code: text, required, unique\n      begun: datetime\n      at: time\n      seen: boolean\n      weight: decimal, places 3\n      paid: money\n      state: choice calm | wild\n      roof: color\n      notes: long text\n",
+      "  Visit:\n    fields:\n      code: text, required, unique\n      begun: datetime\n      at: time\n      took: duration\n      seen: boolean\n      weight: decimal, places 3\n      paid: money\n      state: choice calm | wild\n      roof: color\n      notes: long text\n",
       {
         Visit:
-          'code,begun,at,seen,weight,paid,state,roof,notes\nV-1,2026-07-01T09:30,09:30,yes,1.125,9.5,calm,#ffcc00,"two\nlines, ""quoted"""\nV-2,2026-07-01T09:30Z,,no,,,,,\nV-3,,,,,,,,\n',
+          'code,begun,at,took,seen,weight,paid,state,roof,notes\nV-1,2026-07-01T09:30,09:30,0:01:20.4,yes,1.125,9.5,calm,#ffcc00,"two\nlines, ""quoted"""\nV-2,2026-07-01T09:30Z,,26:30,no,,,,,\nV-3,,,,,,,,,\n',
       },
     );
     expect(await load(folder)).toEqual({ Visit: [3, 0, 0, 0] });
     const found = await rows(
-      "select code, begun, at, seen, weight, paid, state, roof, notes from visit order by id",
+      "select code, begun, at, took, seen, weight, paid, state, roof, notes from visit order by id",
     );
     expect(found.map((row) => Object.values(row))).toEqual([
       [
         "V-1",
         "2026-07-01T07:30:00Z",
         "09:30",
+        80.4,
         1,
         1.125,
         9.5,
@@ -89,8 +90,8 @@ describe.each(kinds)("data files, on $kind,", (kind) => {
         "#ffcc00",
         'two\nlines, "quoted"',
       ],
-      ["V-2", "2026-07-01T09:30:00Z", null, 0, null, null, null, null, null],
-      ["V-3", null, null, 0, null, null, null, null, null],
+      ["V-2", "2026-07-01T09:30:00Z", null, 95400, 0, null, null, null, null, null],
+      ["V-3", null, null, null, 0, null, null, null, null, null],
     ]);
     expect(await load(folder)).toEqual({});
   });

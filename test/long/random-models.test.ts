@@ -83,6 +83,7 @@ const stored = (entities: string[]) =>
         "date 2020-01-01..",
         "time",
         "datetime",
+        "duration",
         "email",
         "url",
         "phone",

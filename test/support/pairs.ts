@@ -75,6 +75,7 @@ const scalars = [
   "date ..today",
   "time",
   "datetime",
+  "duration",
   "email",
   "color",
   "choice small | big | huge",
