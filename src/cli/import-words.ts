@@ -161,9 +161,13 @@ function remarks(sheet: SheetPlan, notes: SheetNotes, width: number): string[] {
     `${ansis.cyan("?")} ${said}. An entity ${entity} of their own? In the plan: do: yes`,
     ...more.map((line) => `    ${line}`),
   ]);
-  return [...notes.around.map((said) => `${ansis.dim("·")} ${said}`), ...fields, ...splits].map(
-    (line) => `  ${cut(line, width - 2)}`,
-  );
+  const key = notes.key ? [`${ansis.yellow("?")} ${notes.key}`] : [];
+  return [
+    ...notes.around.map((said) => `${ansis.dim("·")} ${said}`),
+    ...key,
+    ...fields,
+    ...splits,
+  ].map((line) => `  ${cut(line, width - 2)}`);
 }
 
 function fieldRemarks(column: string, { guess, setAside, formula }: FieldNotes): string[] {
@@ -219,5 +223,16 @@ export function loadedText(all: readonly Loaded[], done: boolean): string {
       ? [ansis.yellow(`${each.conflicts.toLocaleString("en")} kept as changed in the application`)]
       : [""]),
   ]);
-  return [table(lines), ...loaded.flatMap(conflictLines)].join("\n");
+  return [table(lines), ...loaded.flatMap(unmatchedLines), ...loaded.flatMap(conflictLines)].join(
+    "\n",
+  );
+}
+
+/** Rows that may be there twice now: as they were, and as they were corrected. */
+function unmatchedLines({ plural, isMatched, added, missing, deleted }: Loaded): string[] {
+  if (isMatched || added === 0 || missing - deleted <= 0) return [];
+  return [
+    `${ansis.yellow("!")} Nothing tells ${plural} apart, so that whole rows were compared: a row that was corrected in the file is there twice, as it was and as it is.`,
+    "  Say in the model which fields tell them apart, as in `unique: [hive, date]`; or add --delete-missing, which deletes the rows that the file no longer has.",
+  ];
 }

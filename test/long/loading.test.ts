@@ -111,6 +111,34 @@ describe.each(kinds)("data files, on $kind,", (kind) => {
     expect(await load(folder, "--delete-missing")).toEqual({});
   });
 
+  it("are matched by fields that are unique together, references among them", async () => {
+    const { folder, rows } = await projectWithData(
+      kind,
+      "  Hive:\n    fields:\n      code: text, required, unique\n  Visit:\n    unique: [hive, date, place]\n    fields:\n      hive: one Hive, required\n      date: date, required\n      place: text, required\n      frames: integer\n",
+      {
+        Hive: "code\nB-1\nB-2\n",
+        Visit: "hive,date,place,frames\nB-1,2026-01-02,Loma,8\nB-2,2026-01-02,Loma,7\n",
+      },
+    );
+    expect(await load(folder)).toEqual({ Hive: [2, 0, 0, 0], Visit: [2, 0, 0, 0] });
+    writeData(folder, {
+      Visit:
+        "hive,date,place,frames\nb-1,2026-01-02,loma,8\nB-2,2026-01-02,Loma,5\nB-1,2026-01-02,Vega,4\n",
+    });
+    expect(await load(folder)).toEqual({ Visit: [1, 2, 0, 0] });
+    expect(
+      (await rows("select frames from visit order by id")).map((row) => Number(row.frames)),
+    ).toEqual([8, 5, 4]);
+    writeData(folder, {
+      Visit: "hive,date,place,frames\nB-1,2026-01-02,Loma,8\nB-1,2026-01-02,Loma,9\n",
+    });
+    const { status, err } = await levadura(["import", "--yes"], folder);
+    expect([status, err]).toEqual([
+      1,
+      expect.stringMatching(/date .*2026-01-02.* and place "Loma" 2 times/),
+    ]);
+  });
+
   it("may refer to one another in a circle, to their own kind, and to many", async () => {
     const { folder, rows } = await projectWithData(
       kind,

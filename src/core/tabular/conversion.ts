@@ -81,6 +81,19 @@ export function keyField(entity: Entity): Field | undefined {
   );
 }
 
+/**
+ * The fields by whose values rows are matched with records that are there: the key, else required fields that are unique
+ * together. None where nothing tells the records apart.
+ */
+export function matchingFields(entity: Entity): Field[] {
+  const key = keyField(entity);
+  if (key) return [key];
+  const groups = entity.unique.map((names) =>
+    names.flatMap((name) => entity.fields.find((field) => field.name === name) ?? []),
+  );
+  return groups.find((fields) => fields.every(({ required }) => required)) ?? [];
+}
+
 /** Other fields by whose values a record can be found. */
 export function aliasFields(entity: Entity): Field[] {
   const key = keyField(entity);
@@ -433,9 +446,8 @@ export class SheetConverter {
       const known = key === undefined ? undefined : keys.find(key);
       if (known?.content === content) return `the same as ${this.#rowName(known.row)}`;
       if (known) {
-        if (places.length === 1) {
-          this.#noteCost(this.#columns[places[0] ?? -1]?.plan.name, "unique", number);
-        }
+        const names = places.map((place) => this.#columns[place]?.plan.name);
+        this.#noteCost(names.join(" "), names.length > 1 ? "key" : "unique", number);
         const text = quote((key ?? "").replaceAll("\u001f", ", "));
         return `${label} ${text} is already in ${this.#rowName(known.row)}`;
       }

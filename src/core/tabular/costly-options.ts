@@ -4,13 +4,14 @@ import {
   parseDefinition,
   printDefinition,
 } from "../model/notation.ts";
-import type { ImportPlan, PlanNotes } from "./plan.ts";
+import type { ImportPlan, PlanNotes, SheetNotes, SheetPlan } from "./plan.ts";
 
 /** An option of a field that would set rows aside, and the first of them. */
 export interface CostlyOption {
   entity: string;
   field: string;
-  option: "required" | "unique";
+  /** `key` for fields that are unique together; `field` has their names with spaces between them. */
+  option: "required" | "unique" | "key";
   row: number;
   rows: number;
 }
@@ -30,24 +31,44 @@ export function withoutCostly(
       fields.flatMap(({ is = "" }) => definitionOf(is).entity?.text ?? []),
     ),
   );
-  const sheets = plan.sheets.map((sheet, at) => ({
-    ...sheet,
-    fields: sheet.fields.map((field) => {
-      const found = costly.filter(
-        (each) =>
-          each.entity === sheet.entity &&
-          each.field === field.name &&
-          !(each.option === "unique" && targets.has(sheet.entity)) &&
-          definitionOf(field.is ?? "").options.has(each.option),
-      );
-      if (found.length === 0) return field;
-      changed = true;
-      noteCost(notes.sheets[at]?.fields.get(field.name), found);
-      const is = found.reduce((text, { option }) => withoutOption(text, option), field.is ?? "");
-      return { ...field, is };
-    }),
-  }));
+  const sheets = plan.sheets.map((whole, at) => {
+    const sheet = withoutCostlyKey(whole, costly, notes.sheets[at]);
+    if (sheet !== whole) changed = true;
+    return {
+      ...sheet,
+      fields: sheet.fields.map((field) => {
+        const found = costly.filter(
+          (each): each is FieldOption =>
+            each.option !== "key" &&
+            each.entity === sheet.entity &&
+            each.field === field.name &&
+            !(each.option === "unique" && targets.has(sheet.entity)) &&
+            definitionOf(field.is ?? "").options.has(each.option),
+        );
+        if (found.length === 0) return field;
+        changed = true;
+        noteCost(notes.sheets[at]?.fields.get(field.name), found);
+        const is = found.reduce((text, { option }) => withoutOption(text, option), field.is ?? "");
+        return { ...field, is };
+      }),
+    };
+  });
   return changed ? { plan: { ...plan, sheets }, notes } : undefined;
+}
+
+type FieldOption = CostlyOption & { option: "required" | "unique" };
+
+/** A sheet whose rows are told apart by a few fields only where no row is set aside for it. */
+function withoutCostlyKey(
+  sheet: SheetPlan,
+  costly: readonly CostlyOption[],
+  notes: SheetNotes | undefined,
+): SheetPlan {
+  const isCostly = costly.some(({ entity, option }) => entity === sheet.entity && option === "key");
+  if (!sheet.key || !isCostly) return sheet;
+  if (notes) delete notes.key;
+  const { key: _, ...rest } = sheet;
+  return rest;
 }
 
 function definitionOf(is: string): Definition {
@@ -60,7 +81,7 @@ function withoutOption(is: string, option: OptionName): string {
   return printDefinition(definition);
 }
 
-function noteCost(notes: { guess?: string } | undefined, found: readonly CostlyOption[]): void {
+function noteCost(notes: { guess?: string } | undefined, found: readonly FieldOption[]): void {
   if (!notes) return;
   const said = found.map(({ option, row, rows }) => {
     const many = rows > 1 ? ` and ${rows - 1} more` : "";

@@ -63,6 +63,8 @@ function sheetLines(sheet: SheetPlan, notes: SheetNotes | undefined): string[] {
     `    without: ${list(sheet.without)}`,
     ...(sheet.where === undefined ? [] : [`    where: ${scalar(sheet.where)}`]),
     ...(sheet.unpivot ? unpivotLines(sheet.unpivot) : []),
+    ...(notes?.key ? [`    # ${remark(notes.key)}`] : []),
+    ...(sheet.key ? [`    key: ${list(sheet.key)}`] : []),
     "    fields:",
     ...sheet.fields.flatMap((field) => fieldLines(field, notes?.fields.get(field.name))),
     ...(sheet.leave.length === 0 ? [] : [`    leave: ${list(sheet.leave)}`]),
@@ -250,6 +252,7 @@ const sheet = z.strictObject({
     .default([...leftOutKinds]),
   where: text.optional(),
   unpivot: unpivot.optional(),
+  key: texts.min(2, "expected two fields or more").optional(),
   fields: z.record(z.string(), field, "expected fields"),
   leave: texts.default([]),
   split: z

@@ -42,6 +42,8 @@ interface PlannedEntity {
   name: string;
   plural?: string | undefined;
   title?: string | undefined;
+  /** Fields that no two records have alike. */
+  key?: readonly string[] | undefined;
   fields: { name: string; is: string; path: (string | number)[] }[];
   path: (string | number)[];
 }
@@ -63,6 +65,7 @@ export function plannedEntities(plan: ImportPlan): PlannedEntity[] {
       name: sheet.entity,
       plural: sheet.plural,
       title: sheet.title,
+      key: sheet.key,
       fields: sheet.fields
         .filter(({ name }) => !doneSplits(sheet).some((split) => split.with.includes(name)))
         .map((field) => ({
@@ -132,11 +135,14 @@ function addEntity(entities: Map<string, PlannedEntity>, entity: PlannedEntity):
   known.fields.push(...entity.fields.filter(({ name }) => !names.has(name)));
 }
 
-function entityLines({ name, plural, title, fields, path }: PlannedEntity): Line[] {
+function entityLines({ name, plural, title, key, fields, path }: PlannedEntity): Line[] {
   return [
     { text: `${name}:`, path },
     ...(plural === undefined ? [] : [{ text: `  plural: ${line(plural)}` }]),
     ...(title === undefined ? [] : [{ text: `  title: ${JSON.stringify(title)}` }]),
+    ...(key === undefined
+      ? []
+      : [{ text: `  unique: [${key.map(line).join(", ")}]`, path: [...path.slice(0, 2), "key"] }]),
     { text: "  fields:" },
     ...fields.map((field) => ({
       text: `    ${line(field.name)}: ${line(field.is)}`,

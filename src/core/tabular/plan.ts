@@ -36,6 +36,8 @@ export interface SheetPlan {
   /** What has to hold for a row to be taken. */
   where?: string;
   unpivot?: UnpivotPlan;
+  /** Fields that tell the rows apart together. */
+  key?: string[];
   fields: FieldPlan[];
   /** Columns that are not taken. */
   leave: string[];
@@ -112,6 +114,8 @@ export interface SheetNotes {
   around: string[];
   /** By the name of the field. */
   fields: Map<string, FieldNotes>;
+  /** Why some fields tell the rows apart. */
+  key?: string;
   /** By the entity that could be split off. */
   splits: Map<string, string[]>;
 }

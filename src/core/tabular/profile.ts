@@ -2,6 +2,7 @@ import { type Blanks, type Cell, cellText, folded, isEmpty, type RowBatch } from
 import { Distinct, hashOf, type Spelling, type Spill } from "./distinct.ts";
 import { Dependencies } from "./functional-dependencies.ts";
 import { type Layout, type LeftOutKind, leftOutKinds, RowSorter } from "./layout.ts";
+import { RowValues } from "./row-keys.ts";
 import { recordColumns, recordsOf, sourceColumn, type TableRecord } from "./shapes/records.ts";
 import { stackedRow } from "./shapes/stacks.ts";
 import { typeBit, typeOfCell } from "./type-detection.ts";
@@ -62,6 +63,8 @@ export interface SheetProfile {
   beside: { count: number; examples: Example[] };
   columns: ColumnProfile[];
   dependencies: Dependencies;
+  /** Which values the rows have, for finding out what tells them apart. */
+  values: RowValues;
 }
 
 const mostExamples = 5;
@@ -112,6 +115,7 @@ export class SheetProfiler {
       beside: { count: 0, examples: [] },
       columns: this.#columns.map(({ profile }) => profile),
       dependencies: new Dependencies(dependent),
+      values: new RowValues(dependent),
     };
   }
 
@@ -155,6 +159,7 @@ export class SheetProfiler {
       indexes[at] = watcher.take(row[column] ?? null, number, source ?? column);
     }
     this.#profile.dependencies.take(indexes, number);
+    this.#profile.values.take(indexes);
     // Beyond so many rows, copies aren't looked for.
     if (this.#columns.length < 2 || this.#contents.size >= mostContents) return;
     const content = hashOf(row.map((cell) => folded(cellText(cell ?? null))).join("\u001f"));

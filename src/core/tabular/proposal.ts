@@ -331,6 +331,10 @@ function planSheet(
   }
   if (draft.known) notes.around.push(...matchNotes(draft, draft.known));
   const title = titleOf(draft);
+  const key = draft.known ? undefined : keyOf(draft);
+  if (key) {
+    notes.key = `${andList(key)} tell the rows apart: take \`key\` out if two rows may have the same`;
+  }
   const plural = pluralOfSheet(sheet, entity, language);
   const splits = draft.known ? [] : proposeSplits(draft, { entities, language }, notes);
   return {
@@ -351,6 +355,7 @@ function planSheet(
         ...(profile.layout.lastRow !== undefined && { last: profile.layout.lastRow }),
       },
       without: [...leftOutKinds],
+      ...(key && { key }),
       fields,
       leave,
       splits,
@@ -410,6 +415,35 @@ function matchNotes({ isByColumns, matched }: Draft, known: Entity): string[] {
   ];
 }
 
+/**
+ * Fields that tell the rows apart together, where no single one does: what a row is about, when it was, which step of a
+ * series it is.
+ */
+function keyOf({ sheet, columns }: Draft): string[] | undefined {
+  const { rows, copies, values } = sheet.profile;
+  if (rows < 3 || columns.some((column) => isProposedUnique(column, rows))) return undefined;
+  const isTelling = (column: DraftColumn) =>
+    (isRequired(column, rows) || column.link?.kind === "part of") &&
+    (column.link ? column.link.kind !== "many" : telling.has(column.finding.kind));
+  const subjects = columns.filter(isTelling);
+  const about = subjects.filter(({ link, at }) => link || at === 0);
+  const found = values.keyAmong(
+    subjects.map(({ at }) => at),
+    copies,
+  );
+  if (!found || !about.some(({ at }) => found.includes(at))) return undefined;
+  return found.flatMap((at) => columns[at]?.name ?? []);
+}
+
+/** The kinds of values that say what a row is about, or when it was. */
+const telling: ReadonlySet<ColumnKind> = new Set(["text", "choice", "date", "datetime", "time"]);
+
+function andList(names: readonly string[]): string {
+  return names.length < 3
+    ? names.join(" and ")
+    : `${names.slice(0, -1).join(", ")} and ${names.at(-1)}`;
+}
+
 /** What the records of a sheet are called, as a title of the model. */
 function titleOf({ sheet, columns }: Draft): string | undefined {
   const key = titleColumn(columns, sheet.profile.rows);
@@ -455,17 +489,22 @@ function word(text: string | number): Word {
   return { text: String(text), at: { start: 0, end: 0 } };
 }
 
+function isRequired(
+  { finding, profile, link, isRequiredLink }: DraftColumn,
+  rows: number,
+): boolean {
+  if (link) return isRequiredLink;
+  const { kind, exceptions } = finding;
+  const isMissing = profile.blanks + exceptions.count > 0;
+  return !isMissing && rows > 1 && kind !== "boolean" && kind !== "long text";
+}
+
 /** The definition of a field. */
 function define(column: DraftColumn, rows: number): { definition: Definition; unique: boolean } {
   const { finding, profile, title, link } = column;
   const options = new Map<OptionName, Word>();
   const uniqueAlready = isProposedUnique(column, rows);
-  const required = link
-    ? column.isRequiredLink
-    : profile.blanks + finding.exceptions.count === 0 &&
-      rows > 1 &&
-      finding.kind !== "boolean" &&
-      finding.kind !== "long text";
+  const required = isRequired(column, rows);
   const definition: Definition = { type: word(finding.kind), options };
   if (link) {
     definition.type = word(link.kind);

@@ -4,7 +4,7 @@ import { Failure } from "../../core/failure.ts";
 import type { Entity, Model } from "../../core/model/model.ts";
 import { entityNamed } from "../../core/model/model.ts";
 import { slugOf } from "../../core/naming/words.ts";
-import { keyField } from "../../core/tabular/conversion.ts";
+import { matchingFields } from "../../core/tabular/conversion.ts";
 import { KeySet } from "../../core/tabular/keys.ts";
 import { readText, type Write, writeAll } from "../../io/project/files.ts";
 import { dataFile, type Project } from "../../io/project/project.ts";
@@ -129,10 +129,10 @@ async function joinEarlier(
       "run `levadura rise` first, or move the file away",
     );
   }
-  const key = keyField(entity)?.name;
+  const key = matchingFields(entity).map(({ name }) => name);
   const identity = (names: readonly string[], row: readonly unknown[]) =>
-    key
-      ? String(row[names.indexOf(key)] ?? "")
+    key.length > 0
+      ? key.map((name) => String(row[names.indexOf(name)] ?? "")).join("\u001f")
       : JSON.stringify(header.map((name) => row[names.indexOf(name)] ?? ""));
   const seen = new KeySet();
   const joined = new CsvWriter(`${data.path}-joined`, header);

@@ -24,7 +24,7 @@ import { columnOf, linkOf, parentsFirst, tableOf } from "../../core/schema/from-
 import { fixedTable, fixedText } from "../../core/seeding/fixed.ts";
 import type { Value } from "../../core/seeding/value.ts";
 import { columnLetters } from "../../core/tabular/cells.ts";
-import { keyField } from "../../core/tabular/conversion.ts";
+import { keyField, matchingFields } from "../../core/tabular/conversion.ts";
 import { type ValueContext, valueReader } from "../../core/tabular/values.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 import type {
@@ -243,6 +243,7 @@ async function loadAll(
   const order = parentsFirst(model);
   const sorted = [...sources].sort((a, b) => order.indexOf(a.entity) - order.indexOf(b.entity));
   const rows: number[] = [];
+  const matched: boolean[] = [];
   const present = new Set<string>();
   for (const source of sorted) {
     const { entity } = source;
@@ -257,6 +258,7 @@ async function loadAll(
       throw reader.explain(engine, error as Error);
     }
     rows.push(reader.rows);
+    matched.push(reader.target.key.length > 0);
     present.add(entity.name);
   }
   const deleted = deletion ? await deleteMissing(engine, deletion, model, loader) : new Map();
@@ -270,6 +272,7 @@ async function loadAll(
       entity: entity.name,
       plural: entity.plural,
       rows: rows[at] ?? 0,
+      isMatched: matched[at] ?? false,
       ...found,
       deleted: (whole && deleted.get(tableOf(entity.name))) || 0,
       missing: whole ? found.missing : 0,
@@ -330,8 +333,12 @@ class DataReader {
     this.#rules = rowLocalRules(model, entity, moments).filter(({ columns }) =>
       columns.every((column) => given.has(column)),
     );
-    const key = keyField(entity);
-    const keyAt = key ? single.indexOf(key) : -1;
+    const key = matchingFields(entity).map((field) => single.indexOf(field));
+    // References that are resolved at the end can't be compared before.
+    const isKnown = key.every((at) => {
+      const field = single[at];
+      return field && !(isReference(field) && later.has(field.type.entity));
+    });
     this.target = {
       table: tableOf(entity.name),
       whole: source.whole,
@@ -344,7 +351,7 @@ class DataReader {
           },
         }),
       })),
-      key: keyAt < 0 ? undefined : keyAt,
+      key: isKnown ? key : [],
       links: this.#fields.filter(isMany).map((field) => {
         const { table, from, to } = linkOf(entity, field);
         return { table, from, to, target: this.#keyed(field.type.entity, field) };

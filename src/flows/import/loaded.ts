@@ -6,6 +6,8 @@ export interface Loaded extends LoadCounts {
   /** How many rows were deleted, because the files don't have them. */
   deleted: number;
   plural: string;
+  /** Whether some fields tell the rows apart; otherwise whole rows were compared. */
+  isMatched: boolean;
   /** How many rows the file has. */
   rows: number;
 }

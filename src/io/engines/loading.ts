@@ -5,8 +5,8 @@ export interface LoadTarget {
   table: string;
   /** The columns that the file has values for, in its order. */
   columns: LoadColumn[];
-  /** The place of the column by which rows are matched; undefined to match whole rows. */
-  key: number | undefined;
+  /** The places of the columns by which rows are matched; none to match whole rows. */
+  key: readonly number[];
   /** Whether rows of the table that it doesn't have are missing in it. */
   whole: boolean;
   /** The tables of links that the file has values for. */

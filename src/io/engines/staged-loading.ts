@@ -80,15 +80,20 @@ async function match(
   const compared = target.columns.flatMap(({ name, reference }, at) =>
     reference?.late ? [] : [{ name: place.quoted(name), at }],
   );
-  if (target.key === undefined) await matchWhole(place, target, staged, compared);
+  if (target.key.length === 0) await matchWhole(place, target, staged, compared);
   else {
-    const own = { table: target.table, key: target.columns[target.key]?.name ?? "" };
+    const keys = target.key.map((at) => {
+      const { name = "", reference } = target.columns[at] ?? {};
+      return reference
+        ? `t.${place.quoted(name)} = ${staged}.c${at}`
+        : place.hasKey("t", { table: target.table, key: name }, `${staged}.c${at}`);
+    });
     const equal =
       compared.map(({ name, at }) => place.same(`t.${name}`, `${staged}.c${at}`)).join(" and ") ||
       "1 = 1";
-    await refuseRepeats(place, target, staged, target.key);
+    await refuseRepeats(place, target, staged);
     await place.run(
-      `update ${staged} set id = (select t.id from ${table} t where ${place.hasKey("t", own, `${staged}.c${target.key}`)})`,
+      `update ${staged} set id = (select t.id from ${table} t where ${keys.join(" and ")})`,
     );
     await place.run(
       `update ${staged} set state = (select case when ${equal} then 'same' when ${untouched("t")} then 'changed' else 'conflict' end from ${table} t where t.id = ${staged}.id) where id is not null`,
@@ -118,18 +123,17 @@ async function match(
 
 async function refuseRepeats(
   place: LoadPlace,
-  { table, columns }: LoadTarget,
+  { table, columns, key }: LoadTarget,
   staged: string,
-  key: number,
 ): Promise<void> {
-  const [found] = await place.rows<{ value: unknown; count: number }>(
-    `select min(c${key}) as value, count(*) as count from ${staged} where c${key} is not null group by ${place.caseless(`c${key}`)} having count(*) > 1 limit 1`,
+  const [found] = await place.rows<Record<string, unknown>>(
+    `select ${key.map((at) => `min(c${at}) as v${at}`).join(", ")}, count(*) as count from ${staged} where ${key.map((at) => `c${at} is not null`).join(" and ")} group by ${key.map((at) => (columns[at]?.reference ? `c${at}` : place.caseless(`c${at}`))).join(", ")} having count(*) > 1 limit 1`,
   );
   if (!found) return;
   throw new Failure(
     "input",
-    `the data for ${table} has the ${columns[key]?.name} ${JSON.stringify(found.value)} ${Number(found.count)} times`,
-    "it tells the rows apart: each can stand there once",
+    `the data for ${table} has the ${key.map((at) => `${columns[at]?.name} ${JSON.stringify(found[`v${at}`])}`).join(" and ")} ${Number(found.count)} times`,
+    "that tells the rows apart: each can be there once",
   );
 }
 
@@ -282,8 +286,7 @@ async function conflictsOf(
   target: LoadTarget,
   staged: string,
 ): Promise<LoadConflict[]> {
-  const key = target.columns[target.key ?? -1];
-  if (!key) return [];
+  if (target.key.length === 0) return [];
   const both = target.columns.flatMap(({ name }, at) => [
     `t.${place.quoted(name)} as t${at}`,
     `i.c${at} as i${at}`,
@@ -297,7 +300,7 @@ async function conflictsOf(
         ? []
         : [
             {
-              key: String(row[`t${target.key}`]),
+              key: target.key.map((place) => String(row[`t${place}`])).join(", "),
               column: name,
               stored: String(row[`t${at}`] ?? ""),
               incoming: String(row[`i${at}`] ?? ""),
