@@ -1,4 +1,4 @@
-import { readFileSync, writeFileSync } from "node:fs";
+import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { type CellObject, utils, write } from "@e965/xlsx";
 import iconv from "iconv-lite";
@@ -312,4 +312,71 @@ it.each([
   ["hives", "kg", undefined],
 ])("%s in %s is %s", (from, to, factor) => {
   expect(unitFactor(from, to)).toBe(factor);
+});
+
+describe("importing into a model that is there", () => {
+  const model = `levadura: 1
+app: {name: Bees}
+entities:
+  Visit:
+    fields:
+      code: text, required, unique
+      date: date, required
+      place: text, required
+      frames: integer 0..20
+      removed: date
+    rules:
+      - Removed comes after the visit: "= removed is empty or removed >= date"
+`;
+  const header = "Code,Date,Place,Frames,Removed";
+  const imported = async (folder: string, name: string, text: string) => {
+    writeFileSync(join(folder, name), text);
+    return levadura(["import", name, "--into", "Visit", "--yes", "--json"], folder);
+  };
+  const data = (folder: string) => readFileSync(join(folder, "data/Visit.csv"), "utf8");
+  const aside = (folder: string, name: string) =>
+    readFileSync(join(folder, "data/set-aside", name), "utf8");
+
+  it("sets rows aside that break a rule, or that would be new without what they need", async () => {
+    const folder = temporaryFolder();
+    writeFileSync(join(folder, "model.yaml"), model);
+    await imported(
+      folder,
+      "first.csv",
+      `${header}\nV-1,2026-01-02,Loma,8,2025-01-01\nV-2,2026-01-02,Loma,8,\n`,
+    );
+    expect(data(folder)).toBe("code,date,place,frames,removed\nV-2,2026-01-02,Loma,8,\n");
+    expect(aside(folder, "first.csv")).toContain("it breaks a rule: Removed comes after the visit");
+    // The place of the row that is there stays.
+    await imported(folder, "second.csv", "Code,Date,Frames\nV-2,2026-01-02,5\nV-3,2026-01-03,4\n");
+    expect(data(folder)).toBe("code,date,frames,place,removed\nV-2,2026-01-02,5,Loma,\n");
+    expect(aside(folder, "second.csv")).toMatch(/row 3,.*a new record needs Place/);
+    for (const command of ["prepare", "migrate"]) await levadura([command], folder);
+    const loaded = await levadura(["import", "--yes", "--json"], folder);
+    expect(JSON.parse(loaded.out).loaded).toMatchObject([{ entity: "Visit", added: 1 }]);
+  });
+
+  it("leaves everything as it was when the rows can't be loaded", async () => {
+    const folder = temporaryFolder();
+    // A rule over other rows is asked by the database alone.
+    writeFileSync(
+      join(folder, "model.yaml"),
+      `${model}  Loan:
+    fields: {visit: "one Visit, required", item: "text, required, unique"}
+    rules:
+      - One loan for each visit: "= visit.place <> 'Vega'"
+`,
+    );
+    for (const command of ["prepare", "migrate"]) await levadura([command], folder);
+    await imported(folder, "v.csv", `${header}\nV-1,2026-01-02,Loma,8,\nV-2,2026-01-02,Vega,8,\n`);
+    const before = readFileSync(join(folder, "model.yaml"), "utf8");
+    writeFileSync(join(folder, "loans.csv"), "Visit,Item\nV-1,smoker\nV-2,veil\n");
+    const failed = await levadura(["import", "loans.csv", "--yes", "--json"], folder);
+    expect(failed.status).toBe(1);
+    expect(failed.out).toContain("One loan for each visit");
+    expect(existsSync(join(folder, "data/Loan.csv"))).toBe(false);
+    expect(existsSync(join(folder, "imports/loans.yaml"))).toBe(false);
+    expect(readFileSync(join(folder, "model.yaml"), "utf8")).toBe(before);
+    expect((await levadura(["check"], folder)).status).toBe(0);
+  });
 });

@@ -45,3 +45,9 @@ function neededRule(field: Field): HeldRule[] {
     },
   ];
 }
+
+/** A rule as people read it; of a field that is needed, behind the field's label. */
+export function toldRule(entity: Entity, { about, sentence }: HeldRule): string {
+  const field = entity.fields.find((each) => columnOf(each) === about);
+  return field ? `${field.label}: ${sentence}` : sentence;
+}

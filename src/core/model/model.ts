@@ -187,3 +187,10 @@ export function entityNamed(model: Model, name: string): Entity {
   if (!entity) throw new Error(`no entity ${name}`);
   return entity;
 }
+
+/** Whether a new record can't be without a value of a field that somebody gives it. */
+export function isNeeded(field: Field): boolean {
+  const { required, type } = field;
+  const isGiven = field.default !== undefined || type.kind === "boolean";
+  return required && !isGiven && !isMany(field) && !isComputed(field);
+}

@@ -44,6 +44,12 @@ export interface ConversionSink {
   setAside(what: SetAside): void;
 }
 
+/** A rule that a row obeys or breaks, and how it is said. */
+export interface RowRule {
+  said: string;
+  holds(row: FormulaRow): boolean;
+}
+
 /** How many rows were read, kept and set aside. */
 export interface ConversionCounts {
   rows: number;
@@ -64,6 +70,10 @@ export interface ConversionContext extends ValueContext {
   timezone: string;
   /** Whether a row is wanted; all are, without it. */
   holds?: (row: FormulaRow) => boolean;
+  /** What new records need and the sheet has no column for, and the keys of the records that are there. */
+  lacking?: { labels: readonly string[]; there: KeyFinder | undefined };
+  /** Rules of the entity that a row can be asked by itself, of the columns in its sheet. */
+  rules?: readonly RowRule[];
   /** The fields of each entity whose values are wanted, in order. */
   outputs: ReadonlyMap<string, readonly string[]>;
 }
@@ -323,6 +333,16 @@ export class SheetConverter {
       this.#asideRow(row, number, `${work?.field.label} is required: ${why}`);
       return;
     }
+    const lacking = this.#lacking(values);
+    if (lacking) {
+      this.#asideRow(row, number, lacking);
+      return;
+    }
+    const broken = this.#broken(values);
+    if (broken) {
+      this.#asideRow(row, number, `it breaks a rule: ${broken.said}`);
+      return;
+    }
     const repeated = this.#repeats(row, values, number);
     if (repeated) {
       this.#asideRow(row, number, repeated);
@@ -341,14 +361,35 @@ export class SheetConverter {
   }
 
   #isWanted(values: readonly (string | null)[]): boolean {
-    const { holds, timezone } = this.context;
-    if (!holds) return true;
+    const { holds } = this.context;
+    return !holds || holds(this.#stored(values));
+  }
+
+  /** Why a row can't become a new record; undefined where it can, or where its record is there. */
+  #lacking(values: readonly (string | null)[]): string | undefined {
+    const { lacking } = this.context;
+    if (!lacking) return undefined;
+    const key = this.#aliased.key === undefined ? null : (values[this.#aliased.key] ?? null);
+    if (key !== null && lacking.there?.find(key)) return undefined;
+    return `a new record needs ${lacking.labels.join(" and ")}, for which the sheet has no column`;
+  }
+
+  #broken(values: readonly (string | null)[]): RowRule | undefined {
+    const { rules = [] } = this.context;
+    if (rules.length === 0) return undefined;
+    const row = this.#stored(values);
+    return rules.find((rule) => !rule.holds(row));
+  }
+
+  /** The values as the database has them, by their columns. */
+  #stored(values: readonly (string | null)[]): FormulaRow {
+    const { timezone } = this.context;
     const row = this.#columns.map(({ field }, at): [string, string | number | boolean | null] => {
       const text = values[at] ?? null;
       const stored = ruleOf(field.type).storage;
       return [columnOf(field), text === null || !stored ? text : stored.value(text, timezone)];
     });
-    return holds(Object.fromEntries(row));
+    return Object.fromEntries(row);
   }
 
   /** Cells of columns that the plan says nothing of. */

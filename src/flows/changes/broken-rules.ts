@@ -1,9 +1,9 @@
 import { now, todayIn } from "../../../kit/formula/clock.ts";
 import { checkName } from "../../core/formula/row-checks.ts";
-import { rulesOf } from "../../core/formula/rules.ts";
+import { rulesOf, toldRule } from "../../core/formula/rules.ts";
 import type { Model } from "../../core/model/model.ts";
 import type { Engine } from "../../io/engines/engine.ts";
-import { brokenRows, toldRule } from "../rows/row-rules.ts";
+import { brokenRows } from "../rows/row-rules.ts";
 
 /** A rule that no check of the database holds rows to, and those that break it. */
 export interface BrokenRule {

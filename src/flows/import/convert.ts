@@ -1,9 +1,17 @@
 import { now, todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
 import { rowCondition } from "../../core/formula/row-condition.ts";
-import { type Entity, type Model, targetsOf } from "../../core/model/model.ts";
+import { rowLocalRules } from "../../core/formula/row-local-rules.ts";
+import { toldRule } from "../../core/formula/rules.ts";
+import {
+  type Entity,
+  type Field,
+  isNeeded,
+  type Model,
+  targetsOf,
+} from "../../core/model/model.ts";
 import { nearest } from "../../core/naming/nearest.ts";
-import { parentsFirst } from "../../core/schema/from-model.ts";
+import { columnOf, parentsFirst } from "../../core/schema/from-model.ts";
 import { Blanks } from "../../core/tabular/cells.ts";
 import type { ColumnValues } from "../../core/tabular/column-values.ts";
 import {
@@ -12,6 +20,7 @@ import {
   type ConversionCounts,
   KeyCollector,
   keyField,
+  type RowRule,
   type SetAside,
   SheetConverter,
 } from "../../core/tabular/conversion.ts";
@@ -119,7 +128,13 @@ export function convertSheets(
     const converter = new SheetConverter(
       job.parts[0],
       entity,
-      { ...context, keys, ...wanted(model, entity, job.plan) },
+      {
+        ...context,
+        keys,
+        ...wanted(model, entity, job.plan),
+        rules: rulesFor(model, entity, job.plan),
+        ...lackingIn(entity, job.plan, stored),
+      },
       sink,
       unique.get(entity.name) ?? new Map(),
     );
@@ -198,6 +213,35 @@ function wanted(
   if ("holds" in condition) return condition;
   const what = `\`where\` of ${entity.name} in the plan: ${condition.message}`;
   throw new Failure("input", what, condition.help ?? "correct the condition");
+}
+
+/** The fields that new records of an entity need, and that a sheet doesn't have. */
+export function neededBeside({ fields }: SheetPlan, entity: Entity): Field[] {
+  const given = new Set(fields.map(({ name }) => name));
+  return entity.fields.filter((field) => !given.has(field.name) && isNeeded(field));
+}
+
+/** What new records of an entity need and a sheet has no column for. */
+function lackingIn(
+  entity: Entity,
+  plan: SheetPlan,
+  stored: ReadonlyMap<string, KeyFinder>,
+): Pick<ConversionContext, "lacking"> {
+  const needed = neededBeside(plan, entity);
+  if (needed.length === 0) return {};
+  const labels = needed.map(({ label }) => label);
+  return { lacking: { labels, there: stored.get(entity.name) } };
+}
+
+/** The rules of an entity that need nothing but the fields of a sheet. */
+function rulesFor(model: Model, entity: Entity, { fields }: SheetPlan): RowRule[] {
+  const moment = now();
+  const given = new Set(
+    entity.fields.filter(({ name }) => fields.some((field) => field.name === name)).map(columnOf),
+  );
+  return rowLocalRules(model, entity, { today: todayIn(model.app.timezone, moment), now: moment })
+    .filter(({ columns }) => columns.every((column) => given.has(column)))
+    .map(({ rule, holds }) => ({ said: toldRule(entity, rule), holds }));
 }
 
 const reasons: Readonly<Record<CellRemark["kind"], string>> = {

@@ -1,4 +1,4 @@
-import { existsSync } from "node:fs";
+import { copyFileSync, existsSync } from "node:fs";
 import { basename, join } from "node:path";
 import { Failure } from "../../core/failure.ts";
 import type { Entity, Model } from "../../core/model/model.ts";
@@ -9,6 +9,7 @@ import { KeySet } from "../../core/tabular/keys.ts";
 import { readText, type Write, writeAll } from "../../io/project/files.ts";
 import { dataFile, type Project } from "../../io/project/project.ts";
 import { CsvWriter, readDataFile } from "../../io/sheets/data-files.ts";
+import { TemporaryFolder } from "../../io/sheets/temporary.ts";
 import { supportFiles } from "../begin/begin.ts";
 import { pendingChanges } from "../changes/changes.ts";
 import { hasDatabase, withDatabase } from "../database.ts";
@@ -92,14 +93,34 @@ export async function keepImport(
   const plans = join(project.imports, `${name}.yaml`);
   if (planPath === undefined && readText(plans) !== prepared.planText)
     add(unusedName(project, "imports", name, "yaml"), { text: prepared.planText });
-  writeAll(writes, project.root);
-  const files = writes.map(({ path }) => path.slice(project.root.length + 1));
-  if (!ready) return { files, loaded: undefined };
-  const written = await dataFiles(
-    data.map(({ entity }) => ({ entity, path: dataFile(project, entity) })),
-    model,
-  );
-  return { files, loaded: await loadData(project, model, written, options, report) };
+  const folder = new TemporaryFolder();
+  try {
+    const before = writes.map(({ path, secret }) => asItIs(path, secret ?? false, folder));
+    writeAll(writes, project.root);
+    const files = writes.map(({ path }) => path.slice(project.root.length + 1));
+    if (!ready) return { files, loaded: undefined };
+    const written = await dataFiles(
+      data.map(({ entity }) => ({ entity, path: dataFile(project, entity) })),
+      model,
+    );
+    try {
+      return { files, loaded: await loadData(project, model, written, options, report) };
+    } catch (error) {
+      // What can't be loaded would be in the way of the next import, and of `rise`.
+      writeAll(before, project.root);
+      throw error;
+    }
+  } finally {
+    folder.remove();
+  }
+}
+
+/** What puts a file back as it is now, or takes it away where it isn't there. */
+function asItIs(path: string, secret: boolean, folder: TemporaryFolder): Write {
+  if (!existsSync(path)) return { path, text: null };
+  const copy = folder.newPath();
+  copyFileSync(path, copy);
+  return { path, secret, copyOf: copy };
 }
 
 function unusedName(project: Project, folder: string, name: string, ending: string): string {
@@ -134,6 +155,11 @@ async function joinEarlier(
     key.length > 0
       ? key.map((name) => String(row[names.indexOf(name)] ?? "")).join("\u001f")
       : JSON.stringify(header.map((name) => row[names.indexOf(name)] ?? ""));
+  const kept = keptValues(
+    readDataFile(earlier, basename(earlier)),
+    key.length > 0 ? first.header.filter((name) => !fresh.header.includes(name)) : [],
+    identity,
+  );
   const seen = new KeySet();
   const joined = new CsvWriter(`${data.path}-joined`, header);
   const copy = (path: string, skipSeen: boolean) => {
@@ -142,8 +168,11 @@ async function joinEarlier(
         const known = identity(names, row);
         if (skipSeen && seen.find(known)) continue;
         if (!skipSeen) seen.add(known, 0, 0);
+        const before = skipSeen ? undefined : kept.get(known);
         joined.write(
-          header.map((name) => (row[names.indexOf(name)] as string | undefined) ?? null),
+          header.map(
+            (name) => before?.get(name) ?? (row[names.indexOf(name)] as string | undefined) ?? null,
+          ),
         );
       }
       report({ kind: "progress", on: `joining data/${entity.name}.csv`, rows: joined.rows, share });
@@ -154,6 +183,26 @@ async function joinEarlier(
   joined.close();
   data.path = joined.path;
   data.rows = joined.rows;
+}
+
+/** What rows have in some columns that the new file doesn't have, by what tells the rows apart. */
+function keptValues(
+  steps: Iterable<{ rows: readonly (readonly unknown[])[]; header: string[] }>,
+  columns: readonly string[],
+  identity: (names: readonly string[], row: readonly unknown[]) => string,
+): Map<string, Map<string, string>> {
+  const kept = new Map<string, Map<string, string>>();
+  if (columns.length === 0) return kept;
+  for (const { rows, header } of steps) {
+    for (const row of rows) {
+      const values = columns.flatMap((name): [string, string][] => {
+        const value = row[header.indexOf(name)];
+        return typeof value === "string" && value !== "" ? [[name, value]] : [];
+      });
+      if (values.length > 0) kept.set(identity(header, row), new Map(values));
+    }
+  }
+  return kept;
 }
 
 async function isLoaded(project: Project, entity: Entity, path: string): Promise<boolean> {

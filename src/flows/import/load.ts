@@ -10,12 +10,14 @@ import {
   type RowLocalRule,
   rowLocalRules,
 } from "../../core/formula/row-local-rules.ts";
+import { toldRule } from "../../core/formula/rules.ts";
 import {
   type Entity,
   entityNamed,
   type Field,
   isComputed,
   isMany,
+  isNeeded,
   isReference,
   type Model,
 } from "../../core/model/model.ts";
@@ -41,7 +43,7 @@ import type { ReadStep } from "../../io/sheets/text.ts";
 import { withDatabase } from "../database.ts";
 import type { Report } from "../report.ts";
 import { deleteRows } from "../rows/clear-rows.ts";
-import { requireRules, toldRule } from "../rows/row-rules.ts";
+import { requireRules } from "../rows/row-rules.ts";
 import { readSeedingRecord } from "../seed/record.ts";
 import type { Loaded } from "./loaded.ts";
 
@@ -440,6 +442,20 @@ class DataReader {
     return new Failure("input", `${place}: ${what}`, "correct the file; nothing of it was loaded");
   }
 
+  /** New rows can't be without a field that they need and the file has no column for. */
+  #lacking(error: Error): Error {
+    const lacking = this.entity.fields.filter(
+      (field) => isNeeded(field) && !this.#fields.includes(field),
+    );
+    if (lacking.length === 0 || error instanceof Failure) return error;
+    const names = lacking.map(({ name }) => `\`${name}\``).join(" and ");
+    return new Failure(
+      "input",
+      `${this.#name} has no column for ${names}, which every new row needs`,
+      "add it to the file, or let the field be without a value in the model; nothing of the file was loaded",
+    );
+  }
+
   /** An error of the database, where the rows are the reason for it. */
   explain(engine: Engine, error: Error): Error {
     const names = this.target.columns.map(({ name }) => name);
@@ -452,7 +468,7 @@ class DataReader {
         "correct the file; nothing of it was loaded",
       );
     }
-    if (reason !== "unique") return error;
+    if (reason !== "unique") return this.#lacking(error);
     return new Failure(
       "input",
       `${this.#name}: a value of ${columns?.join(" and ")}, which must be the only one, is there already`,

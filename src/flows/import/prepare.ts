@@ -1,4 +1,5 @@
 import { Failure } from "../../core/failure.ts";
+import { withChecks } from "../../core/formula/row-checks.ts";
 import { type Diagnostic, Places, pointOut } from "../../core/model/diagnostics.ts";
 import type { Model } from "../../core/model/model.ts";
 import { readModel } from "../../core/model/read.ts";
@@ -11,7 +12,7 @@ import { modelName, type Project, projectAt } from "../../io/project/project.ts"
 import { openSheets } from "../../io/sheets/sheets.ts";
 import { TemporaryFolder } from "../../io/sheets/temporary.ts";
 import type { Report } from "../report.ts";
-import { type Converted, convertSheets } from "./convert.ts";
+import { type Converted, convertSheets, neededBeside } from "./convert.ts";
 import { proposeImport } from "./look.ts";
 import { storedKeys } from "./stored-keys.ts";
 
@@ -67,9 +68,16 @@ export async function prepareImport(
     const follow = async ({ plan, notes }: { plan: ImportPlan; notes: PlanNotes | undefined }) => {
       const planText = given?.text ?? printPlan(plan, notes);
       const planned = planModel(plan, existing);
-      const { model } = planned.reading;
-      if (!model) throw planFailure(request.plan, planText, planned);
-      const stored = await storedKeys(project, model);
+      const read = planned.reading.model;
+      if (!read) throw planFailure(request.plan, planText, planned);
+      const model = withChecks(read);
+      // By them it is known which rows are new, where a new one would need more.
+      const own = model.entities.filter((entity) =>
+        plan.sheets.some(
+          (sheet) => sheet.entity === entity.name && neededBeside(sheet, entity).length > 0,
+        ),
+      );
+      const stored = await storedKeys(project, model, own);
       const converted = convertSheets(plan, sheets, model, stored, folder, report);
       return { plan, notes, planText, model, modelText: planned.text, ...converted };
     };

@@ -8,10 +8,17 @@ import { dataFile, type Project } from "../../io/project/project.ts";
 import { readDataFile } from "../../io/sheets/data-files.ts";
 import { hasDatabase, withDatabase } from "../database.ts";
 
-/** The keys of what sheets can refer to and that is there already: in data files, and in the database. */
-export async function storedKeys(project: Project, model: Model): Promise<Map<string, KeyFinder>> {
+/** The keys of what sheets become or can refer to and that is there already: in data files, and in the database. */
+export async function storedKeys(
+  project: Project,
+  model: Model,
+  /** Entities of which every key is asked for, whether others refer to them or not. */
+  own: readonly Entity[],
+): Promise<Map<string, KeyFinder>> {
   const targets = new Set(model.entities.flatMap((entity) => [...targetsOf(entity)]));
-  const entities = model.entities.filter(({ name }) => targets.has(name));
+  const entities = model.entities.filter(
+    (entity) => targets.has(entity.name) || own.includes(entity),
+  );
   const found = new Map<string, KeyFinder>(
     entities.map((entity) => [entity.name, keysOnFile(project, entity)]),
   );

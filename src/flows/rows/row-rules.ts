@@ -1,10 +1,10 @@
 import { Failure } from "../../core/failure.ts";
 import { compiled } from "../../core/formula/compile.ts";
 import type { Moment } from "../../core/formula/row-local-rules.ts";
-import { type HeldRule, rulesOf } from "../../core/formula/rules.ts";
+import { type HeldRule, rulesOf, toldRule } from "../../core/formula/rules.ts";
 import { formulaSql, momentsIn, nameIn } from "../../core/formula/sql/sql.ts";
 import type { Entity, Model } from "../../core/model/model.ts";
-import { columnOf, tableOf } from "../../core/schema/from-model.ts";
+import { tableOf } from "../../core/schema/from-model.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 
 /** Numbers of rows, both ends included. */
@@ -64,10 +64,4 @@ export async function requireNone(
     `${count} ${rows} for ${entity.name} (${count === 1 ? "number" : "the first are numbers"} ${numbers}) would break a rule: ${toldRule(entity, rule)}`,
     help,
   );
-}
-
-/** A rule as people read it; of a field that is needed, behind the field's label. */
-export function toldRule(entity: Entity, { about, sentence }: HeldRule): string {
-  const field = entity.fields.find((each) => columnOf(each) === about);
-  return field ? `${field.label}: ${sentence}` : sentence;
 }

@@ -1,8 +1,8 @@
 import { Failure } from "../../core/failure.ts";
+import { toldRule } from "../../core/formula/rules.ts";
 import { columnOf } from "../../core/schema/from-model.ts";
 import type { Impossible } from "../../core/seeding/plan.ts";
 import type { Unmakeable } from "../../core/seeding/rows.ts";
-import { toldRule } from "../rows/row-rules.ts";
 
 const nothingWritten = "nothing was written";
 
