@@ -1,5 +1,5 @@
-import { existsSync, readFileSync, writeFileSync } from "node:fs";
-import { join } from "node:path";
+import { existsSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { dirname, join } from "node:path";
 import { type CellObject, utils, write } from "@e965/xlsx";
 import iconv from "iconv-lite";
 import { describe, expect, it } from "vitest";
@@ -378,5 +378,43 @@ entities:
     expect(existsSync(join(folder, "imports/loans.yaml"))).toBe(false);
     expect(readFileSync(join(folder, "model.yaml"), "utf8")).toBe(before);
     expect((await levadura(["check"], folder)).status).toBe(0);
+  });
+});
+
+describe("questions", () => {
+  const dues = "Payer,Paid on,Share\nAda,03/04/2024,0.8\nBo,05/06/2024,91%\nCy,07/08/2024,45%\n";
+
+  it("are in the plan and at the end, where nobody is there to answer", async () => {
+    const folder = temporaryFolder();
+    writeFileSync(join(folder, "dues.csv"), dues);
+    const { err } = await levadura(["import", "dues.csv", "--yes"], folder);
+    expect(err).toContain("2 questions were answered by the first choice");
+    expect(err).toContain("Paid on: Which is first, the day or the month? day first");
+    const plan = readFileSync(join(folder, "imports/dues.yaml"), "utf8");
+    expect(plan).toContain('#   month first, dates: month first: "03/04/2024" → 2024-03-04');
+    expect(plan).toContain("#   percentages, bare: percent:");
+  });
+
+  it("are on the page of the preview, with everything escaped", async () => {
+    const folder = temporaryFolder();
+    writeFileSync(join(folder, "dues.csv"), dues.replace("Ada", "<script>alert(1)</script>"));
+    const { err } = await levadura(["import", "dues.csv", "--open"], folder, {
+      env: { PATH: "" },
+    });
+    const [, path = ""] = /a page, too: (\S+)/.exec(err) ?? [];
+    const page = readFileSync(path, "utf8");
+    expect(page).toContain("Which is first, the day or the month?");
+    expect(page).toContain("&lt;script&gt;alert(1)&lt;/script&gt;");
+    expect(page).not.toContain("<script");
+    expect(statSync(path).mode & 0o077).toBe(0);
+    rmSync(dirname(path), { recursive: true });
+  });
+
+  it("ask about amounts with three digits behind a sign, whatever other columns say", async () => {
+    const { field } = await preview({
+      "a.csv": "Payer;Amount;Share\nAda;1.234;0.8\nBo;2.500;0.9\nCy;3.750;0.25\n",
+    });
+    expect(field("amount")).toMatchObject({ is: "money, required", guess: expect.any(String) });
+    expect(field("amount")?.values).toMatchObject({ sum: "7484" });
   });
 });

@@ -7,6 +7,7 @@ import type {
   SheetNotes,
   SheetPlan,
 } from "../core/tabular/plan.ts";
+import type { OpenQuestion } from "../core/tabular/questions.ts";
 import type { SheetOutcome } from "../flows/import/convert.ts";
 import type { Loaded } from "../flows/import/loaded.ts";
 import type { PreparedImport } from "../flows/import/prepare.ts";
@@ -15,7 +16,7 @@ import { conflictLines, count, table } from "./words.ts";
 
 /** What an import is going to do, sheet by sheet. */
 export function previewText(prepared: PreparedImport, width: number): string {
-  const { plan, notes, sheets, untaken, setAside } = shown(prepared);
+  const { plan, notes, questions, sheets, untaken, setAside } = shown(prepared);
   const parts = plan.sheets.map((sheet, at) =>
     sheetText(sheet, notes?.sheets[at], sheets[at] as SheetOutcome, width),
   );
@@ -40,7 +41,14 @@ export function previewText(prepared: PreparedImport, width: number): string {
     (name) => `${ansis.yellow("!")} ${name}: the plan says nothing of it, and it stays out`,
   );
   const guesses = plan.sheets.length > 1 && notes ? guessesText(plan.sheets, notes, width) : "";
-  return [...parts, left.join("\n"), aside.join("\n"), guesses, sumText(sheets)]
+  const open = questions.flatMap((question) =>
+    questionText(question).map((line, at) => cut(at === 0 ? line : `  ${at}  ${line}`, width)),
+  );
+  const asked =
+    open.length === 0
+      ? ""
+      : [`${ansis.bold("Open questions")}; the first answer is taken`, ...open].join("\n");
+  return [...parts, left.join("\n"), aside.join("\n"), guesses, asked, sumText(sheets)]
     .filter(Boolean)
     .join("\n\n");
 }
@@ -56,6 +64,29 @@ function guessesText(sheets: readonly SheetPlan[], notes: PlanNotes, width: numb
   if (lines.length === 0) return "";
   const title = `${ansis.bold("Guesses to check")}: ${count(lines.length, "column")}`;
   return [title, ...lines.map((line) => cut(line, width))].join("\n");
+}
+
+/** A question, and each answer with what it makes of some cells. */
+export function questionText({ about, ask, choices }: OpenQuestion): string[] {
+  const longest = Math.max(...choices.map(({ say }) => say.length));
+  return [
+    `${ansis.yellow("?")} ${about}: ${ask}`,
+    ...choices.map(({ say, gives }) => {
+      const cells = gives.map(({ written, stored }) =>
+        written === stored ? quote(written, 24) : `${quote(written, 24)} → ${cut(stored, 24)}`,
+      );
+      return `${say.padEnd(longest)}  ${ansis.dim(cells.join("  "))}`.trimEnd();
+    }),
+  ];
+}
+
+/** What was taken where nobody answered, once more at the end. */
+export function takenAnswers(questions: readonly OpenQuestion[]): string[] {
+  if (questions.length === 0) return [];
+  return [
+    `\n${count(questions.length, "question was", "questions were")} answered by the first choice; the plan in imports/ has the others:`,
+    ...questions.map(({ about, ask, choices }) => `  ${about}: ${ask} ${choices[0]?.say}`),
+  ];
 }
 
 /** The rows of all sheets, and where they go. */
@@ -111,11 +142,15 @@ function sheetText(
 }
 
 /** Whether something is guessed of a field, or some of its cells don't fit. */
-function isDoubtful(notes: FieldNotes | undefined): boolean {
+export function isDoubtful(notes: FieldNotes | undefined): boolean {
   return notes?.guess !== undefined || notes?.setAside !== undefined;
 }
 
-function doubtfulFirst(fields: readonly FieldPlan[], notes: SheetNotes | undefined): FieldPlan[] {
+/** The fields of a sheet, what is doubtful before the others. */
+export function doubtfulFirst(
+  fields: readonly FieldPlan[],
+  notes: SheetNotes | undefined,
+): FieldPlan[] {
   const doubtful = (field: FieldPlan) => isDoubtful(notes?.fields.get(field.name));
   return [...fields.filter(doubtful), ...fields.filter((field) => !doubtful(field))];
 }
@@ -127,26 +162,40 @@ function valueLines(
   width: number,
 ): string[] {
   if (!values || values.filled === 0) return [];
-  const { examples, smallest, largest, sum, blank } = values;
+  const { examples } = values;
   const pairs = examples.map(({ written, stored }) =>
     written === stored
       ? quote(written, 24)
       : `${quote(written, 24)} → ${cut(stored.replaceAll("\n", " + "), 24)}`,
   );
-  const facts = [
+  const parts = [pairs.join("  "), valueFacts(values, notes)].filter(Boolean);
+  const line = parts.join("  ·  ");
+  return [...line].length <= width ? [line] : parts;
+}
+
+/** What is known of all values of a column. */
+export function valueFacts(
+  values: ColumnValues | undefined,
+  notes: FieldNotes | undefined,
+): string {
+  if (!values || values.filled === 0) return "";
+  const { smallest, largest, sum, blank } = values;
+  return [
     smallest !== undefined && `smallest ${smallest}`,
     largest !== undefined && `largest ${largest}`,
     sum !== undefined && `sum ${sum}`,
     notes && `${notes.distinct.toLocaleString("en")} different`,
     blank > 0 && `${blank.toLocaleString("en")} blank`,
-  ].filter(Boolean);
-  const parts = [pairs.join("  "), facts.join(", ")].filter(Boolean);
-  const line = parts.join("  ·  ");
-  return [...line].length <= width ? [line] : parts;
+  ]
+    .filter(Boolean)
+    .join(", ");
 }
 
 /** What a field becomes, in a word or two; for a split that is done, the entity that it moves to. */
-function typeText({ splits }: SheetPlan, { name, is = "as in the model" }: FieldPlan): string {
+export function typeText(
+  { splits }: SheetPlan,
+  { name, is = "as in the model" }: FieldPlan,
+): string {
   const split = splits.find((each) => each.do && (each.by === name || each.with.includes(name)));
   if (!split) return is;
   return split.by === name ? `one ${split.entity}` : `a field of ${split.entity}`;
@@ -155,12 +204,11 @@ function typeText({ splits }: SheetPlan, { name, is = "as in the model" }: Field
 function remarks(sheet: SheetPlan, notes: SheetNotes, width: number): string[] {
   const fields = sheet.fields.flatMap((field) => {
     const found = notes.fields.get(field.name);
-    return found ? fieldRemarks(field.column, found) : [];
+    if (!found) return [];
+    return fieldRemarks(found).map((said) => `${markOf(found, said)} ${field.column}: ${said}`);
   });
-  const splits = [...notes.splits].flatMap(([entity, [said = "", ...more]]) => [
-    `${ansis.cyan("?")} ${said}. An entity ${entity} of their own? In the plan: do: yes`,
-    ...more.map((line) => `    ${line}`),
-  ]);
+  const [first, ...more] = splitRemarks(notes);
+  const splits = first ? [`${ansis.cyan("?")} ${first}`, ...more.map((line) => `  ${line}`)] : [];
   const key = notes.key ? [`${ansis.yellow("?")} ${notes.key}`] : [];
   return [
     ...notes.around.map((said) => `${ansis.dim("·")} ${said}`),
@@ -170,7 +218,21 @@ function remarks(sheet: SheetPlan, notes: SheetNotes, width: number): string[] {
   ].map((line) => `  ${cut(line, width - 2)}`);
 }
 
-function fieldRemarks(column: string, { guess, setAside, formula }: FieldNotes): string[] {
+function markOf({ guess, formula }: FieldNotes, said: string): string {
+  if (said === guess) return ansis.yellow("?");
+  return formula && said.includes(formula) ? ansis.dim("·") : ansis.yellow("!");
+}
+
+/** The columns that could be entities of their own. */
+export function splitRemarks({ splits }: SheetNotes): string[] {
+  return [...splits].flatMap(([entity, [said = "", ...more]]) => [
+    `${said}. An entity ${entity} of their own? In the plan: do: yes`,
+    ...more,
+  ]);
+}
+
+/** What is guessed of a column, computed in it, or doesn't fit. */
+export function fieldRemarks({ guess, setAside, formula }: FieldNotes): string[] {
   const cells = (setAside?.cells ?? [])
     .slice(0, 4)
     .map(
@@ -179,14 +241,10 @@ function fieldRemarks(column: string, { guess, setAside, formula }: FieldNotes):
     );
   const more = (setAside?.count ?? 0) > cells.length ? "; …" : "";
   return [
-    ...(guess ? [`${ansis.yellow("?")} ${column}: ${guess}`] : []),
-    ...(formula
-      ? [`${ansis.dim("·")} ${column}: computed in every row as ${formula}; the values are taken`]
-      : []),
+    ...(guess ? [guess] : []),
+    ...(formula ? [`computed in every row as ${formula}; the values are taken`] : []),
     ...(setAside
-      ? [
-          `${ansis.yellow("!")} ${column}: ${count(setAside.count, "cell doesn't", "cells don't")} fit: ${cells.join("; ")}${more}`,
-        ]
+      ? [`${count(setAside.count, "cell doesn't", "cells don't")} fit: ${cells.join("; ")}${more}`]
       : []),
   ];
 }

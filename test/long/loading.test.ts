@@ -232,8 +232,8 @@ describe.each(kinds)("data files, on $kind,", (kind) => {
 });
 
 describe("a person at a terminal", () => {
-  /** Runs the program in a terminal of its own, and types an answer. */
-  function typed(command: string, folder: string, answer: string): Promise<string> {
+  /** Runs the program in a terminal of its own, and types the answers to its questions. */
+  function typed(command: string, folder: string, ...answers: string[]): Promise<string> {
     return new Promise((resolve) => {
       const line = `${process.execPath} ${join(repository, "bin", "levadura.js")} ${command}`;
       const child = execFile(
@@ -242,9 +242,10 @@ describe("a person at a terminal", () => {
         { cwd: folder },
         (_error, out) => resolve(out),
       );
-      // The question is asked once everything was read.
+      // A question is asked once everything was read.
+      const left = [...answers];
       child.stdout?.on("data", (text: string) => {
-        if (text.includes("[y/N]")) child.stdin?.write(`${answer}\n`);
+        if (/\[y\/N\]|Which\?/.test(text)) child.stdin?.write(`${left.shift() ?? "no"}\n`);
       });
     });
   }
@@ -257,5 +258,26 @@ describe("a person at a terminal", () => {
     expect(await typed("import hives.csv", folder, "y")).toContain("Wrote data/Hive.csv");
     expect(readFileSync(join(folder, "data/Hive.csv"), "utf8")).toBe("code,weight\nB-1,1\nB-2,2\n");
     rmSync(join(folder, "hives.csv"));
+  });
+
+  it("is asked what the sheet leaves open, each with what the answers make of its cells", async () => {
+    const folder = temporaryFolder();
+    writeFileSync(
+      join(folder, "dues.csv"),
+      "Payer,Paid on,Share\nAda,03/04/2024,0.8\nBo,05/06/2024,91%\nCy,07/08/2024,45%\n",
+    );
+    // An answer that is none is asked for again.
+    const said = await typed("import dues.csv", folder, "2", "9", "3", "y");
+    // biome-ignore lint/suspicious/noControlCharactersInRegex: the colours of a terminal begin with one
+    const out = said.replace(/\x1b\[[0-9;]*[A-Za-z]/g, "");
+    expect(out).toMatch(/Paid on: Which is first, the day or the month\?\s+1 {2}day first/);
+    expect(out).toMatch(/2 {2}month first +"03\/04\/2024" → 2024-03-04/);
+    expect(out).toMatch(/3 {2}fractions.* +"0.8" → 80/);
+    expect(readFileSync(join(folder, "data/Due.csv"), "utf8")).toBe(
+      "payer,paid_on,share\nAda,2024-03-04,80\nBo,2024-05-06,91\nCy,2024-07-08,45\n",
+    );
+    const plan = readFileSync(join(folder, "imports/dues.yaml"), "utf8");
+    expect(plan).toContain("dates: month first");
+    expect(plan).not.toContain("Open question");
   });
 });

@@ -394,7 +394,7 @@ export async function sameEverywhere(
     const text = `= ${randomFormula(chance, chance.of(types), 1 + chance.below(4))}`;
     const found = formulaOf(formulaModel, hive, text);
     if ("complaint" in found) {
-      if (/places|too|not a list|no choice/.test(found.complaint.message)) continue;
+      if (/places|too|not a list|no choice|multiplies/.test(found.complaint.message)) continue;
       throw new Error(`${text}: ${found.complaint.message}`);
     }
     usable++;

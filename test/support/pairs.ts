@@ -310,7 +310,9 @@ function ruleOf({ name, type, options: words }: SketchField): string[] {
     return [`{${name}} is empty or {${name}} * 2 > ${least}`];
   if (/^date( |$)/.test(type)) return [`{${name}} is empty or year({${name}}) > 2000`];
   const [, choice] = /^choice (\w+)/.exec(type) ?? [];
-  if (choice) return [`{${name}} is empty or {${name}} <> '${choice}'`];
+  // Records that a migration makes have the default.
+  const isDefault = words.includes(`default ${choice}`);
+  if (choice && !isDefault) return [`{${name}} is empty or {${name}} <> '${choice}'`];
   if (/^one/.test(type)) return [`{${name}} is not empty or created_at > updated_at - 1 days`];
   return [];
 }

@@ -1,15 +1,19 @@
 import { Args, Flags } from "@oclif/core";
+import type { OpenQuestion } from "../../core/tabular/questions.ts";
 import { checkProject } from "../../flows/check/check.ts";
 import { keepImport, previewLoading } from "../../flows/import/keep.ts";
 import { loadData, pendingData } from "../../flows/import/load.ts";
 import type { Loaded } from "../../flows/import/loaded.ts";
+import { openPreview } from "../../flows/import/open-preview.ts";
 import { type PreparedImport, prepareImport } from "../../flows/import/prepare.ts";
 import { writePlan } from "../../flows/import/write-plan.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import { requireMigrated } from "../../flows/migrate/migrate.ts";
-import { agreed, canAsk } from "../asking.ts";
+import { agreed, canAsk, chosen } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
-import { loadedText, previewText } from "../import-words.ts";
+import { previewPage } from "../import-page.ts";
+import { loadedText, previewText, questionText, takenAnswers } from "../import-words.ts";
+import { shown } from "../terminal.ts";
 import { done, next } from "../words.ts";
 
 /** The exit status that tells scripts that nothing was written. */
@@ -57,6 +61,7 @@ export default class Import extends LevaduraCommand {
       description: "the name of the application; otherwise that of the first file",
       helpValue: "WORDS",
     }),
+    open: Flags.boolean({ description: "show the preview as a page in the browser, too" }),
     yes: Flags.boolean({ char: "y", description: "write without asking" }),
     "delete-missing": Flags.boolean({
       description: "delete rows that the files no longer have, unless users changed them",
@@ -76,11 +81,16 @@ export default class Import extends LevaduraCommand {
         ...(flags.into && { into: flags.into }),
         ...(flags.name && { name: flags.name }),
         asTheyAre: flags["no-reshaping"],
+        ...(this.#canAnswer(files, flags) && { answer: askedAtTerminal }),
       },
       this.report,
     );
     try {
       this.say(previewText(prepared, this.#width));
+      if (flags.open) {
+        const path = await openPreview(await previewPage(prepared));
+        this.hint(`\nThe preview is a page, too: ${path}`);
+      }
       const outcome = { ...preview(prepared), written: [] as string[], loaded: [] as Loaded[] };
       if (flags["write-plan"]) {
         writePlan(flags["write-plan"], prepared.planText);
@@ -101,6 +111,7 @@ export default class Import extends LevaduraCommand {
       );
       this.say("");
       for (const file of kept.files) this.say(done(`Wrote ${file}`));
+      for (const line of takenAnswers(shown(prepared.questions))) this.warn(line);
       if (kept.loaded)
         this.say(`${done("Loaded into the database")}\n${loadedText(kept.loaded, true)}`);
       const there = flags.project === "." ? "" : ` --project ${flags.project}`;
@@ -153,9 +164,27 @@ export default class Import extends LevaduraCommand {
     return yes;
   }
 
+  /** Questions are asked where somebody is there to answer, and hasn't said yes to everything. */
+  #canAnswer(
+    files: readonly string[],
+    flags: { yes: boolean; plan?: string | undefined },
+  ): boolean {
+    return canAsk() && !this.jsonEnabled() && !flags.yes && !flags.plan && !files.includes("-");
+  }
+
   get #width(): number {
     return process.stdout.isTTY ? process.stdout.columns || 100 : 400;
   }
+}
+
+/** Asks the questions that the sheets leave open. */
+async function askedAtTerminal(questions: readonly OpenQuestion[]): Promise<number[]> {
+  const answers: number[] = [];
+  for (const question of shown([...questions])) {
+    const [title, ...choices] = questionText(question);
+    answers.push(await chosen(title ?? "", choices));
+  }
+  return answers;
 }
 
 /** The preview, for scripts. */

@@ -6,6 +6,7 @@ import {
   type Found,
   type InferenceContext,
   mostlyFits,
+  type Question,
   simple,
   type Test,
 } from "./finding.ts";
@@ -55,8 +56,17 @@ export function asDate(
       !settled && {
         guess: `no date tells whether the day or the month stands first; ${context.dates ? "taken as in another column" : "taken for the day"}`,
       }),
+    ...(ordered && !settled && { questions: [orderQuestion(dates)] }),
     hints: { ...(ordered && { dates }), ...(century && { century }) },
     exceptions: exceptionsOf(profile, fits, contradicting > 0 ? `${reason} with ${order}` : reason),
+  };
+}
+
+function orderQuestion(taken: DateOrder): Question {
+  const other: DateOrder = taken === "day first" ? "month first" : "day first";
+  return {
+    ask: "Which is first, the day or the month?",
+    choices: [taken, other].map((dates) => ({ say: dates, set: { dates } })),
   };
 }
 
@@ -93,7 +103,18 @@ export function asDuration(
     ...found,
     why: `${found.why}, ${quote(inTwo[0] ?? "")} in ${read}`,
     hints: { spans: isShort ? "m:ss" : "h:mm" },
-    ...(!isSure && { guess }),
+    ...(!isSure && {
+      guess,
+      questions: [
+        {
+          ask: "What are the two parts?",
+          choices: [
+            { say: "hours and minutes", set: { spans: "h:mm" } },
+            { say: "minutes and seconds", set: { spans: "m:ss" } },
+          ],
+        },
+      ],
+    }),
   };
 }
 
@@ -106,5 +127,14 @@ export function asTime(profile: ColumnProfile, { name }: InferenceContext, count
   const spans = !isClock(name) && countOf(profile, (bits) => (bits & typeBit.spanLike) !== 0) > 0;
   const guess =
     "they may be spans of time or ratios rather than times of the day: if they are, write `duration` or `text`";
-  return { ...simple("time", "times", profile, fits, "not a time"), ...(spans && { guess }) };
+  const question: Question = {
+    ask: "Are these times of the day?",
+    choices: [
+      { say: "times of the day", set: { type: "time" } },
+      { say: "spans of time", set: { type: "duration" } },
+      { say: "neither: keep the text", set: { type: "text" } },
+    ],
+  };
+  const found = simple("time", "times", profile, fits, "not a time");
+  return { ...found, ...(spans && { guess, questions: [question] }) };
 }

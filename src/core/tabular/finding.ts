@@ -1,7 +1,6 @@
 import type { SpanParts } from "../../../kit/formula/durations.ts";
 import type { DateOrder } from "./dates.ts";
-import type { DecimalSign } from "./numbers.ts";
-import type { BareNumbers } from "./plan.ts";
+import type { BareNumbers, DecimalSign } from "./numbers.ts";
 import type { ColumnProfile, Example, LookGroup } from "./profile.ts";
 import { typeBit } from "./type-detection.ts";
 
@@ -34,6 +33,21 @@ export interface ReadingHints {
   spans?: SpanParts;
 }
 
+/** A question about a column. */
+export interface Question {
+  ask: string;
+  /** The answers; the first is what was taken. */
+  choices: { say: string; set: Answer }[];
+}
+
+/** What an answer changes in the plan of a field. */
+export interface Answer extends ReadingHints {
+  /** Another type. */
+  type?: ColumnKind;
+  /** Cells that are another value. */
+  replace?: Record<string, string>;
+}
+
 /** What a column is taken for, and why. */
 export interface Finding {
   kind: ColumnKind;
@@ -41,6 +55,8 @@ export interface Finding {
   why: string;
   /** What could as well be otherwise. */
   guess?: string;
+  /** What somebody who knows the sheet can settle. */
+  questions?: Question[];
   hints: ReadingHints;
   /** How dates and numbers are written, where this column leaves no doubt. */
   evidence: Evidence;

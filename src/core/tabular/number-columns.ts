@@ -1,9 +1,11 @@
 import {
+  type ColumnKind,
   countOf,
   exceptionsOf,
   type Found,
   type InferenceContext,
   mostlyFits,
+  type Question,
   quantity,
   type Test,
 } from "./finding.ts";
@@ -64,6 +66,14 @@ export function asNumber(
   ]
     .filter(Boolean)
     .join("; ");
+  const questions = [
+    ...(signs.isOpen ? [signQuestion(decimals)] : []),
+    ...(areClock && !isMoney ? [kindQuestion("Are these numbers?", kind, "times", "time")] : []),
+    ...(!isMoney && losesZeros(profile, decimals)
+      ? [kindQuestion("Do zeros at the end matter?", kind, "yes: keep the text", "text")]
+      : []),
+    ...(bare ? [bareQuestion] : []),
+  ];
   const isPositive = countOf(profile, (bits) => (bits & typeBit.negative) !== 0) === 0;
   const isAmount = currency !== undefined || unit === "%" || amounts.test(unit ?? "");
   return {
@@ -77,6 +87,7 @@ export function asNumber(
       .filter(Boolean)
       .join(""),
     ...(guess && { guess }),
+    ...(questions.length > 0 && { questions }),
     evidence: signs.isSettled ? { decimals } : {},
     hints: {
       ...(signs.matters && decimals === "comma" && { decimals }),
@@ -92,6 +103,36 @@ export function asNumber(
     exceptions,
   };
 }
+
+function signQuestion(taken: DecimalSign): Question {
+  return {
+    ask: "Which sign is before the fraction?",
+    choices: [taken, otherSign(taken)].map((decimals) => ({
+      say: `the ${decimals}`,
+      set: { decimals },
+    })),
+  };
+}
+
+function kindQuestion(ask: string, kind: ColumnKind, say: string, other: ColumnKind): Question {
+  const taken = other === "text" ? "no: they are numbers" : "numbers";
+  return {
+    ask,
+    choices: [
+      { say: taken, set: { type: kind } },
+      { say, set: { type: other } },
+    ],
+  };
+}
+
+const bareQuestion: Question = {
+  ask: "What are the numbers without a percent sign?",
+  choices: [
+    { say: "set them aside", set: { bare: "ask" } },
+    { say: "percentages", set: { bare: "percent" } },
+    { say: "fractions: 0.8 is 80 %", set: { bare: "fraction" } },
+  ],
+};
 
 const isNumber: Test = (bits) => (bits & (typeBit.point | typeBit.comma)) !== 0;
 
@@ -113,14 +154,29 @@ function signsOf(profile: ColumnProfile, context: InferenceContext, counted: num
   const likely = pointIsFraction === areFractions ? "point" : "comma";
   const isSettled = pointOnly !== commaOnly;
   const settled = pointOnly > commaOnly ? "point" : "comma";
-  const decimals: DecimalSign = isSettled ? settled : (context.decimals ?? likely);
+  // Money has two places, whatever the other columns say.
+  const thousands =
+    context.decimals && areThousands(profile, context) ? context.decimals : undefined;
+  const said = thousands ? otherSign(thousands) : context.decimals;
+  const decimals: DecimalSign = isSettled ? settled : (said ?? likely);
   return {
     decimals,
     isSettled,
-    isOpen: open > 0 && !isSettled && !context.decimals,
+    isOpen: open > 0 && !isSettled && (!context.decimals || thousands !== undefined),
     /** Whether the cells are read otherwise under the other sign. */
     matters: open > 0 || commaOnly + pointOnly > 0,
   };
+}
+
+/** Whether all amounts would have three places under the sign of the other columns. */
+function areThousands({ written }: ColumnProfile, { named, decimals }: InferenceContext): boolean {
+  if (named !== "money" || !decimals) return false;
+  const { least, most } = written[decimals];
+  return least === 3 && most === 3;
+}
+
+function otherSign(sign: DecimalSign): DecimalSign {
+  return sign === "point" ? "comma" : "point";
 }
 
 function conversionWords({ text, count, examples: [first], factor }: Converted): string {

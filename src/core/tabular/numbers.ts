@@ -16,6 +16,10 @@ export interface FoundNumber {
 const pattern =
   /^(\()?([^\s\d.,()+−-]{0,8}|[+−-]?[$€£¥]|[A-Z]{3})\s*([+−-])?\s*(\d[\d.,'’\u00a0\u202f ]*|[.,]\d+)\s*([^\d\s()][^\d()]{0,11}|m²|m³|km²|cm²|cm³)?(\))?$/u;
 
+/** As a percentage, as a fraction of one, or not at all: they are set aside. */
+export const bareNumbers = ["percent", "fraction", "ask"] as const;
+export type BareNumbers = (typeof bareNumbers)[number];
+
 /** Numbers that need no search: digits without a needless zero, at most two of them behind a point. */
 const plain = /^(?:0|[1-9]\d{0,14})(?:\.\d?[1-9])?$/;
 

@@ -4,20 +4,26 @@ import type { Diagnostic, Span } from "../model/diagnostics.ts";
 import { unseenCharacter, visible } from "../naming/characters.ts";
 import { oneLine } from "./cells.ts";
 import { encodings } from "./encodings.ts";
+import type { Answer } from "./finding.ts";
 import { leftOutKinds } from "./layout.ts";
-import {
-  bareNumbers,
-  type FieldPlan,
-  type ImportPlan,
-  type PlanNotes,
-  type SheetNotes,
-  type SheetPlan,
-  type UnpivotPlan,
+import { bareNumbers } from "./numbers.ts";
+import type {
+  FieldPlan,
+  ImportPlan,
+  PlanNotes,
+  SheetNotes,
+  SheetPlan,
+  UnpivotPlan,
 } from "./plan.ts";
+import type { OpenQuestion } from "./questions.ts";
 import { areaOf, areaText } from "./shapes/areas.ts";
 
 /** Writes a plan as YAML, with what was found out beside each line. */
-export function printPlan(plan: ImportPlan, notes?: PlanNotes): string {
+export function printPlan(
+  plan: ImportPlan,
+  notes?: PlanNotes,
+  questions: readonly OpenQuestion[] = [],
+): string {
   const { name, language, currency, timezone } = plan.app;
   const lines = [
     "# A plan of `levadura import`: what each sheet becomes. Change a line, and apply it:",
@@ -33,12 +39,22 @@ export function printPlan(plan: ImportPlan, notes?: PlanNotes): string {
     "# Cells that say one of these have no value.",
     `blank: ${list(plan.blank)}`,
     "sheets:",
-    ...plan.sheets.flatMap((sheet, index) => sheetLines(sheet, notes?.sheets[index])),
+    ...plan.sheets.flatMap((sheet, index) =>
+      sheetLines(
+        sheet,
+        notes?.sheets[index],
+        questions.filter((question) => question.sheet === index),
+      ),
+    ),
   ];
   return `${lines.join("\n")}\n`;
 }
 
-function sheetLines(sheet: SheetPlan, notes: SheetNotes | undefined): string[] {
+function sheetLines(
+  sheet: SheetPlan,
+  notes: SheetNotes | undefined,
+  questions: readonly OpenQuestion[],
+): string[] {
   const { text, header, rows } = sheet;
   return [
     `  - file: ${scalar(sheet.file)}`,
@@ -66,7 +82,10 @@ function sheetLines(sheet: SheetPlan, notes: SheetNotes | undefined): string[] {
     ...(notes?.key ? [`    # ${remark(notes.key)}`] : []),
     ...(sheet.key ? [`    key: ${list(sheet.key)}`] : []),
     "    fields:",
-    ...sheet.fields.flatMap((field) => fieldLines(field, notes?.fields.get(field.name))),
+    ...sheet.fields.flatMap((field) => [
+      ...questions.filter((question) => question.field === field.name).flatMap(questionLines),
+      ...fieldLines(field, notes?.fields.get(field.name)),
+    ]),
     ...(sheet.leave.length === 0 ? [] : [`    leave: ${list(sheet.leave)}`]),
     ...(sheet.splits.length === 0 ? [] : ["    split:"]),
     ...sheet.splits.flatMap((split) => [
@@ -90,6 +109,27 @@ function unpivotLines({ columns, title, values, keep }: UnpivotPlan): string[] {
     `      values: ${list(values)}`,
     ...(keep ? [`      keep: ${list(keep)}`] : []),
   ];
+}
+
+/** A question with what each answer makes of some cells, and what it is in the plan. */
+function questionLines({ ask, choices }: OpenQuestion): string[] {
+  return [
+    `      # Open question: ${remark(ask)}`,
+    ...choices.map(({ say, set, gives }, at) => {
+      const cells = gives.map(({ written, stored }) => `${JSON.stringify(written)} → ${stored}`);
+      const how = answerText(set);
+      const taken = at === 0 ? " (taken)" : how === "" ? "" : `, ${how}`;
+      return `      #   ${remark(`${say}${taken}: ${cells.join("  ")}`)}`;
+    }),
+  ];
+}
+
+function answerText({ type, replace, ...hints }: Answer): string {
+  return [
+    ...(type ? [`is: ${type}`] : []),
+    ...Object.entries(hints).map(([key, value]) => `${key}: ${String(value)}`),
+    ...(replace ? [`replace: ${pairs(replace)}`] : []),
+  ].join(", ");
 }
 
 function fieldLines(

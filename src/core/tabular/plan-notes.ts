@@ -56,10 +56,23 @@ export function fieldNotes(
     why,
     distinct: profile.distinct.size,
     ...(guesses.length > 0 && { guess: guesses.join("; ") }),
+    ...(!link && questionsOf(column)),
     ...(count > 0 && { setAside: { count, cells } }),
     ...(formula && { formula }),
   };
 }
+
+/** What is asked about a column, with cells that may tell somebody the answer. */
+export function questionsOf({
+  finding: { questions = [] },
+  profile: { groups },
+}: DraftColumn): Pick<FieldNotes, "questions" | "samples"> {
+  if (questions.length === 0) return {};
+  const texts = groups.flatMap(({ examples }) => examples.map(({ text }) => text.trim()));
+  return { questions, samples: [...new Set(texts)].slice(0, mostSamples) };
+}
+
+const mostSamples = 20;
 
 /** A formula of the row's cells, by the names of their fields: `C#*E#` is `weight * price`. */
 function namedFormula(

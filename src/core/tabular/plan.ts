@@ -1,8 +1,9 @@
 import type { SpanParts } from "../../../kit/formula/durations.ts";
 import type { DateOrder } from "./dates.ts";
 import type { Encoding } from "./encodings.ts";
+import type { Question } from "./finding.ts";
 import type { LeftOutKind } from "./layout.ts";
-import type { DecimalSign } from "./numbers.ts";
+import type { BareNumbers, DecimalSign } from "./numbers.ts";
 import type { Area } from "./shapes/areas.ts";
 
 /** What an import is going to do: found out, shown, and open to every correction before it is done. */
@@ -69,10 +70,6 @@ export interface TextFormat {
   encoding: Encoding;
 }
 
-/** As a percentage, as a fraction of one, or not at all: they are set aside. */
-export const bareNumbers = ["percent", "fraction", "ask"] as const;
-export type BareNumbers = (typeof bareNumbers)[number];
-
 export interface FieldPlan {
   name: string;
   /** The title of the column, or its letters where it has no title of its own. */
@@ -125,6 +122,9 @@ export interface FieldNotes {
   /** How many different values there are. */
   distinct: number;
   guess?: string;
+  /** What somebody who knows the sheet can settle, and some cells to ask about. */
+  questions?: Question[];
+  samples?: string[];
   /** Cells that won't fit: how many, and the first ones in words with their addresses. */
   setAside?: { count: number; cells: NotedCell[] };
   /** The column's formula, by the names of fields. */

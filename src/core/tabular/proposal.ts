@@ -14,8 +14,15 @@ import { leftOutKinds, referenceTo } from "./layout.ts";
 import { sameMark } from "./marks.ts";
 import { entityWithColumns, type Heading, matchedFields } from "./matching.ts";
 import { proposeSplits } from "./normalisation.ts";
-import type { FieldPlan, ImportPlan, PlanNotes, SheetNotes, SheetPlan } from "./plan.ts";
-import { aroundTable, fieldNotes } from "./plan-notes.ts";
+import type {
+  FieldNotes,
+  FieldPlan,
+  ImportPlan,
+  PlanNotes,
+  SheetNotes,
+  SheetPlan,
+} from "./plan.ts";
+import { aroundTable, fieldNotes, questionsOf } from "./plan-notes.ts";
 import type { ColumnProfile } from "./profile.ts";
 import { findLinks, isIdentifying, isKeyColumn, linkName } from "./relationships.ts";
 import { besideReferences, entityName, fieldTitle, sheetWords, type Title } from "./titles.ts";
@@ -317,6 +324,7 @@ function planSheet(
           guess: `matched to ${entity}.${field.name}, because the names are similar`,
         }),
         distinct: column.profile.distinct.size,
+        ...hintQuestions(column),
       });
       continue;
     }
@@ -389,6 +397,13 @@ function nameColumns(columns: readonly DraftColumn[]): void {
   for (const column of columns) {
     if (!column.link) rename(column, besideReferences(column.name, references, names));
   }
+}
+
+/** Questions about how the cells of a field of the model are read; its type is settled. */
+function hintQuestions(column: DraftColumn): Pick<FieldNotes, "questions" | "samples"> {
+  const { questions = [], samples = [] } = questionsOf(column);
+  const left = questions.filter(({ choices }) => choices.every(({ set }) => !set.type));
+  return left.length > 0 ? { questions: left, samples } : {};
 }
 
 /** How a column is read for a field that is there: its numbers are converted to the unit of the field. */

@@ -1,6 +1,6 @@
 import { isInvisible, readable } from "../naming/characters.ts";
 import { nearest } from "../naming/nearest.ts";
-import { folded } from "./cells.ts";
+import { folded, quote } from "./cells.ts";
 import {
   type ColumnKind,
   countOf,
@@ -8,11 +8,12 @@ import {
   type Finding,
   type InferenceContext,
   mostlyFits,
+  type Question,
   quantity,
   simple,
   type Test,
 } from "./finding.ts";
-import { nearDuplicates } from "./near-duplicates.ts";
+import { type NearDuplicate, nearDuplicates } from "./near-duplicates.ts";
 import type { ColumnProfile } from "./profile.ts";
 import { differByCase, usualSpelling, waysOf } from "./spellings.ts";
 import { noWords, tickMarks, typeBit, yesWords } from "./type-detection.ts";
@@ -144,6 +145,20 @@ export function asChoice(profile: ColumnProfile, { named }: InferenceContext, co
   };
 }
 
+/** Pairs of texts that are asked about. */
+const mostPairs = 5;
+
+function pairQuestion({ one, other }: NearDuplicate): Question {
+  return {
+    ask: `Are ${quote(one)} and ${quote(other)} the same?`,
+    choices: [
+      { say: "no", set: {} },
+      { say: `yes, ${quote(one)}`, set: { replace: { [other]: one } } },
+      { say: `yes, ${quote(other)}`, set: { replace: { [one]: other } } },
+    ],
+  };
+}
+
 /** A column of anything else. */
 export function asText(profile: ColumnProfile, { named }: InferenceContext): Finding {
   const sound: Test = (bits) => (bits & (typeBit.fault | typeBit.nul)) === 0;
@@ -181,6 +196,7 @@ export function asText(profile: ColumnProfile, { named }: InferenceContext): Fin
     kind: long ? "long text" : "text",
     why: why ?? "",
     ...(doubts.length > 0 && { guess: doubts.join("; ") }),
+    ...(near.length > 0 && { questions: near.slice(0, mostPairs).map(pairQuestion) }),
     hints: {},
     evidence: {},
     exceptions: exceptionsOf(profile, sound, ""),

@@ -1,3 +1,4 @@
+import { todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
 import { withChecks } from "../../core/formula/row-checks.ts";
 import { type Diagnostic, Places, pointOut } from "../../core/model/diagnostics.ts";
@@ -7,6 +8,7 @@ import { withoutCostly } from "../../core/tabular/costly-options.ts";
 import type { ImportPlan, PlanNotes } from "../../core/tabular/plan.ts";
 import { type PlanReading, printPlan, readPlan } from "../../core/tabular/plan-document.ts";
 import { type PlannedModel, planModel } from "../../core/tabular/plan-model.ts";
+import { answered, type OpenQuestion, openQuestions } from "../../core/tabular/questions.ts";
 import { readText } from "../../io/project/files.ts";
 import { modelName, type Project, projectAt } from "../../io/project/project.ts";
 import { openSheets } from "../../io/sheets/sheets.ts";
@@ -28,6 +30,8 @@ export interface ImportRequest {
   into?: string;
   /** Whether each sheet is one table with a record a row, whatever its shape. */
   asTheyAre?: boolean;
+  /** Answers the questions that the sheets leave open, each by the place of the choice; the first, without it. */
+  answer?: (questions: readonly OpenQuestion[]) => Promise<number[]>;
   /** What the application is called, where there is no model yet. */
   name?: string;
 }
@@ -38,6 +42,8 @@ export interface PreparedImport extends Converted {
   plan: ImportPlan;
   /** What was found out; undefined for a plan that was given. */
   notes: PlanNotes | undefined;
+  /** What is open, and taken as its first answer says. */
+  questions: OpenQuestion[];
   planText: string;
   model: Model;
   modelText: string;
@@ -66,11 +72,14 @@ export async function prepareImport(
   try {
     const sheets = await openSheets(request.files, folder, (on) => report({ kind: "working", on }));
     const follow = async ({ plan, notes }: { plan: ImportPlan; notes: PlanNotes | undefined }) => {
-      const planText = given?.text ?? printPlan(plan, notes);
       const planned = planModel(plan, existing);
       const read = planned.reading.model;
-      if (!read) throw planFailure(request.plan, planText, planned);
+      if (!read) throw planFailure(request.plan, given?.text ?? printPlan(plan, notes), planned);
       const model = withChecks(read);
+      const { currency, timezone } = model.app;
+      const context = { currency, today: todayIn(timezone) };
+      const questions = notes ? openQuestions(plan, notes, model, context) : [];
+      const planText = given?.text ?? printPlan(plan, notes, questions);
       // By them it is known which rows are new, where a new one would need more.
       const own = model.entities.filter((entity) =>
         plan.sheets.some(
@@ -79,7 +88,7 @@ export async function prepareImport(
       );
       const stored = await storedKeys(project, model, own);
       const converted = convertSheets(plan, sheets, model, stored, folder, report);
-      return { plan, notes, planText, model, modelText: planned.text, ...converted };
+      return { plan, notes, questions, planText, model, modelText: planned.text, ...converted };
     };
     let prepared = await follow(
       given
@@ -93,11 +102,35 @@ export async function prepareImport(
       if (!better) break;
       prepared = await follow(better);
     }
+    if (request.answer && prepared.notes && prepared.questions.length > 0) {
+      const { notes, questions } = prepared;
+      const answers = await request.answer(questions);
+      const plan = questions.reduce(
+        (all, question, at) => answered(all, question, answers[at] ?? 0),
+        prepared.plan,
+      );
+      prepared = await follow({ plan, notes: withoutQuestions(notes) });
+    }
     return { project, existing, remove, ...prepared };
   } catch (error) {
     remove();
     throw error;
   }
+}
+
+/** Notes in which nothing is open any more. */
+function withoutQuestions(notes: PlanNotes): PlanNotes {
+  return {
+    sheets: notes.sheets.map((sheet) => ({
+      ...sheet,
+      fields: new Map(
+        [...sheet.fields].map(([name, { questions, guess, ...rest }]) => [
+          name,
+          { ...rest, ...(guess && !questions && { guess }) },
+        ]),
+      ),
+    })),
+  };
 }
 
 function modelThere(text: string, project: Project): Model {
