@@ -1,6 +1,6 @@
 // npm run screenshots [names]: makes docs/screenshots again from the demo: pages through Chromium, commands in a
 // terminal window under Xvfb. Needs Debian's packages chromium, xvfb, xterm, imagemagick, fonts-dejavu.
-import { execFileSync, spawn } from "node:child_process";
+import { execFileSync, spawn, spawnSync } from "node:child_process";
 import { copyFileSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
@@ -48,13 +48,23 @@ async function terminal(name, cwd, lines, seconds) {
   await sleep(300);
 }
 
-async function pages(address) {
+function chromiumBrowser() {
   const flags =
     "--no-sandbox --disable-quic --disable-background-networking --disable-component-update --disable-sync --no-first-run";
-  const browser = await chromium.launch({
-    executablePath: "/usr/bin/chromium",
-    args: flags.split(" "),
-  });
+  return chromium.launch({ executablePath: "/usr/bin/chromium", args: flags.split(" ") });
+}
+
+/** A picture of the preview of an import. */
+async function previewPage(address) {
+  const browser = await chromiumBrowser();
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.goto(address);
+  await page.screenshot({ path: join(out, "import-page.png") });
+  await browser.close();
+}
+
+async function pages(address) {
+  const browser = await chromiumBrowser();
   const open = async (path, viewport = { width: 1280, height: 800 }) => {
     const page = await browser.newPage({ viewport });
     await page.goto(address + path);
@@ -71,12 +81,6 @@ async function pages(address) {
   await shoot(await open("/inspections/new?hive_id=7&_back=/hives/7"), "app-form");
   await shoot(await open("/hives/7", { width: 390, height: 844 }), "app-phone");
   await shoot(await open("/apiaries/1/delete"), "app-delete-refused");
-
-  const answering = await open("/hives/3/edit");
-  await answering.getByLabel("Status").selectOption("retired");
-  await answering.getByLabel("Removed").waitFor();
-  await answering.getByLabel("Removed").fill("2026-11-20");
-  await shoot(answering, "app-form-answers");
 
   const wrong = await open("/hives/new");
   await wrong.getByLabel("Code").fill("B-01");
@@ -153,16 +157,21 @@ for (const name of ["hive-book.xlsx", "equipment.csv", "keepers.ods"]) {
   copyFileSync(join(root, "demo", name), join(sheets, name));
 }
 await terminal("import", sheets, ["levadura import keepers.ods equipment.csv"], 5);
-await terminal(
-  "import-plan",
-  sheets,
-  [
-    "levadura import keepers.ods --write-plan plan.yaml | tail -2",
-    "sed -n 22,42p plan.yaml",
-    "levadura import keepers.ods --plan plan.yaml --yes | tail -9",
-  ],
-  6,
+const [, year] = /```csv year.csv\n(.*?)```/s.exec(
+  readFileSync(join(root, "docs/untidy-sheets.md"), "utf8"),
 );
+writeFileSync(join(sheets, "year.csv"), year);
+// The question waits for an answer.
+await terminal("import-questions", sheets, ["levadura import year.csv"], 5);
+if (isWanted("import-page")) {
+  const said = spawnSync("node", [join(root, "bin/levadura.js"), "import", "year.csv", "--open"], {
+    cwd: sheets,
+    encoding: "utf8",
+    env: { ...process.env, BROWSER: "true" },
+  });
+  const [, page] = /a page, too: (\S+)/.exec(said.stderr);
+  await previewPage(`file://${page}`);
+}
 const wrong = join(folder, "wrong");
 mkdirSync(wrong);
 copyFileSync(join(root, "demo/model.yaml"), join(wrong, "model.yaml"));

@@ -57,8 +57,11 @@ export function previewText(prepared: PreparedImport, width: number): string {
 function guessesText(sheets: readonly SheetPlan[], notes: PlanNotes, width: number): string {
   const lines = sheets.flatMap(({ sheet, file, fields }, at) =>
     fields.flatMap(({ name, column }) => {
-      const guess = notes.sheets[at]?.fields.get(name)?.guess;
-      return guess ? [`  ${ansis.yellow("?")} ${sheet ?? file}, ${column}: ${guess}`] : [];
+      const { guess, questions } = notes.sheets[at]?.fields.get(name) ?? {};
+      // What is asked is listed with its answers.
+      return guess && !questions
+        ? [`  ${ansis.yellow("?")} ${sheet ?? file}, ${column}: ${guess}`]
+        : [];
     }),
   );
   if (lines.length === 0) return "";

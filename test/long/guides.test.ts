@@ -138,6 +138,7 @@ describe("a guide", () => {
   it.each([
     ["changes.md", demoIn, nothing],
     ["getting-started.md", nothing, nothing],
+    ["untidy-sheets.md", nothing, nothing],
     ["customising.md", nothing, customised],
     ["sample-data.md", nothing, nothing],
   ] as const)("%s shows what the commands say", async (name, begin, end) => {

@@ -270,7 +270,9 @@ describe("a person at a terminal", () => {
     const said = await typed("import dues.csv", folder, "2", "9", "3", "y");
     // biome-ignore lint/suspicious/noControlCharactersInRegex: the colours of a terminal begin with one
     const out = said.replace(/\x1b\[[0-9;]*[A-Za-z]/g, "");
-    expect(out).toMatch(/Paid on: Which is first, the day or the month\?\s+1 {2}day first/);
+    expect(out).toMatch(
+      /Paid on: Which is first, the day or the month\? \(1 of 2\)\s+1 {2}day first/,
+    );
     expect(out).toMatch(/2 {2}month first +"03\/04\/2024" → 2024-03-04/);
     expect(out).toMatch(/3 {2}fractions.* +"0.8" → 80/);
     expect(readFileSync(join(folder, "data/Due.csv"), "utf8")).toBe(

@@ -182,7 +182,8 @@ async function askedAtTerminal(questions: readonly OpenQuestion[]): Promise<numb
   const answers: number[] = [];
   for (const question of shown([...questions])) {
     const [title, ...choices] = questionText(question);
-    answers.push(await chosen(title ?? "", choices));
+    const place = `${answers.length + 1} of ${questions.length}`;
+    answers.push(await chosen(`${title} (${place})`, choices));
   }
   return answers;
 }

@@ -33,6 +33,8 @@ export interface SheetShape {
   why: string[];
   /** What it is called, where that isn't the name of the sheet. */
   called?: string;
+  /** The unit of its values, where its caption says so. */
+  unit?: string;
   /** The sheet whose records these are parts of, the column by which they refer to them, and whether they are named after them. */
   part?: { of: ProfiledSheet; by: number; isNamedAfter: boolean };
   /** Columns that are left out, by their titles or letters. */

@@ -228,6 +228,8 @@ function endsInZero(profile: ColumnProfile, decimals: DecimalSign): boolean {
 
 /** Whether some numbers have fewer digits behind the sign than others, and some end in a zero: 1.9 beside 1.10. */
 function losesZeros(profile: ColumnProfile, decimals: DecimalSign): boolean {
+  // Names that look like numbers have points.
+  if (decimals === "comma") return false;
   const { least, most } = profile.written[decimals];
   return least < most && endsInZero(profile, decimals);
 }

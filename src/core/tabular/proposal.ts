@@ -440,7 +440,10 @@ function keyOf({ sheet, columns }: Draft): string[] | undefined {
   const isTelling = (column: DraftColumn) =>
     (isRequired(column, rows) || column.link?.kind === "part of") &&
     (column.link ? column.link.kind !== "many" : telling.has(column.finding.kind));
-  const subjects = columns.filter(isTelling);
+  const step = sheet.profile.layout.reshaping?.unpivot?.title;
+  const subjects = columns.filter(
+    (column) => isTelling(column) || (column.profile.column === step && isRequired(column, rows)),
+  );
   const about = subjects.filter(({ link, at }) => link || at === 0);
   const found = values.keyAmong(
     subjects.map(({ at }) => at),
@@ -451,7 +454,7 @@ function keyOf({ sheet, columns }: Draft): string[] | undefined {
 }
 
 /** The kinds of values that say what a row is about, or when it was. */
-const telling: ReadonlySet<ColumnKind> = new Set(["text", "choice", "date", "datetime", "time"]);
+const telling: ReadonlySet<ColumnKind> = new Set(["text", "date", "datetime", "time"]);
 
 function andList(names: readonly string[]): string {
   return names.length < 3

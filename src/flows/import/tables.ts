@@ -15,7 +15,7 @@ import {
 import { findStacks, type StackNames, stackNames } from "../../core/tabular/shapes/stacks.ts";
 import { isTurned } from "../../core/tabular/shapes/turned.ts";
 import { shapeWords, untakenTitle } from "../../core/tabular/shapes/words.ts";
-import { fieldTitle, sheetWords } from "../../core/tabular/titles.ts";
+import { fieldTitle, isUnit, sheetWords } from "../../core/tabular/titles.ts";
 import { firstRows, headOf, type Sheet } from "../../io/sheets/sheets.ts";
 import { cellsOutside, insideArea, turnedSheet } from "../../io/sheets/views.ts";
 
@@ -62,12 +62,22 @@ function tablesOn(sheet: Sheet): Table[] {
         `one of ${areas.length} tables on its sheet, ${areaText(area)}${caption ? `, called ${JSON.stringify(caption)}` : ""}`,
         ...(at === 0 ? outside : []),
       ],
-      ...(caption && { called: caption }),
+      ...(caption && captioned(caption)),
       leave: [],
     };
     const view = insideArea(sheet, area);
     return turnedTable(view, firstRows(view, mostRows), shape) ?? plainTable(view, shape) ?? [];
   });
+}
+
+/** What a caption calls its table, and the unit in it: `Honey in kg`. */
+function captioned(caption: string): Pick<SheetShape, "called" | "unit"> {
+  const [, called = "", unit = ""] = /^(.+?)(?:,| in| \(|:)\s*(\S{1,6}?)\)?$/u.exec(caption) ?? [];
+  return called !== "" && isUnit(unit) ? { called, unit } : { called: caption };
+}
+
+function valueTitle(title: string, unit: string | undefined): string {
+  return unit === undefined ? title : `${title} (${unit})`;
 }
 
 /** What is in none of the tables, in words. */
@@ -190,7 +200,7 @@ function withSeries(table: Table, model: Model | undefined): Table {
   for (const said of found.values) {
     values.push(
       untakenTitle(
-        said ?? words.value,
+        said ?? valueTitle(words.value, table.shape.unit),
         new Set([...taken, title.toLowerCase(), ...values.map((value) => value.toLowerCase())]),
       ),
     );

@@ -123,6 +123,7 @@ function withParts(
       unpivot: { ...steps, keep: [referenceTo(key.column, profile.layout.columns)] },
     },
     why: [`each cell of ${spanOf(series)} becomes a row`],
+    ...(named !== undefined && shape.called !== undefined && { called: shape.called }),
     part: { of: owner, by: key.column, isNamedAfter: named === undefined },
     leave: [],
   };
