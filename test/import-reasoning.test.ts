@@ -93,6 +93,29 @@ describe("a guess costs no row", () => {
     });
   });
 
+  it("with several currencies are an amount and a currency each", async () => {
+    const { folder, field } = await preview(
+      {
+        "a.csv":
+          "Item,Price,Price currency\nsmoker,12.50 €,a\nveil,$ 9.00,b\nhive tool,7 EUR,c\nsuit,USD 30,d\ngloves,soon,e\nhat,3.00 €,f\nknife,£4.20,g\n",
+      },
+      ["--yes"],
+    );
+    expect(field("price")?.is).toBe("decimal");
+    expect(field("price_currency_2")?.is).toBe("choice EUR | USD | GBP");
+    const rows = readFileSync(join(folder, "data/A.csv"), "utf8").trim().split("\n");
+    expect(rows.map((row) => row.split(",").slice(1, 3).join(" "))).toEqual([
+      "price price_currency_2",
+      "12.5 EUR",
+      "9 USD",
+      "7 EUR",
+      "30 USD",
+      " ",
+      "3 EUR",
+      "4.2 GBP",
+    ]);
+  });
+
   it("nor a cell where a column has another currency than the rest", async () => {
     const { sheets, field, folder } = await preview(
       { "a.csv": "Code,Paid,Abroad\nA,€ 1.50,$ 2.50\nB,€ 2.00,$ 3.00\nC,€ 4.25,$ 1.75\n" },

@@ -67,6 +67,8 @@ export interface Finding {
   choices?: string[];
   /** The currency of the amounts. */
   currency?: string;
+  /** The currencies of amounts that have several, and whether each amount says its own. */
+  currencies?: { codes: string[]; isEverywhere: boolean };
   /** Cells that don't fit. */
   exceptions: { count: number; examples: Exception[] };
 }

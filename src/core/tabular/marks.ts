@@ -23,8 +23,14 @@ interface Marks {
   others: Mark[];
 }
 
-/** What goes with the numbers; "mixed" where it isn't one thing for nearly all. */
-export function marksOf(profile: ColumnProfile, numbers: number): Marks | "mixed" {
+/** Several currencies, by their codes, and how many numbers have one. */
+export interface Currencies {
+  currencies: string[];
+  marked: number;
+}
+
+/** What goes with the numbers; "mixed" where it isn't one thing for nearly all, nor a currency of each. */
+export function marksOf(profile: ColumnProfile, numbers: number): Marks | Currencies | "mixed" {
   const marks = joined([...profile.marks.values()]).sort((a, b) => b.count - a.count);
   const marked = marks.reduce((sum, { count }) => sum + count, 0);
   if (marks.length === 0) return { converted: [], others: [] };
@@ -41,7 +47,9 @@ export function marksOf(profile: ColumnProfile, numbers: number): Marks | "mixed
     return { mark: target.text, converted, others, covered };
   });
   const best = found.reduce((one, other) => (other.covered > one.covered ? other : one));
-  return best.covered * 10 >= marked * 9 || marked - best.covered === 1 ? best : "mixed";
+  if (best.covered * 10 >= marked * 9 || marked - best.covered === 1) return best;
+  const currencies = marks.map(({ text }) => currencyOf(text));
+  return currencies.every((code) => code !== undefined) ? { currencies, marked } : "mixed";
 }
 
 /** Marks that mean the same, as one. */

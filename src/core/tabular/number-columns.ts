@@ -10,7 +10,7 @@ import {
   type Test,
 } from "./finding.ts";
 import { isClock, isNumbering } from "./header-words.ts";
-import { type Converted, marksOf } from "./marks.ts";
+import { type Converted, type Currencies, marksOf } from "./marks.ts";
 import { currencyOf, type DecimalSign, findNumber, placesOf } from "./numbers.ts";
 import type { ColumnProfile } from "./profile.ts";
 import { typeBit } from "./type-detection.ts";
@@ -33,6 +33,7 @@ export function asNumber(
   const numbers: Test = (bits) => (bits & bit) !== 0;
   const marks = marksOf(profile, countOf(profile, numbers));
   if (marks === "mixed") return undefined;
+  if ("currencies" in marks) return inCurrencies(profile, signs, numbers, marks);
   const { mark, others, converted } = marks;
   const currency = currencyOf(mark ?? context.unit ?? "");
   const unit = mark && !currency && mark !== "%" ? mark : context.unit;
@@ -135,6 +136,29 @@ const bareQuestion: Question = {
 };
 
 const isNumber: Test = (bits) => (bits & (typeBit.point | typeBit.comma)) !== 0;
+
+/** Amounts, each in its own currency. */
+function inCurrencies(
+  profile: ColumnProfile,
+  { decimals, matters, isSettled }: Signs,
+  numbers: Test,
+  { currencies, marked }: Currencies,
+): Found {
+  const exceptions = exceptionsOf(profile, numbers, "not a number");
+  const fitting = profile.filled - exceptions.count;
+  const bare = fitting > marked ? `, ${fitting - marked} without one` : "";
+  return {
+    kind: "decimal",
+    why: `${quantity(fitting, "number")} in ${currencies.join(", ")}${bare}: an amount and its currency`,
+    currencies: { codes: currencies, isEverywhere: bare === "" },
+    evidence: isSettled ? { decimals } : {},
+    hints: matters && decimals === "comma" ? { decimals } : {},
+    places: Math.max(2, Math.min(10, profile.places[decimals])),
+    exceptions,
+  };
+}
+
+type Signs = ReturnType<typeof signsOf>;
 
 /** Which sign is before the fraction, and whether that is certain. */
 function signsOf(profile: ColumnProfile, context: InferenceContext, counted: number) {

@@ -7,13 +7,14 @@ import { encodings } from "./encodings.ts";
 import type { Answer } from "./finding.ts";
 import { leftOutKinds } from "./layout.ts";
 import { bareNumbers } from "./numbers.ts";
-import type {
-  FieldPlan,
-  ImportPlan,
-  PlanNotes,
-  SheetNotes,
-  SheetPlan,
-  UnpivotPlan,
+import {
+  cellParts,
+  type FieldPlan,
+  type ImportPlan,
+  type PlanNotes,
+  type SheetNotes,
+  type SheetPlan,
+  type UnpivotPlan,
 } from "./plan.ts";
 import type { OpenQuestion } from "./questions.ts";
 import { areaOf, areaText } from "./shapes/areas.ts";
@@ -156,6 +157,7 @@ function fieldLines(
     ...(field.units ? [`        units: ${factors(field.units)}`] : []),
     ...(field.bare ? [`        bare: ${field.bare}`] : []),
     ...(field.spans ? [`        spans: ${field.spans}`] : []),
+    ...(field.part ? [`        part: ${field.part}`] : []),
     ...(field.replace ? [`        replace: ${pairs(field.replace)}`] : []),
     ...(!field.replace && Object.keys(near).length > 0
       ? [`        # replace: ${pairs(near)}`]
@@ -243,6 +245,7 @@ const field = z.strictObject({
     )
     .optional(),
   bare: z.enum(bareNumbers, `expected ${bareNumbers.join(", ")}`).optional(),
+  part: z.enum(cellParts, `expected ${cellParts.join(" or ")}`).optional(),
   spans: z.enum(["h:mm", "m:ss"], "expected h:mm or m:ss").optional(),
   replace: z.record(z.string(), text, "expected pairs, as { typed: meant }").optional(),
 });

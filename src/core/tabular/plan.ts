@@ -70,6 +70,10 @@ export interface TextFormat {
   encoding: Encoding;
 }
 
+/** The parts of an amount with its currency. */
+export const cellParts = ["amount", "currency"] as const;
+export type CellPart = (typeof cellParts)[number];
+
 export interface FieldPlan {
   name: string;
   /** The title of the column, or its letters where it has no title of its own. */
@@ -86,6 +90,8 @@ export interface FieldPlan {
   bare?: BareNumbers;
   /** What the two parts of spans such as `1:20` are. */
   spans?: SpanParts;
+  /** Which part of amounts in several currencies it is. */
+  part?: CellPart;
   /** What is in a cell, and what it is to be read as. */
   replace?: Record<string, string>;
 }

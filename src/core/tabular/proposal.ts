@@ -328,6 +328,20 @@ function planSheet(
       });
       continue;
     }
+    if (column.finding.currencies && !column.link) {
+      const [amount, currency] = inTwoFields(column, {
+        reference,
+        rows: profile.rows,
+        taken: new Set(columns.map(({ name }) => name)),
+      });
+      fields.push(amount, currency);
+      notes.fields.set(amount.name, fieldNotes(column, false, draft));
+      notes.fields.set(currency.name, {
+        why: `the currency of ${amount.name}`,
+        distinct: column.finding.currencies.codes.length,
+      });
+      continue;
+    }
     const { definition, unique } = define(column, profile.rows);
     fields.push({
       name: column.name,
@@ -370,6 +384,36 @@ function planSheet(
     },
     notes,
   };
+}
+
+function currencyName(name: string, taken: ReadonlySet<string>): string {
+  for (let number = 1; ; number++) {
+    const found = `${name.slice(0, 36)}_currency${number === 1 ? "" : `_${number}`}`;
+    if (!taken.has(found)) return found;
+  }
+}
+
+/** Amounts in several currencies as two fields of one column. */
+function inTwoFields(
+  column: DraftColumn,
+  { reference, rows, taken }: { reference: string; rows: number; taken: ReadonlySet<string> },
+): [FieldPlan, FieldPlan] {
+  const { codes = [], isEverywhere = false } = column.finding.currencies ?? {};
+  const amount: FieldPlan = {
+    name: column.name,
+    column: reference,
+    is: printDefinition(define(column, rows).definition),
+    ...column.finding.hints,
+    part: "amount",
+  };
+  const needed = isEverywhere && isRequired(column, rows) ? ", required" : "";
+  const currency: FieldPlan = {
+    name: currencyName(column.name, taken),
+    column: reference,
+    is: `choice ${codes.join(" | ")}${needed}`,
+    part: "currency",
+  };
+  return [amount, currency];
 }
 
 /** What several records of a sheet are called: as the sheet, where that is a plural. */

@@ -43,7 +43,8 @@ export function valueReader(
   context: ValueContext,
 ): ValueReader {
   const readerOf = readers[field.type.kind] as ReaderOf<Kind>;
-  const read = readerOf(field.type, { field, plan, context });
+  const read =
+    plan.part === "currency" ? readCurrency : readerOf(field.type, { field, plan, context });
   const replaced = new Map(
     Object.entries(plan.replace ?? {}).map(([from, to]) => [folded(from), to]),
   );
@@ -58,7 +59,10 @@ export function valueReader(
 }
 
 /** How the texts of a column are to be read. */
-type ReadingPlan = Pick<FieldPlan, "dates" | "decimals" | "century" | "units" | "bare" | "spans">;
+type ReadingPlan = Pick<
+  FieldPlan,
+  "dates" | "decimals" | "century" | "units" | "bare" | "spans" | "part"
+>;
 
 /** Of a type: how cells are read that are to fit a field of it. */
 type ReaderOf<K extends Kind> = (type: TypeOf<K>, column: ColumnReading) => ValueReader;
@@ -145,6 +149,7 @@ function numberReader(
   const sign = plan.decimals ?? "point";
   const takes = (mark: string): boolean => {
     if (mark === "") return true;
+    if (plan.part === "amount") return currencyOf(mark) !== undefined;
     if (type.kind === "money") return currencyOf(mark) === currency;
     if (type.kind === "percent") return mark === "%";
     return unit !== undefined && sameMark(mark, unit);
@@ -181,6 +186,11 @@ function numberReader(
     if (value < min) return no(`less than ${min}`);
     return value > max ? no(`more than ${max}`) : { text };
   };
+}
+
+/** The code of the currency of an amount; what is no amount is a matter of the field that has it. */
+function readCurrency(cell: Exclude<Cell, null>): ReadValue {
+  return { text: currencyOf(numberOf(cell)?.mark ?? "") ?? "" };
 }
 
 function withoutTrailingZeros(text: string): string {
