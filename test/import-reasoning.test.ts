@@ -441,3 +441,34 @@ describe("questions", () => {
     expect(field("amount")?.values).toMatchObject({ sum: "7484" });
   });
 });
+
+describe("cells with several names", () => {
+  it("make a lookup of their own, where no sheet has one", async () => {
+    const { folder, sheets } = await preview(
+      {
+        "visits.csv":
+          "Hive,Date,Helpers\nB-01,2026-01-02,Ada; Bo\nB-02,2026-01-02,bo\nB-03,2026-01-03,Cy;Ada\nB-01,2026-02-03,Bo; Cy ; ada\nB-02,2026-02-03,\n",
+      },
+      ["--yes"],
+    );
+    expect(sheets[0]).toMatchObject({ rows: 5, kept: 5 });
+    const data = (entity: string) =>
+      readFileSync(join(folder, `data/${entity}.csv`), "utf8").replaceAll("\n", "|");
+    expect(data("Helper")).toBe("name|Ada|Bo|Cy|");
+    expect(data("Visit")).toBe(
+      'hive,date,helpers|B-01,2026-01-02,"Ada|Bo"|B-02,2026-01-02,Bo|B-03,2026-01-03,"Cy|Ada"|B-01,2026-02-03,"Bo|Cy|Ada"|B-02,2026-02-03,|',
+    );
+    expect(readFileSync(join(folder, "model.yaml"), "utf8")).toContain("helpers: many Helper");
+    for (const command of ["prepare", "migrate"]) await levadura([command], folder);
+    const { status } = await levadura(["import", "--yes"], folder);
+    expect(status).toBe(0);
+  });
+
+  it("are told from a comma within names, and from sentences", async () => {
+    const { field } = await preview({
+      "a.csv":
+        'Keeper,Place,Remarks\n"Bell, Ada","Loma, North","calm, few bees"\n"Dale, Bo","Vega, North",\n"Ek, Cy","Loma, South","weak, and no queen was seen twice in a row"\n"Bell, Di","Vega, South",calm\n"Bell, Ed","Loma, North","calm, strong"\n',
+    });
+    for (const name of ["keeper", "place", "remarks"]) expect(field(name)?.is).toMatch(/text/);
+  });
+});

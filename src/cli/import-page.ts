@@ -93,7 +93,7 @@ function sheetSection(
   const remarks = [
     ...(notes?.around ?? []),
     ...(notes?.key ? [notes.key] : []),
-    ...(notes ? splitRemarks(notes) : []),
+    ...(notes ? splitRemarks(sheet, notes) : []),
     ...outcome.unknown.map(
       (column) => `the plan doesn't know the column ${column}: its cells are set aside`,
     ),

@@ -201,7 +201,9 @@ export function typeText(
 ): string {
   const split = splits.find((each) => each.do && (each.by === name || each.with.includes(name)));
   if (!split) return is;
-  return split.by === name ? `one ${split.entity}` : `a field of ${split.entity}`;
+  return split.by === name
+    ? `${split.list === undefined ? "one" : "many"} ${split.entity}`
+    : `a field of ${split.entity}`;
 }
 
 function remarks(sheet: SheetPlan, notes: SheetNotes, width: number): string[] {
@@ -210,7 +212,7 @@ function remarks(sheet: SheetPlan, notes: SheetNotes, width: number): string[] {
     if (!found) return [];
     return fieldRemarks(found).map((said) => `${markOf(found, said)} ${field.column}: ${said}`);
   });
-  const [first, ...more] = splitRemarks(notes);
+  const [first, ...more] = splitRemarks(sheet, notes);
   const splits = first ? [`${ansis.cyan("?")} ${first}`, ...more.map((line) => `  ${line}`)] : [];
   const key = notes.key ? [`${ansis.yellow("?")} ${notes.key}`] : [];
   return [
@@ -227,11 +229,14 @@ function markOf({ guess, formula }: FieldNotes, said: string): string {
 }
 
 /** The columns that could be entities of their own. */
-export function splitRemarks({ splits }: SheetNotes): string[] {
-  return [...splits].flatMap(([entity, [said = "", ...more]]) => [
-    `${said}. An entity ${entity} of their own? In the plan: do: yes`,
-    ...more,
-  ]);
+export function splitRemarks({ splits }: SheetPlan, notes: SheetNotes): string[] {
+  return [...notes.splits].flatMap(([entity, [said = "", ...more]]) => {
+    const isDone = splits.some((split) => split.entity === entity && split.do);
+    const what = isDone
+      ? `They become the entity ${entity}; \`do: no\` in the plan keeps the text`
+      : `An entity ${entity} of their own? In the plan: do: yes`;
+    return [`${said}. ${what}`, ...more];
+  });
 }
 
 /** What is guessed of a column, computed in it, or doesn't fit. */

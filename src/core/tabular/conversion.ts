@@ -3,6 +3,7 @@ import type { Row as FormulaRow } from "../formula/evaluate.ts";
 import { type Entity, type Field, isComputed, isMany, isReference } from "../model/model.ts";
 import { nearest } from "../naming/nearest.ts";
 import { columnOf } from "../schema/from-model.ts";
+import { partsOf } from "./cell-lists.ts";
 import {
   type Addresses,
   type Blanks,
@@ -447,7 +448,12 @@ export class SheetConverter {
     const read = work.read(cell);
     if ("reason" in read || !(isReference(field) || isMany(field))) return read;
     const split = this.#splits.find(({ plan }) => plan.by === field.name);
-    if (split) return { text: split.seen.get(folded(read.text))?.text ?? read.text };
+    if (split) {
+      const spelled = (name: string) => split.seen.get(folded(name))?.text ?? name;
+      const { list } = split.plan;
+      if (list === undefined) return { text: spelled(read.text) };
+      return { text: partsOf(read.text, list).map(spelled).join("\n") };
+    }
     const keys = this.context.keys.get(field.type.entity);
     if (isReference(field)) return this.#reference(read.text, keys, field.type.entity);
     const parts = listParts(read.text, (part) => keys?.find(part) !== undefined);
@@ -519,13 +525,14 @@ export class SheetConverter {
   ): void {
     const name = this.#valueOf(split.by, row, []);
     if (name === null) return;
+    if (split.plan.list !== undefined) {
+      for (const part of partsOf(name, split.plan.list)) this.#meet(split, part, number, []);
+      return;
+    }
     const values = split.along.map((work) => this.#valueOf(work, row, aside));
     const known = split.seen.get(folded(name));
     if (!known) {
-      const keys = this.context.splitKeys.get(split.entity.name);
-      const isThere = keys?.add(name, number, 0) !== undefined;
-      split.seen.set(folded(name), { text: name, values, row: number, isThere });
-      if (isThere) {
+      if (this.#meet(split, name, number, values)) {
         split.along.forEach(({ column }, at) => {
           const text = cellText(row[column] ?? null);
           const reason = `${quote(name)} has a row of its own in another sheet`;
@@ -544,6 +551,16 @@ export class SheetConverter {
         aside.push({ column: work.column, text: cellText(row[work.column] ?? null), reason });
       }
     });
+  }
+
+  /** Takes up a record that is split off; says whether it is a record of another sheet already. */
+  #meet(split: SplitWork, name: string, row: number, values: (string | null)[]): boolean {
+    const known = split.seen.get(folded(name));
+    if (known) return known.isThere;
+    const keys = this.context.splitKeys.get(split.entity.name);
+    const isThere = keys?.add(name, row, 0) !== undefined;
+    split.seen.set(folded(name), { text: name, values, row, isThere });
+    return isThere;
   }
 
   /** Hands over the records that were split off. */

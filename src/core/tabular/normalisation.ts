@@ -1,3 +1,4 @@
+import { listSign } from "./cell-lists.ts";
 import type { Draft, DraftColumn } from "./draft.ts";
 import type { SheetNotes, SplitPlan } from "./plan.ts";
 import { entityOfColumn } from "./titles.ts";
@@ -56,7 +57,29 @@ export function proposeSplits(
       ),
     ]);
   }
-  return splits;
+  return [...splits, ...listSplits(columns, { entities, language }, used, notes)];
+}
+
+/** Columns whose cells list names that no other sheet has: these become records. */
+function listSplits(
+  columns: readonly DraftColumn[],
+  { entities, language }: { entities: Set<string>; language: string },
+  used: ReadonlySet<number>,
+  notes: SheetNotes,
+): SplitPlan[] {
+  return columns.flatMap((column, at): SplitPlan[] => {
+    const { finding, profile, link } = column;
+    const isText = finding.kind === "text" || finding.kind === "long text";
+    if (!isText || link || used.has(at) || profile.distinct.overflowed) return [];
+    const sign = listSign(profile.distinct.values.values());
+    if (sign === undefined) return [];
+    const entity = entityOfColumn(column.name, { taken: entities, language });
+    entities.add(entity);
+    notes.splits.set(entity, [
+      `${profile.header || column.name} lists several names in a cell, with ${JSON.stringify(sign)} between them`,
+    ]);
+    return [{ entity, by: column.name, with: [], list: sign, do: true }];
+  });
 }
 
 /** A text that repeats often enough to be a thing of its own, with more than a chance value beside it. */

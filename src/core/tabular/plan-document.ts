@@ -91,7 +91,7 @@ function sheetLines(
     ...(sheet.splits.length === 0 ? [] : ["    split:"]),
     ...sheet.splits.flatMap((split) => [
       ...(notes?.splits.get(split.entity) ?? []).map((said) => `      # ${remark(said)}`),
-      `      ${split.entity}: { by: ${split.by}, with: ${list(split.with)}, do: ${split.do ? "yes" : "no"} }`,
+      `      ${split.entity}: { by: ${split.by}, with: ${list(split.with)}${split.list === undefined ? "" : `, list: ${quoted(split.list)}`}, do: ${split.do ? "yes" : "no"} }`,
     ]),
   ];
 }
@@ -299,7 +299,16 @@ const sheet = z.strictObject({
   fields: z.record(z.string(), field, "expected fields"),
   leave: texts.default([]),
   split: z
-    .record(z.string(), z.strictObject({ by: text, with: texts, do: yesOrNo }), "expected entities")
+    .record(
+      z.string(),
+      z.strictObject({
+        by: text,
+        with: texts,
+        list: text.min(1, "expected the sign between names").optional(),
+        do: yesOrNo,
+      }),
+      "expected entities",
+    )
     .default({}),
 });
 

@@ -116,7 +116,7 @@ function splitEntity(
 function referenceTo(sheet: SheetPlan, field: FieldPlan): string {
   const split = doneSplits(sheet).find(({ by }) => by === field.name);
   if (!split) return field.is ?? "text";
-  return `one ${split.entity}${/(^|, )required(,|$)/.test(field.is ?? "") ? ", required" : ""}`;
+  return `${split.list === undefined ? "one" : "many"} ${split.entity}${/(^|, )required(,|$)/.test(field.is ?? "") ? ", required" : ""}`;
 }
 
 /** What a field is that is deleted with a split: the words of few records are no choice any more. */

@@ -102,6 +102,8 @@ export interface SplitPlan {
   /** The unique field, and the fields that move with it. */
   by: string;
   with: string[];
+  /** The sign between the names in a cell, where it lists several. */
+  list?: string;
   do: boolean;
 }
 
