@@ -472,3 +472,42 @@ describe("cells with several names", () => {
     for (const name of ["keeper", "place", "remarks"]) expect(field(name)?.is).toMatch(/text/);
   });
 });
+
+describe("a plan", () => {
+  it("computes fields of others, and its replacements are kept for later months", async () => {
+    const folder = temporaryFolder();
+    const write = (name: string, text: string) => writeFileSync(join(folder, name), text);
+    write(
+      "sales.csv",
+      "Hive,Kg,Price,Began,Place\nB-01,2,4.50,2026-01-02,Lmoa\nB-02,3.5,4,2026-01-03,Loma\n",
+    );
+    await levadura(["import", "sales.csv", "--write-plan", "plan.yaml"], folder);
+    const plan = readFileSync(join(folder, "plan.yaml"), "utf8")
+      .replace(
+        "    fields:\n",
+        "    fields:\n      value:\n        formula: kg * price\n        is: money\n      until:\n        formula: = began + 2 weeks\n        is: date\n",
+      )
+      .replace(/( {8}column: Place\n {8}is: .*\n)/, "$1        replace: { Lmoa: Loma }\n");
+    write("plan.yaml", plan);
+    await levadura(["import", "sales.csv", "--plan", "plan.yaml", "--yes"], folder);
+    const data = () => readFileSync(join(folder, "data/Sale.csv"), "utf8").trim().split("\n");
+    expect(data()).toEqual([
+      "value,until,hive,kg,price,began,place",
+      "9,2026-01-16,B-01,2,4.5,2026-01-02,Loma",
+      "14,2026-01-17,B-02,3.5,4,2026-01-03,Loma",
+    ]);
+    write(
+      "sales.csv",
+      "Hive,Kg,Price,Began,Place\nB-03,1,2,2026-02-02,lmoa\nB-04,1,2,2026-02-02,Vega\n",
+    );
+    const { out } = await levadura(["import", "sales.csv", "--yes", "--json"], folder);
+    expect(out).toContain("1 text is replaced as in an earlier import");
+    expect(data().join()).toContain("B-03,1,2,2026-02-02,Loma");
+    write("plan.yaml", plan.replace("kg * price", "kg * weight"));
+    const wrong = await levadura(["import", "sales.csv", "--plan", "plan.yaml"], folder);
+    expect([wrong.status, wrong.err]).toEqual([
+      1,
+      expect.stringContaining("Sale.value in the plan"),
+    ]);
+  });
+});

@@ -39,7 +39,8 @@ describe("the demo's workbook", () => {
       /Brood frames +brood_frames +integer 0\.\., unit frames/,
       /1 row of totals: row 134, "Average, 7.9"/,
       /"1\.120 m" → 1120/,
-      /Guesses to check: 1 column\n +\? Apiaries, Opened: no date tells/,
+      /Open questions; the first answer is taken\n\? Apiaries, Opened: Which is first/,
+      /2 +month first +"06\/05\/2017" → 2017-06-05/,
       /F81 +"#N\/A" +in error/,
     ]) {
       expect(out).toMatch(said);

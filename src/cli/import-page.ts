@@ -109,7 +109,7 @@ ${remarks.length > 0 ? html`<ul>${remarks.map((said) => html`<li>${withCode(said
 <tbody>
 ${doubtfulFirst(sheet.fields, notes).map((field) =>
   fieldRow(
-    field.column,
+    field.formula === undefined ? field.column : `= ${field.formula}`,
     [field.name, typeText(sheet, field)],
     outcome.values.get(field.name),
     notes?.fields.get(field.name),

@@ -111,7 +111,7 @@ function sheetText(
   const ordered = doubtfulFirst(sheet.fields, notes);
   const lines = ordered.map((field) => [
     isDoubtful(notes?.fields.get(field.name)) ? ansis.yellow("?") : " ",
-    cut(field.column, 24),
+    cut(field.formula === undefined ? field.column : `= ${field.formula}`, 24),
     field.name,
     cut(typeText(sheet, field), Math.max(28, Math.floor(width * 0.34))),
     ...(notes ? [notes.fields.get(field.name)?.why ?? ""] : []),

@@ -107,7 +107,7 @@ export default class Import extends LevaduraCommand {
       if (loading) this.say(`\n${loadedText(loading, false)}`);
       if (!flags.yes && !(await this.#agreed(files))) return { ...outcome, loaded: loading ?? [] };
       const kept = await aloneOn(prepared.project, "import", () =>
-        keepImport(prepared, flags.plan, options, this.report),
+        keepImport(prepared, options, this.report),
       );
       this.say("");
       for (const file of kept.files) this.say(done(`Wrote ${file}`));

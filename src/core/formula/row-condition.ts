@@ -1,4 +1,6 @@
+import { durationText } from "../../../kit/formula/durations.ts";
 import type { Entity, Model } from "../model/model.ts";
+import { valueTypeOf } from "./calculation.ts";
 import { compileBefore } from "./compile.ts";
 import { evaluation, type Row } from "./evaluate.ts";
 import { isOwn, type Moment } from "./row-local-rules.ts";
@@ -7,6 +9,34 @@ import { isOwn, type Moment } from "./row-local-rules.ts";
 export type RowCondition =
   | { holds(row: Row): boolean }
   | { message: string; help?: string | undefined };
+
+/** A value of a row by itself, before it is saved, as data files have it; or what is wrong with its formula. */
+export type RowFormula =
+  | { text(row: Row): string | null }
+  | { message: string; help?: string | undefined };
+
+/** Compiles a formula on the rows of an entity, any of whose values may be missing. */
+export function rowFormula(
+  model: Model,
+  entity: Entity,
+  formula: string,
+  moment: Moment,
+): RowFormula {
+  const found = compileBefore(model, entity, formula.replace(/^\s*=?\s*/, "= "));
+  if ("complaint" in found) return found.complaint;
+  const { calculation } = found;
+  if (!isOwn(calculation)) return { message: "it looks at more than the row itself" };
+  const value = evaluation(calculation);
+  const isSpan = valueTypeOf(calculation) === "duration";
+  return {
+    text: (row) => {
+      const computed = value(row, moment);
+      if (computed === null) return null;
+      if (typeof computed === "boolean") return computed ? "yes" : "no";
+      return typeof computed === "number" && isSpan ? durationText(computed) : String(computed);
+    },
+  };
+}
 
 /** Compiles a condition on the rows of an entity, any of whose values may be missing. */
 export function rowCondition(

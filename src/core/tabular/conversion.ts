@@ -71,6 +71,8 @@ export interface ConversionContext extends ValueContext {
   timezone: string;
   /** Whether a row is wanted; all are, without it. */
   holds?: (row: FormulaRow) => boolean;
+  /** What gives the texts of fields that are computed of the others of a row, by their names. */
+  computed?: ReadonlyMap<string, (row: FormulaRow) => string | null>;
   /** What new records need and the sheet has no column for, and the keys of the records that are there. */
   lacking?: { labels: readonly string[]; there: KeyFinder | undefined };
   /** Rules of the entity that a row can be asked by itself, of the columns in its sheet. */
@@ -318,7 +320,10 @@ export class SheetConverter {
 
   #takeData({ cells: row, group }: TableRecord, number: number): void {
     const aside: { column: number; text: string; reason: string }[] = [];
-    const values = this.#columns.map((work) => this.#valueOf(work, row, aside));
+    const values = this.#columns.map((work) =>
+      work.plan.formula === undefined ? this.#valueOf(work, row, aside) : null,
+    );
+    this.#compute(values, number);
     if (!this.#isWanted(values)) {
       this.#asideRow(row, number, "left out by `where` in the plan");
       return;
@@ -359,6 +364,21 @@ export class SheetConverter {
     for (const { column, text, reason } of aside)
       this.#aside(this.#addressOf(column, number, group), text, reason);
     this.#asideUnknown(row, number, group);
+  }
+
+  /** Fills in what the plan computes of the other fields. */
+  #compute(values: (string | null)[], number: number): void {
+    const { computed } = this.context;
+    if (!computed) return;
+    for (const [at, work] of this.#columns.entries()) {
+      const text = computed.get(work.plan.name)?.(this.#stored(values)) ?? null;
+      if (work.plan.formula === undefined || text === null) continue;
+      const read = work.read(text);
+      if ("text" in read) {
+        values[at] = read.text === "" ? null : read.text;
+        work.watch.take(text, values[at]);
+      } else this.#aside(this.#rowName(number), text, `${work.field.label}: ${read.reason}`);
+    }
   }
 
   #isWanted(values: readonly (string | null)[]): boolean {

@@ -149,7 +149,9 @@ function fieldLines(
         `      #   ${remark(`${address} ${JSON.stringify(text)}: ${reason}${near ? `, perhaps ${JSON.stringify(near)}` : ""}`)}`,
     ),
     `      ${field.name}:`,
-    `        column: ${scalar(field.column)}`,
+    field.formula === undefined
+      ? `        column: ${scalar(field.column)}`
+      : `        formula: ${scalar(field.formula)}`,
     ...(field.is === undefined ? [] : [`        is: ${scalar(field.is)}`]),
     ...(field.dates ? [`        dates: ${field.dates}`] : []),
     ...(field.decimals ? [`        decimals: ${field.decimals}`] : []),
@@ -225,30 +227,36 @@ const header = z
     return { first: Number(first), last: Number(last) };
   });
 
-const field = z.strictObject({
-  column: text,
-  is: text.optional(),
-  dates: z.enum(["day first", "month first"], "expected day first or month first").optional(),
-  decimals: z.enum(["point", "comma"], "expected point or comma").optional(),
-  century: z
-    .string("expected a year, as 1950")
-    .regex(/^[12]\d{3}$/, "expected a year, as 1950")
-    .transform(Number)
-    .optional(),
-  units: z
-    .record(
-      z.string(),
-      z
-        .string("expected a factor, as 0.001")
-        .regex(/^\d{1,7}(\.\d{1,7})?$/, "expected a factor, as 0.001"),
-      "expected factors, as { g: 0.001 }",
-    )
-    .optional(),
-  bare: z.enum(bareNumbers, `expected ${bareNumbers.join(", ")}`).optional(),
-  part: z.enum(cellParts, `expected ${cellParts.join(" or ")}`).optional(),
-  spans: z.enum(["h:mm", "m:ss"], "expected h:mm or m:ss").optional(),
-  replace: z.record(z.string(), text, "expected pairs, as { typed: meant }").optional(),
-});
+const field = z
+  .strictObject({
+    column: text.optional(),
+    formula: text.optional(),
+    is: text.optional(),
+    dates: z.enum(["day first", "month first"], "expected day first or month first").optional(),
+    decimals: z.enum(["point", "comma"], "expected point or comma").optional(),
+    century: z
+      .string("expected a year, as 1950")
+      .regex(/^[12]\d{3}$/, "expected a year, as 1950")
+      .transform(Number)
+      .optional(),
+    units: z
+      .record(
+        z.string(),
+        z
+          .string("expected a factor, as 0.001")
+          .regex(/^\d{1,7}(\.\d{1,7})?$/, "expected a factor, as 0.001"),
+        "expected factors, as { g: 0.001 }",
+      )
+      .optional(),
+    bare: z.enum(bareNumbers, `expected ${bareNumbers.join(", ")}`).optional(),
+    part: z.enum(cellParts, `expected ${cellParts.join(" or ")}`).optional(),
+    spans: z.enum(["h:mm", "m:ss"], "expected h:mm or m:ss").optional(),
+    replace: z.record(z.string(), text, "expected pairs, as { typed: meant }").optional(),
+  })
+  .refine(
+    ({ column, formula }) => (column === undefined) !== (formula === undefined),
+    "expected a column or a formula",
+  );
 
 const unpivot = z.strictObject({
   columns: z.union(
@@ -367,7 +375,11 @@ export function readPlan(source: string): PlanReading {
     ...rest,
     sheets: sheets.map(({ fields, split, ...other }) => ({
       ...other,
-      fields: Object.entries(fields).map(([name, found]) => ({ name, ...found })),
+      fields: Object.entries(fields).map(([name, found]) => ({
+        name,
+        ...found,
+        column: found.column ?? "",
+      })),
       splits: Object.entries(split).map(([entity, found]) => ({ entity, ...found })),
     })) as SheetPlan[],
   };

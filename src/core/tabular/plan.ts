@@ -76,8 +76,10 @@ export type CellPart = (typeof cellParts)[number];
 
 export interface FieldPlan {
   name: string;
-  /** The title of the column, or its letters where it has no title of its own. */
+  /** The title of the column, or its letters where it has no title of its own; blank for what a formula gives. */
   column: string;
+  /** The formula that its values are computed by, of other fields of the row. */
+  formula?: string;
   /** The field in the short notation of models; left out for a field that the model has already. */
   is?: string;
   dates?: DateOrder;

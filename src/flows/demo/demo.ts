@@ -43,7 +43,7 @@ export async function prepareDemo(
   const request = { files: sources.map((name) => join(source, name)), folder, plan };
   const prepared = await prepareImport(request, report);
   try {
-    const { files } = await keepImport(prepared, undefined, {}, report);
+    const { files } = await keepImport(prepared, {}, report);
     for (const { name, entity, counts } of prepared.sheets)
       report({ kind: "imported", name, entity, ...counts });
     const path = files.find((file) => file.includes("set-aside"));

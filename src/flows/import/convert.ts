@@ -1,6 +1,6 @@
 import { now, todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
-import { rowCondition } from "../../core/formula/row-condition.ts";
+import { rowCondition, rowFormula } from "../../core/formula/row-condition.ts";
 import { rowLocalRules } from "../../core/formula/row-local-rules.ts";
 import { toldRule } from "../../core/formula/rules.ts";
 import {
@@ -133,6 +133,7 @@ export function convertSheets(
         keys,
         ...wanted(model, entity, job.plan),
         rules: rulesFor(model, entity, job.plan),
+        ...computedFor(model, entity, job.plan),
         ...lackingIn(entity, job.plan, stored),
       },
       sink,
@@ -198,6 +199,24 @@ function asideAround(
   for (const { address, text, reason } of cellsOutside(source, areas, parts[0]?.plan.text)) {
     setAside({ file, sheet, cell: address, value: text, reason });
   }
+}
+
+/** The fields that a plan computes of others. */
+function computedFor(
+  model: Model,
+  entity: Entity,
+  { fields }: SheetPlan,
+): Pick<ConversionContext, "computed"> {
+  const moment = now();
+  const around = { today: todayIn(model.app.timezone, moment), now: moment };
+  const computed = fields.flatMap(({ name, formula }) => {
+    if (formula === undefined) return [];
+    const found = rowFormula(model, entity, formula, around);
+    if ("text" in found) return [[name, found.text] as const];
+    const what = `\`formula\` of ${entity.name}.${name} in the plan: ${found.message}`;
+    throw new Failure("input", what, found.help ?? "correct the formula");
+  });
+  return computed.length > 0 ? { computed: new Map(computed) } : {};
 }
 
 /** The condition of a plan on the rows of a sheet. */

@@ -95,7 +95,7 @@ function partOf(
   refuseTooWide(view, found);
   const layout = reshaped(found, plan, name, view);
   const columns = new Map<string, number>();
-  for (const field of plan.fields) {
+  for (const field of plan.fields.filter(({ formula }) => formula === undefined)) {
     const column = findColumn(field.column, recordColumns(layout));
     if (column === undefined) throw missingColumn(view, field.column, field.name, layout);
     columns.set(field.name, column);
@@ -182,7 +182,10 @@ function wantedTitles({ fields, unpivot, stack }: SheetPlan): string[] {
   const made = [stack?.title, unpivot?.title, ...(unpivot?.values ?? [])].map((title) =>
     folded(title ?? ""),
   );
-  return fields.map(({ column }) => column).filter((column) => !made.includes(folded(column)));
+  return fields
+    .filter(({ formula }) => formula === undefined)
+    .map(({ column }) => column)
+    .filter((column) => !made.includes(folded(column)));
 }
 
 /** A layout with what the plan makes of its columns. */

@@ -1,4 +1,4 @@
-import { copyFileSync, existsSync } from "node:fs";
+import { copyFileSync, existsSync, readdirSync } from "node:fs";
 import { basename, join } from "node:path";
 import { Failure } from "../../core/failure.ts";
 import type { Entity, Model } from "../../core/model/model.ts";
@@ -64,7 +64,6 @@ async function dataFiles(
 /** Writes model, data, what was set aside, and the plan: all of it, or nothing. Loads the rows where the database is ready. */
 export async function keepImport(
   prepared: PreparedImport,
-  planPath: string | undefined,
   options: LoadOptions,
   report: Report,
 ): Promise<KeptImport> {
@@ -90,8 +89,7 @@ export async function keepImport(
   const name = slugOf(basename(plan.sheets[0]?.file ?? "").replace(/\.[^.]*$/, "")) || "sheet";
   if (setAside.count > 0)
     add(unusedName(project, join("data", "set-aside"), name, "csv"), { copyOf: setAside.path });
-  const plans = join(project.imports, `${name}.yaml`);
-  if (planPath === undefined && readText(plans) !== prepared.planText)
+  if (!isKept(project, prepared.planText))
     add(unusedName(project, "imports", name, "yaml"), { text: prepared.planText });
   const folder = new TemporaryFolder();
   try {
@@ -113,6 +111,12 @@ export async function keepImport(
   } finally {
     folder.remove();
   }
+}
+
+/** Whether a plan is among those of earlier imports. */
+function isKept({ imports }: Project, plan: string): boolean {
+  const names = existsSync(imports) ? readdirSync(imports) : [];
+  return names.some((name) => name.endsWith(".yaml") && readText(join(imports, name)) === plan);
 }
 
 /** What puts a file back as it is now, or takes it away where it isn't there. */

@@ -16,6 +16,7 @@ import { TemporaryFolder } from "../../io/sheets/temporary.ts";
 import type { Report } from "../report.ts";
 import { type Converted, convertSheets, neededBeside } from "./convert.ts";
 import { proposeImport } from "./look.ts";
+import { withReplacements } from "./replacements.ts";
 import { storedKeys } from "./stored-keys.ts";
 
 /** The options of an import. */
@@ -93,7 +94,10 @@ export async function prepareImport(
     let prepared = await follow(
       given
         ? { plan: given.plan, notes: undefined }
-        : proposeImport(sheets, { ...request, ...(before && { model: before }) }, folder, report),
+        : withReplacements(
+            proposeImport(sheets, { ...request, ...(before && { model: before }) }, folder, report),
+            project,
+          ),
     );
     // A row that is kept may have a value that makes another one cost rows.
     for (let tries = 0; prepared.notes && tries < mostTries; tries++) {

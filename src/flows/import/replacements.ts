@@ -1,0 +1,54 @@
+import { existsSync, readdirSync } from "node:fs";
+import { join } from "node:path";
+import type { ImportPlan, PlanNotes } from "../../core/tabular/plan.ts";
+import { readPlan } from "../../core/tabular/plan-document.ts";
+import { readText } from "../../io/project/files.ts";
+import type { Project } from "../../io/project/project.ts";
+
+type Replacements = Readonly<Record<string, string>>;
+
+/** A proposal in which cells are replaced as in earlier imports of the same fields, and what is said of it. */
+export function withReplacements(
+  { plan, notes }: { plan: ImportPlan; notes: PlanNotes },
+  project: Project,
+): { plan: ImportPlan; notes: PlanNotes } {
+  const kept = keptReplacements(project);
+  if (kept.size === 0) return { plan, notes };
+  const sheets = plan.sheets.map((sheet, at) => ({
+    ...sheet,
+    fields: sheet.fields.map((field) => {
+      const replace = kept.get(keyOf(sheet.entity, field.name));
+      if (!replace) return field;
+      const said = notes.sheets[at]?.fields.get(field.name);
+      const count = Object.keys(replace).length;
+      if (said) {
+        said.why += `; ${count} ${count === 1 ? "text is" : "texts are"} replaced as in an earlier import`;
+      }
+      return { ...field, replace: { ...replace, ...field.replace } };
+    }),
+  }));
+  return { plan: { ...plan, sheets }, notes };
+}
+
+/** What the plans in imports/ replace, by entity and field; of two plans, the newer one counts. */
+function keptReplacements({ imports }: Project): Map<string, Replacements> {
+  const kept = new Map<string, Replacements>();
+  if (!existsSync(imports)) return kept;
+  const names = readdirSync(imports).filter((name) => name.endsWith(".yaml"));
+  // The second plan of a name is `dues-2.yaml`.
+  const order = new Intl.Collator("en", { numeric: true });
+  for (const name of names.sort(order.compare)) {
+    const { plan } = readPlan(readText(join(imports, name)) ?? "");
+    for (const { entity, fields } of plan?.sheets ?? []) {
+      for (const { name: field, replace } of fields) {
+        const key = keyOf(entity, field);
+        if (replace) kept.set(key, { ...kept.get(key), ...replace });
+      }
+    }
+  }
+  return kept;
+}
+
+function keyOf(entity: string, field: string): string {
+  return `${entity} ${field}`;
+}
