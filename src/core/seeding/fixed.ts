@@ -1,7 +1,7 @@
 import type { Moment } from "../formula/row-local-rules.ts";
 import { type Diagnostic, Diagnostics } from "../model/diagnostics.ts";
 import { type Entity, type Field, isMany, isReference, type Model } from "../model/model.ts";
-import { keyField } from "../tabular/conversion.ts";
+import { keyField } from "../tabular/entity-keys.ts";
 import { valueReader } from "../tabular/values.ts";
 
 /** What is wrong with the rows that are in a model, each at its place. `today` is as `2026-05-03`. */

@@ -3,13 +3,11 @@ import type { Row as FormulaRow } from "../formula/evaluate.ts";
 import { type Entity, type Field, isComputed, isMany, isReference } from "../model/model.ts";
 import { nearest } from "../naming/nearest.ts";
 import { columnOf } from "../schema/from-model.ts";
-import { partsOf } from "./cell-lists.ts";
 import {
   type Addresses,
   type Blanks,
   type Cell,
   cellText,
-  folded,
   isEmpty,
   quote,
   type Row,
@@ -18,12 +16,14 @@ import {
 import { type ColumnValues, ColumnWatch } from "./column-values.ts";
 import type { CostlyOption } from "./costly-options.ts";
 import { hashOf } from "./distinct.ts";
+import { aliasFields, keyField } from "./entity-keys.ts";
 import { type KeyFinder, KeySet } from "./keys.ts";
 import { type Layout, type RowKind, RowSorter, type SeriesGroup } from "./layout.ts";
-import type { FieldPlan, SheetPlan, SplitPlan } from "./plan.ts";
+import type { FieldPlan, SheetPlan } from "./plan.ts";
 import { doneSplits, splitKey } from "./plan-model.ts";
 import { listParts } from "./relationships.ts";
 import { recordColumns, recordsOf, sourceColumn, type TableRecord } from "./shapes/records.ts";
+import { SplitOff } from "./split-off.ts";
 import { type ReadValue, type ValueContext, type ValueReader, valueReader } from "./values.ts";
 
 /** What could not be taken: a cell, or a whole row. */
@@ -81,40 +81,6 @@ export interface ConversionContext extends ValueContext {
   outputs: ReadonlyMap<string, readonly string[]>;
 }
 
-/** The field by whose values records of an entity are matched and referred to; undefined where there is none. */
-export function keyField(entity: Entity): Field | undefined {
-  const unique = entity.fields.filter(
-    (field) => field.unique && !isReference(field) && !isMany(field),
-  );
-  const titled = entity.title?.flatMap((part) => ("field" in part ? [part.field] : []));
-  return (
-    unique.find(({ name, required }) => required && titled?.includes(name)) ??
-    unique.find(({ required }) => required) ??
-    unique[0]
-  );
-}
-
-/**
- * The fields by whose values rows are matched with records that are there: the key, else required fields that are unique
- * together. None where nothing tells the records apart.
- */
-export function matchingFields(entity: Entity): Field[] {
-  const key = keyField(entity);
-  if (key) return [key];
-  const groups = entity.unique.map((names) =>
-    names.flatMap((name) => entity.fields.find((field) => field.name === name) ?? []),
-  );
-  return groups.find((fields) => fields.every(({ required }) => required)) ?? [];
-}
-
-/** Other fields by whose values a record can be found. */
-export function aliasFields(entity: Entity): Field[] {
-  const key = keyField(entity);
-  return entity.fields.filter(
-    (field) => field.unique && field !== key && !isReference(field) && !isMany(field),
-  );
-}
-
 interface ColumnWork {
   field: Field;
   plan: FieldPlan;
@@ -144,21 +110,12 @@ export interface ConvertedSheet {
   isSecondReading: boolean;
 }
 
-/** A split that is done: the records seen so far, with what went along with each. */
+/** A split that is done, with the columns of its records. */
 interface SplitWork {
-  plan: SplitPlan;
+  off: SplitOff;
   by: ColumnWork;
   along: ColumnWork[];
   entity: Entity;
-  seen: Map<string, SplitRecord>;
-}
-
-interface SplitRecord {
-  text: string;
-  values: (string | null)[];
-  row: number;
-  /** Whether it is a record of another sheet already. */
-  isThere: boolean;
 }
 
 /** Turns the rows of one sheet into records, by its plan; what doesn't fit is set aside, and counted. */
@@ -213,11 +170,10 @@ export class SheetConverter {
       if (!target || !by) return [];
       return [
         {
-          plan: split,
+          off: new SplitOff(split, context.splitKeys.get(target.name)),
           by,
           along: split.with.flatMap((name) => workFor(target, name)),
           entity: target,
-          seen: new Map(),
         },
       ];
     });
@@ -467,13 +423,8 @@ export class SheetConverter {
     const { field } = work;
     const read = work.read(cell);
     if ("reason" in read || !(isReference(field) || isMany(field))) return read;
-    const split = this.#splits.find(({ plan }) => plan.by === field.name);
-    if (split) {
-      const spelled = (name: string) => split.seen.get(folded(name))?.text ?? name;
-      const { list } = split.plan;
-      if (list === undefined) return { text: spelled(read.text) };
-      return { text: partsOf(read.text, list).map(spelled).join("\n") };
-    }
+    const split = this.#splits.find(({ off }) => off.plan.by === field.name);
+    if (split) return { text: split.off.references(read.text) };
     const keys = this.context.keys.get(field.type.entity);
     if (isReference(field)) return this.#reference(read.text, keys, field.type.entity);
     const parts = listParts(read.text, (part) => keys?.find(part) !== undefined);
@@ -538,59 +489,27 @@ export class SheetConverter {
 
   /** Takes up what a row says of the record that it splits off. */
   #takeSplit(
-    split: SplitWork,
+    { off, by, along }: SplitWork,
     row: Row,
     number: number,
     aside: { column: number; text: string; reason: string }[],
   ): void {
-    const name = this.#valueOf(split.by, row, []);
+    const name = this.#valueOf(by, row, []);
     if (name === null) return;
-    if (split.plan.list !== undefined) {
-      for (const part of partsOf(name, split.plan.list)) this.#meet(split, part, number, []);
-      return;
+    const values = along.map((work) => this.#valueOf(work, row, aside));
+    for (const { at, reason } of off.take(name, values, number, (of) => this.#rowName(of))) {
+      const column = along[at]?.column ?? -1;
+      aside.push({ column, text: cellText(row[column] ?? null), reason });
     }
-    const values = split.along.map((work) => this.#valueOf(work, row, aside));
-    const known = split.seen.get(folded(name));
-    if (!known) {
-      if (this.#meet(split, name, number, values)) {
-        split.along.forEach(({ column }, at) => {
-          const text = cellText(row[column] ?? null);
-          const reason = `${quote(name)} has a row of its own in another sheet`;
-          if (values[at] !== null) aside.push({ column, text, reason });
-        });
-      }
-      return;
-    }
-    values.forEach((value, at) => {
-      const before = known.values[at] ?? null;
-      if (value === null || value === before) return;
-      const work = split.along[at];
-      if (before === null) known.values[at] = value;
-      else if (work) {
-        const reason = `${quote(known.text)} has ${quote(before)} here, since ${this.#rowName(known.row)}`;
-        aside.push({ column: work.column, text: cellText(row[work.column] ?? null), reason });
-      }
-    });
-  }
-
-  /** Takes up a record that is split off; says whether it is a record of another sheet already. */
-  #meet(split: SplitWork, name: string, row: number, values: (string | null)[]): boolean {
-    const known = split.seen.get(folded(name));
-    if (known) return known.isThere;
-    const keys = this.context.splitKeys.get(split.entity.name);
-    const isThere = keys?.add(name, row, 0) !== undefined;
-    split.seen.set(folded(name), { text: name, values, row, isThere });
-    return isThere;
   }
 
   /** Hands over the records that were split off. */
   finish(): void {
-    for (const { entity, by, along, seen } of this.#splits) {
+    for (const { entity, by, along, off } of this.#splits) {
       const order = (this.context.outputs.get(entity.name) ?? []).map((name) =>
         name === by.field.name ? undefined : along.findIndex(({ field }) => field.name === name),
       );
-      for (const { text, values, isThere } of seen.values()) {
-        if (isThere) continue;
+      for (const { text, values } of off.records()) {
         this.sink.keep(
           entity.name,
           order.map((at) => (at === undefined ? text : (values[at] ?? null))),
@@ -656,51 +575,4 @@ function contentOf(row: Row, columns: readonly ColumnWork[]): number {
     sum = (sum * 31 + hashOf(text)) % Number.MAX_SAFE_INTEGER;
   }
   return sum;
-}
-
-/** Finds the keys in a sheet's rows, for references from rows that come before them. */
-export class KeyCollector {
-  readonly #layout: Layout;
-  readonly #sorter: RowSorter;
-  readonly #columns: { column: number; read: ValueReader }[];
-
-  constructor(
-    { plan, layout, columns }: Pick<ConvertedSheet, "plan" | "layout" | "columns">,
-    /** The key, and other fields by which its records can be found. */
-    fields: readonly Field[],
-    readonly context: ValueContext & Pick<ConversionContext, "blanks">,
-    readonly keys: KeySet,
-  ) {
-    this.#layout = layout;
-    this.#sorter = new RowSorter(layout, new Set(plan.without));
-    this.#columns = fields.flatMap((field) => {
-      const fieldPlan = plan.fields.find(({ name }) => name === field.name);
-      const column = columns.get(field.name);
-      return fieldPlan && column !== undefined
-        ? [{ column, read: valueReader(field, fieldPlan, context) }]
-        : [];
-    });
-  }
-
-  take({ first, rows }: RowBatch): void {
-    rows.forEach((row, at) => {
-      const number = first + at;
-      if (number < this.#layout.firstRow || number > (this.#layout.lastRow ?? Infinity)) return;
-      if (this.#sorter.kindOf(row) !== "data") return;
-      for (const { cells } of recordsOf(this.#layout, row, this.context.blanks)) {
-        this.#takeData(cells, number);
-      }
-    });
-  }
-
-  #takeData(row: Row, number: number): void {
-    const [key, ...others] = this.#columns.map(({ column, read }) => {
-      const cell = row[column] ?? null;
-      const value = cell === null ? undefined : read(cell);
-      return value && "text" in value ? value.text : "";
-    });
-    if (!key) return;
-    this.keys.add(key, number, 0);
-    for (const other of others) if (other) this.keys.addAlias(other, key);
-  }
 }

@@ -15,16 +15,15 @@ import { columnOf, parentsFirst } from "../../core/schema/from-model.ts";
 import { Blanks } from "../../core/tabular/cells.ts";
 import type { ColumnValues } from "../../core/tabular/column-values.ts";
 import {
-  aliasFields,
   type ConversionContext,
   type ConversionCounts,
-  KeyCollector,
-  keyField,
   type RowRule,
   type SetAside,
   SheetConverter,
 } from "../../core/tabular/conversion.ts";
 import type { CostlyOption } from "../../core/tabular/costly-options.ts";
+import { aliasFields, keyField } from "../../core/tabular/entity-keys.ts";
+import { KeyCollector } from "../../core/tabular/key-collector.ts";
 import { joinedKeys, type KeyFinder, KeySet } from "../../core/tabular/keys.ts";
 import type { ImportPlan, SheetPlan } from "../../core/tabular/plan.ts";
 import { doneSplits, splitKey } from "../../core/tabular/plan-model.ts";

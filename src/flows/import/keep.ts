@@ -4,7 +4,7 @@ import { Failure } from "../../core/failure.ts";
 import type { Entity, Model } from "../../core/model/model.ts";
 import { entityNamed } from "../../core/model/model.ts";
 import { slugOf } from "../../core/naming/words.ts";
-import { matchingFields } from "../../core/tabular/conversion.ts";
+import { matchingFields } from "../../core/tabular/entity-keys.ts";
 import { KeySet } from "../../core/tabular/keys.ts";
 import { readText, type Write, writeAll } from "../../io/project/files.ts";
 import { dataFile, type Project } from "../../io/project/project.ts";

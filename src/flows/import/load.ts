@@ -26,7 +26,7 @@ import { columnOf, linkOf, parentsFirst, tableOf } from "../../core/schema/from-
 import { fixedTable, fixedText } from "../../core/seeding/fixed.ts";
 import type { Value } from "../../core/seeding/value.ts";
 import { columnLetters } from "../../core/tabular/cells.ts";
-import { keyField, matchingFields } from "../../core/tabular/conversion.ts";
+import { keyField, matchingFields } from "../../core/tabular/entity-keys.ts";
 import { type ValueContext, valueReader } from "../../core/tabular/values.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 import type {

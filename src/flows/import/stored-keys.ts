@@ -1,7 +1,7 @@
 import { existsSync } from "node:fs";
 import { type Entity, type Model, targetsOf } from "../../core/model/model.ts";
 import { columnOf, tableOf } from "../../core/schema/from-model.ts";
-import { keyField } from "../../core/tabular/conversion.ts";
+import { keyField } from "../../core/tabular/entity-keys.ts";
 import { joinedKeys, type KeyFinder, KeySet } from "../../core/tabular/keys.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 import { dataFile, type Project } from "../../io/project/project.ts";

@@ -6,7 +6,7 @@ import { lifetimesOf } from "../../core/seeding/days.ts";
 import { seededFields } from "../../core/seeding/rows.ts";
 import type { Present } from "../../core/seeding/sampling.ts";
 import type { Value } from "../../core/seeding/value.ts";
-import { keyField } from "../../core/tabular/conversion.ts";
+import { keyField } from "../../core/tabular/entity-keys.ts";
 import type { Project } from "../../io/project/project.ts";
 import { seedSources, storedValue } from "../import/load.ts";
 

@@ -13,7 +13,7 @@ import { seededFields } from "../../core/seeding/rows.ts";
 import type { EntitySample, Sampling } from "../../core/seeding/sampling.ts";
 import type { Value } from "../../core/seeding/value.ts";
 import { dialectOf } from "../../core/sql/dialects.ts";
-import { keyField } from "../../core/tabular/conversion.ts";
+import { keyField } from "../../core/tabular/entity-keys.ts";
 import { inPieces } from "../../io/engines/filling.ts";
 import { type StagedFiles, TextFile } from "../../io/project/staged-files.ts";
 import { CsvWriter } from "../../io/sheets/data-files.ts";
