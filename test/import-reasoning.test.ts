@@ -511,3 +511,50 @@ describe("a plan", () => {
     ]);
   });
 });
+
+describe("lines with what they are lines of", () => {
+  const loans =
+    "Loan no,Date,Keeper,Item,Deposit,Loan deposit\n17,2026-01-02,Ada,smoker,10,25\n17,2026-01-02,Ada,veil,15,25\n18,2026-01-04,Bo,suit,20,20\n19,2026-01-05,Ada,extractor,50,65\n19,2026-01-05,Ada,sieve,15,65\n20,2026-01-09,Cy,smoker,10,10\n21,2026-01-10,Bo,veil,15,40\n21,2026-01-10,Bo,suit,20,40\n21,2026-01-10,Bo,gloves,6,40\n";
+
+  it("become both, and the sums of the lines are compared with what is said", async () => {
+    const { folder, sheets } = await preview({ "loan-items.csv": loans }, ["--yes"]);
+    const data = (entity: string) =>
+      readFileSync(join(folder, `data/${entity}.csv`), "utf8")
+        .trim()
+        .split("\n");
+    expect(data("Loan")).toEqual([
+      "name,date,keeper,loan_deposit",
+      "17,2026-01-02,Ada,25",
+      "18,2026-01-04,Bo,20",
+      "19,2026-01-05,Ada,65",
+      "20,2026-01-09,Cy,10",
+      "21,2026-01-10,Bo,40",
+    ]);
+    expect(data("LoanItem").slice(0, 3)).toEqual([
+      "loan_no,item,deposit",
+      "17,smoker,10",
+      "17,veil,15",
+    ]);
+    expect(readFileSync(join(folder, "model.yaml"), "utf8")).toContain("loan_no: part of Loan");
+    expect(sheets[0]).toMatchObject({
+      totals: ['Loan deposit is the sum of Deposit in 4 of 5; "21" says 40, and the sum is 41'],
+    });
+  });
+
+  it("stay as they are where the plan says so, or where rows contradict each other", async () => {
+    const folder = temporaryFolder();
+    writeFileSync(join(folder, "loans.csv"), loans);
+    await levadura(["import", "loans.csv", "--write-plan", "plan.yaml"], folder);
+    const plan = readFileSync(join(folder, "plan.yaml"), "utf8");
+    expect(plan).toMatch(/Loan: \{ by: no, .*parts: yes, do: yes \}/);
+    expect(plan).toContain("entity: LoanLine");
+    writeFileSync(join(folder, "plan.yaml"), plan.replace("do: yes", "do: no"));
+    await levadura(["import", "loans.csv", "--plan", "plan.yaml", "--yes"], folder);
+    expect(readFileSync(join(folder, "model.yaml"), "utf8")).not.toContain("part of");
+    const other = await preview({
+      "loans.csv": loans.replace("19,2026-01-05,Ada,s", "19,2026-01-05,Bo,s"),
+    });
+    expect(other.sheets.length).toBe(1);
+    expect(other.sheets[0]?.fields.map(({ name }) => name)).toContain("keeper");
+  });
+});

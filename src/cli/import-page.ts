@@ -33,7 +33,7 @@ export async function previewPage(prepared: PreparedImport): Promise<string> {
 <h1>${plan.app.name}</h1>
 <p>Nothing is written yet. ${sumOf(sheets)}</p>
 </header>
-${questions.length > 0 ? questionsSection(questions) : ""}
+${questions.some(({ field }) => field) ? questionsSection(questions.filter(({ field }) => field)) : ""}
 ${plan.sheets.map((sheet, at) => sheetSection(sheet, notes?.sheets[at], sheets[at] as SheetOutcome))}
 ${untaken.map((name) => html`<p class="doubt">${name}: the plan says nothing of it, and it stays out.</p>`)}
 ${setAside.count > 0 ? asideSection(setAside) : ""}
@@ -94,6 +94,7 @@ function sheetSection(
     ...(notes?.around ?? []),
     ...(notes?.key ? [notes.key] : []),
     ...(notes ? splitRemarks(sheet, notes) : []),
+    ...outcome.totals,
     ...outcome.unknown.map(
       (column) => `the plan doesn't know the column ${column}: its cells are set aside`,
     ),

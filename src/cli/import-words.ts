@@ -41,9 +41,12 @@ export function previewText(prepared: PreparedImport, width: number): string {
     (name) => `${ansis.yellow("!")} ${name}: the plan says nothing of it, and it stays out`,
   );
   const guesses = plan.sheets.length > 1 && notes ? guessesText(plan.sheets, notes, width) : "";
-  const open = questions.flatMap((question) =>
-    questionText(question).map((line, at) => cut(at === 0 ? line : `  ${at}  ${line}`, width)),
-  );
+  // Splits have a line of their own at their sheet.
+  const open = questions
+    .filter(({ field }) => field)
+    .flatMap((question) =>
+      questionText(question).map((line, at) => cut(at === 0 ? line : `  ${at}  ${line}`, width)),
+    );
   const asked =
     open.length === 0
       ? ""
@@ -84,7 +87,8 @@ export function questionText({ about, ask, choices }: OpenQuestion): string[] {
 }
 
 /** What was taken where nobody answered, once more at the end. */
-export function takenAnswers(questions: readonly OpenQuestion[]): string[] {
+export function takenAnswers(all: readonly OpenQuestion[]): string[] {
+  const questions = all.filter(({ field }) => field);
   if (questions.length === 0) return [];
   return [
     `\n${count(questions.length, "question was", "questions were")} answered by the first choice; the plan in imports/ has the others:`,
@@ -134,6 +138,7 @@ function sheetText(
     `${ansis.bold(outcome.name)} ${ansis.dim("becomes")} ${ansis.bold(sheet.entity)}`,
     ...fields,
     ...(notes ? remarks(sheet, notes, width) : []),
+    ...outcome.totals.map((said) => `  ${ansis.dim("·")} ${cut(said, width - 4)}`),
     ...outcome.unknown.map(
       (column) =>
         `  ${ansis.yellow("!")} the plan doesn't know the column ${column}: its cells are set aside`,

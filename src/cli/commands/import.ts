@@ -198,6 +198,7 @@ function preview({ plan, notes, sheets, untaken, setAside }: PreparedImport) {
       entity: sheet.entity,
       ...sheets[at]?.counts,
       unknown: sheets[at]?.unknown ?? [],
+      totals: sheets[at]?.totals ?? [],
       around: notes?.sheets[at]?.around ?? [],
       fields: sheet.fields.map((field) => ({
         ...field,

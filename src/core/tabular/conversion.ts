@@ -8,6 +8,7 @@ import {
   type Blanks,
   type Cell,
   cellText,
+  folded,
   isEmpty,
   quote,
   type Row,
@@ -19,6 +20,7 @@ import { hashOf } from "./distinct.ts";
 import { aliasFields, keyField } from "./entity-keys.ts";
 import { type KeyFinder, KeySet } from "./keys.ts";
 import { type Layout, type RowKind, RowSorter, type SeriesGroup } from "./layout.ts";
+import { ParentTotals } from "./parent-totals.ts";
 import type { FieldPlan, SheetPlan } from "./plan.ts";
 import { doneSplits, splitKey } from "./plan-model.ts";
 import { listParts } from "./relationships.ts";
@@ -116,6 +118,8 @@ interface SplitWork {
   by: ColumnWork;
   along: ColumnWork[];
   entity: Entity;
+  /** The sums of lines, where the rows are lines of the records. */
+  totals?: { sums: ParentTotals; parents: number[]; lines: number[] };
 }
 
 /** Turns the rows of one sheet into records, by its plan; what doesn't fit is set aside, and counted. */
@@ -177,6 +181,7 @@ export class SheetConverter {
         },
       ];
     });
+    for (const split of this.#splits) if (split.off.plan.parts) this.#watchTotals(split);
     const alone = this.#columns.flatMap(({ field }) =>
       field.unique && !isMany(field) ? [[field.name]] : [],
     );
@@ -204,6 +209,18 @@ export class SheetConverter {
       return at < 0 ? undefined : at;
     });
     this.#findColumns();
+  }
+
+  /** Compares the numbers of parents with the sums of their lines. */
+  #watchTotals(split: SplitWork): void {
+    const numeric = (works: readonly ColumnWork[]) =>
+      works.flatMap(({ field }, at) => (ruleOf(field.type).value === "number" ? [at] : []));
+    const parents = numeric(split.along);
+    const lines = numeric(this.#columns);
+    const labels = (works: readonly ColumnWork[], places: readonly number[]) =>
+      places.map((at) => works[at]?.field.label ?? "");
+    const sums = new ParentTotals(labels(split.along, parents), labels(this.#columns, lines));
+    split.totals = { sums, parents, lines };
   }
 
   /** Goes on with another sheet of the same plan. */
@@ -311,7 +328,7 @@ export class SheetConverter {
       return;
     }
     this.#keepAliases(values);
-    for (const split of this.#splits) this.#takeSplit(split, row, number, aside);
+    for (const split of this.#splits) this.#takeSplit(split, row, number, { values, aside });
     this.counts.kept++;
     this.sink.keep(
       this.entity.name,
@@ -489,18 +506,35 @@ export class SheetConverter {
 
   /** Takes up what a row says of the record that it splits off. */
   #takeSplit(
-    { off, by, along }: SplitWork,
+    { off, by, along, totals }: SplitWork,
     row: Row,
     number: number,
-    aside: { column: number; text: string; reason: string }[],
+    {
+      values: line,
+      aside,
+    }: {
+      values: readonly (string | null)[];
+      aside: { column: number; text: string; reason: string }[];
+    },
   ): void {
     const name = this.#valueOf(by, row, []);
     if (name === null) return;
     const values = along.map((work) => this.#valueOf(work, row, aside));
+    if (totals) {
+      const numbers = (of: readonly (string | null)[], places: readonly number[]) =>
+        places.map((at) => ((of[at] ?? null) === null ? null : Number(of[at])));
+      const { sums, parents, lines } = totals;
+      sums.take(folded(name), name, numbers(values, parents), numbers(line, lines));
+    }
     for (const { at, reason } of off.take(name, values, number, (of) => this.#rowName(of))) {
       const column = along[at]?.column ?? -1;
       aside.push({ column, text: cellText(row[column] ?? null), reason });
     }
+  }
+
+  /** What was found out about the sums of lines. */
+  totals(): string[] {
+    return this.#splits.flatMap(({ totals }) => totals?.sums.told() ?? []);
   }
 
   /** Hands over the records that were split off. */

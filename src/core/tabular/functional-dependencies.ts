@@ -78,7 +78,9 @@ export class Dependencies {
     this.#pairs = this.#pairs.filter(({ by, contradictions }) => {
       const values = this.#distinct[by] as number;
       return (
-        values <= mostValues && values * 2 <= this.#rows && contradictions <= allowed(this.#rows)
+        values <= mostValues &&
+        values * 3 <= this.#rows * 2 &&
+        contradictions <= allowed(this.#rows)
       );
     });
   }
@@ -90,7 +92,10 @@ export class Dependencies {
       const repeated = this.#rows - values;
       const enough = confirmations >= 4 && confirmations * 2 >= repeated;
       return (
-        values >= 2 && values * 2 <= this.#rows && contradictions <= allowed(this.#rows) && enough
+        values >= 2 &&
+        values * 3 <= this.#rows * 2 &&
+        contradictions <= allowed(this.#rows) &&
+        enough
       );
     });
   }

@@ -1,11 +1,12 @@
 import { listSign } from "./cell-lists.ts";
 import type { Draft, DraftColumn } from "./draft.ts";
 import type { SheetNotes, SplitPlan } from "./plan.ts";
+import { isIdentifying } from "./relationships.ts";
 import { entityOfColumn } from "./titles.ts";
 
 /** Columns that always repeat together, as entities of their own. */
 export function proposeSplits(
-  { sheet, columns }: Draft,
+  { sheet, entity: own, columns }: Draft,
   { entities, language }: { entities: Set<string>; language: string },
   notes: SheetNotes,
 ): SplitPlan[] {
@@ -35,13 +36,17 @@ export function proposeSplits(
     const free = pairs.filter(({ on }) => !used.has(on));
     if (used.has(by) || free.length === 0) continue;
     for (const { on } of [...free, { on: by }]) used.add(on);
-    const entity = entityOfColumn(column.name, { taken: entities, language });
+    const parts = areLines(column, free);
+    // In a sheet of loans, the number is that of a loan, and the rows are lines of it.
+    const isOwn = parts && numberOnly.test(column.name);
+    const entity = isOwn ? own : entityOfColumn(column.name, { taken: entities, language });
     entities.add(entity);
     splits.push({
       entity,
       by: column.name,
       with: free.map(({ on }) => columns[on]?.name ?? ""),
-      do: false,
+      ...(parts && { parts }),
+      do: parts,
     });
     const together = [column, ...free.map(({ on }) => columns[on])].map(
       (each) => each?.profile.header || each?.name,
@@ -82,9 +87,27 @@ function listSplits(
   });
 }
 
+const numberOnly = /^(no|nr|num|number|id|n[uú]mero|nummer|num[eé]ro)$/;
+
+/** Whether rows are the lines of what their first column numbers: nothing that repeats with it contradicts. */
+function areLines(
+  column: DraftColumn,
+  pairs: readonly { on: number; contradictions: number }[],
+): boolean {
+  const isNumbering = /(^|_)(no|nr|num|number|id|n[uú]mero|nummer|num[eé]ro)$/.test(column.name);
+  const isSure = pairs.every(({ contradictions }) => contradictions === 0);
+  return (
+    column.at === 0 && isNumbering && pairs.length >= 2 && isSure && column.profile.blanks === 0
+  );
+}
+
 /** A text that repeats often enough to be a thing of its own, with more than a chance value beside it. */
-function isLookup({ finding, profile }: DraftColumn, companions: number): boolean {
+function isLookup(column: DraftColumn, companions: number): boolean {
+  const { finding, profile } = column;
   const { distinct, filled } = profile;
-  if (finding.kind !== "text" && finding.kind !== "choice") return false;
-  return distinct.size >= 3 && filled >= distinct.size * (companions > 1 ? 2 : 4);
+  // The numbers of orders and their like, not amounts.
+  const isNumbered = finding.kind === "integer" && isIdentifying(column);
+  if (finding.kind !== "text" && finding.kind !== "choice" && !isNumbered) return false;
+  const times = companions > 1 ? (isNumbered && companions > 2 ? 1.5 : 2) : 4;
+  return distinct.size >= 3 && filled >= distinct.size * times;
 }

@@ -91,7 +91,7 @@ function sheetLines(
     ...(sheet.splits.length === 0 ? [] : ["    split:"]),
     ...sheet.splits.flatMap((split) => [
       ...(notes?.splits.get(split.entity) ?? []).map((said) => `      # ${remark(said)}`),
-      `      ${split.entity}: { by: ${split.by}, with: ${list(split.with)}${split.list === undefined ? "" : `, list: ${quoted(split.list)}`}, do: ${split.do ? "yes" : "no"} }`,
+      `      ${split.entity}: { by: ${split.by}, with: ${list(split.with)}${split.parts ? ", parts: yes" : ""}${split.list === undefined ? "" : `, list: ${quoted(split.list)}`}, do: ${split.do ? "yes" : "no"} }`,
     ]),
   ];
 }
@@ -118,7 +118,7 @@ function questionLines({ ask, choices }: OpenQuestion): string[] {
     `      # Open question: ${remark(ask)}`,
     ...choices.map(({ say, set, gives }, at) => {
       const cells = gives.map(({ written, stored }) => `${JSON.stringify(written)} → ${stored}`);
-      const how = answerText(set);
+      const how = "split" in set ? "" : answerText(set);
       const taken = at === 0 ? " (taken)" : how === "" ? "" : `, ${how}`;
       return `      #   ${remark(`${say}${taken}: ${cells.join("  ")}`)}`;
     }),
@@ -312,6 +312,7 @@ const sheet = z.strictObject({
       z.strictObject({
         by: text,
         with: texts,
+        parts: yesOrNo.optional(),
         list: text.min(1, "expected the sign between names").optional(),
         do: yesOrNo,
       }),

@@ -116,6 +116,7 @@ function splitEntity(
 function referenceTo(sheet: SheetPlan, field: FieldPlan): string {
   const split = doneSplits(sheet).find(({ by }) => by === field.name);
   if (!split) return field.is ?? "text";
+  if (split.parts) return `part of ${split.entity}`;
   return `${split.list === undefined ? "one" : "many"} ${split.entity}${/(^|, )required(,|$)/.test(field.is ?? "") ? ", required" : ""}`;
 }
 

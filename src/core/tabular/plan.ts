@@ -104,6 +104,8 @@ export interface SplitPlan {
   /** The unique field, and the fields that move with it. */
   by: string;
   with: string[];
+  /** Whether the rows are lines of these records, and are deleted with them. */
+  parts?: boolean;
   /** The sign between the names in a cell, where it lists several. */
   list?: string;
   do: boolean;

@@ -26,6 +26,7 @@ import type {
 import { aroundTable, fieldNotes, questionsOf } from "./plan-notes.ts";
 import type { ColumnProfile } from "./profile.ts";
 import { findLinks, linkName } from "./relationships.ts";
+import { shapeWords } from "./shapes/words.ts";
 import { besideReferences, entityName, fieldTitle, sheetWords, type Title } from "./titles.ts";
 import { unitFactor } from "./units.ts";
 
@@ -359,14 +360,20 @@ function planSheet(
   }
   const plural = pluralOfSheet(sheet, entity, language);
   const splits = draft.known ? [] : proposeSplits(draft, { entities, language }, notes);
+  // Where the records are what the sheet is called, its rows are their lines.
+  const areLines = splits.some((split) => split.do && split.entity === entity);
+  const words = `${labelOf(entity)} ${shapeWords(language).line}`;
+  const taken = entities;
+  const rowEntity = areLines ? entityName(words, sheet.file, { taken, language }) : entity;
   return {
     plan: {
       file: sheet.file,
       ...(sheet.sheet !== undefined && { sheet: sheet.sheet }),
       ...(sheet.text && { text: sheet.text }),
       ...sheet.shape.plan,
-      entity,
+      entity: rowEntity,
       ...(!draft.known &&
+        !areLines &&
         plural &&
         !isInvisible(plural) &&
         plural !== pluralOf(labelOf(entity)) && { plural }),

@@ -9,7 +9,8 @@ import { type ValueContext, valueReader } from "./values.ts";
 /** A question that the sheets leave open, with what each answer makes of some cells. */
 export interface OpenQuestion {
   sheet: number;
-  field: string;
+  /** The field that it is about; undefined for a split. */
+  field?: string;
   /** What people call the column, such as `Date of dues.csv`. */
   about: string;
   ask: string;
@@ -19,7 +20,8 @@ export interface OpenQuestion {
 
 export interface OpenChoice {
   say: string;
-  set: Answer;
+  /** What it changes: of the field, or whether a split is done. */
+  set: Answer | { split: string; do: boolean };
   gives: { written: string; stored: string }[];
 }
 
@@ -33,19 +35,45 @@ export function openQuestions(
   model: Model,
   context: ValueContext,
 ): OpenQuestion[] {
-  return plan.sheets.flatMap((sheet, at) =>
-    sheet.fields.flatMap((field) => {
-      const known = notes.sheets[at]?.fields.get(field.name);
-      const { questions = [], samples = [] } = known ?? {};
-      return questions.map((question) => ({
-        sheet: at,
-        field: field.name,
-        about: `${sheet.sheet ?? sheet.file}, ${field.column}`,
-        ask: question.ask,
-        choices: choicesOf(question, { sheet, field, samples, model, context }),
-      }));
-    }),
-  );
+  return plan.sheets.flatMap((sheet, at) => [
+    ...fieldQuestions(sheet, at, { notes, model, context }),
+    ...splitQuestions(sheet, at, notes),
+  ]);
+}
+
+function fieldQuestions(
+  sheet: SheetPlan,
+  at: number,
+  { notes, model, context }: { notes: PlanNotes } & Pick<Asked, "model" | "context">,
+): OpenQuestion[] {
+  return sheet.fields.flatMap((field) => {
+    const known = notes.sheets[at]?.fields.get(field.name);
+    const { questions = [], samples = [] } = known ?? {};
+    return questions.map((question) => ({
+      sheet: at,
+      field: field.name,
+      about: `${sheet.sheet ?? sheet.file}, ${field.column}`,
+      ask: question.ask,
+      choices: choicesOf(question, { sheet, field, samples, model, context }),
+    }));
+  });
+}
+
+/** Whether columns become entities of their own. */
+function splitQuestions(sheet: SheetPlan, at: number, notes: PlanNotes): OpenQuestion[] {
+  return sheet.splits.map(({ entity, do: isDone }) => {
+    const answers = [
+      { say: "no", set: { split: entity, do: false }, gives: [] },
+      { say: `yes: the entity ${entity}`, set: { split: entity, do: true }, gives: [] },
+    ];
+    const [said = ""] = notes.sheets[at]?.splits.get(entity) ?? [];
+    return {
+      sheet: at,
+      about: sheet.sheet ?? sheet.file,
+      ask: `${said}. An entity of their own?`,
+      choices: isDone ? answers.reverse() : answers,
+    };
+  });
 }
 
 interface Asked {
@@ -100,19 +128,20 @@ function fieldOf(is: string): Field | undefined {
 /** A plan with an answer in it. */
 export function answered(plan: ImportPlan, question: OpenQuestion, choice: number): ImportPlan {
   const set = question.choices[choice]?.set ?? {};
-  return {
-    ...plan,
-    sheets: plan.sheets.map((sheet, at) =>
-      at === question.sheet
-        ? {
-            ...sheet,
-            fields: sheet.fields.map((field) =>
-              field.name === question.field ? withAnswer(field, set) : field,
-            ),
-          }
-        : sheet,
-    ),
-  };
+  const sheets = plan.sheets.map((sheet, at): SheetPlan => {
+    if (at !== question.sheet) return sheet;
+    if ("split" in set) {
+      const splits = sheet.splits.map((split) =>
+        split.entity === set.split ? { ...split, do: set.do } : split,
+      );
+      return { ...sheet, splits };
+    }
+    const fields = sheet.fields.map((field) =>
+      field.name === question.field ? withAnswer(field, set) : field,
+    );
+    return { ...sheet, fields };
+  });
+  return { ...plan, sheets };
 }
 
 function withAnswer(field: FieldPlan, { type, replace, ...hints }: Answer): FieldPlan {

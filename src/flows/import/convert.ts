@@ -42,6 +42,8 @@ export interface SheetOutcome {
   counts: ConversionCounts;
   /** Columns that the plan doesn't mention. */
   unknown: string[];
+  /** What is the sum of what, in parents and their lines. */
+  totals: string[];
   /** The options of fields for which rows were set aside. */
   costly: readonly CostlyOption[];
   /** The values of each field. */
@@ -155,6 +157,7 @@ export function convertSheets(
       entity: entity.name,
       counts: converter.counts,
       unknown: [...new Set(job.parts.flatMap((part) => part.unknown))],
+      totals: converter.totals(),
       costly: [...converter.costly.values()],
       values: converter.values(),
     });

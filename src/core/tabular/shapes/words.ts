@@ -4,6 +4,8 @@ import type { SeriesKind } from "./series.ts";
 interface ShapeWords extends Record<SeriesKind, string> {
   value: string;
   sheet: string;
+  /** A row of what has several. */
+  line: string;
 }
 
 const words: Readonly<Record<string, ShapeWords>> = {
@@ -16,6 +18,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Number",
     value: "Value",
     sheet: "Sheet",
+    line: "line",
   },
   de: {
     date: "Datum",
@@ -26,6 +29,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Nummer",
     value: "Wert",
     sheet: "Blatt",
+    line: "Zeile",
   },
   es: {
     date: "Fecha",
@@ -36,6 +40,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Número",
     value: "Valor",
     sheet: "Hoja",
+    line: "línea",
   },
   fr: {
     date: "Date",
@@ -46,6 +51,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Numéro",
     value: "Valeur",
     sheet: "Feuille",
+    line: "ligne",
   },
   it: {
     date: "Data",
@@ -56,6 +62,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Numero",
     value: "Valore",
     sheet: "Foglio",
+    line: "riga",
   },
   pt: {
     date: "Data",
@@ -66,6 +73,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Número",
     value: "Valor",
     sheet: "Folha",
+    line: "linha",
   },
 };
 
