@@ -148,6 +148,32 @@ describe("columns of a series", () => {
     expect(plain.data("Yield")).toEqual(["hive,jan,feb,mar", "B-01,1,2,3"]);
   });
 
+  it("may be days, weekdays or rounds; what Q1 is depends on whether there is a Q5", async () => {
+    const { data, sheets } = await imported({
+      "roster.csv":
+        "Keeper,2026-05-01,2026-05-02,2026-05-03\nAda,early,late,\nBo,late,,early\nCy,,early,late\n",
+      "stand.csv": "Hour;Monday;Tuesday;Friday\n09:00;Ana;Ben;\n10:00;;Ana;Cata\n11:00;Ben;;Ana\n",
+      "scores.csv":
+        "Team,Round 1,Round 2,Round 3,Sum,Rank\nNorth,10,12,9,31,1\nSouth,8,11,10,29,2\n",
+      "survey.csv": "Id,Age,Q1,Q2,Q3,Q4,Q5\n1,34,5,4,3,2,5\n2,41,3,3,4,5,1\n",
+    });
+    expect(data("Roster").slice(0, 3)).toEqual([
+      "keeper,date,value",
+      "Ada,2026-05-01,early",
+      "Ada,2026-05-02,late",
+    ]);
+    // A time is not what records are called by.
+    expect(data("Stand").slice(0, 3)).toEqual([
+      "hour,weekday,value",
+      "09:00,Monday,Ana",
+      "09:00,Tuesday,Ben",
+    ]);
+    expect(data("Score").slice(0, 2)).toEqual(["team,round,value", "North,1,10"]);
+    expect(data("Team")[0]).toBe("name,rank");
+    expect(data("SurveyQ").slice(-2)).toEqual(["2,4,5", "2,5,1"]);
+    expect(sheets.every(({ kept }) => kept > 0)).toBe(true);
+  });
+
   it("are found again next month, with the month that is new and without one that is gone", async () => {
     const folder = temporaryFolder();
     const lines = (titles: string, ...rows: string[]) => `${[titles, ...rows].join("\n")}\n`;
@@ -216,12 +242,16 @@ describe("sheets of one shape", () => {
     const names = { "yields.xlsx": readFileSync(join(again.folder, "yields.xlsx")) };
     const { data } = await imported(names, ["--plan", "plan.yaml"], again.folder);
     expect(data("Yield")).toEqual(["hive,kg,year", "B-01,10,2024", "B-01,11,2025", "B-07,3,2026"]);
+    // A year on its own is told by the names in the plan.
+    const single = workbook({ "Yield 2025": season(["B-09", 8]) });
+    await imported({ "yields.xlsx": single }, ["--plan", "plan.yaml"], again.folder);
+    expect(data("Yield")).toContain("B-09,8,2025");
   });
 
-  it("may be files", async () => {
+  it("may be files, each written in a way of its own", async () => {
     const { data } = await imported({
       "north.csv": "Hive,Kg\nB-01,12\nB-02,14\n",
-      "south.csv": "Hive,Kg\nC-01,11\n",
+      "south.csv": "Hive;Kg\nC-01;11\n",
     });
     expect(data("North")).toEqual([
       "hive,kg,sheet",
@@ -255,6 +285,18 @@ describe("several tables on a sheet", () => {
     expect(data("Day")).toEqual(["date,kg", "2020-01-02,4", "2020-01-03,5", "2020-01-04,6"]);
     expect(data("Day2")).toEqual(["name,joined", "Ada,2018-01-01", "Bo,2019-01-01"]);
     expect(aside()).toContain("day.csv,,A1,for the board");
+  });
+
+  it("are one where the same titles come beside each other, and none where a table has settings", async () => {
+    const { data } = await imported({
+      "twice.csv":
+        "Name,Joined,,Name,Joined\nAda,2018-01-01,,Di,2019-01-01\nBo,2018-02-01,,Ed,2019-02-01\nCy,2018-03-01,,,\n",
+      "settings.csv": "Setting,Value\nLanguage,en\nLimit,20\nOpened,2020-01-02\n",
+    });
+    expect(data("Twice").map((line) => line.split(",")[0])).toEqual(
+      "name Ada Bo Cy Di Ed".split(" "),
+    );
+    expect(data("Setting")[0]).toBe("name,value");
   });
 
   it("are found where they are next month", async () => {

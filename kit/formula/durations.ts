@@ -12,6 +12,9 @@ export const secondPlaces = 3;
 /** The longest span, in seconds: some thirty thousand years. */
 export const longestSpan = 1e12;
 
+/** The most characters of a span, as somebody writes it. */
+const longestText = 40;
+
 /** A span as it is written: with seconds where it has some. */
 export function durationText(seconds: number): string {
   const thousandths = Math.round(Math.abs(seconds) * 1000);
@@ -34,6 +37,7 @@ const worded = new RegExp(
 
 /** The seconds in a span such as `2:30`, `1:20.4`, `2h30` or `90 min`; undefined for what is none. */
 export function secondsOf(text: string, parts: SpanParts = "h:mm"): number | undefined {
+  if (text.length > longestText) return undefined;
   const seconds = fromClock(text, parts) ?? fromWords(text);
   return seconds === undefined || Math.abs(seconds) > longestSpan ? undefined : seconds;
 }

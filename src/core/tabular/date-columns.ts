@@ -7,6 +7,7 @@ import {
   type InferenceContext,
   mostlyFits,
   type Question,
+  quantity,
   simple,
   type Test,
 } from "./finding.ts";
@@ -50,7 +51,7 @@ export function asDate(
   const years = century ? `, years of two digits from ${century} to ${century + 99}` : "";
   return {
     kind,
-    why: `${countOf(profile, fits)} ${kind === "date" ? "dates" : "dates with a time"}${ordered ? `, ${order}` : ""}${years}`,
+    why: `${quantity(countOf(profile, fits), "date")}${kind === "date" ? "" : " with a time"}${ordered ? `, ${order}` : ""}${years}`,
     evidence: settled && ordered ? { dates } : {},
     ...(ordered &&
       !settled && {

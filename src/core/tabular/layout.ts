@@ -1,4 +1,5 @@
 import { type Cell, cellText, columnLetters, folded, isEmpty, oneLine, type Row } from "./cells.ts";
+import { findDate } from "./dates.ts";
 import { ColumnSums, type TotalFigure } from "./sums.ts";
 import { isUnit } from "./titles.ts";
 import { typeBit, typeOfCell } from "./type-detection.ts";
@@ -135,6 +136,19 @@ function areYears(cells: readonly (Cell | undefined)[]): boolean {
   );
 }
 
+/** Whether cells are days in their order, as titles of a table with a column a day. */
+function areDays(cells: readonly (Cell | undefined)[]): boolean {
+  const days = cells.map((cell) => {
+    if (cell === null || cell === undefined) return undefined;
+    if (typeof cell === "object" && "stamp" in cell) return cell.stamp;
+    return typeof cell === "string" ? findDate(cell.trim())?.dayFirst : undefined;
+  });
+  return (
+    days.length >= 2 &&
+    days.every((day, at) => day !== undefined && (at === 0 || day > (days[at - 1] ?? "")))
+  );
+}
+
 function isTitleText(cell: Cell | undefined): boolean {
   if (typeof cell !== "string" || cell.trim().length > 60) return false;
   const { bits } = typeOfCell(cell);
@@ -159,8 +173,9 @@ function isHeader(
   if (count < Math.min(2, most) || count < 0.6 * typical) return false;
   const texts = columns.map((column) => row[column]);
   const years = areYears(texts) && texts.some((cell) => typeof cell === "string");
-  if (texts.some((cell) => !isTitleText(cell) && !(years && typeof cell === "number")))
-    return false;
+  const others = texts.filter((cell) => !isTitleText(cell));
+  const isDated = others.length < texts.length && areDays(others);
+  if (!isDated && others.some((cell) => !(years && typeof cell === "number"))) return false;
   const words = texts.map((cell) => folded(cellText(cell ?? null)));
   // Below groups, the same titles come again.
   const isDistinct = new Set(words).size >= 0.6 * words.length;

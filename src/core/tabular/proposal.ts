@@ -140,6 +140,7 @@ function draftSheets(
     const entity =
       known?.name ??
       into ??
+      sameTable(sheet, sheets.slice(0, index), entities) ??
       entityName(nameOf(sheet), sheet.file, {
         taken: new Set([...taken, ...names]),
         language,
@@ -173,6 +174,22 @@ function draftSheets(
   });
   for (const draft of drafts) settleGuesses(draft, drafts, today);
   return drafts;
+}
+
+/** The entity of an earlier table on the same sheet with the same titles: the table goes on beside or below it. */
+function sameTable(
+  sheet: ProfiledSheet,
+  before: readonly ProfiledSheet[],
+  entities: ReadonlyMap<ProfiledSheet, string>,
+): string | undefined {
+  if (!sheet.shape.plan.area || sheet.shape.called !== undefined) return undefined;
+  const titles = ({ profile }: ProfiledSheet) =>
+    profile.columns.map(({ header }) => folded(header)).join("\n");
+  const found = before.find(
+    (other) =>
+      other.file === sheet.file && other.sheet === sheet.sheet && titles(other) === titles(sheet),
+  );
+  return found && entities.get(found);
 }
 
 /** Parts that have no name of their own are called by what they are parts of, and by the series: `Hive month`. */

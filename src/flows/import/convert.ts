@@ -142,7 +142,7 @@ export function convertSheets(
     );
     for (const [place, part] of job.parts.entries()) {
       if (place > 0) converter.goOn(part);
-      for (const step of part.view.read(job.plan.text)) {
+      for (const step of part.view.read(part.plan.text)) {
         converter.take(step);
         const rows = step.first + step.rows.length - 1;
         const on = `taking over ${sheetName(part.source)}`;

@@ -44,7 +44,13 @@ export function jobsOf(plan: ImportPlan, sheets: readonly Sheet[]): Job[] {
   const claimed = new Set(members.flatMap((member) => member.sheets));
   return members.flatMap(({ each, sheets: own }, at) => {
     const all = each.stack ? [...own, ...alike(each, own, sheets, claimed)] : own;
-    const names = stackNames(all.map(({ sheet, file }) => sheet ?? file.replace(/\.[^.]*$/, "")));
+    // What all names have in common is known by those of the plan, too.
+    const planned = [each.sheet ?? each.file, ...(each.stack?.sheets ?? [])];
+    const names = stackNames(
+      [...all.map(({ sheet, file }) => sheet ?? file), ...planned].map((name) =>
+        each.sheet === undefined ? name.replace(/\.[^.]*$/, "") : name,
+      ),
+    );
     const parts = all.map((sheet, member) => {
       const isSecondReading =
         each.unpivot?.keep !== undefined &&
@@ -55,7 +61,10 @@ export function jobsOf(plan: ImportPlan, sheets: readonly Sheet[]): Job[] {
             other.sheets.includes(sheet) &&
             isSameArea(other.each, each),
         );
-      return partOf(each, plan, sheet, { name: names.values[member] ?? "", isSecondReading });
+      // Each file may be written in a way of its own; the plan says how the first one is.
+      const text = member === 0 ? each.text : sheet.text;
+      const written = { ...each, ...(text && { text }) };
+      return partOf(written, plan, sheet, { name: names.values[member] ?? "", isSecondReading });
     });
     const [first, ...more] = parts;
     return first ? [{ plan: each, parts: [first, ...more] }] : [];
@@ -76,7 +85,7 @@ function alike(
   const [first] = own;
   if (!first) return [];
   const titles = (sheet: Sheet) =>
-    layoutAt(headOf(sheet, text), header, rows, sheet.merges)
+    layoutAt(headOf(sheet, sheet === first ? text : sheet.text), header, rows, sheet.merges)
       .columns.map((column) => folded(column.header))
       .join("\n");
   const wanted = titles(first);
@@ -132,7 +141,8 @@ function placed(plan: SheetPlan, whole: ImportPlan, sheet: Sheet): SheetPlan {
   if (!area || !header) return plan;
   const titles = wantedTitles(plan);
   const others = whole.sheets.filter(
-    (each) => each !== plan && each.area && each.file === plan.file && each.sheet === plan.sheet,
+    (each) =>
+      !isSameArea(each, plan) && each.area && each.file === plan.file && each.sheet === plan.sheet,
   );
   const rows = firstRows(sheet, mostRows + 1, plan.text);
   const open = openArea(

@@ -195,9 +195,12 @@ function withSeries(table: Table, model: Model | undefined): Table {
   const titles = layout.columns.map(({ header }) => header);
   const words = shapeWords(languageOf([], titles) ?? "en");
   const taken = new Set(titles.map((title) => title.toLowerCase()));
-  const title = untakenTitle(words[found.kind], taken);
+  // Rounds 1 to 3 are three rounds, of which each has a value.
+  const [only, ...more] = found.values;
+  const counted = found.kind === "number" && more.length === 0 ? only : undefined;
+  const title = untakenTitle(counted ?? words[found.kind], taken);
   const values: string[] = [];
-  for (const said of found.values) {
+  for (const said of counted === undefined ? found.values : [undefined]) {
     values.push(
       untakenTitle(
         said ?? valueTitle(words.value, table.shape.unit),

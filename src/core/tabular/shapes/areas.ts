@@ -56,6 +56,8 @@ export function areaOf(text: string): Area | undefined {
 /** The most rows and columns of a sheet that are looked through for several tables. */
 export const mostRows = 2000;
 const mostColumns = 200;
+/** Cells that are scattered in more pieces than this are no tables. */
+const mostBlocks = 500;
 
 type Cut = Required<Area>;
 
@@ -72,6 +74,7 @@ export function findAreas(rows: readonly Row[]): FoundArea[] {
   const width = Math.max(0, ...rows.map(({ length }) => length));
   if (rows.length > mostRows || width > mostColumns) return [];
   const blocks = cut(rows, { top: 1, left: 0, bottom: rows.length, right: width - 1 });
+  if (blocks.length > mostBlocks) return [];
   const tables = joined(
     blocks.map((block) => asTable(rows, block)),
     rows,

@@ -131,6 +131,9 @@ export function findSeries(
   return undefined;
 }
 
+/** Longer titles are no steps. */
+const longestTitle = 80;
+
 interface Step extends Part {
   at: LayoutColumn;
 }
@@ -140,9 +143,14 @@ function seriesOf(
   columns: readonly LayoutColumn[],
   data: readonly Row[],
 ): FoundSeries | undefined {
+  // Q5 is no quarter, and so neither is Q1.
+  if (kind === "quarter" && columns.some(({ header }) => /^[QT]([5-9]|\d\d)\b/i.test(header))) {
+    return undefined;
+  }
   const read = steps[kind];
   const found = columns.flatMap((at): Step[] => {
-    const part = at.header === "" ? undefined : read(at.header);
+    const isTitle = at.header !== "" && at.header.length <= longestTitle;
+    const part = isTitle ? read(at.header) : undefined;
     return part ? [{ ...part, at }] : [];
   });
   const byRest = new Map<string, Step[]>();

@@ -7,6 +7,7 @@ import type { UnpivotPlan } from "../plan.ts";
 import type { ColumnProfile } from "../profile.ts";
 import { fieldTitle, sheetWords } from "../titles.ts";
 import type { TableSeries } from "./series.ts";
+import { kindOf } from "./turned.ts";
 
 /** A table that was looked at: as its rows are and, where it has a series, as the records of that. */
 export interface ProfiledTable {
@@ -36,7 +37,15 @@ export function settledShapes(tables: readonly ProfiledTable[]): ProfiledSheet[]
 }
 
 /** Whether a column tells the rows from each other. */
-function isKey({ blanks, distinct, longest }: ColumnProfile, { profile }: ProfiledSheet): boolean {
+function isKey(
+  { blanks, distinct, longest, groups }: ColumnProfile,
+  { profile }: ProfiledSheet,
+): boolean {
+  const texts = groups.flatMap(({ examples }) => examples.map(({ text }) => text.trim()));
+  // Days, times and fractions aren't what records are called by.
+  const isNaming = (text: string) =>
+    ["text", "digits"].includes(kindOf(text)) || /^\d+$/.test(text);
+  if (!texts.every(isNaming)) return false;
   return blanks === 0 && distinct.size > 1 && longest <= 80 && distinct.repeated <= profile.copies;
 }
 
@@ -153,7 +162,8 @@ function madeColumns({ profile }: ProfiledSheet): number[] {
   return unpivot ? [unpivot.title, ...unpivot.values] : [];
 }
 
-const namingOnly = /^(name|title|code|no|nr|num|number|id|ref|key|label|description|column_\w+)$/;
+const namingOnly =
+  /^(name|title|code|no|nr|num|number|id|ref|key|label|description|column_\w+|sheet_id)$/;
 
 /**
  * What the records are called by their key. A sheet with little besides the series is about its values, and the records

@@ -47,7 +47,7 @@ export function stackNames(names: readonly string[]): StackNames {
   const short = words.map((all) =>
     all.filter((word) => !common.some((each) => folded(each) === folded(word))).join(" "),
   );
-  const isTold = short.every((text) => text !== "") && new Set(short).size === short.length;
+  const isTold = short.every((text) => text !== "") && new Set(short).size === new Set(names).size;
   const values = isTold ? short : names.map((name) => name.trim());
   const kind = kindOfSteps(values);
   return {

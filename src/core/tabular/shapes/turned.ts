@@ -6,6 +6,7 @@ import { typeBit, typeOfCell } from "../type-detection.ts";
 export const mostTurned = 2000;
 
 const mostPairs = 60;
+const valueWords = /^(values?|wert|valor|valeur|valore|content|inhalt)$/i;
 
 /**
  * Whether the records of a table stand in its columns: each row has values of one kind, and the columns don't; or each
@@ -21,6 +22,12 @@ export function isTurned(rows: readonly Row[]): boolean {
     filled.map((row) => row[at + 1] ?? null).filter((cell) => !isEmpty(cell)),
   ).filter((cells) => cells.length > 0);
   if (columns.length === 1) return isPaired(titles, columns[0] ?? []);
+  // What is first may be the titles of columns that are alike below, such as days.
+  const below = Array.from({ length: width - 1 }, (_, at) =>
+    filled.slice(1).map((row) => row[at + 1] ?? null),
+  )
+    .map((cells) => cells.filter((cell) => !isEmpty(cell)))
+    .filter((cells) => cells.length > 0);
   const kindsOfRows = filled
     .map((row) => row.slice(1).filter((cell) => !isEmpty(cell)))
     .filter(({ length }) => length > 0)
@@ -30,7 +37,7 @@ export function isTurned(rows: readonly Row[]): boolean {
     columns.length >= 2 &&
     sure.length >= 0.85 * kindsOfRows.length &&
     new Set(sure.map(({ kind }) => kind)).size >= 2 &&
-    columns.every((cells) => mainKind(cells).share < 0.8)
+    below.every((cells) => mainKind(cells).share < 0.8)
   );
 }
 
@@ -49,6 +56,8 @@ function isUpright(rows: readonly Row[]): boolean {
 /** Titles and one value of each: the titles end as titles do, or the values are of many kinds. */
 function isPaired(titles: readonly Cell[], values: readonly Cell[]): boolean {
   if (titles.length > mostPairs || values.length < 0.5 * titles.length) return false;
+  // With titles of its own, it is a table of settings.
+  if (valueWords.test(cellText(values[0] ?? null).trim())) return false;
   const ended = titles.filter((title) => cellText(title).trim().endsWith(":"));
   if (ended.length >= 0.8 * titles.length) return true;
   return new Set(values.map(kindOf)).size >= 3;

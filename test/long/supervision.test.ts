@@ -1,7 +1,7 @@
 import { execFileSync } from "node:child_process";
 import { setTimeout as sleep } from "node:timers/promises";
 import { expect, it } from "vitest";
-import { levadura, projectWith, type Running, running } from "./support/program.ts";
+import { levadura, projectWith, type Running, running } from "../support/program.ts";
 
 const model = "levadura: 1\nentities: {Hive: {fields: {code: text}}}\n";
 

@@ -12,7 +12,7 @@ import {
 import { createServer } from "node:net";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
-import { levadura, projectWith, temporaryFolder } from "./support/program.ts";
+import { levadura, projectWith, temporaryFolder } from "../support/program.ts";
 
 const right = "levadura: 1\nentities:\n  Hive:\n    fields:\n      code: text, required\n";
 
