@@ -389,3 +389,39 @@ it("columns without a header are named by what is in them", async () => {
   });
   expect(data("Pasted")[0]).toBe("name,date,email,column_d");
 });
+
+describe("values that are written once", () => {
+  const loans =
+    "Loan no,Date,Keeper,Item,Deposit\n17,2026-01-02,Ada,smoker,10\n,,,veil,15\n18,2026-01-04,Bo,suit,20\n19,2026-01-05,Ada,extractor,50\n,,,sieve,15\n,,,jar,2\n20,,Cy,smoker,10\n21,2026-01-10,Bo,veil,15\n,,,suit,20\n";
+
+  it("are those of the blank cells below them, too, up to the next one", async () => {
+    const folder = temporaryFolder();
+    const { data, sheets } = await imported({ "loans.csv": loans }, [], folder);
+    expect(sheets[0]?.around.join()).toContain(
+      "blank cells of Loan no, Date, Keeper have the value above",
+    );
+    expect(data("Loan")).toEqual([
+      "name,date,keeper",
+      "17,2026-01-02,Ada",
+      "18,2026-01-04,Bo",
+      "19,2026-01-05,Ada",
+      "20,,Cy",
+      "21,2026-01-10,Bo",
+    ]);
+    expect(data("LoanLine").map((line) => line.split(",").slice(0, 2).join(" "))).toEqual(
+      "no item|17 smoker|17 veil|18 suit|19 extractor|19 sieve|19 jar|20 smoker|21 veil|21 suit".split(
+        "|",
+      ),
+    );
+    const plan = readFileSync(join(folder, "imports/loans.yaml"), "utf8");
+    expect(plan).toContain("repeat: [Loan no, Date, Keeper]");
+  });
+
+  it("are not taken for those of others where one column alone has blanks", async () => {
+    const { data, sheets } = await imported({
+      "dues.csv": "Ref,Payer,Amount\nR-1,Ada,10\n,Bo,20\nR-2,Cy,30\n,Di,10\n,Ed,5\n",
+    });
+    expect(sheets[0]?.around.join()).toContain("`repeat: [Ref]` in the plan");
+    expect(data("Due").slice(1, 3)).toEqual(["R-1,Ada,10", ",Bo,20"]);
+  });
+});

@@ -24,7 +24,7 @@ import { ParentTotals } from "./parent-totals.ts";
 import type { FieldPlan, SheetPlan } from "./plan.ts";
 import { doneSplits, splitKey } from "./plan-model.ts";
 import { listParts } from "./relationships.ts";
-import { recordColumns, recordsOf, sourceColumn, type TableRecord } from "./shapes/records.ts";
+import { RecordReader, recordColumns, sourceColumn, type TableRecord } from "./shapes/records.ts";
 import { SplitOff } from "./split-off.ts";
 import { type ReadValue, type ValueContext, type ValueReader, valueReader } from "./values.ts";
 
@@ -129,6 +129,7 @@ export class SheetConverter {
   readonly costly = new Map<string, CostlyOption>();
   #source: ConvertedSheet;
   #sorter: RowSorter;
+  #records: RecordReader;
   readonly #columns: ColumnWork[];
   readonly #splits: SplitWork[];
   readonly #unique: { label: string; places: number[]; keys: KeySet }[];
@@ -150,6 +151,7 @@ export class SheetConverter {
     const { plan } = source;
     this.#source = source;
     this.#sorter = new RowSorter(source.layout, new Set(plan.without));
+    this.#records = new RecordReader(source.layout, context.blanks);
     const work = (field: Field, fieldPlan: FieldPlan): ColumnWork => ({
       field,
       plan: fieldPlan,
@@ -227,6 +229,7 @@ export class SheetConverter {
   goOn(source: ConvertedSheet): void {
     this.#source = source;
     this.#sorter = new RowSorter(source.layout, new Set(source.plan.without));
+    this.#records = new RecordReader(source.layout, this.context.blanks);
     this.#findColumns();
   }
 
@@ -274,7 +277,7 @@ export class SheetConverter {
       const kind = this.#sorter.kindOf(row);
       if (kind === "blank") return;
       if (kind === "data") {
-        for (const record of recordsOf(layout, row, this.context.blanks)) {
+        for (const record of this.#records.recordsOf(row)) {
           this.counts.rows++;
           this.#takeData(record, number);
         }

@@ -3,13 +3,14 @@ import type { Row, RowBatch } from "./cells.ts";
 import type { ConversionContext, ConvertedSheet } from "./conversion.ts";
 import type { KeySet } from "./keys.ts";
 import { type Layout, RowSorter } from "./layout.ts";
-import { recordsOf } from "./shapes/records.ts";
+import { RecordReader } from "./shapes/records.ts";
 import { type ValueContext, type ValueReader, valueReader } from "./values.ts";
 
 /** Finds the keys in a sheet's rows, for references from rows that come before them. */
 export class KeyCollector {
   readonly #layout: Layout;
   readonly #sorter: RowSorter;
+  readonly #records: RecordReader;
   readonly #columns: { column: number; read: ValueReader }[];
 
   constructor(
@@ -20,6 +21,7 @@ export class KeyCollector {
     readonly keys: KeySet,
   ) {
     this.#layout = layout;
+    this.#records = new RecordReader(layout, context.blanks);
     this.#sorter = new RowSorter(layout, new Set(plan.without));
     this.#columns = fields.flatMap((field) => {
       const fieldPlan = plan.fields.find(({ name }) => name === field.name);
@@ -35,7 +37,7 @@ export class KeyCollector {
       const number = first + at;
       if (number < this.#layout.firstRow || number > (this.#layout.lastRow ?? Infinity)) return;
       if (this.#sorter.kindOf(row) !== "data") return;
-      for (const { cells } of recordsOf(this.#layout, row, this.context.blanks)) {
+      for (const { cells } of this.#records.recordsOf(row)) {
         this.#takeData(cells, number);
       }
     });

@@ -13,6 +13,8 @@ export interface Layout {
   /** The last one, where somebody said so; the sheet's end otherwise. */
   lastRow?: number;
   columns: LayoutColumn[];
+  /** Columns whose blank cells have the value above. */
+  repeat?: readonly number[];
   /** How its rows become records, where they aren't one each. */
   reshaping?: Reshaping;
 }

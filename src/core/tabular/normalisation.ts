@@ -108,6 +108,6 @@ function isLookup(column: DraftColumn, companions: number): boolean {
   // The numbers of orders and their like, not amounts.
   const isNumbered = finding.kind === "integer" && isIdentifying(column);
   if (finding.kind !== "text" && finding.kind !== "choice" && !isNumbered) return false;
-  const times = companions > 1 ? (isNumbered && companions > 2 ? 1.5 : 2) : 4;
+  const times = companions > 1 ? (isNumbered ? 1.5 : 2) : 4;
   return distinct.size >= 3 && filled >= distinct.size * times;
 }

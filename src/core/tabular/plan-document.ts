@@ -79,6 +79,7 @@ function sheetLines(
     `    rows: ${rows.first}..${rows.last ?? ""}`,
     `    without: ${list(sheet.without)}`,
     ...(sheet.where === undefined ? [] : [`    where: ${scalar(sheet.where)}`]),
+    ...(sheet.repeat ? [`    repeat: ${list(sheet.repeat)}`] : []),
     ...(sheet.unpivot ? unpivotLines(sheet.unpivot) : []),
     ...(notes?.key ? [`    # ${remark(notes.key)}`] : []),
     ...(sheet.key ? [`    key: ${list(sheet.key)}`] : []),
@@ -302,6 +303,7 @@ const sheet = z.strictObject({
     .array(z.enum(leftOutKinds, `expected ${leftOutKinds.join(", ")}`))
     .default([...leftOutKinds]),
   where: text.optional(),
+  repeat: texts.optional(),
   unpivot: unpivot.optional(),
   key: texts.min(2, "expected two fields or more").optional(),
   fields: z.record(z.string(), field, "expected fields"),

@@ -36,6 +36,8 @@ export interface SheetPlan {
   without: LeftOutKind[];
   /** What has to hold for a row to be taken. */
   where?: string;
+  /** Columns whose blank cells have the value above. */
+  repeat?: string[];
   unpivot?: UnpivotPlan;
   /** Fields that tell the rows apart together. */
   key?: string[];

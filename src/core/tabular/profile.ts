@@ -3,7 +3,7 @@ import { Distinct, hashOf, type Spelling, type Spill } from "./distinct.ts";
 import { Dependencies } from "./functional-dependencies.ts";
 import { type Layout, type LeftOutKind, leftOutKinds, RowSorter } from "./layout.ts";
 import { RowValues } from "./row-keys.ts";
-import { recordColumns, recordsOf, sourceColumn, type TableRecord } from "./shapes/records.ts";
+import { RecordReader, recordColumns, sourceColumn, type TableRecord } from "./shapes/records.ts";
 import { stackedRow } from "./shapes/stacks.ts";
 import { typeBit, typeOfCell } from "./type-detection.ts";
 
@@ -75,6 +75,7 @@ const mostDependent = 40;
 /** Looks at a sheet row by row; what it keeps does not grow with the rows, apart from what it spills. */
 export class SheetProfiler {
   #sorter: RowSorter;
+  #records: RecordReader;
   #layout: Layout;
   /** The place of the sheet among those that are read as one. */
   #sheet = 0;
@@ -99,6 +100,7 @@ export class SheetProfiler {
     this.#blanks = blanks;
     this.#without = without;
     this.#sorter = new RowSorter(layout, without);
+    this.#records = new RecordReader(layout, blanks);
     this.#columns = recordColumns(layout).map(
       ({ column, header }) => new ColumnWatcher(column, header, blanks, openSpill),
     );
@@ -123,6 +125,7 @@ export class SheetProfiler {
   goOn(layout: Layout): void {
     this.#layout = layout;
     this.#sorter = new RowSorter(layout, this.#without);
+    this.#records = new RecordReader(layout, this.#blanks);
     this.#sheet++;
   }
 
@@ -141,7 +144,7 @@ export class SheetProfiler {
         if (this.#sorter.isOnlyCalledTotal) {
           note(this.#profile.calledTotal, { row: number, text: textOf(row) });
         }
-        for (const record of recordsOf(this.#layout, row, this.#blanks)) {
+        for (const record of this.#records.recordsOf(row)) {
           this.#takeData(record, number);
         }
       }

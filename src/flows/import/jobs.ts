@@ -102,7 +102,12 @@ function partOf(
   const view = viewOf(plan, source);
   const found = layoutAt(headOf(view, plan.text), plan.header, plan.rows, view.merges);
   refuseTooWide(view, found);
-  const layout = reshaped(found, plan, name, view);
+  const repeat = (plan.repeat ?? []).map((title) => {
+    const column = findColumn(title, found.columns);
+    if (column === undefined) throw missingColumn(view, title, "repeat", found);
+    return column;
+  });
+  const layout = reshaped({ ...found, repeat }, plan, name, view);
   const columns = new Map<string, number>();
   for (const field of plan.fields.filter(({ formula }) => formula === undefined)) {
     const column = findColumn(field.column, recordColumns(layout));

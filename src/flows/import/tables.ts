@@ -1,11 +1,18 @@
 import type { Model } from "../../core/model/model.ts";
-import { isEmpty, type Row } from "../../core/tabular/cells.ts";
+import { Blanks, blankSpellings, isEmpty, type Row } from "../../core/tabular/cells.ts";
 import type { SheetShape } from "../../core/tabular/draft.ts";
 import { languageOf } from "../../core/tabular/languages.ts";
-import { findLayout, headRows, type Layout, type LayoutColumn } from "../../core/tabular/layout.ts";
+import {
+  findLayout,
+  headRows,
+  type Layout,
+  type LayoutColumn,
+  referenceTo,
+} from "../../core/tabular/layout.ts";
 import { matchedFields } from "../../core/tabular/matching.ts";
 import { type Area, areaText, findAreas, mostRows } from "../../core/tabular/shapes/areas.ts";
 import { unpivoted } from "../../core/tabular/shapes/records.ts";
+import { repeatedColumns } from "../../core/tabular/shapes/repeats.ts";
 import {
   type FoundSeries,
   findSeries,
@@ -35,13 +42,38 @@ export function tablesOf(
   if (asTheyAre) return sheets.flatMap((sheet) => plainTable(sheet) ?? []);
   const found = sheets.flatMap(tablesOn);
   const stacked = stackedTables(found);
-  return stacked.map((table) => withSeries(table, model));
+  return stacked.map((table) => withSeries(withRepeats(table), model));
 }
 
 function plainTable(sheet: Sheet, shape?: SheetShape): Table | undefined {
   const layout = findLayout(headOf(sheet), sheet.merges);
   if (!layout || layout.columns.length === 0) return undefined;
   return { parts: [{ sheet, layout }], shape: shape ?? { plan: {}, why: [], leave: [] } };
+}
+
+/** A table whose blank cells at the left have the value above, where two columns or more say so. */
+function withRepeats(table: Table): Table {
+  const [first] = table.parts;
+  if (!first) return table;
+  const { sheet, layout } = first;
+  const data = headOf(sheet).slice(layout.firstRow - 1);
+  const found = repeatedColumns(layout, data, new Blanks(blankSpellings));
+  if (found.length === 0) return table;
+  const names = found.map(({ column }) => referenceTo(column, layout.columns));
+  const { shape } = table;
+  if (found.length === 1) {
+    const said = `column ${names[0]} has blank cells below its values: \`repeat: [${names[0]}]\` in the plan gives them the value above`;
+    return { ...table, shape: { ...shape, why: [...shape.why, said] } };
+  }
+  const repeat = found.map(({ column }) => column);
+  return {
+    parts: table.parts.map((part) => ({ ...part, layout: { ...part.layout, repeat } })),
+    shape: {
+      ...shape,
+      plan: { ...shape.plan, repeat: names },
+      why: [...shape.why, `blank cells of ${names.join(", ")} have the value above`],
+    },
+  };
 }
 
 function tablesOn(sheet: Sheet): Table[] {

@@ -1,5 +1,6 @@
 import { type Blanks, type Cell, isEmpty, type Row } from "../cells.ts";
 import type { Layout, LayoutColumn, SeriesGroup } from "../layout.ts";
+import { Repeats } from "./repeats.ts";
 
 /*
  * Records of a table whose rows aren't one record each: where a column stands for a month, each of its cells is a
@@ -18,8 +19,24 @@ export function recordColumns(layout: Layout): LayoutColumn[] {
   return layout.reshaping?.columns ?? layout.columns;
 }
 
-/** The records in a row of data. Where columns are unpivoted, a group without a value gives none. */
-export function recordsOf({ reshaping }: Layout, row: Row, blanks: Blanks): TableRecord[] {
+/** Makes records of the rows of a table, which come in their order. */
+export class RecordReader {
+  readonly #repeats: Repeats;
+
+  constructor(
+    readonly layout: Layout,
+    readonly blanks: Blanks,
+  ) {
+    this.#repeats = new Repeats(layout.repeat ?? [], blanks);
+  }
+
+  /** The records in a row of data. Where columns are unpivoted, a group without a value gives none. */
+  recordsOf(row: Row): TableRecord[] {
+    return recordsOf(this.layout, this.#repeats.filled(row), this.blanks);
+  }
+}
+
+function recordsOf({ reshaping }: Layout, row: Row, blanks: Blanks): TableRecord[] {
   if (!reshaping) return [{ cells: row }];
   const { unpivot, name } = reshaping;
   const whole: Cell[] = [...row];
