@@ -250,15 +250,34 @@ describe("sheets of one shape", () => {
 
   it("may be files, each written in a way of its own", async () => {
     const { data } = await imported({
-      "north.csv": "Hive,Kg\nB-01,12\nB-02,14\n",
-      "south.csv": "Hive;Kg\nC-01;11\n",
+      "north.csv": "Hive,Kg,Jars\nB-01,12,30\nB-02,14,33\n",
+      "south.csv": "Hive;Kg;Jars\nC-01;11;25\n",
     });
     expect(data("North")).toEqual([
-      "hive,kg,sheet",
-      "B-01,12,north",
-      "B-02,14,north",
-      "C-01,11,south",
+      "hive,kg,jars,sheet",
+      "B-01,12,30,north",
+      "B-02,14,33,north",
+      "C-01,11,25,south",
     ]);
+  });
+
+  it("are of several entities where two columns are all that they share", async () => {
+    const { data } = await imported({
+      "book.xlsx": workbook({
+        Keepers: [
+          ["Name", "Town"],
+          ["Ada", "Loma"],
+          ["Bo", "Vega"],
+        ],
+        Apiaries: [
+          ["Name", "Town"],
+          ["North", "Loma"],
+          ["South", "Vega"],
+        ],
+      }),
+    });
+    expect(data("Keeper")).toEqual(["name,town", "Ada,Loma", "Bo,Vega"]);
+    expect(data("Apiary")).toEqual(["name,town", "North,Loma", "South,Vega"]);
   });
 });
 

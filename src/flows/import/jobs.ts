@@ -13,7 +13,7 @@ import {
   layoutAt,
   type SeriesGroup,
 } from "../../core/tabular/layout.ts";
-import type { ImportPlan, SheetPlan, StackPlan, UnpivotPlan } from "../../core/tabular/plan.ts";
+import type { ImportPlan, SheetPlan, UnpivotPlan } from "../../core/tabular/plan.ts";
 import { type Area, findAreas, mostRows } from "../../core/tabular/shapes/areas.ts";
 import { named, recordColumns, unpivoted } from "../../core/tabular/shapes/records.ts";
 import { findSeries } from "../../core/tabular/shapes/series.ts";
@@ -211,11 +211,7 @@ function reshaped(
   sheet: Sheet,
 ): Layout {
   const series = unpivot ? seriesIn(layout, unpivot, sheet) : layout;
-  return stack ? withName(series, stack, name) : series;
-}
-
-function withName(layout: Layout, { title }: StackPlan, name: string): Layout {
-  return named(layout, title, name);
+  return stack ? named(series, stack.title, name) : series;
 }
 
 function seriesIn(layout: Layout, unpivot: UnpivotPlan, sheet: Sheet): Layout {

@@ -1,5 +1,5 @@
 import type { Model } from "../../core/model/model.ts";
-import { Blanks, blankSpellings, isEmpty, type Row } from "../../core/tabular/cells.ts";
+import { Blanks, blankSpellings, folded, isEmpty, type Row } from "../../core/tabular/cells.ts";
 import type { SheetShape } from "../../core/tabular/draft.ts";
 import { languageOf } from "../../core/tabular/languages.ts";
 import {
@@ -41,7 +41,7 @@ export function tablesOf(
 ): Table[] {
   if (asTheyAre) return sheets.flatMap((sheet) => plainTable(sheet) ?? []);
   const found = sheets.flatMap(tablesOn);
-  const stacked = stackedTables(found);
+  const stacked = stackedTables(found, model);
   return stacked.map((table) => withSeries(withRepeats(table), model));
 }
 
@@ -168,11 +168,17 @@ export function stackValues(parts: Table["parts"]): string[] {
 }
 
 /** Tables of one shape on several sheets, or in several files, as one. */
-function stackedTables(tables: readonly Table[]): Table[] {
-  const whole = tables.map((table) => (table.shape.plan.area ? undefined : table.parts[0]));
+function stackedTables(tables: readonly Table[], model: Model | undefined): Table[] {
+  const whole = tables.map(({ shape, parts: [part] }) =>
+    part && !shape.plan.area && !isEntity(nameOf(part.sheet), model) ? part : undefined,
+  );
   const candidates = whole.flatMap((part, at) => (part ? [{ ...part, at }] : []));
   const stacks = findStacks(
-    candidates.map(({ sheet, layout }) => ({ name: nameOf(sheet), layout })),
+    candidates.map(({ sheet, layout }) => ({
+      name: nameOf(sheet),
+      book: sheet.sheet === undefined ? undefined : sheet.file,
+      layout,
+    })),
   );
   const places = stacks.map(({ members, names }) => ({
     members: members.map((member) => candidates[member]?.at ?? -1),
@@ -185,6 +191,14 @@ function stackedTables(tables: readonly Table[]): Table[] {
     const members = stack.members.flatMap((member) => tables[member] ?? []);
     return [stackOf(members, stack.names)];
   });
+}
+
+/** Whether a sheet is called as an entity of the model. */
+function isEntity(name: string, model: Model | undefined): boolean {
+  const said = folded(name);
+  return (model?.entities ?? []).some((entity) =>
+    [entity.name, entity.label, entity.plural].some((each) => folded(each) === said),
+  );
 }
 
 function stackOf(tables: readonly Table[], { common, kind }: StackNames): Table {

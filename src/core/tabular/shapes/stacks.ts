@@ -17,14 +17,28 @@ export interface StackNames {
   kind?: SeriesKind;
 }
 
-/** The groups of tables that have the same columns at the same place. */
-export function findStacks(tables: readonly { name: string; layout: Layout }[]): FoundStack[] {
+/** A table that may be one of several. */
+export interface Stackable {
+  name: string;
+  /** Its workbook; undefined for a text file. */
+  book: string | undefined;
+  layout: Layout;
+}
+
+/** Tables with so few columns may be alike by chance. */
+const fewColumns = 2;
+
+/**
+ * The groups of tables that have the same columns at the same place: sheets of one workbook, or text files. Few columns
+ * aren't enough, unless the names are those of a series, or have a word in common.
+ */
+export function findStacks(tables: readonly Stackable[]): FoundStack[] {
   const groups = new Map<string, number[]>();
-  for (const [at, { layout }] of tables.entries()) {
+  for (const [at, { book = "", layout }] of tables.entries()) {
     const { header, firstRow, columns } = layout;
     if (!header || columns.length < 2) continue;
     const titles = columns.map((column) => `${column.column} ${folded(column.header)}`);
-    const shape = [header.first, header.last, firstRow, ...titles].join("\n");
+    const shape = [book, header.first, header.last, firstRow, ...titles].join("\n");
     groups.set(shape, [...(groups.get(shape) ?? []), at]);
   }
   return [...groups.values()]
@@ -32,7 +46,11 @@ export function findStacks(tables: readonly { name: string; layout: Layout }[]):
     .map((members) => ({
       members,
       names: stackNames(members.map((at) => tables[at]?.name ?? "")),
-    }));
+    }))
+    .filter(({ members, names }) => {
+      const columns = tables[members[0] ?? 0]?.layout.columns.length ?? 0;
+      return columns > fewColumns || names.kind !== undefined || names.common !== "";
+    });
 }
 
 /** What sheets' names say of each, and of all: `Yield 2024` and `Yield 2025` are yields of two years. */
