@@ -7,6 +7,8 @@ export function rowsOf<Row = Record<string, unknown>>(
   ...values: unknown[]
 ): Row[] {
   const driver = new Driver(file, { readonly: true });
+  // The application may be writing at this moment.
+  driver.pragma("busy_timeout = 5000");
   try {
     return driver.prepare(statement).all(values) as Row[];
   } finally {
