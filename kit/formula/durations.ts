@@ -10,7 +10,7 @@ export type SpanParts = "h:mm" | "m:ss";
 export const secondPlaces = 3;
 
 /** The longest span, in seconds: some thirty thousand years. */
-export const longestSpan = 1e12;
+const longestSpan = 1e12;
 
 /** The most characters of a span, as somebody writes it. */
 const longestText = 40;

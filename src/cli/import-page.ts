@@ -8,7 +8,9 @@ import {
   doubtfulFirst,
   fieldRemarks,
   isDoubtful,
+  rowsText,
   splitRemarks,
+  totalText,
   typeText,
   valueFacts,
 } from "./import-words.ts";
@@ -31,7 +33,7 @@ export async function previewPage(prepared: PreparedImport): Promise<string> {
 <body>
 <header>
 <h1>${plan.app.name}</h1>
-<p>Nothing is written yet. ${sumOf(sheets)}</p>
+<p>Nothing is written yet. ${totalText(sheets)}.</p>
 </header>
 ${questions.some(({ field }) => field) ? questionsSection(questions.filter(({ field }) => field)) : ""}
 ${plan.sheets.map((sheet, at) => sheetSection(sheet, notes?.sheets[at], sheets[at] as SheetOutcome))}
@@ -41,12 +43,6 @@ ${setAside.count > 0 ? asideSection(setAside) : ""}
 </html>
 `;
   return String(await page);
-}
-
-function sumOf(sheets: readonly SheetOutcome[]): string {
-  const sum = (which: "rows" | "kept" | "setAside") =>
-    sheets.reduce((all, { counts }) => all + counts[which], 0);
-  return `${count(sum("rows"), "row")} = ${sum("kept").toLocaleString("en")} kept + ${sum("setAside").toLocaleString("en")} set aside.`;
 }
 
 function questionsSection(questions: readonly OpenQuestion[]): Html {
@@ -89,7 +85,6 @@ function sheetSection(
   notes: SheetNotes | undefined,
   outcome: SheetOutcome,
 ): Html {
-  const { rows, kept, setAside, cellsSetAside } = outcome.counts;
   const remarks = [
     ...(notes?.around ?? []),
     ...(notes?.key ? [notes.key] : []),
@@ -101,9 +96,7 @@ function sheetSection(
   ];
   return html`<section>
 <h2>${outcome.name} <span class="becomes">becomes</span> ${sheet.entity}</h2>
-<p>${count(rows, "row")} = ${kept.toLocaleString("en")} kept + ${setAside.toLocaleString("en")} set aside${
-    cellsSetAside > 0 ? `; single cells set aside: ${cellsSetAside.toLocaleString("en")}` : ""
-  }</p>
+<p>${rowsText(outcome.counts)}</p>
 ${remarks.length > 0 ? html`<ul>${remarks.map((said) => html`<li>${withCode(said)}</li>`)}</ul>` : ""}
 <div class="wide"><table>
 <thead><tr><th scope="col">Column</th><th scope="col">Field</th><th scope="col">Type</th><th scope="col">Values</th><th scope="col">Why</th></tr></thead>

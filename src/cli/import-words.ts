@@ -51,7 +51,14 @@ export function previewText(prepared: PreparedImport, width: number): string {
     open.length === 0
       ? ""
       : [`${ansis.bold("Open questions")}; the first answer is taken`, ...open].join("\n");
-  return [...parts, left.join("\n"), aside.join("\n"), guesses, asked, sumText(sheets)]
+  return [
+    ...parts,
+    left.join("\n"),
+    aside.join("\n"),
+    guesses,
+    asked,
+    sheets.length > 1 ? `In all ${totalText(sheets)}` : "",
+  ]
     .filter(Boolean)
     .join("\n\n");
 }
@@ -97,11 +104,27 @@ export function takenAnswers(all: readonly OpenQuestion[]): string[] {
 }
 
 /** The rows of all sheets, and where they go. */
-function sumText(sheets: readonly SheetOutcome[]): string {
-  if (sheets.length < 2) return "";
+export function totalText(sheets: readonly SheetOutcome[]): string {
   const sum = (which: "rows" | "kept" | "setAside") =>
     sheets.reduce((all, { counts }) => all + counts[which], 0);
-  return `In all ${count(sum("rows"), "row")} = ${sum("kept").toLocaleString("en")} kept + ${sum("setAside").toLocaleString("en")} set aside`;
+  return rowsText({ rows: sum("rows"), kept: sum("kept"), setAside: sum("setAside") });
+}
+
+/** Where the rows of a sheet go, as in `12 rows = 11 kept + 1 set aside`. */
+export function rowsText({
+  rows,
+  kept,
+  setAside,
+  cellsSetAside = 0,
+}: {
+  rows: number;
+  kept: number;
+  setAside: number;
+  cellsSetAside?: number;
+}): string {
+  const cells =
+    cellsSetAside > 0 ? `; single cells set aside: ${cellsSetAside.toLocaleString("en")}` : "";
+  return `${count(rows, "row")} = ${kept.toLocaleString("en")} kept + ${setAside.toLocaleString("en")} set aside${cells}`;
 }
 
 function sheetText(
@@ -110,7 +133,6 @@ function sheetText(
   outcome: SheetOutcome,
   width: number,
 ): string {
-  const { rows, kept, setAside, cellsSetAside } = outcome.counts;
   const titles = ["", "column", "field", "type", ...(notes ? ["why"] : [])];
   const ordered = doubtfulFirst(sheet.fields, notes);
   const lines = ordered.map((field) => [
@@ -143,9 +165,7 @@ function sheetText(
       (column) =>
         `  ${ansis.yellow("!")} the plan doesn't know the column ${column}: its cells are set aside`,
     ),
-    `  ${count(rows, "row")} = ${kept.toLocaleString("en")} kept + ${setAside.toLocaleString("en")} set aside${
-      cellsSetAside > 0 ? `; single cells set aside: ${cellsSetAside.toLocaleString("en")}` : ""
-    }`,
+    `  ${rowsText(outcome.counts)}`,
   ].join("\n");
 }
 
@@ -303,7 +323,7 @@ export function loadedText(all: readonly Loaded[], done: boolean): string {
 function unmatchedLines({ plural, isMatched, added, missing, deleted }: Loaded): string[] {
   if (isMatched || added === 0 || missing - deleted <= 0) return [];
   return [
-    `${ansis.yellow("!")} Nothing tells ${plural} apart, so that whole rows were compared: a row that was corrected in the file is there twice, as it was and as it is.`,
-    "  Say in the model which fields tell them apart, as in `unique: [hive, date]`; or add --delete-missing, which deletes the rows that the file no longer has.",
+    `${ansis.yellow("!")} The model doesn't say which fields identify ${plural}, so whole rows were compared: a row that was corrected in the file is now there twice, with the old values and with the new ones.`,
+    "  Add them to the model, as in `unique: [hive, date]`; or add --delete-missing, which deletes the rows that the file no longer has.",
   ];
 }

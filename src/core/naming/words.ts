@@ -120,3 +120,10 @@ export function singularOf(label: string): string {
 export function isAscii(text: string): boolean {
   return /^[ -~]*$/.test(text);
 }
+
+/** Names as a sentence lists them: `a`, `a and b`, `a, b and c`. */
+export function andList(names: readonly string[]): string {
+  return names.length < 3
+    ? names.join(" and ")
+    : `${names.slice(0, -1).join(", ")} and ${names.at(-1)}`;
+}

@@ -99,7 +99,7 @@ export function asDuration(
     texts.some((text) => /^-?\d+:\d\d[.,]\d+$/.test(text)) || isShortSpan(name) || unit === "min";
   const isSure = isShort || isLongSpan(name) || texts.some((text) => /h/i.test(text));
   const read = isShort ? "minutes and seconds" : "hours and minutes";
-  const guess = `${quote(inTwo[0] ?? "")} is taken for hours and minutes; \`spans: m:ss\` in the plan takes it for minutes and seconds`;
+  const guess = `${quote(inTwo[0] ?? "")} is read as hours and minutes; \`spans: m:ss\` in the plan reads it as minutes and seconds`;
   return {
     ...found,
     why: `${found.why}, ${quote(inTwo[0] ?? "")} in ${read}`,

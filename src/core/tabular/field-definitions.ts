@@ -5,6 +5,7 @@ import type { Draft, DraftColumn } from "./draft.ts";
 import type { ColumnKind } from "./finding.ts";
 import type { FieldPlan } from "./plan.ts";
 import { isIdentifying, isKeyColumn } from "./relationships.ts";
+import { untaken } from "./titles.ts";
 import { typeBit } from "./type-detection.ts";
 
 /** The definition of a field. */
@@ -65,7 +66,7 @@ export function inTwoFields(
   };
   const needed = isEverywhere && isRequired(column, rows) ? ", required" : "";
   const currency: FieldPlan = {
-    name: currencyName(column.name, taken),
+    name: untaken(`${column.name.slice(0, 36)}_currency`, taken),
     column: reference,
     is: `choice ${codes.join(" | ")}${needed}`,
     part: "currency",
@@ -105,13 +106,6 @@ export function titleOf({ sheet, columns }: Draft): string | undefined {
   const step = columns.find(({ profile }) => profile.column === unpivot?.title);
   const owner = columns.find(({ link }) => link) ?? columns.find((column) => column !== step);
   return step && owner && owner.at < step.at ? `{${owner.name}}, {${step.name}}` : undefined;
-}
-
-function currencyName(name: string, taken: ReadonlySet<string>): string {
-  for (let number = 1; ; number++) {
-    const found = `${name.slice(0, 36)}_currency${number === 1 ? "" : `_${number}`}`;
-    if (!taken.has(found)) return found;
-  }
 }
 
 /** The kinds of values that say what a row is about, or when it was. */

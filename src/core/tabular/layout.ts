@@ -273,7 +273,7 @@ function headerTexts(
       if (top <= number && number <= bottom) texts.fill(texts[left] ?? "", left, right + 1);
     }
     // Without merged cells, a group continues to the right as long as nothing is there but titles below.
-    if (merges.length === 0 && lines.length > 1 && (index === 0 || index < lines.length - 1)) {
+    if (merges.length === 0 && index < lines.length - 1) {
       for (let column = 1; column < width; column++) {
         const begins = lines.slice(0, index).some((upper) => !isEmpty(upper[column]));
         const isBelow = lines.slice(index + 1).some((lower) => !isEmpty(lower[column]));

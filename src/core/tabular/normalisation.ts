@@ -1,3 +1,4 @@
+import { andList } from "../naming/words.ts";
 import { listSign } from "./cell-lists.ts";
 import type { Draft, DraftColumn } from "./draft.ts";
 import type { SheetNotes, SplitPlan } from "./plan.ts";
@@ -49,10 +50,10 @@ export function proposeSplits(
       do: parts,
     });
     const together = [column, ...free.map(({ on }) => columns[on])].map(
-      (each) => each?.profile.header || each?.name,
+      (each) => each?.profile.header || each?.name || "",
     );
     notes.splits.set(entity, [
-      `${together.slice(0, -1).join(", ")} and ${together.at(-1)} repeat together: ${column.profile.distinct.size} in ${sheet.profile.rows} rows`,
+      `${andList(together)} repeat together: ${column.profile.distinct.size} in ${sheet.profile.rows} rows`,
       ...free.flatMap(({ on, contradictions, firstContradictions }) =>
         contradictions === 0
           ? []
@@ -94,7 +95,7 @@ function areLines(
   column: DraftColumn,
   pairs: readonly { on: number; contradictions: number }[],
 ): boolean {
-  const isNumbering = /(^|_)(no|nr|num|number|id|n[uú]mero|nummer|num[eé]ro)$/.test(column.name);
+  const isNumbering = numberOnly.test(column.name.split("_").at(-1) ?? "");
   const isSure = pairs.every(({ contradictions }) => contradictions === 0);
   return (
     column.at === 0 && isNumbering && pairs.length >= 2 && isSure && column.profile.blanks === 0

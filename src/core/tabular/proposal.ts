@@ -3,7 +3,7 @@ import { type Entity, type Field, isComputed, type Model } from "../model/model.
 import { printDefinition } from "../model/notation.ts";
 import { isInvisible, readable } from "../naming/characters.ts";
 import { pluralIn, singularIn } from "../naming/plurals.ts";
-import { capitalized, labelOf, pluralOf } from "../naming/words.ts";
+import { andList, capitalized, labelOf, pluralOf } from "../naming/words.ts";
 import { blankSpellings, folded } from "./cells.ts";
 import type { Draft, DraftColumn, ProfiledSheet } from "./draft.ts";
 import { define, inTwoFields, keyOf, titleOf } from "./field-definitions.ts";
@@ -373,7 +373,7 @@ function planSheet(
   const title = titleOf(draft);
   const key = draft.known ? undefined : keyOf(draft);
   if (key) {
-    notes.key = `${andList(key)} tell the rows apart: take \`key\` out if two rows may have the same`;
+    notes.key = `${andList(key)} together identify a row: remove \`key\` if two rows may have the same values`;
   }
   const plural = pluralOfSheet(sheet, entity, language);
   const splits = draft.known ? [] : proposeSplits(draft, { entities, language }, notes);
@@ -466,10 +466,4 @@ function matchNotes({ isByColumns, matched }: Draft, known: Entity): string[] {
         ]
       : []),
   ];
-}
-
-function andList(names: readonly string[]): string {
-  return names.length < 3
-    ? names.join(" and ")
-    : `${names.slice(0, -1).join(", ")} and ${names.at(-1)}`;
 }

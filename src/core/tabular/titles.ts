@@ -123,7 +123,7 @@ function flat(name: string): string {
   return name.replaceAll("_", "").toLowerCase();
 }
 
-function untaken(name: string, taken: ReadonlySet<string>): string {
+export function untaken(name: string, taken: ReadonlySet<string>): string {
   const used = new Set([...taken].map(flat));
   for (let number = 1; ; number++) {
     const candidate = number === 1 ? name : `${name.slice(0, longest - 4)}_${number}`;

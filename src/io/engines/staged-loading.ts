@@ -133,7 +133,7 @@ async function refuseRepeats(
   throw new Failure(
     "input",
     `the data for ${table} has the ${key.map((at) => `${columns[at]?.name} ${JSON.stringify(found[`v${at}`])}`).join(" and ")} ${Number(found.count)} times`,
-    "that tells the rows apart: each can be there once",
+    "no two rows may have the same: correct or remove all but one of them in the data",
   );
 }
 
