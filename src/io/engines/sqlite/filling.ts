@@ -5,12 +5,12 @@ import { isAscii } from "../../../core/naming/words.ts";
 import type { Value } from "../../../core/seeding/value.ts";
 import { sqlite } from "../../../core/sql/sqlite/dialect.ts";
 import { orderColumn, orderTrigger } from "../../../core/sql/sqlite/ordering.ts";
-import { type Filler, type FillTarget, inPieces } from "../filling.ts";
+import { columnsOf, type Filler, valuesOf } from "../filling.ts";
 
 const { quoted } = sqlite;
 
 /** Rows and values that one statement takes: more are no faster. */
-export const most = { rows: 100, values: 30_000 };
+const most = { rows: 100, values: 30_000 };
 
 /** AUTOINCREMENT remembers it, also when its row is gone. */
 export function highest(driver: Driver.Database, table: string): number {
@@ -44,18 +44,34 @@ function definitions(driver: Driver.Database, table: string, type: "index" | "tr
     .all([type, table]) as { name: string; sql: string }[];
 }
 
+/** Fills a table in which texts get what they are ordered by with them, instead of by a trigger a row. */
+export function withoutOrderTrigger<Result>(
+  driver: Driver.Database,
+  table: string,
+  work: () => Result,
+): Result {
+  const trigger = definitions(driver, table, "trigger").find(
+    ({ name }) => name === orderTrigger(table, "insert"),
+  );
+  if (!trigger) return work();
+  driver.exec(`drop trigger ${quoted(trigger.name)}`);
+  const result = work();
+  driver.exec(trigger.sql);
+  return result;
+}
+
 /** Puts rows into the tables of a SQLite file. */
 export function sqliteFiller(driver: Driver.Database): Filler {
   return {
     highest: async (table) => highest(driver, table),
-    fill: async (target, rows) => {
-      // What texts are ordered by is written with them, instead of by a trigger a row.
-      const trigger = definitions(driver, target.table, "trigger").find(
-        ({ name }) => name === orderTrigger(target.table, "insert"),
+    fill: async ({ moment, ...target }, rows) => {
+      withoutOrderTrigger(driver, target.table, () =>
+        withoutIndexes(driver, target.table, () => {
+          const inserter = new Inserter(driver, target.table, columnsOf(target), moment);
+          for (const values of valuesOf(target, rows)) inserter.add(values);
+          inserter.finish();
+        }),
       );
-      if (trigger) driver.exec(`drop trigger ${quoted(trigger.name)}`);
-      withoutIndexes(driver, target.table, () => insertRows(driver, target, rows));
-      if (trigger) driver.exec(trigger.sql);
     },
     // The database does this by itself.
     goOn: async () => undefined,
@@ -68,47 +84,98 @@ export function sqliteFiller(driver: Driver.Database): Filler {
   };
 }
 
-function insertRows(
-  driver: Driver.Database,
-  { table, columns, first, moment }: FillTarget,
-  rows: Iterable<Readonly<Record<string, Value>>>,
-): void {
-  const beside = new Set(
-    (driver.prepare("select name from pragma_table_info(?)").all(table) as { name: string }[]).map(
-      ({ name }) => name,
-    ),
-  );
-  const ordered = columns.filter((column) => beside.has(orderColumn(column)));
-  const numbered = first !== undefined;
-  const names = [
-    ...(numbered ? ["id"] : []),
-    ...columns,
-    ...ordered.map(orderColumn),
-    ...(moment ? ["created_at", "updated_at"] : []),
-  ];
-  const width = (numbered ? 1 : 0) + columns.length + ordered.length;
-  const marks = `(${[...Array(width).fill("?"), ...(moment ? [`'${moment}'`, `'${moment}'`] : [])].join(", ")})`;
-  const statement = (count: number) =>
-    driver.prepare(
-      `insert into ${quoted(table)} (${names.map(quoted).join(", ")}) values ${Array(count).fill(marks).join(", ")}`,
-    );
-  const atOnce = Math.max(1, Math.min(most.rows, Math.floor(most.values / width)));
-  const many = statement(atOnce);
-  const single = statement(1);
-  let number = first ?? 0;
-  for (const piece of inPieces(rows, atOnce)) {
-    const values: unknown[] = [];
-    for (const row of piece) {
-      if (numbered) values.push(number++);
-      for (const column of columns) values.push(encode(row[column]));
-      for (const column of ordered) {
-        const text = row[column];
+type Bound = ReturnType<typeof encode>;
+
+/** Inserts rows, many a statement. It writes what texts are ordered by, so the trigger that does has to be off. */
+export class Inserter {
+  readonly #width: number;
+  readonly #atOnce: number;
+  /** The columns of texts that have one beside them, by their places. */
+  readonly #ordered: readonly number[];
+  readonly #plain: (rows: number) => Driver.Statement;
+  readonly #beside: (rows: number) => Driver.Statement;
+  #values: Bound[] = [];
+  #rows = 0;
+  #isBeyondAscii = false;
+
+  constructor(
+    driver: Driver.Database,
+    table: string,
+    columns: string[],
+    /** The moment at which all rows were made; undefined for a table that doesn't keep it. */
+    moment: string | undefined,
+  ) {
+    const there = driver.prepare("select name from pragma_table_info(?)").all(table);
+    const names = new Set((there as { name: string }[]).map(({ name }) => name));
+    this.#ordered = columns.flatMap((column, at) => (names.has(orderColumn(column)) ? [at] : []));
+    const besides = this.#ordered.map((at) => orderColumn(columns[at] ?? ""));
+    this.#width = columns.length;
+    const widest = columns.length + besides.length;
+    this.#atOnce = Math.max(1, Math.min(most.rows, Math.floor(most.values / widest)));
+    this.#plain = statements(driver, table, { columns, moment, usual: this.#atOnce });
+    this.#beside = statements(driver, table, {
+      columns: [...columns, ...besides],
+      moment,
+      usual: this.#atOnce,
+    });
+  }
+
+  /** Takes a row: a value for each column. */
+  add(row: readonly Value[]): void {
+    for (let at = 0; at < this.#width; at++) this.#values.push(encode(row[at]));
+    for (const at of this.#ordered) {
+      const text = row[at];
+      if (!this.#isBeyondAscii && typeof text === "string" && !isAscii(text)) {
+        this.#isBeyondAscii = true;
+      }
+    }
+    if (++this.#rows === this.#atOnce) this.finish();
+  }
+
+  /** Inserts the rows that wait for others. */
+  finish(): void {
+    if (this.#rows === 0) return;
+    const rows = this.#rows;
+    // Nearly all texts are ordered by themselves, and have nothing beside them.
+    if (this.#isBeyondAscii) this.#beside(rows).run(this.#withOrder());
+    else this.#plain(rows).run(this.#values);
+    this.#values = [];
+    this.#rows = 0;
+    this.#isBeyondAscii = false;
+  }
+
+  #withOrder(): Bound[] {
+    const values: Bound[] = [];
+    for (let from = 0; from < this.#values.length; from += this.#width) {
+      const row = this.#values.slice(from, from + this.#width);
+      values.push(...row);
+      for (const at of this.#ordered) {
+        const text = row[at];
         values.push(typeof text === "string" && !isAscii(text) ? orderOf(text) : null);
       }
     }
-    if (piece.length === atOnce) many.run(values);
-    else {
-      for (let at = 0; at < values.length; at += width) single.run(values.slice(at, at + width));
-    }
+    return values;
   }
+}
+
+/** The statement that inserts some rows; that of the usual number is prepared once. */
+function statements(
+  driver: Driver.Database,
+  table: string,
+  { columns, moment, usual }: { columns: string[]; moment: string | undefined; usual: number },
+): (rows: number) => Driver.Statement {
+  const made = moment === undefined ? [] : ["created_at", "updated_at"];
+  const names = [...columns, ...made].map(quoted).join(", ");
+  const marks = [...columns.map(() => "?"), ...made.map(() => `'${moment}'`)];
+  const row = `(${marks.join(", ")})`;
+  const prepare = (rows: number) =>
+    driver.prepare(
+      `insert into ${quoted(table)} (${names}) values ${Array(rows).fill(row).join(", ")}`,
+    );
+  let many: Driver.Statement | undefined;
+  return (rows) => {
+    if (rows !== usual) return prepare(rows);
+    many ??= prepare(rows);
+    return many;
+  };
 }

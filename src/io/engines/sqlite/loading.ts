@@ -1,13 +1,14 @@
 import type Driver from "libsql";
 import { encode } from "../../../../kit/database/sqlite/connection.ts";
 import { orderOf } from "../../../../kit/database/sqlite/letters.ts";
+import type { Value } from "../../../core/seeding/value.ts";
 import { sqlite } from "../../../core/sql/sqlite/dialect.ts";
 import { folded, orderColumn, orderTerm } from "../../../core/sql/sqlite/ordering.ts";
 import type { LateKeys, LoadPlace } from "../load-place.ts";
 import type { KeyedTable, Loader, LoadRow, LoadSettings, LoadTarget } from "../loading.ts";
 import { stagedLoader } from "../staged-loading.ts";
 import { strangers } from "../staging.ts";
-import { highest, most, withoutIndexes } from "./filling.ts";
+import { highest, Inserter, withoutIndexes, withoutOrderTrigger } from "./filling.ts";
 
 const { quoted } = sqlite;
 
@@ -50,16 +51,10 @@ export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): L
     },
     drop,
     insert: async (table, columns, rows) => {
-      const row = `(${columns.map(() => "?").join(", ")})`;
-      const room = Math.max(1, Math.min(most.rows, Math.floor(most.values / columns.length)));
-      const into = `insert into ${table} (${columns.map(({ name }) => name).join(", ")}) values`;
-      const many = driver.prepare(`${into} ${Array(room).fill(row).join(", ")}`);
-      const single = driver.prepare(`${into} ${row}`);
-      let at = 0;
-      for (; at + room <= rows.length; at += room) {
-        many.run(rows.slice(at, at + room).flatMap((each) => each.map(encode)));
-      }
-      for (const each of rows.slice(at)) single.run(each.map(encode));
+      const names = columns.map(({ name }) => name);
+      const inserter = new Inserter(driver, table, names, undefined);
+      for (const row of rows) inserter.add(row);
+      inserter.finish();
     },
     updateFrom: async (table, staged, sets, condition) => {
       const list = sets.map(([column, value]) => `${column} = ${value}`).join(", ");
@@ -79,15 +74,17 @@ export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): L
     goOn: async () => undefined,
     insertMissing: ["insert or ignore", ""],
     fill: async (target, late, batches) =>
-      withoutIndexes(driver, target.table, () => {
-        // The rows were checked already; checking them again would take half of the time.
-        driver.pragma("ignore_check_constraints = on");
-        try {
-          return insertRows(driver, target, late, batches, settings.moment);
-        } finally {
-          driver.pragma("ignore_check_constraints = off");
-        }
-      }),
+      withoutOrderTrigger(driver, target.table, () =>
+        withoutIndexes(driver, target.table, () => {
+          // The rows were checked already; checking them again would take half of the time.
+          driver.pragma("ignore_check_constraints = on");
+          try {
+            return insertRows(driver, target, late, batches, settings.moment);
+          } finally {
+            driver.pragma("ignore_check_constraints = off");
+          }
+        }),
+      ),
   };
   return stagedLoader(place, settings);
 }
@@ -100,7 +97,7 @@ function isText(driver: Driver.Database, { table, key }: KeyedTable): boolean {
   return beside.length > 0;
 }
 
-/** Inserts rows, one hundred per statement, with late references and links apart. Returns their number. */
+/** Inserts rows into an empty table, with late references and links apart. Returns their number. */
 function insertRows(
   driver: Driver.Database,
   target: LoadTarget,
@@ -108,86 +105,77 @@ function insertRows(
   batches: Iterable<readonly LoadRow[]>,
   moment: string,
 ): number {
-  const width = target.columns.length + 1;
-  const atOnce = Math.max(1, Math.min(most.rows, Math.floor(most.values / width)));
-  const byText = target.columns.map(
-    ({ reference }) => reference !== undefined && isText(driver, reference),
-  );
-  const many = driver.prepare(insertSql(target, byText, atOnce, moment));
-  const single = driver.prepare(insertSql(target, byText, 1, moment));
+  const names = target.columns.map(({ name }) => name);
+  const inserter = new Inserter(driver, target.table, names, moment);
   const keeping = (table: string) =>
     driver.prepare(`insert into ${table} (id, key_text) values (?, ?)`);
-  const lateColumns = new Map([...late.columns].map(([at, table]) => [at, keeping(table)]));
+  const lateColumns = [...late.columns].map(([at, table]) => ({ at, keys: keeping(table) }));
   const lateLinks = late.links.map(keeping);
-  const references = target.columns.flatMap(({ reference }, at) =>
-    reference ? [{ at, late: lateColumns.get(at), given: 0 }] : [],
+  const references = target.columns.flatMap(({ name, reference }, at) =>
+    reference && !reference.late
+      ? [{ at, name, reference, numbers: new Numbers(driver, reference) }]
+      : [],
   );
   const first = highest(driver, target.table) + 1;
   let number = first;
-  let values: (string | number | bigint | null)[] = [];
-  let waiting = 0;
   for (const batch of batches) {
-    for (const row of batch) {
-      for (const reference of references) {
-        const key = row.values[reference.at];
-        if (key === null || key === undefined) continue;
-        reference.given++;
-        if (!reference.late) continue;
-        reference.late.run([number, String(key)]);
-        row.values[reference.at] = null;
+    for (const { values, links } of batch) {
+      let isWhole = true;
+      for (const { at, numbers } of references) {
+        const key = values[at] ?? null;
+        if (key === null) continue;
+        values[at] = numbers.of(key);
+        if (values[at] === null) isWhole = false;
       }
-      for (const [link, keys] of row.links.entries()) {
+      for (const { at, keys } of lateColumns) {
+        const key = values[at] ?? null;
+        if (key === null) continue;
+        keys.run([number, String(key)]);
+        values[at] = null;
+      }
+      for (const [link, keys] of links.entries()) {
         for (const key of keys) lateLinks[link]?.run([number, key]);
       }
-      values.push(number);
-      for (const [at, value] of row.values.entries()) {
-        values.push(byText[at] && typeof value === "string" ? orderOf(value) : encode(value));
-      }
+      // The others are refused once all are counted.
+      if (isWhole) inserter.add(values);
       number++;
-      waiting++;
-      if (waiting < atOnce) continue;
-      many.run(values);
-      values = [];
-      waiting = 0;
     }
   }
-  for (let at = 0; at < values.length; at += width) single.run(values.slice(at, at + width));
-  for (const { at, late: later, given } of references) {
-    const { name, reference } = target.columns[at] ?? {};
-    if (!later && name && reference) {
-      refuseUnresolved(driver, target, name, reference, given);
-    }
+  for (const { name, reference, numbers } of references) {
+    if (numbers.lost > 0) throw strangers(target, name, reference, numbers.lost);
   }
+  inserter.finish();
   return number - first;
 }
 
-function insertSql(
-  target: LoadTarget,
-  byText: readonly boolean[],
-  rows: number,
-  moment: string,
-): string {
-  const names = target.columns.map(({ name }) => quoted(name));
-  const given = target.columns.map(({ reference }, at) =>
-    reference
-      ? `(select id from ${quoted(reference.table)} where ${byText[at] ? orderTerm(reference.key) : quoted(reference.key)} = ?)`
-      : "?",
-  );
-  const row = `(${["?", ...given, `'${moment}'`, `'${moment}'`].join(", ")})`;
-  return `insert into ${quoted(target.table)} (${["id", ...names, "created_at", "updated_at"].join(", ")}) values ${Array(rows).fill(row).join(", ")}`;
-}
+/** Numbers that are kept at once. */
+const mostNumbers = 50_000;
 
-/** Throws when fewer references led somewhere than were given. */
-function refuseUnresolved(
-  driver: Driver.Database,
-  target: LoadTarget,
-  name: string,
-  reference: KeyedTable,
-  given: number,
-): void {
-  const [found] = driver
-    .prepare(`select count(${quoted(name)}) as count from ${quoted(target.table)}`)
-    .all() as { count: number }[];
-  const lost = given - Number(found?.count);
-  if (lost > 0) throw strangers(target, name, reference, lost);
+/** The numbers of records, by the keys that refer to them. Those that come again are asked for once. */
+class Numbers {
+  readonly #known = new Map<Value, number | null>();
+  readonly #statement: Driver.Statement;
+  readonly #isText: boolean;
+  /** Keys that no record has. */
+  lost = 0;
+
+  constructor(driver: Driver.Database, { table, key }: KeyedTable) {
+    this.#isText = isText(driver, { table, key });
+    const term = this.#isText ? orderTerm(key) : quoted(key);
+    this.#statement = driver.prepare(`select id from ${quoted(table)} where ${term} = ?`);
+  }
+
+  of(key: Value): number | null {
+    const known = this.#known.get(key);
+    const number = known === undefined ? this.#find(key) : known;
+    if (number === null) this.lost++;
+    if (known === undefined && this.#known.size < mostNumbers) this.#known.set(key, number);
+    return number;
+  }
+
+  #find(key: Value): number | null {
+    const value = this.#isText && typeof key === "string" ? orderOf(key) : encode(key);
+    const [row] = this.#statement.all([value]) as { id: number }[];
+    return row ? Number(row.id) : null;
+  }
 }
