@@ -1,3 +1,5 @@
+import type { CellNumbers } from "./cell-numbers.ts";
+
 /**
  * What a cell of a sheet holds: what somebody typed, or what a workbook says of it. Only values that
  * survive being written as JSON, since rows wait in files while a sheet is looked at.
@@ -26,6 +28,8 @@ export type Row = readonly Cell[];
 export interface RowBatch {
   first: number;
   rows: readonly Row[];
+  /** The numbers of their cells, where cells have some. */
+  numbers?: CellNumbers;
 }
 
 /** The name of a column: 0 is `A`, 26 is `AA`. */

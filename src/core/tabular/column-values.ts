@@ -17,6 +17,12 @@ export interface ColumnValues {
   sum?: string;
 }
 
+/** How often a cell came, and the number that it is. */
+export interface Tally {
+  count: number;
+  readonly number: number;
+}
+
 type Order = "number" | "text" | "duration";
 
 const mostExamples = 3;
@@ -43,25 +49,37 @@ export class ColumnWatch {
   #smallest: string | undefined;
   #largest: string | undefined;
   #sum = 0;
+  readonly #tallies: Tally[] = [];
 
   constructor(type: FieldType) {
     const { value } = ruleOf(type);
     this.#order = value && orders[value];
   }
 
-  /** A cell that isn't blank, and what it became; null for what was set aside. */
-  take(cell: Cell, stored: string | null): void {
-    if (stored === null) return;
+  /** A cell that isn't blank, and what it became. */
+  take(cell: Cell, stored: string): void {
     this.#filled++;
+    this.#sum += this.#look(cell, stored);
+  }
+
+  /** A cell that may come again: it is counted by what this gives. */
+  meet(cell: Cell, stored: string): Tally {
+    const tally = { count: 0, number: this.#look(cell, stored) };
+    this.#tallies.push(tally);
+    return tally;
+  }
+
+  /** Looks at a value, and gives what it adds to the sum. */
+  #look(cell: Cell, stored: string): number {
     if (this.#changed.length < mostExamples) this.#show(cell, stored);
-    if (this.#order === undefined) return;
-    if (this.#order !== "text") this.#sum += this.#number(stored);
+    if (this.#order === undefined) return 0;
     if (this.#smallest === undefined || this.#isBefore(stored, this.#smallest)) {
       this.#smallest = stored;
     }
     if (this.#largest === undefined || this.#isBefore(this.#largest, stored)) {
       this.#largest = stored;
     }
+    return this.#order === "text" ? 0 : this.#number(stored);
   }
 
   takeBlank(): void {
@@ -90,6 +108,11 @@ export class ColumnWatch {
   }
 
   finish(): ColumnValues {
+    for (const { count, number } of this.#tallies) {
+      this.#filled += count;
+      this.#sum += count * number;
+    }
+    this.#tallies.length = 0;
     const [smallest, largest] = [this.#smallest, this.#largest];
     const sum = this.#sumText();
     return {

@@ -3,6 +3,7 @@ import type { Row as FormulaRow } from "../formula/evaluate.ts";
 import { type Entity, type Field, isComputed, isMany, isReference } from "../model/model.ts";
 import { nearest } from "../naming/nearest.ts";
 import { columnOf } from "../schema/from-model.ts";
+import type { CellNumbers } from "./cell-numbers.ts";
 import {
   type Addresses,
   type Blanks,
@@ -14,11 +15,11 @@ import {
   type Row,
   type RowBatch,
 } from "./cells.ts";
-import { type ColumnValues, ColumnWatch } from "./column-values.ts";
+import { type ColumnValues, ColumnWatch, type Tally } from "./column-values.ts";
 import type { CostlyOption } from "./costly-options.ts";
 import { hashOf } from "./distinct.ts";
 import { aliasFields, keyField } from "./entity-keys.ts";
-import { type KeyFinder, KeySet } from "./keys.ts";
+import { type KeyFinder, KeySet, type KnownKey } from "./keys.ts";
 import { type Layout, type RowKind, RowSorter, type SeriesGroup } from "./layout.ts";
 import { ParentTotals } from "./parent-totals.ts";
 import type { FieldPlan, SheetPlan } from "./plan.ts";
@@ -88,14 +89,32 @@ interface ColumnWork {
   plan: FieldPlan;
   column: number;
   read: ValueReader;
-  /** What texts were read as. */
-  known: Map<string, ReadValue>;
-  /** How many texts were not among them. */
-  missed: number;
+  /** What texts became. */
+  known: Map<string, Met>;
+  /** What cells became, by their numbers. */
+  numbered: Met[];
   watch: ColumnWatch;
 }
 
+/** What a cell became: its value, null for none; and why it is set aside, if it is. */
+interface Met {
+  text: string | null;
+  reason: string | undefined;
+  /** A checksum of what is written. */
+  sum: number;
+  /** Counts it among the values of its column; undefined for blank cells, and those that are set aside. */
+  tally: Tally | undefined;
+  isBlank: boolean;
+}
+
 const mostKnown = 10_000;
+
+/** A row of a sheet, whose cells may have numbers: those of the row `at` a place. */
+interface SheetRow {
+  cells: Row;
+  numbers: CellNumbers | undefined;
+  at: number;
+}
 
 /** A sheet that is converted, as far as its plan and its cells go. */
 export interface ConvertedSheet {
@@ -158,7 +177,7 @@ export class SheetConverter {
       column: -1,
       read: valueReader(field, fieldPlan, context),
       known: new Map(),
-      missed: 0,
+      numbered: [],
       watch: new ColumnWatch(field.type),
     });
     const workFor = (owner: Entity, name: string, as = name): ColumnWork[] => {
@@ -239,6 +258,7 @@ export class SheetConverter {
     const along = this.#splits.flatMap((split) => [split.by, ...split.along]);
     for (const work of [...this.#columns, ...along]) {
       work.column = columns.get(work.plan.name) ?? -1;
+      work.numbered = [];
     }
     const used = [...this.#columns, ...this.#splits.flatMap((split) => split.along)];
     const said = new Set([...left, ...used.map(({ column }) => column)]);
@@ -258,7 +278,7 @@ export class SheetConverter {
     return new Map(all.map(([name, { watch }]) => [name, watch.finish()]));
   }
 
-  take({ first, rows }: RowBatch): void {
+  take({ first, rows, numbers }: RowBatch): void {
     const { layout, isSecondReading } = this.#source;
     const { firstRow, lastRow = Infinity, header } = layout;
     rows.forEach((row, at) => {
@@ -274,12 +294,16 @@ export class SheetConverter {
         this.#asideCells(row, number, where, (column) => !titles || !this.#inside.has(column));
         return;
       }
-      const kind = this.#sorter.kindOf(row);
+      const kind = this.#sorter.kindOf(row, numbers, at);
       if (kind === "blank") return;
       if (kind === "data") {
         for (const record of this.#records.recordsOf(row)) {
           this.counts.rows++;
-          this.#takeData(record, number);
+          // Records that are made of a row have other cells than it.
+          this.#takeData(record, number, {
+            numbers: record.cells === row ? numbers : undefined,
+            at,
+          });
         }
       }
       if (isSecondReading) return;
@@ -294,10 +318,15 @@ export class SheetConverter {
     });
   }
 
-  #takeData({ cells: row, group }: TableRecord, number: number): void {
+  #takeData(
+    { cells: row, group }: TableRecord,
+    number: number,
+    place: Pick<SheetRow, "numbers" | "at">,
+  ): void {
     const aside: { column: number; text: string; reason: string }[] = [];
+    const sheetRow: SheetRow = { cells: row, ...place };
     const values = this.#columns.map((work) =>
-      work.plan.formula === undefined ? this.#valueOf(work, row, aside) : null,
+      work.plan.formula === undefined ? this.#valueOf(work, sheetRow, aside) : null,
     );
     this.#compute(values, number);
     if (!this.#isWanted(values)) {
@@ -325,13 +354,13 @@ export class SheetConverter {
       this.#asideRow(row, number, `it breaks a rule: ${broken.said}`);
       return;
     }
-    const repeated = this.#repeats(row, values, number);
+    const repeated = this.#repeats(sheetRow, values, number);
     if (repeated) {
       this.#asideRow(row, number, repeated);
       return;
     }
     this.#keepAliases(values);
-    for (const split of this.#splits) this.#takeSplit(split, row, number, { values, aside });
+    for (const split of this.#splits) this.#takeSplit(split, sheetRow, number, { values, aside });
     this.counts.kept++;
     this.sink.keep(
       this.entity.name,
@@ -352,7 +381,7 @@ export class SheetConverter {
       const read = work.read(text);
       if ("text" in read) {
         values[at] = read.text === "" ? null : read.text;
-        work.watch.take(text, values[at]);
+        if (read.text !== "") work.watch.take(text, read.text);
       } else this.#aside(this.#rowName(number), text, `${work.field.label}: ${read.reason}`);
     }
   }
@@ -408,35 +437,56 @@ export class SheetConverter {
 
   #valueOf(
     work: ColumnWork,
-    row: Row,
+    row: SheetRow,
     aside: { column: number; text: string; reason: string }[],
   ): string | null {
-    const cell = row[work.column] ?? null;
-    if (cell === null || this.context.blanks.has(cell)) {
-      work.watch.takeBlank();
-      return work.field.type.kind === "boolean" ? "no" : null;
-    }
-    const read = this.#read(work, cell);
-    if ("text" in read) {
-      const text = read.text === "" ? null : read.text;
-      work.watch.take(cell, text);
-      return text;
-    }
-    aside.push({ column: work.column, text: cellText(cell), reason: read.reason });
-    return work.field.type.kind === "boolean" ? "no" : null;
+    const cell = row.cells[work.column] ?? null;
+    const met = this.#meet(work, row, cell);
+    if (met.isBlank) work.watch.takeBlank();
+    else if (met.reason !== undefined) {
+      aside.push({ column: work.column, text: cellText(cell), reason: met.reason });
+    } else if (met.tally) met.tally.count++;
+    else if (met.text !== null) work.watch.take(cell, met.text);
+    return met.text;
   }
 
-  /** Repeated texts, which are the majority, are read once. */
-  #read(work: ColumnWork, cell: Exclude<Cell, null>): ReadValue {
-    if (typeof cell !== "string") return this.#readNew(work, cell);
-    // Where nearly all texts differ, the cache gains nothing.
-    if (work.missed > 2 * mostKnown) return this.#readNew(work, cell);
+  /** What a cell became. Those that come again, which are the majority, are read once. */
+  #meet(work: ColumnWork, { numbers, at }: SheetRow, cell: Cell): Met {
+    const number = numbers ? numbers.of(at, work.column) : -1;
+    if (number >= 0) {
+      const known = work.numbered[number];
+      if (known) return known;
+      const met = this.#meetNew(work, cell);
+      work.numbered[number] = met;
+      watch(work, cell, met);
+      return met;
+    }
+    if (numbers || typeof cell !== "string") return this.#meetNew(work, cell);
     const known = work.known.get(cell);
     if (known) return known;
+    const met = this.#meetNew(work, cell);
+    if (work.known.size < mostKnown && cell.length <= 80) {
+      work.known.set(cell, met);
+      watch(work, cell, met);
+    }
+    return met;
+  }
+
+  #meetNew(work: ColumnWork, cell: Cell): Met {
+    const sum = this.#unique.length === 0 ? 0 : sumOf(cell);
+    const none = work.field.type.kind === "boolean" ? "no" : null;
+    if (cell === null || this.context.blanks.has(cell)) {
+      return { text: none, reason: undefined, sum, tally: undefined, isBlank: true };
+    }
     const read = this.#readNew(work, cell);
-    if (work.known.size >= mostKnown) work.missed++;
-    else if (cell.length <= 80) work.known.set(cell, read);
-    return read;
+    const isRead = "text" in read;
+    return {
+      text: isRead ? (read.text === "" ? null : read.text) : none,
+      reason: isRead ? undefined : read.reason,
+      sum,
+      tally: undefined,
+      isBlank: false,
+    };
   }
 
   #readNew(work: ColumnWork, cell: Exclude<Cell, null>): ReadValue {
@@ -472,29 +522,55 @@ export class SheetConverter {
   }
 
   /** Why the row can't be taken beside those before it. */
-  #repeats(row: Row, values: readonly (string | null)[], number: number): string | undefined {
+  #repeats(row: SheetRow, values: readonly (string | null)[], number: number): string | undefined {
     if (this.#unique.length === 0) return undefined;
-    const content = contentOf(row, this.#columns);
+    const content = this.#sumOf(row);
     const found = this.#unique.map(({ places }) => {
       const parts = places.map((at) => values[at] ?? null);
       return parts.includes(null) ? undefined : parts.join("\u001f");
     });
-    for (const [at, { label, places, keys }] of this.#unique.entries()) {
+    for (const [at, unique] of this.#unique.entries()) {
       const key = found[at];
-      const known = key === undefined ? undefined : keys.find(key);
-      if (known?.content === content) return `the same as ${this.#rowName(known.row)}`;
-      if (known) {
-        const names = places.map((place) => this.#columns[place]?.plan.name);
-        this.#noteCost(names.join(" "), names.length > 1 ? "key" : "unique", number);
-        const text = quote((key ?? "").replaceAll("\u001f", ", "));
-        return `${label} ${text} is already in ${this.#rowName(known.row)}`;
-      }
+      // One key is looked up and added at once; of several, none is added if one of them repeats.
+      const known =
+        key === undefined
+          ? undefined
+          : found.length === 1
+            ? unique.keys.add(key, number, content)
+            : unique.keys.find(key);
+      if (known) return this.#repeated(unique, key ?? "", known, { number, content });
     }
+    if (found.length === 1) return undefined;
     for (const [at, { keys }] of this.#unique.entries()) {
       const key = found[at];
       if (key !== undefined) keys.add(key, number, content);
     }
     return undefined;
+  }
+
+  #repeated(
+    { label, places }: { label: string; places: number[] },
+    key: string,
+    known: KnownKey,
+    { number, content }: { number: number; content: number },
+  ): string {
+    if (known.content === content) return `the same as ${this.#rowName(known.row)}`;
+    const names = places.map((place) => this.#columns[place]?.plan.name);
+    this.#noteCost(names.join(" "), names.length > 1 ? "key" : "unique", number);
+    const text = quote(key.replaceAll("\u001f", ", "));
+    return `${label} ${text} is already in ${this.#rowName(known.row)}`;
+  }
+
+  /** A checksum of what a row says in the columns of the table. */
+  #sumOf(row: SheetRow): number {
+    let sum = 0;
+    for (const work of this.#columns) {
+      const cell = row.cells[work.column] ?? null;
+      const number = row.numbers ? row.numbers.of(row.at, work.column) : -1;
+      const met = number < 0 ? undefined : work.numbered[number];
+      sum = (Math.imul(sum, 31) + (met ? met.sum : sumOf(cell))) | 0;
+    }
+    return sum;
   }
 
   #keepAliases(values: readonly (string | null)[]): void {
@@ -510,7 +586,7 @@ export class SheetConverter {
   /** Takes up what a row says of the record that it splits off. */
   #takeSplit(
     { off, by, along, totals }: SplitWork,
-    row: Row,
+    row: SheetRow,
     number: number,
     {
       values: line,
@@ -531,7 +607,7 @@ export class SheetConverter {
     }
     for (const { at, reason } of off.take(name, values, number, (of) => this.#rowName(of))) {
       const column = along[at]?.column ?? -1;
-      aside.push({ column, text: cellText(row[column] ?? null), reason });
+      aside.push({ column, text: cellText(row.cells[column] ?? null), reason });
     }
   }
 
@@ -603,13 +679,13 @@ function csvLine(cells: readonly string[]): string {
     .join(",");
 }
 
-/** A checksum of what a row says in some columns. */
-function contentOf(row: Row, columns: readonly ColumnWork[]): number {
-  let sum = 0;
-  for (const { column } of columns) {
-    const cell = row[column] ?? null;
-    const text = typeof cell === "string" ? cell.trim() : cellText(cell);
-    sum = (sum * 31 + hashOf(text)) % Number.MAX_SAFE_INTEGER;
-  }
-  return sum;
+/** Has a value counted that may come again. */
+function watch(work: ColumnWork, cell: Cell, met: Met): void {
+  if (met.isBlank || met.reason !== undefined || met.text === null) return;
+  met.tally = work.watch.meet(cell, met.text);
+}
+
+/** A checksum of what is written in a cell. */
+function sumOf(cell: Cell): number {
+  return hashOf(typeof cell === "string" ? cell.trim() : cellText(cell));
 }

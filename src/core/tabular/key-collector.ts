@@ -32,11 +32,11 @@ export class KeyCollector {
     });
   }
 
-  take({ first, rows }: RowBatch): void {
+  take({ first, rows, numbers }: RowBatch): void {
     rows.forEach((row, at) => {
       const number = first + at;
       if (number < this.#layout.firstRow || number > (this.#layout.lastRow ?? Infinity)) return;
-      if (this.#sorter.kindOf(row) !== "data") return;
+      if (this.#sorter.kindOf(row, numbers, at) !== "data") return;
       for (const { cells } of this.#records.recordsOf(row)) {
         this.#takeData(cells, number);
       }

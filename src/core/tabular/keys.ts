@@ -5,7 +5,7 @@ import { hashOf } from "./distinct.ts";
 export interface KnownKey {
   text: string | undefined;
   row: number;
-  /** A checksum of the whole row. */
+  /** A checksum of the whole row, of 32 bits. */
   content: number;
 }
 
@@ -41,12 +41,12 @@ const none = -1;
 
 /**
  * The keys of an entity, whatever their case and space. The first are kept as they are written; of
- * very many only checksums are kept, 24 bytes each.
+ * very many only checksums are kept, 16 bytes each.
  */
 export class KeySet implements KeyFinder {
   readonly #spelled = new Map<string, KnownKey>();
   #hashes = new Float64Array(0);
-  #contents = new Float64Array(0);
+  #contents = new Int32Array(0);
   #rows = new Uint32Array(0);
   #hashed = 0;
 
@@ -64,22 +64,30 @@ export class KeySet implements KeyFinder {
     const key = folded(text);
     const spelled = this.#spelled.get(key);
     if (spelled || this.#hashed === 0) return spelled;
-    const slot = this.#slotOf(hashOf(key));
-    if (this.#hashes[slot] === none) return undefined;
-    return {
-      text: undefined,
-      row: this.#rows[slot] as number,
-      content: this.#contents[slot] as number,
-    };
+    return this.#hashedAt(this.#slotOf(hashOf(key)));
   }
 
   /** Adds a key; gives the one that was there before, which stays. */
   add(text: string, row: number, content: number): KnownKey | undefined {
-    const known = this.find(text);
-    if (known) return known;
     const key = folded(text);
-    if (this.#spelled.size < this.limit) this.#spelled.set(key, { text, row, content });
-    else this.#addHashed(hashOf(key), row, content);
+    const spelled = this.#spelled.get(key);
+    if (spelled) return spelled;
+    const isFull = this.#spelled.size >= this.limit;
+    if (!isFull && this.#hashed === 0) {
+      this.#spelled.set(key, { text, row, content });
+      return undefined;
+    }
+    if ((this.#hashed + 1) * 4 > this.#hashes.length * 3) this.#grow();
+    const hash = hashOf(key);
+    const slot = this.#slotOf(hash);
+    if (this.#hashes[slot] !== none) return this.#hashedAt(slot);
+    if (!isFull) this.#spelled.set(key, { text, row, content });
+    else {
+      this.#hashes[slot] = hash;
+      this.#rows[slot] = row;
+      this.#contents[slot] = content;
+      this.#hashed++;
+    }
     return undefined;
   }
 
@@ -89,13 +97,13 @@ export class KeySet implements KeyFinder {
     if (!this.#spelled.has(name)) this.#spelled.set(name, { text: key, row: 0, content: 0 });
   }
 
-  #addHashed(hash: number, row: number, content: number): void {
-    if (this.#hashed * 2 >= this.#hashes.length) this.#grow();
-    const slot = this.#slotOf(hash);
-    this.#hashes[slot] = hash;
-    this.#rows[slot] = row;
-    this.#contents[slot] = content;
-    this.#hashed++;
+  #hashedAt(slot: number): KnownKey | undefined {
+    if (this.#hashes[slot] === none) return undefined;
+    return {
+      text: undefined,
+      row: this.#rows[slot] as number,
+      content: this.#contents[slot] as number,
+    };
   }
 
   /** The slot of a checksum, or the free one where it would go: open addressing with steps of one. */
@@ -115,7 +123,7 @@ export class KeySet implements KeyFinder {
     const length = Math.max(1 << 16, hashes.length * 2);
     this.#hashes = new Float64Array(length).fill(none);
     this.#rows = new Uint32Array(length);
-    this.#contents = new Float64Array(length);
+    this.#contents = new Int32Array(length);
     hashes.forEach((hash, at) => {
       if (hash === none) return;
       const slot = this.#slotOf(hash);

@@ -1,3 +1,4 @@
+import type { CellNumbers } from "./cell-numbers.ts";
 import { type Cell, cellText, columnLetters, folded, isEmpty, oneLine, type Row } from "./cells.ts";
 import { findDate } from "./dates.ts";
 import { ColumnSums, type TotalFigure } from "./sums.ts";
@@ -360,8 +361,10 @@ export class RowSorter {
     this.#sums = new ColumnSums(this.#columns);
   }
 
-  kindOf(row: Row): RowKind {
+  /** What a row is, whose cells may have numbers: those of the row `at` a place. */
+  kindOf(row: Row, numbers?: CellNumbers, at = 0): RowKind {
     this.isOnlyCalledTotal = false;
+    // More than two filled cells tell nothing that two don't.
     let filled = 0;
     let last = -1;
     let first = -1;
@@ -369,7 +372,7 @@ export class RowSorter {
       if (isEmpty(row[column])) continue;
       if (first < 0) first = column;
       last = column;
-      filled++;
+      if (++filled === 2) break;
     }
     if (filled === 0) {
       if (row.some((cell) => !isEmpty(cell))) return "beside";
@@ -390,16 +393,27 @@ export class RowSorter {
     this.#data++;
     if (first === this.#columns[0]) this.#begun++;
     if (filled === 1) this.#lonely++;
-    if (this.without.has("total")) this.#sums.add(row);
+    if (this.without.has("total")) this.#sums.add(row, numbers, at);
     return "data";
   }
 
   #isHeader(row: Row, filled: number): boolean {
     if (filled < 2 || !this.without.has("header again")) return false;
+    const first = row[this.#columns[0] as number];
+    if (typeof first === "string" && this.#beginsOtherwise(first)) return false;
     return this.#columns.every((column, index) => {
       const cell = row[column];
       return isEmpty(cell) || (typeof cell === "string" && folded(cell) === this.#titles[index]);
     });
+  }
+
+  /** Whether a cell of the first column can't be its title, by its first letter alone: which nearly every row tells. */
+  #beginsOtherwise(cell: string): boolean {
+    const [title = ""] = this.#titles;
+    const [wanted, found] = [title.charCodeAt(0), cell.charCodeAt(0)];
+    // Beyond ASCII, a letter may be written in several ways.
+    if (!(wanted < 128 && found > 32 && found < 128)) return false;
+    return wanted !== found && title[0] !== cell[0]?.toLowerCase();
   }
 
   /**

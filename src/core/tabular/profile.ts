@@ -1,3 +1,4 @@
+import type { CellNumbers } from "./cell-numbers.ts";
 import { type Blanks, type Cell, cellText, folded, isEmpty, type RowBatch } from "./cells.ts";
 import { Distinct, hashOf, type Spelling, type Spill } from "./distinct.ts";
 import { Dependencies } from "./functional-dependencies.ts";
@@ -127,15 +128,16 @@ export class SheetProfiler {
     this.#sorter = new RowSorter(layout, this.#without);
     this.#records = new RecordReader(layout, this.#blanks);
     this.#sheet++;
+    for (const watcher of this.#columns) watcher.goOn();
   }
 
-  take({ first, rows }: RowBatch): void {
+  take({ first, rows, numbers }: RowBatch): void {
     const { firstRow, lastRow = Infinity } = this.#layout;
     for (let at = 0; at < rows.length; at++) {
       const row = rows[at];
       if (!row || first + at < firstRow || first + at > lastRow) continue;
       const number = stackedRow(this.#sheet, first + at);
-      const kind = this.#sorter.kindOf(row);
+      const kind = this.#sorter.kindOf(row, numbers, at);
       if (kind === "blank") continue;
       this.#takeBeside(row, number);
       if (kind === "beside") continue;
@@ -145,13 +147,19 @@ export class SheetProfiler {
           note(this.#profile.calledTotal, { row: number, text: textOf(row) });
         }
         for (const record of this.#records.recordsOf(row)) {
-          this.#takeData(record, number);
+          // Records that are made of a row have other cells than it.
+          this.#takeData(record, number, record.cells === row ? numbers : undefined, at);
         }
       }
     }
   }
 
-  #takeData({ cells: row, group }: TableRecord, number: number): void {
+  #takeData(
+    { cells: row, group }: TableRecord,
+    number: number,
+    numbers: CellNumbers | undefined,
+    place: number,
+  ): void {
     this.#profile.rows++;
     this.#profile.lastRow = number;
     const indexes = this.#indexes;
@@ -159,7 +167,8 @@ export class SheetProfiler {
       const watcher = this.#columns[at] as ColumnWatcher;
       const { column } = watcher.profile;
       const source = group && sourceColumn(this.#layout, column, group);
-      indexes[at] = watcher.take(row[column] ?? null, number, source ?? column);
+      const cellNumber = numbers?.of(place, column);
+      indexes[at] = watcher.take(row[column] ?? null, number, source ?? column, cellNumber);
     }
     this.#profile.dependencies.take(indexes, number);
     this.#profile.values.take(indexes);
@@ -212,7 +221,7 @@ function note(group: { count: number; examples: Example[] }, example: Example): 
   }
 }
 
-/** A text that was looked at once. */
+/** A cell that was looked at once. */
 interface Known {
   group: LookGroup;
   mark: string;
@@ -227,6 +236,8 @@ class ColumnWatcher {
   readonly profile: ColumnProfile;
   readonly #groups = new Map<number, LookGroup>();
   readonly #known = new Map<string, Known>();
+  /** What is known of cells by their numbers; null for blank ones. */
+  #numbered: (Known | null)[] = [];
 
   constructor(
     column: number,
@@ -249,26 +260,45 @@ class ColumnWatcher {
     };
   }
 
+  /** Goes on with cells that have other numbers. */
+  goOn(): void {
+    this.#numbered = [];
+  }
+
   /** Returns the number of the value among the column's; -1 for none. */
-  take(cell: Cell, row: number, column = this.profile.column): number {
+  take(cell: Cell, row: number, column = this.profile.column, number?: number): number {
     const { profile } = this;
-    const text = typeof cell === "string" ? cell : cellText(cell);
-    if (cell === null || this.blanks.has(cell)) {
+    const known = this.#knownOf(cell, number);
+    if (known === null) {
       profile.blanks++;
       return -1;
     }
     profile.filled++;
-    const known = typeof cell === "string" ? this.#lookOnce(cell) : this.#lookAt(cell, text);
     const { group, spelling } = known;
     group.count++;
     if (group.examples.length < mostExamples) {
       const elsewhere = column === profile.column ? {} : { column };
-      group.examples.push({ row, ...elsewhere, text: text.slice(0, 200) });
+      group.examples.push({ row, ...elsewhere, text: cellText(cell).slice(0, 200) });
     }
-    if (known.mark) this.#countMark(known.mark, row, text);
+    if (known.mark) this.#countMark(known.mark, row, cellText(cell));
     if (spelling && !profile.distinct.overflowed) return profile.distinct.count(spelling, row);
     profile.distinct.countSpilled(known.hash, row);
     return -1;
+  }
+
+  #knownOf(cell: Cell, number: number | undefined): Known | null {
+    const hasNumber = number !== undefined && number >= 0;
+    const numbered = hasNumber ? this.#numbered[number] : undefined;
+    if (numbered !== undefined) return numbered;
+    const known = cell === null || this.blanks.has(cell) ? null : this.#look(cell, number);
+    if (hasNumber) this.#numbered[number] = known;
+    return known;
+  }
+
+  #look(cell: Exclude<Cell, null>, number: number | undefined): Known {
+    // Where others of its column have numbers, it hardly comes again.
+    if (typeof cell !== "string" || number === -1) return this.#lookAt(cell, cellText(cell));
+    return this.#lookOnce(cell);
   }
 
   #lookOnce(text: string): Known {

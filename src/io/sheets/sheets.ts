@@ -1,8 +1,10 @@
 import { basename } from "node:path";
+import { isDeepStrictEqual } from "node:util";
 import { Failure } from "../../core/failure.ts";
 import { type Addresses, plainAddresses, type Row } from "../../core/tabular/cells.ts";
 import { headRows, type Merge } from "../../core/tabular/layout.ts";
 import type { TextFormat } from "../../core/tabular/plan.ts";
+import { KeptRows } from "./kept-rows.ts";
 import { sniffFile } from "./sniff.ts";
 import { keepStandardInput, type TemporaryFolder } from "./temporary.ts";
 import { findTextFormat, type ReadStep, readTextRows } from "./text.ts";
@@ -41,7 +43,7 @@ export async function openSheets(
     working(`reading ${name === "-" ? "standard input" : name}`);
     const kind = sniffFile(known, name === "-" ? "standard input" : name);
     if (kind === "archive") sheets.push(...(await workbookSheets(known, name, folder)));
-    else sheets.push(textSheet(known, name));
+    else sheets.push(textSheet(known, name, folder));
   }
   return sheets;
 }
@@ -54,20 +56,24 @@ async function workbookSheets(
   const spooled = await spoolWorkbook(path, file, folder);
   const filled = spooled.filter(({ rows }) => rows > 0);
   if (filled.length === 0) throw new Failure("input", `${file} has no rows`);
-  return filled.map((each) => ({
-    file,
-    sheet: each.name,
-    hidden: each.hidden,
-    merges: each.merges,
-    formulas: each.formulas,
-    remarks: each.remarks,
-    addresses: plainAddresses,
-    read: () => readSpooledRows(each),
-  }));
+  return filled.map((each) => {
+    const kept = new KeptRows(folder, () => readSpooledRows(each));
+    return {
+      file,
+      sheet: each.name,
+      hidden: each.hidden,
+      merges: each.merges,
+      formulas: each.formulas,
+      remarks: each.remarks,
+      addresses: plainAddresses,
+      read: () => kept.read(),
+    };
+  });
 }
 
-function textSheet(path: string, file: string): Sheet {
+function textSheet(path: string, file: string, folder: TemporaryFolder): Sheet {
   const found = findTextFormat(path, file);
+  const kept = new KeptRows(folder, (onStray) => readTextRows(path, file, found, onStray));
   return {
     file,
     hidden: false,
@@ -76,7 +82,10 @@ function textSheet(path: string, file: string): Sheet {
     formulas: [],
     remarks: [],
     addresses: plainAddresses,
-    read: (text = found, onStrayQuotes) => readTextRows(path, file, text, onStrayQuotes),
+    read: (text = found, onStrayQuotes) =>
+      isDeepStrictEqual(text, found)
+        ? kept.read(onStrayQuotes)
+        : readTextRows(path, file, text, onStrayQuotes),
   };
 }
 

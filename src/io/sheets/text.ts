@@ -3,7 +3,7 @@ import { closeSync, openSync, readSync, statSync } from "node:fs";
 import iconv from "iconv-lite";
 import Papa from "papaparse";
 import { Failure } from "../../core/failure.ts";
-import type { RowBatch } from "../../core/tabular/cells.ts";
+import type { Cell, RowBatch } from "../../core/tabular/cells.ts";
 import { byteEncodings, type Encoding, likeliest } from "../../core/tabular/encodings.ts";
 import type { TextFormat } from "../../core/tabular/plan.ts";
 import { inputFailure, isWideText } from "./sniff.ts";
@@ -11,6 +11,14 @@ import { inputFailure, isWideText } from "./sniff.ts";
 const chunkBytes = 1 << 20;
 /** A quoted cell that isn't closed within so many characters never will be. */
 const mostOpen = 16_000_000;
+
+/** Some rows as they were parsed, and how much of the file is read. */
+export interface ParsedStep {
+  first: number;
+  rows: Cell[][];
+  /** From 0 to 1. */
+  share: number;
+}
 
 /** What a step of reading tells: the rows, and how much of the file is read. */
 export interface ReadStep extends RowBatch {
@@ -184,12 +192,12 @@ export function* readTextRows(
   name: string,
   { delimiter, quote, encoding }: TextFormat,
   onStrayQuotes: (row: number) => void = () => undefined,
-): Generator<ReadStep> {
+): Generator<ParsedStep> {
   const config = { delimiter, newline: "\n", quoteChar: quote, escapeChar: quote };
   let pending = "";
   let next = 1;
   let beginning = true;
-  const parse = (share: number, last: boolean): ReadStep => {
+  const parse = (share: number, last: boolean) => {
     const { data, errors, meta } = new Parser(config).parse(pending, 0, !last);
     for (const { code, row = 0 } of errors) {
       if (code === "MissingQuotes") throw unclosed(name, next + row, data[row]?.length ?? 1);

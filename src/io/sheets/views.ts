@@ -14,12 +14,12 @@ export function insideArea(sheet: Sheet, area: Area): Sheet {
     remarks: [],
     lookUntil: area.top,
     *read(text, onStrayQuotes) {
-      for (const step of sheet.read(text, onStrayQuotes)) {
-        const rows = step.rows.map((row, at): Row => {
-          const number = step.first + at;
+      for (const { first, share, rows } of sheet.read(text, onStrayQuotes)) {
+        const inside = rows.map((row, at): Row => {
+          const number = first + at;
           return row.map((cell, column) => (isInside(area, number, column) ? cell : null));
         });
-        yield { ...step, rows };
+        yield { first, share, rows: inside };
       }
     },
   };

@@ -1,12 +1,12 @@
 import { closeSync, openSync, readSync } from "node:fs";
 import { join } from "node:path";
 import { Worker } from "node:worker_threads";
-import type { Row } from "../../core/tabular/cells.ts";
+import type { Cell } from "../../core/tabular/cells.ts";
 import type { Merge } from "../../core/tabular/layout.ts";
 import { packageRoot } from "../package.ts";
 import { checkWorkbook, damaged } from "./archive.ts";
 import type { TemporaryFolder } from "./temporary.ts";
-import type { ReadStep } from "./text.ts";
+import type { ParsedStep } from "./text.ts";
 
 /** What the worker is told: the workbook, and where the rows of its sheets go. */
 export interface WorkbookOrder {
@@ -59,7 +59,7 @@ export async function spoolWorkbook(
 }
 
 /** Reads the rows of such a file, some thousands at a time. */
-export function* readSpooledRows({ path, rows }: SpooledSheet): Generator<ReadStep> {
+export function* readSpooledRows({ path, rows }: SpooledSheet): Generator<ParsedStep> {
   const handle = openSync(path, "r");
   try {
     const decoder = new TextDecoder();
@@ -70,7 +70,7 @@ export function* readSpooledRows({ path, rows }: SpooledSheet): Generator<ReadSt
       pending += decoder.decode(bytes.subarray(0, length), { stream: true });
       const end = pending.lastIndexOf("\n");
       if (end < 0) continue;
-      const batch = JSON.parse(`[${pending.slice(0, end).replaceAll("\n", ",")}]`) as Row[];
+      const batch = JSON.parse(`[${pending.slice(0, end).replaceAll("\n", ",")}]`) as Cell[][];
       pending = pending.slice(end + 1);
       yield { first: next, rows: batch, share: (next + batch.length) / Math.max(1, rows) };
       next += batch.length;
