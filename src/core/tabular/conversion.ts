@@ -1,13 +1,10 @@
 import { ruleOf } from "../fields/types.ts";
 import type { Row as FormulaRow } from "../formula/evaluate.ts";
-import { type Entity, type Field, isComputed, isMany, isReference } from "../model/model.ts";
-import { nearest } from "../naming/nearest.ts";
+import { type Entity, type Field, isComputed, isMany } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
-import type { CellNumbers } from "./cell-numbers.ts";
 import {
   type Addresses,
   type Blanks,
-  type Cell,
   cellText,
   folded,
   isEmpty,
@@ -15,19 +12,18 @@ import {
   type Row,
   type RowBatch,
 } from "./cells.ts";
-import { type ColumnValues, ColumnWatch, type Tally } from "./column-values.ts";
+import { type AsideCell, ColumnConverter, type SheetRow } from "./column-converter.ts";
+import type { ColumnValues } from "./column-values.ts";
 import type { CostlyOption } from "./costly-options.ts";
-import { hashOf } from "./distinct.ts";
 import { aliasFields, keyField } from "./entity-keys.ts";
 import { type KeyFinder, KeySet, type KnownKey } from "./keys.ts";
 import { type Layout, type RowKind, RowSorter, type SeriesGroup } from "./layout.ts";
 import { ParentTotals } from "./parent-totals.ts";
-import type { FieldPlan, SheetPlan } from "./plan.ts";
+import type { SheetPlan } from "./plan.ts";
 import { doneSplits, splitKey } from "./plan-model.ts";
-import { listParts } from "./relationships.ts";
 import { RecordReader, recordColumns, sourceColumn, type TableRecord } from "./shapes/records.ts";
 import { SplitOff } from "./split-off.ts";
-import { type ReadValue, type ValueContext, type ValueReader, valueReader } from "./values.ts";
+import type { ValueContext } from "./values.ts";
 
 /** What could not be taken: a cell, or a whole row. */
 export interface SetAside {
@@ -84,38 +80,6 @@ export interface ConversionContext extends ValueContext {
   outputs: ReadonlyMap<string, readonly string[]>;
 }
 
-interface ColumnWork {
-  field: Field;
-  plan: FieldPlan;
-  column: number;
-  read: ValueReader;
-  /** What texts became. */
-  known: Map<string, Met>;
-  /** What cells became, by their numbers. */
-  numbered: Met[];
-  watch: ColumnWatch;
-}
-
-/** What a cell became: its value, null for none; and why it is set aside, if it is. */
-interface Met {
-  text: string | null;
-  reason: string | undefined;
-  /** A checksum of what is written. */
-  sum: number;
-  /** Counts it among the values of its column; undefined for blank cells, and those that are set aside. */
-  tally: Tally | undefined;
-  isBlank: boolean;
-}
-
-const mostKnown = 10_000;
-
-/** A row of a sheet, whose cells may have numbers: those of the row `at` a place. */
-interface SheetRow {
-  cells: Row;
-  numbers: CellNumbers | undefined;
-  at: number;
-}
-
 /** A sheet that is converted, as far as its plan and its cells go. */
 export interface ConvertedSheet {
   plan: SheetPlan;
@@ -134,8 +98,8 @@ export interface ConvertedSheet {
 /** A split that is done, with the columns of its records. */
 interface SplitWork {
   off: SplitOff;
-  by: ColumnWork;
-  along: ColumnWork[];
+  by: ColumnConverter;
+  along: ColumnConverter[];
   entity: Entity;
   /** The sums of lines, where the rows are lines of the records. */
   totals?: { sums: ParentTotals; parents: number[]; lines: number[] };
@@ -149,7 +113,7 @@ export class SheetConverter {
   #source: ConvertedSheet;
   #sorter: RowSorter;
   #records: RecordReader;
-  readonly #columns: ColumnWork[];
+  readonly #columns: ColumnConverter[];
   readonly #splits: SplitWork[];
   readonly #unique: { label: string; places: number[]; keys: KeySet }[];
   readonly #aliased: { key: number | undefined; others: number[] };
@@ -171,37 +135,32 @@ export class SheetConverter {
     this.#source = source;
     this.#sorter = new RowSorter(source.layout, new Set(plan.without));
     this.#records = new RecordReader(source.layout, context.blanks);
-    const work = (field: Field, fieldPlan: FieldPlan): ColumnWork => ({
-      field,
-      plan: fieldPlan,
-      column: -1,
-      read: valueReader(field, fieldPlan, context),
-      known: new Map(),
-      numbered: [],
-      watch: new ColumnWatch(field.type),
-    });
-    const workFor = (owner: Entity, name: string, as = name): ColumnWork[] => {
+    const columnFor = (owner: Entity, name: string, as = name): ColumnConverter[] => {
       const field = owner.fields.find((each) => each.name === as && !isComputed(each));
       const fieldPlan = plan.fields.find((candidate) => candidate.name === name);
-      return field && fieldPlan ? [work(field, fieldPlan)] : [];
+      return field && fieldPlan ? [new ColumnConverter(field, fieldPlan, context)] : [];
     };
     const along = new Set(doneSplits(plan).flatMap((split) => split.with));
     this.#columns = plan.fields
       .filter(({ name }) => !along.has(name))
-      .flatMap(({ name }) => workFor(entity, name));
+      .flatMap(({ name }) => columnFor(entity, name));
     this.#splits = doneSplits(plan).flatMap((split): SplitWork[] => {
       const target = context.entities.get(split.entity);
-      const [by] = target ? workFor(target, split.by, splitKey) : [];
+      const [by] = target ? columnFor(target, split.by, splitKey) : [];
       if (!target || !by) return [];
       return [
         {
           off: new SplitOff(split, context.splitKeys.get(target.name)),
           by,
-          along: split.with.flatMap((name) => workFor(target, name)),
+          along: split.with.flatMap((name) => columnFor(target, name)),
           entity: target,
         },
       ];
     });
+    for (const column of this.#columns) {
+      const split = this.#splits.find(({ off }) => off.plan.by === column.field.name);
+      if (split) column.splitOff = split.off;
+    }
     for (const split of this.#splits) if (split.off.plan.parts) this.#watchTotals(split);
     const alone = this.#columns.flatMap(({ field }) =>
       field.unique && !isMany(field) ? [[field.name]] : [],
@@ -234,12 +193,12 @@ export class SheetConverter {
 
   /** Compares the numbers of parents with the sums of their lines. */
   #watchTotals(split: SplitWork): void {
-    const numeric = (works: readonly ColumnWork[]) =>
-      works.flatMap(({ field }, at) => (ruleOf(field.type).value === "number" ? [at] : []));
+    const numeric = (columns: readonly ColumnConverter[]) =>
+      columns.flatMap(({ field }, at) => (ruleOf(field.type).value === "number" ? [at] : []));
     const parents = numeric(split.along);
     const lines = numeric(this.#columns);
-    const labels = (works: readonly ColumnWork[], places: readonly number[]) =>
-      places.map((at) => works[at]?.field.label ?? "");
+    const labels = (columns: readonly ColumnConverter[], places: readonly number[]) =>
+      places.map((at) => columns[at]?.field.label ?? "");
     const sums = new ParentTotals(labels(split.along, parents), labels(this.#columns, lines));
     split.totals = { sums, parents, lines };
   }
@@ -256,10 +215,7 @@ export class SheetConverter {
   #findColumns(): void {
     const { layout, columns, left } = this.#source;
     const along = this.#splits.flatMap((split) => [split.by, ...split.along]);
-    for (const work of [...this.#columns, ...along]) {
-      work.column = columns.get(work.plan.name) ?? -1;
-      work.numbered = [];
-    }
+    for (const column of [...this.#columns, ...along]) column.goOn(columns.get(column.plan.name));
     const used = [...this.#columns, ...this.#splits.flatMap((split) => split.along)];
     const said = new Set([...left, ...used.map(({ column }) => column)]);
     this.#unknown = recordColumns(layout)
@@ -272,8 +228,8 @@ export class SheetConverter {
   /** What was seen of the values of each field. */
   values(): Map<string, ColumnValues> {
     const all = [
-      ...this.#columns.map((work) => [work.plan.name, work] as const),
-      ...this.#splits.flatMap(({ along }) => along.map((work) => [work.plan.name, work] as const)),
+      ...this.#columns.map((column) => [column.plan.name, column] as const),
+      ...this.#splits.flatMap(({ along }) => along.map((each) => [each.plan.name, each] as const)),
     ];
     return new Map(all.map(([name, { watch }]) => [name, watch.finish()]));
   }
@@ -323,10 +279,10 @@ export class SheetConverter {
     number: number,
     place: Pick<SheetRow, "numbers" | "at">,
   ): void {
-    const aside: { column: number; text: string; reason: string }[] = [];
+    const aside: AsideCell[] = [];
     const sheetRow: SheetRow = { cells: row, ...place };
-    const values = this.#columns.map((work) =>
-      work.plan.formula === undefined ? this.#valueOf(work, sheetRow, aside) : null,
+    const values = this.#columns.map((column) =>
+      column.plan.formula === undefined ? column.valueOf(sheetRow, aside) : null,
     );
     this.#compute(values, number);
     if (!this.#isWanted(values)) {
@@ -337,11 +293,11 @@ export class SheetConverter {
       ({ field }, at) => field.required && values[at] === null,
     );
     if (missing >= 0) {
-      const work = this.#columns[missing];
-      const cell = aside.find(({ column }) => column === work?.column);
+      const lacks = this.#columns[missing];
+      const cell = aside.find(({ column }) => column === lacks?.column);
       const why = cell ? complaint(cell) : "there is no value";
-      this.#noteCost(work?.plan.name, "required", number);
-      this.#asideRow(row, number, `${work?.field.label} is required: ${why}`);
+      this.#noteCost(lacks?.plan.name, "required", number);
+      this.#asideRow(row, number, `${lacks?.field.label} is required: ${why}`);
       return;
     }
     const lacking = this.#lacking(values);
@@ -375,14 +331,13 @@ export class SheetConverter {
   #compute(values: (string | null)[], number: number): void {
     const { computed } = this.context;
     if (!computed) return;
-    for (const [at, work] of this.#columns.entries()) {
-      const text = computed.get(work.plan.name)?.(this.#stored(values)) ?? null;
-      if (work.plan.formula === undefined || text === null) continue;
-      const read = work.read(text);
+    for (const [at, column] of this.#columns.entries()) {
+      const text = computed.get(column.plan.name)?.(this.#stored(values)) ?? null;
+      if (column.plan.formula === undefined || text === null) continue;
+      const read = column.computed(text);
       if ("text" in read) {
         values[at] = read.text === "" ? null : read.text;
-        if (read.text !== "") work.watch.take(text, read.text);
-      } else this.#aside(this.#rowName(number), text, `${work.field.label}: ${read.reason}`);
+      } else this.#aside(this.#rowName(number), text, `${column.field.label}: ${read.reason}`);
     }
   }
 
@@ -433,84 +388,6 @@ export class SheetConverter {
     const { layout, addresses } = this.#source;
     const source = sourceColumn(layout, column, group);
     return source === undefined ? addresses.row(row) : addresses.cell(source, row);
-  }
-
-  #valueOf(
-    work: ColumnWork,
-    row: SheetRow,
-    aside: { column: number; text: string; reason: string }[],
-  ): string | null {
-    const cell = row.cells[work.column] ?? null;
-    const met = this.#meet(work, row, cell);
-    if (met.isBlank) work.watch.takeBlank();
-    else if (met.reason !== undefined) {
-      aside.push({ column: work.column, text: cellText(cell), reason: met.reason });
-    } else if (met.tally) met.tally.count++;
-    else if (met.text !== null) work.watch.take(cell, met.text);
-    return met.text;
-  }
-
-  /** What a cell became. Those that come again, which are the majority, are read once. */
-  #meet(work: ColumnWork, { numbers, at }: SheetRow, cell: Cell): Met {
-    const number = numbers ? numbers.of(at, work.column) : -1;
-    if (number >= 0) {
-      const known = work.numbered[number];
-      if (known) return known;
-      const met = this.#meetNew(work, cell);
-      work.numbered[number] = met;
-      watch(work, cell, met);
-      return met;
-    }
-    if (numbers || typeof cell !== "string") return this.#meetNew(work, cell);
-    const known = work.known.get(cell);
-    if (known) return known;
-    const met = this.#meetNew(work, cell);
-    if (work.known.size < mostKnown && cell.length <= 80) {
-      work.known.set(cell, met);
-      watch(work, cell, met);
-    }
-    return met;
-  }
-
-  #meetNew(work: ColumnWork, cell: Cell): Met {
-    const sum = this.#unique.length === 0 ? 0 : sumOf(cell);
-    const none = work.field.type.kind === "boolean" ? "no" : null;
-    if (cell === null || this.context.blanks.has(cell)) {
-      return { text: none, reason: undefined, sum, tally: undefined, isBlank: true };
-    }
-    const read = this.#readNew(work, cell);
-    const isRead = "text" in read;
-    return {
-      text: isRead ? (read.text === "" ? null : read.text) : none,
-      reason: isRead ? undefined : read.reason,
-      sum,
-      tally: undefined,
-      isBlank: false,
-    };
-  }
-
-  #readNew(work: ColumnWork, cell: Exclude<Cell, null>): ReadValue {
-    const { field } = work;
-    const read = work.read(cell);
-    if ("reason" in read || !(isReference(field) || isMany(field))) return read;
-    const split = this.#splits.find(({ off }) => off.plan.by === field.name);
-    if (split) return { text: split.off.references(read.text) };
-    const keys = this.context.keys.get(field.type.entity);
-    if (isReference(field)) return this.#reference(read.text, keys, field.type.entity);
-    const parts = listParts(read.text, (part) => keys?.find(part) !== undefined);
-    const known = parts.map((part) => this.#reference(part, keys, field.type.entity));
-    const unknown = known.find((part) => "reason" in part);
-    if (unknown && "reason" in unknown) return unknown;
-    return { text: known.map((part) => ("text" in part ? part.text : "")).join("\n") };
-  }
-
-  #reference(text: string, keys: KeyFinder | undefined, entity: string): ReadValue {
-    const known = keys?.find(text);
-    if (known) return { text: known.text ?? text.replace(/\s+/gu, " ") };
-    const near = keys && keys.size <= 5000 ? nearest(text, keys.spellings()) : undefined;
-    return {
-      reason: `there is no ${entity} ${quote(text)}${near ? `; the nearest is ${quote(near)}` : ""}`,
-    };
   }
 
   #noteCost(field: string | undefined, option: CostlyOption["option"], row: number): void {
@@ -564,12 +441,7 @@ export class SheetConverter {
   /** A checksum of what a row says in the columns of the table. */
   #sumOf(row: SheetRow): number {
     let sum = 0;
-    for (const work of this.#columns) {
-      const cell = row.cells[work.column] ?? null;
-      const number = row.numbers ? row.numbers.of(row.at, work.column) : -1;
-      const met = number < 0 ? undefined : work.numbered[number];
-      sum = (Math.imul(sum, 31) + (met ? met.sum : sumOf(cell))) | 0;
-    }
+    for (const column of this.#columns) sum = (Math.imul(sum, 31) + column.sumOf(row)) | 0;
     return sum;
   }
 
@@ -593,12 +465,12 @@ export class SheetConverter {
       aside,
     }: {
       values: readonly (string | null)[];
-      aside: { column: number; text: string; reason: string }[];
+      aside: AsideCell[];
     },
   ): void {
-    const name = this.#valueOf(by, row, []);
+    const name = by.valueOf(row, []);
     if (name === null) return;
-    const values = along.map((work) => this.#valueOf(work, row, aside));
+    const values = along.map((each) => each.valueOf(row, aside));
     if (totals) {
       const numbers = (of: readonly (string | null)[], places: readonly number[]) =>
         places.map((at) => ((of[at] ?? null) === null ? null : Number(of[at])));
@@ -677,15 +549,4 @@ function csvLine(cells: readonly string[]): string {
     .slice(0, last + 1)
     .map((cell) => (/[",\n\r]/.test(cell) ? `"${cell.replaceAll('"', '""')}"` : cell))
     .join(",");
-}
-
-/** Has a value counted that may come again. */
-function watch(work: ColumnWork, cell: Cell, met: Met): void {
-  if (met.isBlank || met.reason !== undefined || met.text === null) return;
-  met.tally = work.watch.meet(cell, met.text);
-}
-
-/** A checksum of what is written in a cell. */
-function sumOf(cell: Cell): number {
-  return hashOf(typeof cell === "string" ? cell.trim() : cellText(cell));
 }
