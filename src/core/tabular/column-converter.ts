@@ -2,7 +2,7 @@ import { type Field, isMany, isReference } from "../model/model.ts";
 import { nearest } from "../naming/nearest.ts";
 import type { CellNumbers } from "./cell-numbers.ts";
 import { type Blanks, type Cell, cellText, quote, type Row } from "./cells.ts";
-import { ColumnWatch, type Tally } from "./column-values.ts";
+import { type ColumnValues, ColumnWatch } from "./column-values.ts";
 import { hashOf } from "./distinct.ts";
 import type { KeyFinder } from "./keys.ts";
 import type { FieldPlan } from "./plan.ts";
@@ -29,10 +29,6 @@ interface Met {
   text: string | null;
   reason: string | undefined;
   isBlank: boolean;
-  /** Counts it among the values of its column; undefined for blank cells, and those that are set aside. */
-  tally?: Tally;
-  /** A checksum of what is written. */
-  sum?: number;
 }
 
 const mostKnown = 10_000;
@@ -45,7 +41,9 @@ export class ColumnConverter {
   splitOff: SplitOff | undefined;
   readonly #read: ValueReader;
   readonly #known = new Map<string, Met>();
-  #numbered: Met[] = [];
+  #numbered = new NumberedValues();
+  /** What cells became that have no value, by their numbers. */
+  readonly #others = new Map<number, Met>();
   #column = -1;
 
   constructor(
@@ -68,19 +66,32 @@ export class ColumnConverter {
 
   /** Goes on with another sheet, where it may have another place. */
   goOn(column: number | undefined): void {
+    this.#numbered.count(this.watch);
+    this.#numbered = new NumberedValues();
+    this.#others.clear();
     this.#column = column ?? -1;
-    this.#numbered = [];
+  }
+
+  /** What was seen of the values. */
+  values(): ColumnValues {
+    this.#numbered.count(this.watch);
+    return this.watch.finish();
   }
 
   /** The value in a row, null for none. A cell that can't be taken goes to `aside`. */
   valueOf(row: SheetRow, aside: AsideCell[]): string | null {
     const cell = row.cells[this.#column] ?? null;
-    const met = this.#meet(row, cell);
+    const number = row.numbers ? row.numbers.of(row.at, this.#column) : -1;
+    const known = number < 0 ? undefined : this.#numbered.take(number);
+    if (known !== undefined) return known;
+    const met = number < 0 ? this.#meet(row, cell) : this.#meetNumbered(number, cell);
     if (met.isBlank) this.watch.takeBlank();
     else if (met.reason !== undefined) {
       aside.push({ column: this.#column, text: cellText(cell), reason: met.reason });
-    } else if (met.tally) met.tally.count++;
-    else if (met.text !== null) this.watch.take(cell, met.text);
+    } else if (met.text !== null) {
+      if (number < 0) this.watch.take(cell, met.text);
+      else this.#numbered.add(number, met.text, this.watch.look(cell, met.text));
+    }
     return met.text;
   }
 
@@ -95,35 +106,27 @@ export class ColumnConverter {
   sumOf({ cells, numbers, at }: SheetRow): number {
     const cell = cells[this.#column] ?? null;
     const number = numbers ? numbers.of(at, this.#column) : -1;
-    const met = number < 0 ? undefined : this.#numbered[number];
-    if (!met) return hashOf(writtenIn(cell));
-    met.sum ??= hashOf(writtenIn(cell));
-    return met.sum;
+    return number < 0
+      ? hashOf(writtenIn(cell)) | 0
+      : this.#numbered.sumOf(number, () => hashOf(writtenIn(cell)));
   }
 
-  #meet({ numbers, at }: SheetRow, cell: Cell): Met {
-    const number = numbers ? numbers.of(at, this.#column) : -1;
-    if (number >= 0) {
-      const known = this.#numbered[number];
-      if (known) return known;
-      const met = this.#counted(cell);
-      this.#numbered[number] = met;
-      return met;
-    }
+  #meet({ numbers }: SheetRow, cell: Cell): Met {
+    // Where others of its column have numbers, it hardly comes again.
     if (numbers || typeof cell !== "string") return this.#meetNew(cell);
     const known = this.#known.get(cell);
     if (known) return known;
-    if (this.#known.size >= mostKnown || cell.length > longestKnown) return this.#meetNew(cell);
-    const met = this.#counted(cell);
-    this.#known.set(cell, met);
+    const met = this.#meetNew(cell);
+    if (this.#known.size < mostKnown && cell.length <= longestKnown) this.#known.set(cell, met);
     return met;
   }
 
-  /** What a cell became that may come again. */
-  #counted(cell: Cell): Met {
+  #meetNumbered(number: number, cell: Cell): Met {
+    const known = this.#others.get(number);
+    if (known) return known;
     const met = this.#meetNew(cell);
-    if (met.isBlank || met.reason !== undefined || met.text === null) return met;
-    return { ...met, tally: this.watch.meet(cell, met.text) };
+    if (met.isBlank || met.reason !== undefined) this.#others.set(number, met);
+    return met;
   }
 
   #meetNew(cell: Cell): Met {
@@ -158,6 +161,62 @@ function reference(text: string, keys: KeyFinder | undefined, entity: string): R
   return {
     reason: `there is no ${entity} ${quote(text)}${near ? `; the nearest is ${quote(near)}` : ""}`,
   };
+}
+
+/**
+ * The values that cells became, by the numbers of the cells: in arrays of their own, since reading objects all over the memory
+ * would take most of the time.
+ */
+class NumberedValues {
+  readonly #texts: string[] = [];
+  /** How often each came, and what it adds to the sum of the column. */
+  #counts = new Int32Array(0);
+  #addends = new Float64Array(0);
+  /** Checksums of what is written; 0 for one that isn't known. */
+  #sums = new Int32Array(0);
+
+  /** Takes the value of a cell that is known; undefined for one that isn't. */
+  take(number: number): string | undefined {
+    if (number >= this.#counts.length || this.#counts[number] === 0) return undefined;
+    this.#counts[number] = (this.#counts[number] as number) + 1;
+    return this.#texts[number];
+  }
+
+  /** Takes the value of a cell that is met first. */
+  add(number: number, text: string, addend: number): void {
+    this.#widen(number);
+    this.#texts[number] = text;
+    this.#counts[number] = 1;
+    this.#addends[number] = addend;
+  }
+
+  sumOf(number: number, find: () => number): number {
+    this.#widen(number);
+    const known = this.#sums[number] as number;
+    if (known !== 0) return known;
+    this.#sums[number] = find();
+    return this.#sums[number] as number;
+  }
+
+  /** Has the values counted among those of their column. */
+  count(watch: ColumnWatch): void {
+    for (const [number, count] of this.#counts.entries()) {
+      if (count > 0) watch.count(count, this.#addends[number] as number);
+    }
+    this.#counts.fill(0);
+  }
+
+  #widen(number: number): void {
+    if (number < this.#counts.length) return;
+    const length = Math.max(1024, 2 * number);
+    const [counts, addends, sums] = [this.#counts, this.#addends, this.#sums];
+    this.#counts = new Int32Array(length);
+    this.#addends = new Float64Array(length);
+    this.#sums = new Int32Array(length);
+    this.#counts.set(counts);
+    this.#addends.set(addends);
+    this.#sums.set(sums);
+  }
 }
 
 /** What is written in a cell, but for space around it. */

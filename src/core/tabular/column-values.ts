@@ -17,12 +17,6 @@ export interface ColumnValues {
   sum?: string;
 }
 
-/** How often a cell came, and the number that it is. */
-export interface Tally {
-  count: number;
-  readonly number: number;
-}
-
 type Order = "number" | "text" | "duration";
 
 const mostExamples = 3;
@@ -49,7 +43,6 @@ export class ColumnWatch {
   #smallest: string | undefined;
   #largest: string | undefined;
   #sum = 0;
-  readonly #tallies: Tally[] = [];
 
   constructor(type: FieldType) {
     const { value } = ruleOf(type);
@@ -59,18 +52,17 @@ export class ColumnWatch {
   /** A cell that isn't blank, and what it became. */
   take(cell: Cell, stored: string): void {
     this.#filled++;
-    this.#sum += this.#look(cell, stored);
+    this.#sum += this.look(cell, stored);
   }
 
-  /** A cell that may come again: it is counted by what this gives. */
-  meet(cell: Cell, stored: string): Tally {
-    const tally = { count: 0, number: this.#look(cell, stored) };
-    this.#tallies.push(tally);
-    return tally;
+  /** Counts cells that were looked at, of which each adds something to the sum. */
+  count(cells: number, number: number): void {
+    this.#filled += cells;
+    this.#sum += cells * number;
   }
 
-  /** Looks at a value, and gives what it adds to the sum. */
-  #look(cell: Cell, stored: string): number {
+  /** Looks at a value without counting it, and gives what it adds to the sum. */
+  look(cell: Cell, stored: string): number {
     if (this.#changed.length < mostExamples) this.#show(cell, stored);
     if (this.#order === undefined) return 0;
     if (this.#smallest === undefined || this.#isBefore(stored, this.#smallest)) {
@@ -108,11 +100,6 @@ export class ColumnWatch {
   }
 
   finish(): ColumnValues {
-    for (const { count, number } of this.#tallies) {
-      this.#filled += count;
-      this.#sum += count * number;
-    }
-    this.#tallies.length = 0;
     const [smallest, largest] = [this.#smallest, this.#largest];
     const sum = this.#sumText();
     return {

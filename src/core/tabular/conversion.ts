@@ -231,7 +231,7 @@ export class SheetConverter {
       ...this.#columns.map((column) => [column.plan.name, column] as const),
       ...this.#splits.flatMap(({ along }) => along.map((each) => [each.plan.name, each] as const)),
     ];
-    return new Map(all.map(([name, { watch }]) => [name, watch.finish()]));
+    return new Map(all.map(([name, column]) => [name, column.values()]));
   }
 
   take({ first, rows, numbers }: RowBatch): void {

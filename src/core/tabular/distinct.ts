@@ -73,10 +73,15 @@ export class Distinct {
   /** Counts a cell that is written in a way that was taken up. Returns the number of its value. */
   count(spelling: Spelling, row: number): number {
     const { value } = spelling;
-    spelling.count++;
-    value.count++;
     if (value.rows.length < mostRows) value.rows.push(row);
-    return value.index;
+    return this.countMore(spelling, 1);
+  }
+
+  /** Counts further cells, in rows that aren't kept. */
+  countMore(spelling: Spelling, cells: number): number {
+    spelling.count += cells;
+    spelling.value.count += cells;
+    return spelling.value.index;
   }
 
   /** Counts a cell where there are too many to keep. */

@@ -238,6 +238,12 @@ class ColumnWatcher {
   readonly #known = new Map<string, Known>();
   /** What is known of cells by their numbers; null for blank ones. */
   #numbered: (Known | null)[] = [];
+  /**
+   * By their numbers, how often cells came, and the numbers of their values. Once a cell gave all the examples that are
+   * kept, nothing else is touched: reading objects all over the memory would take most of the time.
+   */
+  #counts = new Int32Array(0);
+  #indexes = new Int32Array(0);
 
   constructor(
     column: number,
@@ -256,17 +262,61 @@ class ColumnWatcher {
       written: { point: { least: Infinity, most: 0 }, comma: { least: Infinity, most: 0 } },
       longest: 0,
       shortest: Infinity,
-      distinct: new Distinct(openSpill),
+      distinct: new Distinct(() => {
+        this.#settle();
+        return openSpill();
+      }),
     };
   }
 
   /** Goes on with cells that have other numbers. */
   goOn(): void {
+    this.#settle();
     this.#numbered = [];
+    this.#counts = new Int32Array(0);
   }
 
   /** Returns the number of the value among the column's; -1 for none. */
   take(cell: Cell, row: number, column = this.profile.column, number?: number): number {
+    if (number === undefined || number < 0 || this.profile.distinct.overflowed) {
+      return this.#takeNow(cell, row, column, number);
+    }
+    if (number >= this.#counts.length) this.#widen(number);
+    const count = this.#counts[number] as number;
+    if (count < mostExamples) {
+      const index = this.#takeNow(cell, row, column, number);
+      // Blank cells, and those of which the spellings are not kept, are taken one by one.
+      if (index < 0) return index;
+      this.#indexes[number] = index;
+    }
+    this.#counts[number] = count + 1;
+    return this.#indexes[number] as number;
+  }
+
+  #widen(number: number): void {
+    const length = Math.max(1024, 2 * number);
+    const [counts, indexes] = [new Int32Array(length), new Int32Array(length)];
+    counts.set(this.#counts);
+    indexes.set(this.#indexes);
+    this.#counts = counts;
+    this.#indexes = indexes;
+  }
+
+  /** Adds what was only counted to what is known of the cells. */
+  #settle(): void {
+    for (const [number, known] of this.#numbered.entries()) {
+      const more = (this.#counts[number] ?? 0) - mostExamples;
+      if (more <= 0 || !known) continue;
+      this.#counts[number] = mostExamples;
+      this.profile.filled += more;
+      known.group.count += more;
+      const mark = this.profile.marks.get(known.mark);
+      if (known.mark && mark) mark.count += more;
+      if (known.spelling) this.profile.distinct.countMore(known.spelling, more);
+    }
+  }
+
+  #takeNow(cell: Cell, row: number, column: number, number: number | undefined): number {
     const { profile } = this;
     const known = this.#knownOf(cell, number);
     if (known === null) {
@@ -337,6 +387,7 @@ class ColumnWatcher {
   }
 
   finish(): void {
+    this.#settle();
     this.profile.groups = [...this.#groups.values()].sort((a, b) => b.count - a.count);
   }
 }

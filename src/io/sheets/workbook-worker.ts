@@ -5,7 +5,7 @@ import { type CellObject, read, type WorkSheet } from "@e965/xlsx";
 import { address, type Cell } from "../../core/tabular/cells.ts";
 import { headRows, type Merge } from "../../core/tabular/layout.ts";
 import type { CellRemark, SpooledSheet, WorkbookOrder } from "./workbook.ts";
-import { cellOf } from "./workbook-cells.ts";
+import { CellReader } from "./workbook-cells.ts";
 
 const { path, kind, spool } = workerData as WorkbookOrder;
 const options = {
@@ -21,10 +21,10 @@ const options = {
 function readAll(): SpooledSheet[] {
   const bytes = readFileSync(path);
   const book = read(bytes, options);
-  const date1904 = book.Workbook?.WBProps?.date1904 === true;
+  const reader = new CellReader(book.Workbook?.WBProps?.date1904 === true);
   return book.SheetNames.map((name, index) => {
     const sheet = book.Sheets[name] as WorkSheet;
-    const spooled = spoolSheet(sheet, `${spool}-${index}`, date1904);
+    const spooled = spoolSheet(sheet, `${spool}-${index}`, reader);
     // Each is released once it is written.
     delete book.Sheets[name];
     const hidden = (book.Workbook?.Sheets?.[index]?.Hidden ?? 0) !== 0;
@@ -32,7 +32,7 @@ function readAll(): SpooledSheet[] {
   });
 }
 
-function spoolSheet(sheet: WorkSheet, path: string, date1904: boolean) {
+function spoolSheet(sheet: WorkSheet, path: string, reader: CellReader) {
   const rows = (sheet["!data"] ?? []) as (CellObject[] | undefined)[];
   const merges = (sheet["!merges"] ?? []).map(
     ({ s, e }): Merge => ({ top: s.r + 1, left: s.c, bottom: e.r + 1, right: e.c }),
@@ -49,7 +49,7 @@ function spoolSheet(sheet: WorkSheet, path: string, date1904: boolean) {
       const cells: Cell[] = [];
       for (let column = 0; column < row.length; column++) {
         const cell = row[column];
-        cells.push(cellOf(cell, date1904));
+        cells.push(reader.read(cell));
         // A cell that spans several rows is the same in each of them.
         if (cell && (cell.c || cell.l) && !remarked.has(cell)) {
           remarked.add(cell);
