@@ -12,7 +12,10 @@ export function spillInMemory(): Spill {
   const parts: Uint8Array[] = [];
   return {
     append: (bytes) => parts.push(bytes.slice()),
-    read: () => new Uint8Array(Buffer.concat(parts)),
+    *read(size) {
+      const all = Buffer.concat(parts);
+      for (let at = 0; at < all.length; at += size) yield all.subarray(at, at + size);
+    },
   };
 }
 

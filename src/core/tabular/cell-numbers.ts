@@ -41,14 +41,19 @@ interface PoolColumn {
 export class CellPool {
   readonly #columns: PoolColumn[] = [];
   #size = 0;
+  #room = new Int32Array(0);
 
-  /** The numbers of the cells of rows; undefined where rows are too wide, or have no cells. Cells that are the same become one. */
+  /**
+   * The numbers of the cells of rows, until it is asked for the next ones; undefined where rows are too wide, or have no
+   * cells. Cells that are the same become one.
+   */
   numbersOf(rows: readonly Cell[][]): CellNumbers | undefined {
     let width = 0;
     for (const row of rows) if (row.length > width) width = row.length;
     if (width === 0 || width > mostColumns) return undefined;
     while (this.#columns.length < width) this.#columns.push(newColumn());
-    const all = new Int32Array(rows.length * width).fill(-1);
+    if (this.#room.length < rows.length * width) this.#room = new Int32Array(rows.length * width);
+    const all = this.#room.subarray(0, rows.length * width).fill(-1);
     for (let at = 0; at < rows.length; at++) {
       const row = rows[at] as Cell[];
       for (let column = 0; column < row.length; column++) {
@@ -80,11 +85,17 @@ export class CellPool {
     }
     if (known !== undefined) return known;
     const number = pool.cells.length;
-    pool.cells.push(cell);
-    numbers.set(key, number);
+    const kept = typeof cell === "string" ? detached(cell) : cell;
+    pool.cells.push(kept);
+    numbers.set(isPlain ? kept : key, number);
     this.#size++;
     return number;
   }
+}
+
+/** A text of its own: a part of a larger one would keep all of that in memory. */
+function detached(text: string): string {
+  return ` ${text}`.slice(1);
 }
 
 function newColumn(): PoolColumn {

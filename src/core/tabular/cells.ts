@@ -28,7 +28,7 @@ export type Row = readonly Cell[];
 export interface RowBatch {
   first: number;
   rows: readonly Row[];
-  /** The numbers of their cells, where cells have some. */
+  /** The numbers of their cells, where cells have some; until the next rows are read. */
   numbers?: CellNumbers;
 }
 

@@ -3,8 +3,8 @@ import { folded } from "./cells.ts";
 /** Where evidence that grows with the rows is kept: not in memory. One file each. */
 export interface Spill {
   append(bytes: Uint8Array): void;
-  /** All that was appended. */
-  read(): Uint8Array;
+  /** All that was appended, in pieces of a size; the last one may be shorter. */
+  read(size: number): Iterable<Uint8Array>;
 }
 
 /** A value that a column has, whatever its spellings. */
@@ -157,12 +157,16 @@ export class Distinct {
 
   #summarize() {
     this.#flush();
-    const bytes = this.#spill?.read() ?? new Uint8Array();
-    const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-    const count = bytes.byteLength / bytesEach;
-    const all = new Float64Array(count);
-    for (let at = 0; at < count; at++) all[at] = view.getFloat64(at * bytesEach, true);
-    const hashes = all.slice().sort();
+    let count = 0;
+    for (const { byteLength } of this.#pieces()) count += byteLength / bytesEach;
+    const hashes = new Float64Array(count);
+    let next = 0;
+    for (const piece of this.#pieces()) {
+      for (let at = 0; at < piece.byteLength; at += bytesEach) {
+        hashes[next++] = piece.getFloat64(at, true);
+      }
+    }
+    hashes.sort();
     const twice = new Map<number, number[]>();
     let kept = 0;
     let repeated = 0;
@@ -173,12 +177,20 @@ export class Distinct {
         if (twice.size < 10) twice.set(hash, []);
       } else hashes[kept++] = hash;
     }
-    for (let at = 0; twice.size > 0 && at < count; at++) {
-      const rows = twice.get(all[at] as number);
-      if (rows && rows.length < mostRows) rows.push(view.getUint32(at * bytesEach + 8, true));
+    for (const piece of twice.size > 0 ? this.#pieces() : []) {
+      for (let at = 0; at < piece.byteLength; at += bytesEach) {
+        const rows = twice.get(piece.getFloat64(at, true));
+        if (rows && rows.length < mostRows) rows.push(piece.getUint32(at + 8, true));
+      }
     }
     const repeats = [...twice.values()].map((rows) => ({ text: undefined, rows }));
-    return { hashes: hashes.slice(0, kept), repeats, repeated };
+    return { hashes: hashes.subarray(0, kept), repeats, repeated };
+  }
+
+  *#pieces(): Generator<DataView> {
+    for (const bytes of this.#spill?.read(bytesEach * 8192) ?? []) {
+      yield new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+    }
   }
 }
 

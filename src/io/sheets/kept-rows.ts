@@ -56,19 +56,21 @@ export class KeptRows {
 
   *#readKept(path: string): Generator<ReadStep> {
     const handle = openSync(path, "r");
+    const [head, rest] = [new Room(), new Room()];
+    let all = new Int32Array(0);
     try {
-      for (let head = readBytes(handle, headBytes); head; head = readBytes(handle, headBytes)) {
-        const [width = 0, numbered = 0, bytes = 0] = new Int32Array(head.buffer);
-        const all = readBytes(handle, numbered * 4);
-        const rest = readBytes(handle, bytes);
-        if (!all || !rest) throw new Error(`${path} ends too early`);
-        const step = JSON.parse(new TextDecoder().decode(rest)) as PackedStep;
+      while (head.fill(handle, headBytes)) {
+        const [width = 0, numbered = 0, bytes = 0] = new Int32Array(head.bytes.buffer, 0, 3);
+        if (all.length < numbered) all = new Int32Array(numbered);
+        const numbersRead = readInto(handle, new Uint8Array(all.buffer, 0, 4 * numbered));
+        if (!numbersRead || !rest.fill(handle, bytes)) throw new Error(`${path} ends too early`);
+        const step = JSON.parse(new TextDecoder().decode(rest.bytes)) as PackedStep;
         const { first, share } = step;
         if (!("lengths" in step)) {
           yield { first, share, rows: step.rows };
           continue;
         }
-        const numbers = new CellNumbers(width, new Int32Array(all.buffer));
+        const numbers = new CellNumbers(width, all.subarray(0, numbered));
         yield { first, share, rows: this.#unpacked(numbers, step), numbers };
       }
     } finally {
@@ -113,7 +115,10 @@ function packed(step: ParsedStep, numbers: CellNumbers | undefined): Uint8Array[
   );
   const all = numbers?.all ?? new Int32Array(0);
   const head = Int32Array.of(numbers?.width ?? 0, all.length, rest.length);
-  return [head, all].map((each) => new Uint8Array(each.buffer)).concat(rest);
+  return [
+    ...[head, all].map((each) => new Uint8Array(each.buffer, each.byteOffset, each.byteLength)),
+    rest,
+  ];
 }
 
 function withoutNumbers({ first, rows, share }: ParsedStep, numbers: CellNumbers): PackedCells {
@@ -145,13 +150,24 @@ function written(handle: number, bytes: Uint8Array, path: string): void {
   }
 }
 
-/** So many bytes of a file; undefined at its end. */
-function readBytes(handle: number, length: number): Uint8Array | undefined {
-  const bytes = new Uint8Array(length);
-  for (let at = 0; at < length; ) {
-    const read = readSync(handle, bytes, at, length - at, null);
-    if (read === 0) return undefined;
+/** Bytes of a file, each time in the same place: garbage of this size would pile up. */
+class Room {
+  #all = new Uint8Array(0);
+  bytes = this.#all;
+
+  /** Reads so many bytes; false at the end of the file. */
+  fill(handle: number, length: number): boolean {
+    if (this.#all.length < length) this.#all = new Uint8Array(length);
+    this.bytes = this.#all.subarray(0, length);
+    return readInto(handle, this.bytes);
+  }
+}
+
+function readInto(handle: number, bytes: Uint8Array): boolean {
+  for (let at = 0; at < bytes.length; ) {
+    const read = readSync(handle, bytes, at, bytes.length - at, null);
+    if (read === 0) return false;
     at += read;
   }
-  return bytes;
+  return true;
 }

@@ -1,4 +1,12 @@
-import { appendFileSync, createWriteStream, mkdtempSync, readFileSync, rmSync } from "node:fs";
+import {
+  appendFileSync,
+  closeSync,
+  createWriteStream,
+  mkdtempSync,
+  openSync,
+  readSync,
+  rmSync,
+} from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { pipeline } from "node:stream/promises";
@@ -35,7 +43,19 @@ export class TemporaryFolder {
           throw fileFailure("write", path, error);
         }
       },
-      read: () => readFileSync(path),
+      *read(size) {
+        const handle = openSync(path, "r");
+        try {
+          for (;;) {
+            const bytes = new Uint8Array(size);
+            const length = readSync(handle, bytes);
+            if (length === 0) return;
+            yield bytes.subarray(0, length);
+          }
+        } finally {
+          closeSync(handle);
+        }
+      },
     };
   };
 

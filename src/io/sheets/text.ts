@@ -26,7 +26,7 @@ export interface ReadStep extends RowBatch {
   share: number;
 }
 
-/** Pieces of a file, in order. Fails when the file changes or disappears meanwhile. */
+/** Pieces of a file, in order; each is overwritten by the next one. Fails when the file changes or disappears meanwhile. */
 function* pieces(path: string, name: string): Generator<{ bytes: Buffer; share: number }> {
   let handle: number;
   let size: number;
@@ -37,8 +37,8 @@ function* pieces(path: string, name: string): Generator<{ bytes: Buffer; share: 
     throw inputFailure(path, error);
   }
   try {
+    const bytes = Buffer.allocUnsafe(chunkBytes);
     for (let read = 0; ; ) {
-      const bytes = Buffer.allocUnsafe(chunkBytes);
       let length: number;
       try {
         length = readSync(handle, bytes);
@@ -106,7 +106,8 @@ function byteEncoding(path: string, name: string): Encoding {
     for (let at = 0; at < bytes.length && parts.length < mostStrange; at++) {
       if ((bytes[at] as number) < 0x80) continue;
       const end = Math.min(bytes.length, at + around);
-      parts.push(Buffer.from(bytes.subarray(Math.max(0, at - around), end)), Buffer.from("\n"));
+      const near = bytes.subarray(Math.max(0, at - around), end);
+      parts.push(Buffer.concat([near, Buffer.from("\n")]));
       at = end - 1;
     }
     if (parts.length >= mostStrange) break;
