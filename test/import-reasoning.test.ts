@@ -282,6 +282,22 @@ describe("next month's sheet", () => {
     expect(other.sheets[0]?.entity).toBe("Cost");
   });
 
+  it("says which column may be a field under a new name", async () => {
+    const { folder } = await begun();
+    const around = async (sheet: string) => {
+      const { sheets } = await preview({ "m.csv": sheet }, ["--into", "january"], folder);
+      return sheets[0]?.around.join("\n");
+    };
+    expect(await around("Code,Mass,Checked\nB-1,12.5,2026-02-03\n")).toContain(
+      "weight has no column: if that is its old name, write `weight: { column: Mass }` in the plan",
+    );
+    // Two columns might be it, or none.
+    expect(await around("Code,Mass,Height,Checked\nB-1,12.5,3,2026-02-03\n")).not.toContain(
+      "old name",
+    );
+    expect(await around("Code,Roof,Checked\nB-1,green,2026-02-03\n")).not.toContain("old name");
+  });
+
   it("goes where --into says: columns are matched by likeness, and what has no column is named", async () => {
     const { folder } = await begun();
     const sheet = "Code,Weight in kg,Remark\nB-1,13,ok\nB-4,11,\n";
@@ -523,7 +539,7 @@ describe("lines with what they are lines of", () => {
         .trim()
         .split("\n");
     expect(data("Loan")).toEqual([
-      "name,date,keeper,loan_deposit",
+      "number,date,keeper,loan_deposit",
       "17,2026-01-02,Ada,25",
       "18,2026-01-04,Bo,20",
       "19,2026-01-05,Ada,65",
@@ -531,11 +547,11 @@ describe("lines with what they are lines of", () => {
       "21,2026-01-10,Bo,40",
     ]);
     expect(data("LoanItem").slice(0, 3)).toEqual([
-      "loan_no,item,deposit",
+      "loan,item,deposit",
       "17,smoker,10",
       "17,veil,15",
     ]);
-    expect(readFileSync(join(folder, "model.yaml"), "utf8")).toContain("loan_no: part of Loan");
+    expect(readFileSync(join(folder, "model.yaml"), "utf8")).toContain("loan: part of Loan");
     expect(sheets[0]).toMatchObject({
       totals: ['Loan deposit is the sum of Deposit in 4 of 5; "21" says 40, and the sum is 41'],
     });
@@ -546,7 +562,7 @@ describe("lines with what they are lines of", () => {
     writeFileSync(join(folder, "loans.csv"), loans);
     await levadura(["import", "loans.csv", "--write-plan", "plan.yaml"], folder);
     const plan = readFileSync(join(folder, "plan.yaml"), "utf8");
-    expect(plan).toMatch(/Loan: \{ by: no, .*parts: yes, do: yes \}/);
+    expect(plan).toMatch(/Loan: \{ by: loan, .*parts: yes, do: yes \}/);
     expect(plan).toContain("entity: LoanLine");
     writeFileSync(join(folder, "plan.yaml"), plan.replace("do: yes", "do: no"));
     await levadura(["import", "loans.csv", "--plan", "plan.yaml", "--yes"], folder);

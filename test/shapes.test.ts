@@ -254,11 +254,41 @@ describe("sheets of one shape", () => {
       "south.csv": "Hive;Kg;Jars\nC-01;11;25\n",
     });
     expect(data("North")).toEqual([
-      "hive,kg,jars,sheet",
+      "hive,kg,jars,file",
       "B-01,12,30,north",
       "B-02,14,33,north",
       "C-01,11,25,south",
     ]);
+  });
+
+  it("may be the sheets of one name in several workbooks, which next month's joins", async () => {
+    const hives = (rows: unknown[][]) => workbook({ Hives: [["Code", "Kg", "Jars"], ...rows] });
+    const folder = temporaryFolder();
+    const { data } = await imported(
+      {
+        "2024-01.xlsx": hives([
+          ["B-01", 12, 30],
+          ["B-02", 14, 33],
+        ]),
+        "2024-02.xlsx": hives([["B-01", 11, 25]]),
+      },
+      [],
+      folder,
+    );
+    expect(data("Hive")).toEqual([
+      "code,kg,jars,file",
+      "B-01,12,30,2024-01",
+      "B-02,14,33,2024-01",
+      "B-01,11,25,2024-02",
+    ]);
+    writeFileSync(join(folder, "2024-03.xlsx"), hives([["B-03", 10, 20]]));
+    const files = ["2024-02.xlsx", "2024-03.xlsx"];
+    const again = await levadura(
+      ["import", ...files, "--plan", "imports/2024-01.yaml", "--yes"],
+      folder,
+    );
+    expect(again.status).toBe(0);
+    expect(readFileSync(join(folder, "data/Hive.csv"), "utf8")).toContain("B-03,10,20,2024-03");
   });
 
   it("are of several entities where two columns are all that they share", async () => {
@@ -409,6 +439,43 @@ it("columns without a header are named by what is in them", async () => {
   expect(data("Pasted")[0]).toBe("name,date,email,column_d");
 });
 
+describe("sheets whose names say nothing", () => {
+  const called = async (name: string, text: string) => {
+    const { sheets } = await imported({ [name]: text });
+    return sheets.map(({ entity }) => entity);
+  };
+
+  it("are called by what they list: people, companies, places, or what the first column numbers", async () => {
+    expect(await called("data.csv", "First name,Town\nAda,Loma\nBo,Vega\n")).toEqual(["Person"]);
+    expect(
+      await called("export (2).csv", "Name;Ort;Betrag\nAnna Moser;Au;3,5\nUwe Lang;Egg;4,25\n"),
+    ).toEqual(["Person"]);
+    expect(
+      await called(
+        "datos.csv",
+        "Nombre,Pueblo,Cuota\nMieles del Sur S.L.,Loma,20\nCera y Sol S.A.,Vega,25\nColmenas Ruiz S.L.,Loma,30\n",
+      ),
+    ).toEqual(["Empresa"]);
+    expect(
+      await called("data.csv", "Site,Lat,Lon\nNorth ridge,42.1,-8.3\nMill,42.2,-8.1\n"),
+    ).toEqual(["Place"]);
+    expect(await called("book1.csv", "Hive no,Frames\nB-1,8\nB-2,9\n")).toEqual(["Hive"]);
+    expect(await called("book1.csv", "Code,Frames\nB-1,8\nB-2,9\n")).toEqual(["Book1"]);
+  });
+
+  it("keep names that say something, whatever they list", async () => {
+    expect(await called("keepers.csv", "First name,Town\nAda,Loma\nBo,Vega\n")).toEqual(["Keeper"]);
+  });
+
+  it("name a column without a header by the people or companies in it", async () => {
+    const { data } = await imported({
+      "visits.csv":
+        "2024-01-02,Ada Bell,Wax & Sons Ltd\n2024-01-03,Tom Reed,Hive Works Inc.\n2024-01-05,Clara Fox,Wax & Sons Ltd\n",
+    });
+    expect(data("Visit")[0]).toBe("date,person,company");
+  });
+});
+
 describe("values that are written once", () => {
   const loans =
     "Loan no,Date,Keeper,Item,Deposit\n17,2026-01-02,Ada,smoker,10\n,,,veil,15\n18,2026-01-04,Bo,suit,20\n19,2026-01-05,Ada,extractor,50\n,,,sieve,15\n,,,jar,2\n20,,Cy,smoker,10\n21,2026-01-10,Bo,veil,15\n,,,suit,20\n";
@@ -420,7 +487,7 @@ describe("values that are written once", () => {
       "blank cells of Loan no, Date, Keeper have the value above",
     );
     expect(data("Loan")).toEqual([
-      "name,date,keeper",
+      "number,date,keeper",
       "17,2026-01-02,Ada",
       "18,2026-01-04,Bo",
       "19,2026-01-05,Ada",

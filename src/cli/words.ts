@@ -74,7 +74,7 @@ export function printFailure(failure: Failure): void {
 /** Prints what a flow tells. */
 export function printEvent(event: FlowEvent): void {
   if (event.kind === "working") {
-    showWork(event.on);
+    showWork(event.on, event);
     return;
   }
   if (event.kind === "progress") {

@@ -7,7 +7,8 @@ import type { Loaded } from "./import/loaded.ts";
 
 /** What a flow tells while it works; the command line turns it into words. */
 export type FlowEvent =
-  | { kind: "working"; on: string }
+  /** How far the work is, from 0 to 1; or about how many milliseconds it takes. */
+  | { kind: "working"; on: string; share?: number; about?: number }
   | { kind: "progress"; on: string; rows: number; share: number }
   | { kind: "prepared"; name: string; steps: string[] }
   | { kind: "applied"; name: string; findings: Finding[] }

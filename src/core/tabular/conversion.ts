@@ -146,7 +146,7 @@ export class SheetConverter {
       .flatMap(({ name }) => columnFor(entity, name));
     this.#splits = doneSplits(plan).flatMap((split): SplitWork[] => {
       const target = context.entities.get(split.entity);
-      const [by] = target ? columnFor(target, split.by, splitKey) : [];
+      const [by] = target ? columnFor(target, split.by, splitKey(plan, split)) : [];
       if (!target || !by) return [];
       return [
         {

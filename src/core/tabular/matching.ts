@@ -2,6 +2,7 @@ import { type Entity, type Field, isComputed } from "../model/model.ts";
 import { editDistance } from "../naming/nearest.ts";
 import { words } from "../naming/words.ts";
 import { folded } from "./cells.ts";
+import type { ColumnKind } from "./finding.ts";
 
 /** What the header of a column says. */
 export interface Heading {
@@ -54,6 +55,48 @@ function isLike({ name, label }: Field, heading: Heading): boolean {
     const [left, right] = [one.join(" "), other.join(" ")];
     return left.length > 3 && editDistance(left, right) <= left.length / 5;
   });
+}
+
+/** A column that is no field of an entity, and what its values are. */
+export interface Stranger {
+  at: number;
+  kind: ColumnKind;
+  /** Its first values, whatever their spellings. */
+  values: readonly string[];
+}
+
+/**
+ * Fields that have no column, by the places of the columns that they may be under another name: columns of which only one fits
+ * the field, and no other field fits.
+ */
+export function renamedFields(
+  missing: readonly Field[],
+  strangers: readonly Stranger[],
+): Map<number, Field> {
+  const isOnly = missing.length === 1 && strangers.length === 1;
+  const fits = (stranger: Stranger) => missing.filter((field) => mayBe(field, stranger, isOnly));
+  const pairs = strangers.flatMap((stranger) => {
+    const [field, ...others] = fits(stranger);
+    return field && others.length === 0 ? [{ at: stranger.at, field }] : [];
+  });
+  const sure = pairs.filter(
+    ({ field }) => pairs.filter((other) => other.field === field).length === 1,
+  );
+  return new Map(sure.map(({ at, field }) => [at, field]));
+}
+
+const numeric: ReadonlySet<string> = new Set(["integer", "decimal", "money", "percent"]);
+
+/** Texts are alike in many columns, so they need more than that: that there is one only, or what the choices are. */
+function mayBe({ type }: Field, { kind, values }: Stranger, isOnly: boolean): boolean {
+  if (type.kind === "choice") {
+    const choices = new Set(type.choices.map(folded));
+    const known = values.filter((value) => choices.has(value)).length;
+    return values.length > 0 && known >= 0.8 * values.length;
+  }
+  const isText = kind === "text" || kind === "long text" || kind === "choice";
+  if (isText) return isOnly && ["text", "long text", "one"].includes(type.kind);
+  return type.kind === kind || (numeric.has(type.kind) && numeric.has(kind));
 }
 
 /** The fewest columns by which a sheet matches an entity of another name. */

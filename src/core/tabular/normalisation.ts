@@ -1,9 +1,9 @@
-import { andList } from "../naming/words.ts";
+import { andList, snakeCase } from "../naming/words.ts";
 import { listSign } from "./cell-lists.ts";
 import type { Draft, DraftColumn } from "./draft.ts";
 import type { SheetNotes, SplitPlan } from "./plan.ts";
 import { isIdentifying } from "./relationships.ts";
-import { entityOfColumn } from "./titles.ts";
+import { entityOfColumn, untaken } from "./titles.ts";
 
 /** Columns that always repeat together, as entities of their own. */
 export function proposeSplits(
@@ -42,6 +42,8 @@ export function proposeSplits(
     const isOwn = parts && numberOnly.test(column.name);
     const entity = isOwn ? own : entityOfColumn(column.name, { taken: entities, language });
     entities.add(entity);
+    // What was a number of the record is the record now.
+    if (parts) column.name = untaken(snakeCase(entity), namesBeside(columns, column));
     splits.push({
       entity,
       by: column.name,
@@ -64,6 +66,10 @@ export function proposeSplits(
     ]);
   }
   return [...splits, ...listSplits(columns, { entities, language }, used, notes)];
+}
+
+function namesBeside(columns: readonly DraftColumn[], column: DraftColumn): Set<string> {
+  return new Set(columns.filter((other) => other !== column).map(({ name }) => name));
 }
 
 /** Columns whose cells list names that no other sheet has: these become records. */

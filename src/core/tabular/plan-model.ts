@@ -84,8 +84,12 @@ export function doneSplits(sheet: SheetPlan): SplitPlan[] {
   return sheet.splits.filter((split) => split.do);
 }
 
-/** The name of the unique field in the entity that is split off. */
-export const splitKey = "name";
+/** The name of the unique field in the entity that is split off: its records have a number, or a name. */
+export function splitKey(sheet: SheetPlan, split: SplitPlan): string {
+  const by = sheet.fields.find(({ name }) => name === split.by);
+  const key = /^integer\b/.test(by?.is ?? "") ? "number" : "name";
+  return split.with.includes(key) ? `own_${key}` : key;
+}
 
 function splitEntity(
   sheet: SheetPlan,
@@ -97,12 +101,13 @@ function splitEntity(
   const along = sheet.fields.filter(({ name }) => split.with.includes(name));
   const by = sheet.fields.find(({ name }) => name === split.by);
   const type = /^(text|integer)( \d*\.\.\d*)?/.exec(by?.is ?? "")?.[0] ?? "text";
+  const key = splitKey(sheet, split);
   return {
     name: split.entity,
     ...(plural !== pluralOf(label) && { plural }),
-    title: `{${splitKey}}`,
+    title: `{${key}}`,
     fields: [
-      { name: splitKey, is: `${type}, required, unique`, path },
+      { name: key, is: `${type}, required, unique`, path },
       ...along.map((field) => ({
         name: field.name,
         is: alongDefinition(field.is ?? "text"),

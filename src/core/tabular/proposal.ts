@@ -13,7 +13,7 @@ import { inferColumn } from "./inference.ts";
 import { languageOf } from "./languages.ts";
 import { leftOutKinds, referenceTo } from "./layout.ts";
 import { sameMark } from "./marks.ts";
-import { entityWithColumns, type Heading, matchedFields } from "./matching.ts";
+import { entityWithColumns, type Heading, matchedFields, renamedFields } from "./matching.ts";
 import { proposeSplits } from "./normalisation.ts";
 import type {
   FieldNotes,
@@ -27,7 +27,15 @@ import { aroundTable, fieldNotes, questionsOf } from "./plan-notes.ts";
 import type { ColumnProfile } from "./profile.ts";
 import { findLinks, linkName } from "./relationships.ts";
 import { shapeWords } from "./shapes/words.ts";
-import { besideReferences, entityName, fieldTitle, sheetWords, type Title } from "./titles.ts";
+import { calledByContent, thingNamed } from "./things.ts";
+import {
+  besideReferences,
+  entityName,
+  fieldTitle,
+  saysNothing,
+  sheetWords,
+  type Title,
+} from "./titles.ts";
 import { unitFactor } from "./units.ts";
 
 /** The target of the import. */
@@ -131,7 +139,7 @@ function draftSheets(
   const taken = new Set<string>();
   const entities = new Map<ProfiledSheet, string>();
   const drafts = sheets.map((profiled, index): Draft => {
-    const sheet = namedAfterOwner(profiled, entities);
+    const sheet = namedByContent(namedAfterOwner(profiled, entities), language);
     const { known, isByColumns } = entityOf(sheet, {
       into,
       language,
@@ -151,7 +159,8 @@ function draftSheets(
     const columns = sheet.profile.columns.map((profile, at): DraftColumn => {
       const title = fieldTitle(profile.header, profile.column, entity, fields);
       const finding = infer(profile, title, { today, workbook: sheet.text === undefined });
-      if (profile.header === "") title.name = nameByContent(finding, at, fields) ?? title.name;
+      if (profile.header === "")
+        title.name = nameByContent(profile, finding, { at, taken: fields }) ?? title.name;
       // What is called by its number has a number, not a name.
       const numbered = title.name === "name" && finding.kind === "integer" && !fields.has("number");
       if (numbered) title.name = "number";
@@ -204,6 +213,17 @@ function namedAfterOwner(
   return { ...sheet, shape: { ...sheet.shape, called } };
 }
 
+/** Where neither the sheet nor its file has a name that says something, what is in it does. */
+function namedByContent(sheet: ProfiledSheet, language: string): ProfiledSheet {
+  if (sheet.shape.called !== undefined || !saysNothing(sheet.sheet, sheet.file)) return sheet;
+  const columns = sheet.profile.columns.map((profile) => ({
+    name: fieldTitle(profile.header, profile.column, "", new Set()).name,
+    profile,
+  }));
+  const called = calledByContent(columns, language);
+  return called === undefined ? sheet : { ...sheet, shape: { ...sheet.shape, called } };
+}
+
 const namesByKind: Readonly<Partial<Record<ColumnKind, string>>> = {
   date: "date",
   datetime: "moment",
@@ -218,11 +238,12 @@ const namesByKind: Readonly<Partial<Record<ColumnKind, string>>> = {
 
 /** What a column without a header can be called; undefined where its values don't say. */
 function nameByContent(
+  profile: ColumnProfile,
   { kind }: Finding,
-  at: number,
-  taken: ReadonlySet<string>,
+  { at, taken }: { at: number; taken: ReadonlySet<string> },
 ): string | undefined {
-  const name = namesByKind[kind] ?? (at === 0 && kind === "text" ? "name" : undefined);
+  const isFirst = at === 0 && kind === "text";
+  const name = namesByKind[kind] ?? (isFirst ? "name" : thingNamed(profile));
   return name === undefined || taken.has(name) ? undefined : name;
 }
 
@@ -322,15 +343,21 @@ function planSheet(
     fields: new Map(),
     splits: new Map(),
   };
+  const renamed = draft.known ? renamedIn(draft, draft.known) : new Map<number, Field>();
+  // These name the fields by which rows become lines.
+  const splits = draft.known ? [] : proposeSplits(draft, { entities, language }, notes);
   for (const column of columns) {
     const reference = referenceTo(column.profile.column, titles);
     const match = draft.matched.get(column.at);
     const field = match?.field;
     if (draft.known && (!field || isComputed(field))) {
       leave.push(reference);
+      const old = renamed.get(column.at);
       const why = field
         ? "is computed by the model"
-        : "has no such field in the model; add it there to take it";
+        : old
+          ? `has no such field in the model, and ${old.name} has no column: if that is its old name, write \`${old.name}: { column: ${reference} }\` in the plan`
+          : "has no such field in the model; add it there to take it";
       notes.around.push(`column ${reference}: ${entity}${field ? `.${field.name}` : ""} ${why}`);
       continue;
     }
@@ -376,7 +403,6 @@ function planSheet(
     notes.key = `${andList(key)} together identify a row: remove \`key\` if two rows may have the same values`;
   }
   const plural = pluralOfSheet(sheet, entity, language);
-  const splits = draft.known ? [] : proposeSplits(draft, { entities, language }, notes);
   // Where the records are what the sheet is called, its rows are their lines.
   const areLines = splits.some((split) => split.do && split.entity === entity);
   const words = `${labelOf(entity)} ${shapeWords(language).line}`;
@@ -454,10 +480,27 @@ function hintsFor({ finding, profile }: DraftColumn, { unit = "" }: Field): Find
   return { ...hints, ...(found.length > 0 && { units: Object.fromEntries(found) }) };
 }
 
+/** The fields that columns without one may be under another name. */
+function renamedIn({ columns, matched }: Draft, known: Entity): Map<number, Field> {
+  const strangers = columns.filter(({ at }) => !matched.has(at));
+  return renamedFields(
+    withoutColumn(known, matched),
+    strangers.map(({ at, finding, profile }) => ({
+      at,
+      kind: finding.kind,
+      values: [...profile.distinct.values.keys()].slice(0, 50),
+    })),
+  );
+}
+
+function withoutColumn(known: Entity, matched: Draft["matched"]): Field[] {
+  const there = new Set([...matched.values()].map(({ field }) => field));
+  return known.fields.filter((field) => !isComputed(field) && !there.has(field));
+}
+
 /** Why a sheet is an entity of the model, and which fields it has no column for. */
 function matchNotes({ isByColumns, matched }: Draft, known: Entity): string[] {
-  const there = new Set([...matched.values()].map(({ field }) => field));
-  const missing = known.fields.filter((field) => !isComputed(field) && !there.has(field));
+  const missing = withoutColumn(known, matched);
   return [
     ...(isByColumns ? [`its columns match ${known.name}; --into NAME chooses another entity`] : []),
     ...(missing.length > 0

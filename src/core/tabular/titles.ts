@@ -72,11 +72,20 @@ function plainName(text: string): string {
   return /^\p{N}/u.test(name) ? `column_${name}` : name;
 }
 
+const sheetOnly = /^(sheet|tabelle|hoja|feuil|folha|table|foglio)\s*\d*$/i;
+const fileOnly =
+  /^(-|data|daten|datos|donn[eé]es|dati|dados|exports?|imports?|book|mappe|libro|classeur|cartel|pasta|untitled|unbenannt|download|clipboard|list|liste|lista|tab(le|elle)?|new|neu|nuevo|copy|kopie|copia)[\s_()-]*\d*[\s)]*$/i;
+
+/** Whether neither a sheet nor its file is called by what is in it. */
+export function saysNothing(sheet: string | undefined, file: string): boolean {
+  const base = file.replace(/\.[^.]*$/, "").trim();
+  return (sheet === undefined || sheetOnly.test(sheet.trim())) && fileOnly.test(base);
+}
+
 /** What a sheet is called, without its year; what its file is called, where the sheet has a name that says nothing. */
 export function sheetWords(sheet: string | undefined, file: string): string {
   const base = withoutInvisible(file.replace(/\.[^.]*$/, ""));
-  const meaningless =
-    !sheet || /^(sheet|tabelle|hoja|feuil|folha|table|foglio)\s*\d*$/i.test(sheet.trim());
+  const meaningless = !sheet || sheetOnly.test(sheet.trim());
   const words = (meaningless ? base : withoutInvisible(sheet))
     .replace(/[^\p{L}\p{N}\p{M}]+/gu, " ")
     .trim();

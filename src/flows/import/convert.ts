@@ -326,7 +326,7 @@ function outputFields(jobs: readonly Job[], model: Model): Map<string, string[]>
       plan.entity,
       plan.fields.map(({ name }) => name).filter((name) => !along.has(name)),
     );
-    for (const split of doneSplits(plan)) add(split.entity, [splitKey, ...split.with]);
+    for (const split of doneSplits(plan)) add(split.entity, [splitKey(plan, split), ...split.with]);
   }
   return new Map(
     model.entities

@@ -17,10 +17,11 @@ import type { ImportPlan, SheetPlan, UnpivotPlan } from "../../core/tabular/plan
 import { type Area, findAreas, mostRows } from "../../core/tabular/shapes/areas.ts";
 import { named, recordColumns, unpivoted } from "../../core/tabular/shapes/records.ts";
 import { findSeries } from "../../core/tabular/shapes/series.ts";
-import { stackNames } from "../../core/tabular/shapes/stacks.ts";
+import { partNames, stackNames, withoutEnding } from "../../core/tabular/shapes/stacks.ts";
 import { firstRows, headOf, type Sheet, sheetName } from "../../io/sheets/sheets.ts";
 import { insideArea, turnedSheet } from "../../io/sheets/views.ts";
 import { refuseTooWide } from "./look.ts";
+import { stackable } from "./tables.ts";
 
 /** A table of the plan, with the sheets that it is read from. */
 export interface Job {
@@ -45,12 +46,8 @@ export function jobsOf(plan: ImportPlan, sheets: readonly Sheet[]): Job[] {
   return members.flatMap(({ each, sheets: own }, at) => {
     const all = each.stack ? [...own, ...alike(each, own, sheets, claimed)] : own;
     // What all names have in common is known by those of the plan, too.
-    const planned = [each.sheet ?? each.file, ...(each.stack?.sheets ?? [])];
-    const names = stackNames(
-      [...all.map(({ sheet, file }) => sheet ?? file), ...planned].map((name) =>
-        each.sheet === undefined ? name.replace(/\.[^.]*$/, "") : name,
-      ),
-    );
+    const told = partNames([...all.map(stackable), ...plannedParts(each, sheets)]);
+    const names = stackNames(told);
     const parts = all.map((sheet, member) => {
       const isSecondReading =
         each.unpivot?.keep !== undefined &&
@@ -256,15 +253,47 @@ function missingColumn(sheet: Sheet, column: string, field: string, { columns }:
   );
 }
 
+/** The parts of a stack that a plan names: sheets of its workbook, or files. */
+function plannedParts(
+  { file, sheet, stack }: SheetPlan,
+  sheets: readonly Sheet[],
+): { name: string; book: string | undefined }[] {
+  if (sheet === undefined) {
+    return [file, ...(stack?.sheets ?? [])].map((name) => ({
+      name: withoutEnding(name),
+      book: undefined,
+    }));
+  }
+  const isOfFiles = isStackOfFiles({ sheet, stack }, sheets);
+  const others = (stack?.sheets ?? []).map((name) =>
+    isOfFiles ? { name: sheet, book: name } : { name, book: file },
+  );
+  return [{ name: sheet, book: file }, ...others];
+}
+
+/** Whether a stack is of sheets of one name in several workbooks: what it names are files, then. */
+function isStackOfFiles(
+  { sheet, stack }: Pick<SheetPlan, "sheet" | "stack">,
+  sheets: readonly Sheet[],
+): boolean {
+  const called = new Set(sheets.map((each) => folded(each.sheet ?? "")));
+  const others = stack?.sheets ?? [];
+  return (
+    sheet !== undefined &&
+    others.every((name) => /\.(xlsx|xlsm|xlsb|xls|ods)$/i.test(name) && !called.has(folded(name)))
+  );
+}
+
 /** The sheets that a plan means; of a stack, those that are there, and at least one. */
 function sheetsFor(wanted: SheetPlan, plan: ImportPlan, sheets: readonly Sheet[]): Sheet[] {
   const { stack, ...first } = wanted;
   if (!stack) return [sheetFor(wanted, plan, sheets)];
+  const areFiles = wanted.sheet === undefined || isStackOfFiles(wanted, sheets);
   const names = stack.sheets.map((name) =>
-    wanted.sheet === undefined ? { ...first, file: name } : { ...first, sheet: name },
+    areFiles ? { ...first, file: name } : { ...first, sheet: name },
   );
-  const found = [wanted, ...names].flatMap((each) => exactSheet(each, sheets) ?? []);
-  return found.length > 0 ? found : [sheetFor(wanted, plan, sheets)];
+  const found = new Set([wanted, ...names].flatMap((each) => exactSheet(each, sheets) ?? []));
+  return found.size > 0 ? [...found] : [sheetFor(wanted, plan, sheets)];
 }
 
 function exactSheet({ file, sheet }: SheetPlan, sheets: readonly Sheet[]): Sheet | undefined {

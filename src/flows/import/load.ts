@@ -241,7 +241,12 @@ async function loadAll(
   report: Report,
 ): Promise<Loaded[]> {
   const moment = now();
-  const loader = engine.loader({ moment });
+  const plurals = new Map(model.entities.map(({ name, plural }) => [tableOf(name), plural]));
+  const loader = engine.loader({
+    moment,
+    indexing: (table, share) =>
+      report({ kind: "working", on: `making the indexes of ${plurals.get(table)}`, share }),
+  });
   const order = parentsFirst(model);
   const sorted = [...sources].sort((a, b) => order.indexOf(a.entity) - order.indexOf(b.entity));
   const rows: number[] = [];

@@ -71,7 +71,9 @@ export async function prepareImport(
   const remove = () => folder.remove();
   process.once("exit", remove);
   try {
-    const sheets = await openSheets(request.files, folder, (on) => report({ kind: "working", on }));
+    const sheets = await openSheets(request.files, folder, (on, about) =>
+      report({ kind: "working", on, ...(about !== undefined && { about }) }),
+    );
     const follow = async ({ plan, notes }: { plan: ImportPlan; notes: PlanNotes | undefined }) => {
       const planned = planModel(plan, existing);
       const read = planned.reading.model;

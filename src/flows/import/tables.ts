@@ -19,7 +19,13 @@ import {
   isOfSeries,
   type TableSeries,
 } from "../../core/tabular/shapes/series.ts";
-import { findStacks, type StackNames, stackNames } from "../../core/tabular/shapes/stacks.ts";
+import {
+  findStacks,
+  partNames,
+  type StackNames,
+  stackNames,
+  withoutEnding,
+} from "../../core/tabular/shapes/stacks.ts";
 import { isTurned } from "../../core/tabular/shapes/turned.ts";
 import { shapeWords, untakenTitle } from "../../core/tabular/shapes/words.ts";
 import { fieldTitle, isUnit, sheetWords } from "../../core/tabular/titles.ts";
@@ -158,27 +164,24 @@ function tableArea(rows: readonly Row[]): Area | undefined {
   };
 }
 
-function nameOf({ sheet, file }: Sheet): string {
-  return sheet ?? file.replace(/\.[^.]*$/, "");
+/** What a sheet is called, and its workbook; a text file by itself. */
+export function stackable({ sheet, file }: Sheet): { name: string; book: string | undefined } {
+  return { name: sheet ?? withoutEnding(file), book: sheet === undefined ? undefined : file };
 }
 
 /** What the name of each part says, where a table has several. */
 export function stackValues(parts: Table["parts"]): string[] {
-  return stackNames(parts.map(({ sheet }) => nameOf(sheet))).values;
+  return stackNames(partNames(parts.map(({ sheet }) => stackable(sheet)))).values;
 }
 
 /** Tables of one shape on several sheets, or in several files, as one. */
 function stackedTables(tables: readonly Table[], model: Model | undefined): Table[] {
   const whole = tables.map(({ shape, parts: [part] }) =>
-    part && !shape.plan.area && !isEntity(nameOf(part.sheet), model) ? part : undefined,
+    part && !shape.plan.area && !isEntity(stackable(part.sheet).name, model) ? part : undefined,
   );
   const candidates = whole.flatMap((part, at) => (part ? [{ ...part, at }] : []));
   const stacks = findStacks(
-    candidates.map(({ sheet, layout }) => ({
-      name: nameOf(sheet),
-      book: sheet.sheet === undefined ? undefined : sheet.file,
-      layout,
-    })),
+    candidates.map(({ sheet, layout }) => ({ ...stackable(sheet), layout })),
   );
   const places = stacks.map(({ members, names }) => ({
     members: members.map((member) => candidates[member]?.at ?? -1),
@@ -207,22 +210,27 @@ function stackOf(tables: readonly Table[], { common, kind }: StackNames): Table 
   const titles = first?.layout.columns.map(({ header }) => header) ?? [];
   const words = shapeWords(languageOf([], titles) ?? "en");
   const taken = new Set(titles.map((title) => title.toLowerCase()));
-  const title = untakenTitle(kind ? words[kind] : words.sheet, taken);
-  const names = parts.map(({ sheet }) => nameOf(sheet));
-  const { file = "" } = first?.sheet ?? {};
+  const named = parts.map(({ sheet }) => stackable(sheet));
+  const names = partNames(named);
+  const { file = "", sheet } = first?.sheet ?? {};
+  // Sheets of one name are in files of several.
+  const isOfFiles = sheet === undefined || names[0] !== named[0]?.name;
+  const title = untakenTitle(words[kind ?? (isOfFiles ? "file" : "sheet")], taken);
   return {
     parts,
     shape: {
       plan: {
         stack: {
-          sheets: parts.slice(1).map(({ sheet }) => sheet.sheet ?? sheet.file),
+          sheets: parts
+            .slice(1)
+            .map((part) => (isOfFiles ? part.sheet.file : (part.sheet.sheet ?? ""))),
           title,
         },
       },
       why: [
         `${parts.length} sheets with the same columns, read as one: ${names.slice(0, 6).join(", ")}${names.length > 6 ? ", …" : ""}; the column ${title} says which`,
       ],
-      called: common || sheetWords(undefined, file),
+      called: isOfFiles && sheet !== undefined ? sheet : common || sheetWords(undefined, file),
       leave: [],
     },
   };

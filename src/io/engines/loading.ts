@@ -71,4 +71,6 @@ export interface Loader {
 export interface LoadSettings {
   /** The current time, which marks the rows as loaded. */
   moment: string;
+  /** Is told how far the indexes of a table are made, from 0 to 1, where that is done once its rows are in. */
+  indexing(table: string, share: number): void;
 }

@@ -33,27 +33,30 @@ export interface Sheet {
 export async function openSheets(
   paths: readonly string[],
   folder: TemporaryFolder,
-  working: (on: string) => void,
+  /** Is told what is read, and about how many milliseconds it takes where that can be told. */
+  working: (on: string, about?: number) => void,
 ): Promise<Sheet[]> {
   const sheets: Sheet[] = [];
   for (const path of paths) {
     const name = path === "-" ? "-" : basename(path);
     const known = path === "-" ? folder.newPath() : path;
     if (path === "-") await keepStandardInput(known);
-    working(`reading ${name === "-" ? "standard input" : name}`);
+    const on = `reading ${name === "-" ? "standard input" : name}`;
+    working(on);
     const kind = sniffFile(known, name === "-" ? "standard input" : name);
-    if (kind === "archive") sheets.push(...(await workbookSheets(known, name, folder)));
-    else sheets.push(textSheet(known, name, folder));
+    if (kind === "archive") {
+      const book = await spoolWorkbook(known, name, folder, (about) => working(on, about));
+      sheets.push(...workbookSheets(book, name, folder));
+    } else sheets.push(textSheet(known, name, folder));
   }
   return sheets;
 }
 
-async function workbookSheets(
-  path: string,
+function workbookSheets(
+  spooled: readonly SpooledSheet[],
   file: string,
   folder: TemporaryFolder,
-): Promise<Sheet[]> {
-  const spooled = await spoolWorkbook(path, file, folder);
+): Sheet[] {
   const filled = spooled.filter(({ rows }) => rows > 0);
   if (filled.length === 0) throw new Failure("input", `${file} has no rows`);
   return filled.map((each) => {

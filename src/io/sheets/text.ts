@@ -8,7 +8,7 @@ import { byteEncodings, type Encoding, likeliest } from "../../core/tabular/enco
 import type { TextFormat } from "../../core/tabular/plan.ts";
 import { inputFailure, isWideText } from "./sniff.ts";
 
-const chunkBytes = 1 << 20;
+const chunkBytes = 1 << 18;
 /** A quoted cell that isn't closed within so many characters never will be. */
 const mostOpen = 16_000_000;
 

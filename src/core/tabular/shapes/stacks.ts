@@ -29,41 +29,69 @@ export interface Stackable {
 const fewColumns = 2;
 
 /**
- * The groups of tables that have the same columns at the same place: sheets of one workbook, or text files. Few columns
- * aren't enough, unless the names are those of a series, or have a word in common.
+ * The groups of tables that have the same columns at the same place: sheets of one workbook, text files, or the sheets of
+ * one name in several workbooks. Few columns aren't enough, unless the names are those of a series, or have a word in common.
  */
 export function findStacks(tables: readonly Stackable[]): FoundStack[] {
-  const groups = new Map<string, number[]>();
-  for (const [at, { book = "", layout }] of tables.entries()) {
+  const shaped = tables.flatMap(({ layout }, at) => {
     const { header, firstRow, columns } = layout;
-    if (!header || columns.length < 2) continue;
+    if (!header || columns.length < 2) return [];
     const titles = columns.map((column) => `${column.column} ${folded(column.header)}`);
-    const shape = [book, header.first, header.last, firstRow, ...titles].join("\n");
-    groups.set(shape, [...(groups.get(shape) ?? []), at]);
-  }
-  return [...groups.values()]
+    return [{ at, shape: [header.first, header.last, firstRow, ...titles].join("\n") }];
+  });
+  const grouped = (from: typeof shaped, by: (table: Stackable) => string) => {
+    const groups = new Map<string, typeof shaped>();
+    for (const each of from) {
+      const key = `${by(tables[each.at] as Stackable)}\n${each.shape}`;
+      groups.set(key, [...(groups.get(key) ?? []), each]);
+    }
+    return [...groups.values()];
+  };
+  const [within, alone] = [true, false].map((isSeveral) =>
+    grouped(shaped, ({ book = "" }) => book).filter(({ length }) => length > 1 === isSeveral),
+  );
+  const across = grouped((alone ?? []).flat(), ({ name }) => folded(name));
+  return [...(within ?? []), ...across]
     .filter(({ length }) => length > 1)
-    .map((members) => ({
-      members,
-      names: stackNames(members.map((at) => tables[at]?.name ?? "")),
-    }))
+    .map((group) => {
+      const found = group.map(({ at }) => at);
+      const members = found.map((at) => tables[at] as Stackable);
+      return { members: found, names: stackNames(partNames(members)) };
+    })
     .filter(({ members, names }) => {
       const columns = tables[members[0] ?? 0]?.layout.columns.length ?? 0;
       return columns > fewColumns || names.kind !== undefined || names.common !== "";
     });
 }
 
+/** What tells the parts of a stack from each other: the names of their sheets, or of their files where those are the same. */
+export function partNames(parts: readonly { name: string; book: string | undefined }[]): string[] {
+  const isSame = new Set(parts.map(({ name }) => folded(name))).size === 1;
+  return parts.map(({ name, book }) => (isSame && book !== undefined ? withoutEnding(book) : name));
+}
+
+/** A file's name without its ending. */
+export function withoutEnding(file: string): string {
+  return file.replace(/\.[^.]*$/, "");
+}
+
 /** What sheets' names say of each, and of all: `Yield 2024` and `Yield 2025` are yields of two years. */
 export function stackNames(names: readonly string[]): StackNames {
-  const words = names.map((name) =>
-    name.trim().split(/[\s_-]+|(?<=\p{L})(?=\d)|(?<=\d)(?=\p{L})/u),
+  // Words, and what is between them.
+  const pieces = names.map((name) =>
+    name.trim().split(/([\s_-]+|(?<=\p{L})(?=\d)|(?<=\d)(?=\p{L}))/u),
   );
+  const words = pieces.map((all) => all.filter((_, at) => at % 2 === 0));
   const [first = []] = words;
   const isEverywhere = (word: string) =>
     words.every((all) => all.some((each) => folded(each) === folded(word)));
   const common = first.filter((word) => /^\p{L}/u.test(word) && isEverywhere(word));
-  const short = words.map((all) =>
-    all.filter((word) => !common.some((each) => folded(each) === folded(word))).join(" "),
+  const isCommon = (word: string) => common.some((each) => folded(each) === folded(word));
+  const short = pieces.map((all) =>
+    all
+      .flatMap((word, at) => (at % 2 === 0 && !isCommon(word) ? [word, all[at + 1] ?? ""] : []))
+      .join("")
+      .replace(/[\s_-]+$/u, ""),
   );
   const isTold = short.every((text) => text !== "") && new Set(short).size === new Set(names).size;
   const values = isTold ? short : names.map((name) => name.trim());

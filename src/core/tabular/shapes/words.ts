@@ -4,6 +4,7 @@ import type { SeriesKind } from "./series.ts";
 interface ShapeWords extends Record<SeriesKind, string> {
   value: string;
   sheet: string;
+  file: string;
   /** A row of what has several. */
   line: string;
 }
@@ -18,6 +19,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Number",
     value: "Value",
     sheet: "Sheet",
+    file: "File",
     line: "line",
   },
   de: {
@@ -29,6 +31,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Nummer",
     value: "Wert",
     sheet: "Blatt",
+    file: "Datei",
     line: "Zeile",
   },
   es: {
@@ -40,6 +43,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Número",
     value: "Valor",
     sheet: "Hoja",
+    file: "Archivo",
     line: "línea",
   },
   fr: {
@@ -51,6 +55,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Numéro",
     value: "Valeur",
     sheet: "Feuille",
+    file: "Fichier",
     line: "ligne",
   },
   it: {
@@ -62,6 +67,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Numero",
     value: "Valore",
     sheet: "Foglio",
+    file: "File",
     line: "riga",
   },
   pt: {
@@ -73,6 +79,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     number: "Número",
     value: "Valor",
     sheet: "Folha",
+    file: "Ficheiro",
     line: "linha",
   },
 };

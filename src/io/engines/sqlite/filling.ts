@@ -25,6 +25,7 @@ export function withoutIndexes<Result>(
   driver: Driver.Database,
   table: string,
   work: () => Result,
+  indexing: (share: number) => void = () => undefined,
 ): Result {
   const empty = driver.prepare(`select 1 from ${quoted(table)} limit 1`).all().length === 0;
   const indexes = empty ? definitions(driver, table, "index") : [];
@@ -32,7 +33,10 @@ export function withoutIndexes<Result>(
   try {
     return work();
   } finally {
-    for (const { sql } of indexes) driver.exec(sql);
+    for (const [at, { sql }] of indexes.entries()) {
+      indexing(at / indexes.length);
+      driver.exec(sql);
+    }
   }
 }
 

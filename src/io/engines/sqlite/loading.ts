@@ -75,15 +75,20 @@ export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): L
     insertMissing: ["insert or ignore", ""],
     fill: async (target, late, batches) =>
       withoutOrderTrigger(driver, target.table, () =>
-        withoutIndexes(driver, target.table, () => {
-          // The rows were checked already; checking them again would take half of the time.
-          driver.pragma("ignore_check_constraints = on");
-          try {
-            return insertRows(driver, target, late, batches, settings.moment);
-          } finally {
-            driver.pragma("ignore_check_constraints = off");
-          }
-        }),
+        withoutIndexes(
+          driver,
+          target.table,
+          () => {
+            // The rows were checked already; checking them again would take half of the time.
+            driver.pragma("ignore_check_constraints = on");
+            try {
+              return insertRows(driver, target, late, batches, settings.moment);
+            } finally {
+              driver.pragma("ignore_check_constraints = off");
+            }
+          },
+          (share) => settings.indexing(target.table, share),
+        ),
       ),
   };
   return stagedLoader(place, settings);
