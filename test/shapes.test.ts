@@ -262,7 +262,8 @@ describe("sheets of one shape", () => {
   });
 
   it("may be the sheets of one name in several workbooks, which next month's joins", async () => {
-    const hives = (rows: unknown[][]) => workbook({ Hives: [["Code", "Kg", "Jars"], ...rows] });
+    const hives = (rows: (string | number)[][]) =>
+      workbook({ Hives: [["Code", "Kg", "Jars"], ...rows] });
     const folder = temporaryFolder();
     const { data } = await imported(
       {

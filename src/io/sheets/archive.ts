@@ -2,6 +2,8 @@ import { text } from "node:stream/consumers";
 import yauzl from "yauzl";
 import { Failure } from "../../core/failure.ts";
 
+export type WorkbookKind = "xlsx" | "ods";
+
 /** The most that a workbook may unpack to, in bytes: in all, and one part of it, which becomes one text. */
 const most = { all: 3_000_000_000, part: 500_000_000 };
 
@@ -9,7 +11,7 @@ const most = { all: 3_000_000_000, part: 500_000_000 };
  * Looks into a workbook before anything unpacks it: whether it is one, whether it is encrypted, and
  * whether it unpacks to what it says and no more than this machine should hold. Says of which kind it is.
  */
-export async function checkWorkbook(path: string, name: string): Promise<"xlsx" | "ods"> {
+export async function checkWorkbook(path: string, name: string): Promise<WorkbookKind> {
   let parts = 0;
   let size = 0;
   const seen = new Set<string>();

@@ -4,23 +4,25 @@ import { parentPort, workerData } from "node:worker_threads";
 import { type CellObject, read, type WorkSheet } from "@e965/xlsx";
 import { address, type Cell } from "../../core/tabular/cells.ts";
 import { headRows, type Merge } from "../../core/tabular/layout.ts";
+import type { WorkbookKind } from "./archive.ts";
 import type { CellRemark, SpooledSheet, WorkbookOrder } from "./workbook.ts";
 import { CellReader } from "./workbook-cells.ts";
 
-const { path, kind, spool } = workerData as WorkbookOrder;
-const options = {
-  dense: true,
-  cellFormula: true,
-  cellNF: true,
-  cellHTML: false,
-  // In one of the formats, what a number counts is told by how it is shown alone.
-  cellText: kind === "ods",
-  cellDates: false,
-} as const;
+const { path, spool } = workerData as WorkbookOrder;
+const options = (kind: WorkbookKind) =>
+  ({
+    dense: true,
+    cellFormula: true,
+    cellNF: true,
+    cellHTML: false,
+    // In one of the formats, what a number counts is told by how it is shown alone.
+    cellText: kind === "ods",
+    cellDates: false,
+  }) as const;
 
-function readAll(): SpooledSheet[] {
+function readAll(kind: WorkbookKind): SpooledSheet[] {
   const bytes = readFileSync(path);
-  const book = read(bytes, options);
+  const book = read(bytes, options(kind));
   const reader = new CellReader(book.Workbook?.WBProps?.date1904 === true);
   return book.SheetNames.map((name, index) => {
     const sheet = book.Sheets[name] as WorkSheet;
@@ -122,4 +124,4 @@ function noteFormula(
   else if (known.text === text) known.count++;
 }
 
-parentPort?.postMessage(readAll());
+parentPort?.once("message", (kind: WorkbookKind) => parentPort?.postMessage(readAll(kind)));
