@@ -277,7 +277,7 @@ describe("sheets of one shape", () => {
       folder,
     );
     expect(data("Hive")).toEqual([
-      "code,kg,jars,file",
+      "code,kg,jars,month",
       "B-01,12,30,2024-01",
       "B-02,14,33,2024-01",
       "B-01,11,25,2024-02",
@@ -496,7 +496,7 @@ describe("values that are written once", () => {
       "21,2026-01-10,Bo",
     ]);
     expect(data("LoanLine").map((line) => line.split(",").slice(0, 2).join(" "))).toEqual(
-      "no item|17 smoker|17 veil|18 suit|19 extractor|19 sieve|19 jar|20 smoker|21 veil|21 suit".split(
+      "loan item|17 smoker|17 veil|18 suit|19 extractor|19 sieve|19 jar|20 smoker|21 veil|21 suit".split(
         "|",
       ),
     );

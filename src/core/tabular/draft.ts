@@ -28,7 +28,7 @@ export interface ProfiledSheet {
 /** How a table was found on its sheet. */
 export interface SheetShape {
   /** What the plan says of it. */
-  plan: Pick<SheetPlan, "area" | "turned" | "stack" | "repeat" | "unpivot">;
+  plan: Pick<SheetPlan, "area" | "turned" | "stack" | "repeat" | "unpivot" | "joined">;
   /** Why, in words. */
   why: string[];
   /** What it is called, where that isn't the name of the sheet. */

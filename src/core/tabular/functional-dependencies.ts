@@ -25,7 +25,7 @@ const settling = 1000;
  */
 export class Dependencies {
   #pairs: Pair[] = [];
-  readonly #distinct: Int32Array;
+  #distinct: Int32Array;
   #rows = 0;
 
   constructor(readonly columns: number) {
@@ -83,6 +83,18 @@ export class Dependencies {
         contradictions <= allowed(this.#rows)
       );
     });
+  }
+
+  /** The same among some columns alone. */
+  only(places: readonly number[]): Dependencies {
+    const kept = new Dependencies(0);
+    kept.#distinct = Int32Array.from(places, (place) => this.#distinct[place] ?? 0);
+    kept.#rows = this.#rows;
+    kept.#pairs = this.#pairs.flatMap((pair) => {
+      const [by, on] = [places.indexOf(pair.by), places.indexOf(pair.on)];
+      return by < 0 || on < 0 ? [] : [{ ...pair, by, on }];
+    });
+    return kept;
   }
 
   /** The pairs that hold, but for a few rows, and for more than a few. */

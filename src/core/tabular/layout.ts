@@ -34,6 +34,13 @@ export interface Reshaping {
   unpivot?: Unpivot;
   /** The name of the sheet, in a column of its own. */
   name?: { column: number; value: string };
+  /** Columns that are made of the texts of others. */
+  joined?: readonly JoinedColumn[];
+}
+
+export interface JoinedColumn {
+  column: number;
+  of: readonly number[];
 }
 
 export interface Unpivot {

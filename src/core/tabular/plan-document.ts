@@ -11,6 +11,7 @@ import {
   cellParts,
   type FieldPlan,
   type ImportPlan,
+  type JoinedPlan,
   type PlanNotes,
   type SheetNotes,
   type SheetPlan,
@@ -81,6 +82,7 @@ function sheetLines(
     ...(sheet.where === undefined ? [] : [`    where: ${scalar(sheet.where)}`]),
     ...(sheet.repeat ? [`    repeat: ${list(sheet.repeat)}`] : []),
     ...(sheet.unpivot ? unpivotLines(sheet.unpivot) : []),
+    ...(sheet.joined ? [`    joined: ${joinedText(sheet.joined)}`] : []),
     ...(notes?.key ? [`    # ${remark(notes.key)}`] : []),
     ...(sheet.key ? [`    key: ${list(sheet.key)}`] : []),
     "    fields:",
@@ -259,6 +261,11 @@ const field = z
     "expected a column or a formula",
   );
 
+function joinedText(all: readonly JoinedPlan[]): string {
+  const each = all.map(({ title, columns }) => `${quoted(title)}: ${list(columns)}`);
+  return `{ ${each.join(", ")} }`;
+}
+
 const unpivot = z.strictObject({
   columns: z.union(
     [
@@ -305,6 +312,10 @@ const sheet = z.strictObject({
   where: text.optional(),
   repeat: texts.optional(),
   unpivot: unpivot.optional(),
+  joined: z
+    .record(z.string(), texts.min(2, "expected two columns or more"), "expected titles")
+    .transform((all) => Object.entries(all).map(([title, columns]) => ({ title, columns })))
+    .optional(),
   key: texts.min(2, "expected two fields or more").optional(),
   fields: z.record(z.string(), field, "expected fields"),
   leave: texts.default([]),

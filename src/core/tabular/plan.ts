@@ -39,6 +39,8 @@ export interface SheetPlan {
   /** Columns whose blank cells have the value above. */
   repeat?: string[];
   unpivot?: UnpivotPlan;
+  /** Columns that are made of several others, whose texts are put together. */
+  joined?: JoinedPlan[];
   /** Fields that tell the rows apart together. */
   key?: string[];
   fields: FieldPlan[];
@@ -63,6 +65,11 @@ export interface UnpivotPlan {
   values: string[];
   /** The columns that each record keeps; all others of the table, without it. */
   keep?: string[];
+}
+
+export interface JoinedPlan {
+  title: string;
+  columns: string[];
 }
 
 /** How the cells of a text file are delimited. */

@@ -68,6 +68,21 @@ export interface SheetProfile {
   values: RowValues;
 }
 
+/** What is known of some columns of a table alone. */
+export function onlyColumns(
+  profile: SheetProfile,
+  isWanted: (column: ColumnProfile) => boolean,
+): SheetProfile {
+  const places = profile.columns.flatMap((column, at) => (isWanted(column) ? [at] : []));
+  const watched = places.filter((place) => place < profile.values.columns);
+  return {
+    ...profile,
+    columns: places.flatMap((place) => profile.columns[place] ?? []),
+    values: profile.values.only(watched),
+    dependencies: profile.dependencies.only(watched),
+  };
+}
+
 const mostExamples = 5;
 const mostContents = 50_000;
 /** Columns beyond these are not looked at for repeating together. */

@@ -31,6 +31,21 @@ export class RowValues {
     this.#rows++;
   }
 
+  /** The same of some columns alone. */
+  only(places: readonly number[]): RowValues {
+    const kept = new RowValues(places.length);
+    for (const numbers of this.rowsOf(places)) kept.take(Int32Array.from(numbers));
+    kept.isPartial = this.isPartial;
+    return kept;
+  }
+
+  /** The numbers of the values of some columns in each row. */
+  *rowsOf(places: readonly number[]): Generator<number[]> {
+    for (let row = 0; row < this.#rows; row++) {
+      yield places.map((place) => this.#values[row * this.columns + place] as number);
+    }
+  }
+
   /**
    * The fewest of some columns that no two rows have alike, by their places; undefined where there are none. Rows that
    * are there twice as a whole don't count, as many as `copies`.

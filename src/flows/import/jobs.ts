@@ -15,7 +15,7 @@ import {
 } from "../../core/tabular/layout.ts";
 import type { ImportPlan, SheetPlan, UnpivotPlan } from "../../core/tabular/plan.ts";
 import { type Area, findAreas, mostRows } from "../../core/tabular/shapes/areas.ts";
-import { named, recordColumns, unpivoted } from "../../core/tabular/shapes/records.ts";
+import { joined, named, recordColumns, unpivoted } from "../../core/tabular/shapes/records.ts";
 import { findSeries } from "../../core/tabular/shapes/series.ts";
 import { partNames, stackNames, withoutEnding } from "../../core/tabular/shapes/stacks.ts";
 import { firstRows, headOf, type Sheet, sheetName } from "../../io/sheets/sheets.ts";
@@ -190,10 +190,13 @@ function hasTitles(plan: SheetPlan, sheet: Sheet, titles: readonly string[]): bo
 }
 
 /** The columns that a plan reads by their titles. */
-function wantedTitles({ fields, unpivot, stack }: SheetPlan): string[] {
-  const made = [stack?.title, unpivot?.title, ...(unpivot?.values ?? [])].map((title) =>
-    folded(title ?? ""),
-  );
+function wantedTitles({ fields, unpivot, stack, joined: joins = [] }: SheetPlan): string[] {
+  const made = [
+    stack?.title,
+    unpivot?.title,
+    ...(unpivot?.values ?? []),
+    ...joins.map(({ title }) => title),
+  ].map((title) => folded(title ?? ""));
   return fields
     .filter(({ formula }) => formula === undefined)
     .map(({ column }) => column)
@@ -203,12 +206,22 @@ function wantedTitles({ fields, unpivot, stack }: SheetPlan): string[] {
 /** A layout with what the plan makes of its columns. */
 function reshaped(
   layout: Layout,
-  { unpivot, stack }: SheetPlan,
+  { unpivot, stack, joined: joins = [] }: SheetPlan,
   name: string,
   sheet: Sheet,
 ): Layout {
   const series = unpivot ? seriesIn(layout, unpivot, sheet) : layout;
-  return stack ? named(series, stack.title, name) : series;
+  return joins.reduce(
+    (whole, { title, columns }) => {
+      const of = columns.map((each) => {
+        const column = findColumn(each, layout.columns);
+        if (column === undefined) throw missingColumn(sheet, each, title, layout);
+        return column;
+      });
+      return joined(whole, title, of);
+    },
+    stack ? named(series, stack.title, name) : series,
+  );
 }
 
 function seriesIn(layout: Layout, unpivot: UnpivotPlan, sheet: Sheet): Layout {

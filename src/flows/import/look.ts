@@ -12,7 +12,8 @@ import type { Layout } from "../../core/tabular/layout.ts";
 import type { ImportPlan, NotedCell, PlanNotes } from "../../core/tabular/plan.ts";
 import { SheetProfiler } from "../../core/tabular/profile.ts";
 import { proposePlan } from "../../core/tabular/proposal.ts";
-import { named } from "../../core/tabular/shapes/records.ts";
+import { type FoundJoin, findJoins, withJoins } from "../../core/tabular/shapes/joins.ts";
+import { joined, named } from "../../core/tabular/shapes/records.ts";
 import { isOfSeries } from "../../core/tabular/shapes/series.ts";
 import { type ProfiledTable, settledShapes } from "../../core/tabular/shapes/settling.ts";
 import { stackedAddresses } from "../../core/tabular/shapes/stacks.ts";
@@ -43,8 +44,19 @@ export function proposeImport(
   report: Report,
 ): { plan: ImportPlan; notes: PlanNotes } {
   const tables = tablesOf(sheets, { ...(model && { model }), asTheyAre });
-  const found = tables.flatMap((table) => profileTable(table, folder, report) ?? []);
-  const profiled = settledShapes(found);
+  const found = tables.flatMap((table) => {
+    const seen = profileTable(table, [], folder, report);
+    return seen ? [{ table, seen }] : [];
+  });
+  const settled = settledShapes(found.map(({ seen }) => seen));
+  const joins = findJoins(settled);
+  const profiled = settled.map((sheet) => {
+    const [own = [], source] = [joins.get(sheet), found.find(({ seen }) => seen.rows === sheet)];
+    if (own.length === 0 || !source) return sheet;
+    // The columns that are made are looked at as the others were.
+    const seen = profileTable(source.table, own, folder, report);
+    return seen ? withJoins(seen.rows, own) : sheet;
+  });
   if (profiled.length === 0) {
     throw new Failure(
       "input",
@@ -98,6 +110,7 @@ function titleOf(file: string): string {
 /** Looks at all rows of a table; undefined where there are none. */
 function profileTable(
   table: Table,
+  joins: readonly FoundJoin[],
   folder: TemporaryFolder,
   report: Report,
 ): ProfiledTable | undefined {
@@ -114,8 +127,17 @@ function profileTable(
   const layouts = parts.map(({ layout }, at) => {
     const value = stackValues(parts)[at] ?? "";
     const withName = (each: Layout) => (name === undefined ? each : named(each, name, value));
+    const rows = withName(series ? { ...layout, reshaping: { columns: others } } : layout);
     return {
-      rows: withName(series ? { ...layout, reshaping: { columns: others } } : layout),
+      rows: joins.reduce(
+        (whole, { title, columns }) =>
+          joined(
+            whole,
+            title,
+            columns.map(({ column }) => column),
+          ),
+        rows,
+      ),
       records: series && withName(seriesLayout(layout, series, keep)),
     };
   });

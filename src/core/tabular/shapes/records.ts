@@ -1,4 +1,4 @@
-import { type Blanks, type Cell, isEmpty, type Row } from "../cells.ts";
+import { type Blanks, type Cell, cellText, isEmpty, oneLine, type Row } from "../cells.ts";
 import type { Layout, LayoutColumn, SeriesGroup } from "../layout.ts";
 import { Repeats } from "./repeats.ts";
 
@@ -38,21 +38,34 @@ export class RecordReader {
 
 function recordsOf({ reshaping }: Layout, row: Row, blanks: Blanks): TableRecord[] {
   if (!reshaping) return [{ cells: row }];
-  const { unpivot, name } = reshaping;
+  const { unpivot, name, joined = [] } = reshaping;
   const whole: Cell[] = [...row];
   if (name) whole[name.column] = name.value;
+  for (const { column, of } of joined)
+    whole[column] = joinedCell(
+      of.map((each) => whole[each]),
+      blanks,
+    );
   if (!unpivot) return [{ cells: filledUp(whole) }];
   return unpivot.groups.flatMap((group) => {
     const found = group.columns.map((column) =>
       column === undefined ? null : (row[column] ?? null),
     );
     if (found.every((cell) => isEmpty(cell) || blanks.has(cell))) return [];
-    const cells = whole.map((cell, column) => (unpivot.keep.has(column) ? cell : null));
-    if (name) cells[name.column] = name.value;
+    const made = new Set([name, ...joined].map((each) => each?.column));
+    const cells = whole.map((cell, column) =>
+      unpivot.keep.has(column) || made.has(column) ? cell : null,
+    );
     cells[unpivot.title] = group.label;
     for (const [at, column] of unpivot.values.entries()) cells[column] = found[at] ?? null;
     return [{ cells: filledUp(cells), group }];
   });
+}
+
+/** The texts of some cells as one; nothing where one of them is blank. */
+function joinedCell(parts: readonly (Cell | undefined)[], blanks: Blanks): Cell {
+  const texts = parts.map((cell = null) => (blanks.has(cell) ? "" : oneLine(cellText(cell))));
+  return texts.includes("") ? null : texts.join(" ");
 }
 
 /** The column of the sheet from which a record has a cell; undefined for one that no cell says. */
@@ -62,8 +75,10 @@ export function sourceColumn(
   group: SeriesGroup | undefined,
 ): number | undefined {
   if (!reshaping) return column;
-  const { unpivot, name } = reshaping;
+  const { unpivot, name, joined = [] } = reshaping;
   if (column === name?.column) return undefined;
+  const parts = joined.find((each) => each.column === column);
+  if (parts) return parts.of[0];
   if (!unpivot) return column;
   if (column === unpivot.title) return group?.columns.find((each) => each !== undefined);
   const at = unpivot.values.indexOf(column);
@@ -109,6 +124,22 @@ export function named(layout: Layout, header: string, value: string): Layout {
       ...layout.reshaping,
       columns: [...recordColumns(layout), { column, header }],
       name: { column, value },
+    },
+  };
+}
+
+/** A layout with a column that is made of the texts of others. */
+export function joined(layout: Layout, header: string, of: readonly number[]): Layout {
+  const column = behind(layout);
+  const columns = recordColumns(layout);
+  // It comes behind the last of them.
+  const at = 1 + columns.findLastIndex((each) => of.includes(each.column));
+  return {
+    ...layout,
+    reshaping: {
+      ...layout.reshaping,
+      columns: columns.toSpliced(at, 0, { column, header }),
+      joined: [...(layout.reshaping?.joined ?? []), { column, of }],
     },
   };
 }

@@ -4,7 +4,7 @@ import type { ProfiledSheet, SheetShape } from "../draft.ts";
 import { Dependencies } from "../functional-dependencies.ts";
 import { referenceTo } from "../layout.ts";
 import type { UnpivotPlan } from "../plan.ts";
-import type { ColumnProfile } from "../profile.ts";
+import { type ColumnProfile, onlyColumns } from "../profile.ts";
 import { fieldTitle, sheetWords } from "../titles.ts";
 import type { TableSeries } from "./series.ts";
 import { kindOf } from "./turned.ts";
@@ -37,16 +37,16 @@ export function settledShapes(tables: readonly ProfiledTable[]): ProfiledSheet[]
 }
 
 /** Whether a column tells the rows from each other. */
-function isKey(
-  { blanks, distinct, longest, groups }: ColumnProfile,
-  { profile }: ProfiledSheet,
-): boolean {
-  const texts = groups.flatMap(({ examples }) => examples.map(({ text }) => text.trim()));
-  // Days, times and fractions aren't what records are called by.
-  const isNaming = (text: string) =>
-    ["text", "digits"].includes(kindOf(text)) || /^\d+$/.test(text);
-  if (!texts.every(isNaming)) return false;
+export function isKey(column: ColumnProfile, { profile }: ProfiledSheet): boolean {
+  const { blanks, distinct, longest } = column;
+  if (!isCalling(column)) return false;
   return blanks === 0 && distinct.size > 1 && longest <= 80 && distinct.repeated <= profile.copies;
+}
+
+/** Whether records may be called by the values: days, times and fractions are no names. */
+export function isCalling({ groups }: ColumnProfile): boolean {
+  const texts = groups.flatMap(({ examples }) => examples.map(({ text }) => text.trim()));
+  return texts.every((text) => ["text", "digits"].includes(kindOf(text)) || /^\d+$/.test(text));
 }
 
 function isAmong(key: ColumnProfile, other: ColumnProfile): boolean {
@@ -145,11 +145,10 @@ function withParts(
       strayQuotes: [],
       formulas: new Map(),
       profile: {
-        ...records.profile,
+        ...onlyColumns(records.profile, ({ column }) => kept.has(column)),
         leftOut: new Map(),
         beside: { count: 0, examples: [] },
         calledTotal: { count: 0, examples: [] },
-        columns: records.profile.columns.filter(({ column }) => kept.has(column)),
         dependencies: new Dependencies(0),
       },
       shape: part,

@@ -5,6 +5,8 @@ interface ShapeWords extends Record<SeriesKind, string> {
   value: string;
   sheet: string;
   file: string;
+  /** What a record is called. */
+  name: string;
   /** A row of what has several. */
   line: string;
 }
@@ -20,6 +22,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     value: "Value",
     sheet: "Sheet",
     file: "File",
+    name: "Name",
     line: "line",
   },
   de: {
@@ -32,6 +35,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     value: "Wert",
     sheet: "Blatt",
     file: "Datei",
+    name: "Name",
     line: "Zeile",
   },
   es: {
@@ -44,6 +48,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     value: "Valor",
     sheet: "Hoja",
     file: "Archivo",
+    name: "Nombre",
     line: "línea",
   },
   fr: {
@@ -56,6 +61,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     value: "Valeur",
     sheet: "Feuille",
     file: "Fichier",
+    name: "Nom",
     line: "ligne",
   },
   it: {
@@ -68,6 +74,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     value: "Valore",
     sheet: "Foglio",
     file: "File",
+    name: "Nome",
     line: "riga",
   },
   pt: {
@@ -80,6 +87,7 @@ const words: Readonly<Record<string, ShapeWords>> = {
     value: "Valor",
     sheet: "Folha",
     file: "Ficheiro",
+    name: "Nome",
     line: "linha",
   },
 };
