@@ -12,7 +12,12 @@ import type { Layout } from "../../core/tabular/layout.ts";
 import type { ImportPlan, NotedCell, PlanNotes } from "../../core/tabular/plan.ts";
 import { SheetProfiler } from "../../core/tabular/profile.ts";
 import { proposePlan } from "../../core/tabular/proposal.ts";
-import { type FoundJoin, findJoins, withJoins } from "../../core/tabular/shapes/joins.ts";
+import {
+  type FoundJoin,
+  findJoins,
+  knownJoins,
+  withJoins,
+} from "../../core/tabular/shapes/joins.ts";
 import { joined, named } from "../../core/tabular/shapes/records.ts";
 import { isOfSeries } from "../../core/tabular/shapes/series.ts";
 import { type ProfiledTable, settledShapes } from "../../core/tabular/shapes/settling.ts";
@@ -34,12 +39,14 @@ interface ImportQuestion {
   into?: string;
   /** Whether each sheet is one table with a record a row, whatever its shape. */
   asTheyAre?: boolean;
+  /** The plans of earlier imports, the newest last. */
+  kept: readonly ImportPlan[];
 }
 
 /** Looks at all rows of all sheets, and proposes what they become. */
 export function proposeImport(
   sheets: readonly Sheet[],
-  { name, files, model, into, asTheyAre = false }: ImportQuestion,
+  { name, files, model, into, asTheyAre = false, kept }: ImportQuestion,
   folder: TemporaryFolder,
   report: Report,
 ): { plan: ImportPlan; notes: PlanNotes } {
@@ -49,9 +56,11 @@ export function proposeImport(
     return seen ? [{ table, seen }] : [];
   });
   const settled = settledShapes(found.map(({ seen }) => seen));
-  const joins = findJoins(settled);
+  const joins = asTheyAre ? new Map() : findJoins(settled);
+  const earlier = kept.flatMap(({ sheets: all }) => all).reverse();
   const profiled = settled.map((sheet) => {
-    const [own = [], source] = [joins.get(sheet), found.find(({ seen }) => seen.rows === sheet)];
+    const own = joins.get(sheet) ?? (asTheyAre ? [] : knownJoins(sheet, earlier));
+    const source = found.find(({ seen }) => seen.rows === sheet);
     if (own.length === 0 || !source) return sheet;
     // The columns that are made are looked at as the others were.
     const seen = profileTable(source.table, own, folder, report);

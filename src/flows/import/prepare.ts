@@ -15,8 +15,8 @@ import { openSheets } from "../../io/sheets/sheets.ts";
 import { TemporaryFolder } from "../../io/sheets/temporary.ts";
 import type { Report } from "../report.ts";
 import { type Converted, convertSheets, neededBeside } from "./convert.ts";
+import { keptPlans, withReplacements } from "./kept-plans.ts";
 import { proposeImport } from "./look.ts";
-import { withReplacements } from "./replacements.ts";
 import { storedKeys } from "./stored-keys.ts";
 
 /** The options of an import. */
@@ -67,6 +67,7 @@ export async function prepareImport(
   const before = existing === undefined ? undefined : modelThere(existing, place);
   const project: Project = { ...place, kind: before?.app.database ?? "sqlite" };
   const given = request.plan === undefined ? undefined : givenPlan(request.plan);
+  const kept = keptPlans(project);
   const folder = new TemporaryFolder();
   const remove = () => folder.remove();
   process.once("exit", remove);
@@ -97,8 +98,13 @@ export async function prepareImport(
       given
         ? { plan: given.plan, notes: undefined }
         : withReplacements(
-            proposeImport(sheets, { ...request, ...(before && { model: before }) }, folder, report),
-            project,
+            proposeImport(
+              sheets,
+              { ...request, ...(before && { model: before }), kept },
+              folder,
+              report,
+            ),
+            kept,
           ),
     );
     // A row that is kept may have a value that makes another one cost rows.

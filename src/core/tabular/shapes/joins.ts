@@ -1,7 +1,9 @@
 import { andList, labelOf, words } from "../../naming/words.ts";
+import { folded } from "../cells.ts";
 import type { ProfiledSheet } from "../draft.ts";
 import { languageOf } from "../languages.ts";
 import { referenceTo } from "../layout.ts";
+import type { SheetPlan } from "../plan.ts";
 import { type ColumnProfile, onlyColumns } from "../profile.ts";
 import { entityName, fieldTitle, sheetWords } from "../titles.ts";
 import { isCalling, isKey } from "./settling.ts";
@@ -58,6 +60,31 @@ export function findJoins(sheets: readonly ProfiledSheet[]): Map<ProfiledSheet, 
     }
   }
   return found;
+}
+
+/** The part of a plan's columns that a sheet must have to be read like it. */
+const mostTitles = 0.7;
+
+/** The columns that the plan of an earlier import makes of a sheet with the same columns; the newest plans come first. */
+export function knownJoins({ profile }: ProfiledSheet, plans: readonly SheetPlan[]): FoundJoin[] {
+  const columnOf = (title: string) =>
+    profile.columns.find(({ header }) => header !== "" && folded(header) === folded(title));
+  for (const { joined = [], fields, leave, entity } of plans) {
+    const made = joined.map(({ title }) => title);
+    const titles = [...fields.map(({ column }) => column), ...leave].filter(
+      (title) => title !== "" && !made.includes(title),
+    );
+    const there = titles.filter(columnOf).length;
+    if (joined.length === 0 || there < mostTitles * titles.length) continue;
+    return joined.flatMap(({ title, columns: all }): FoundJoin[] => {
+      const columns = all.flatMap((each) => columnOf(each) ?? []);
+      if (columns.length < all.length) return [];
+      const isInstead = all.every((each) => leave.includes(each));
+      const why = `${andList(all)} are put together as in an earlier import of ${entity}`;
+      return [{ title, columns, why, isInstead }];
+    });
+  }
+  return [];
 }
 
 /** The columns that tell the rows of a sheet apart together; undefined where one does by itself, or none do. */

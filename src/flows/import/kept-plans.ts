@@ -7,12 +7,23 @@ import type { Project } from "../../io/project/project.ts";
 
 type Replacements = Readonly<Record<string, string>>;
 
+/** The plans of earlier imports, the newest last. */
+export function keptPlans({ imports }: Project): ImportPlan[] {
+  const names = existsSync(imports) ? readdirSync(imports) : [];
+  // The second plan of a name is `dues-2.yaml`.
+  const order = new Intl.Collator("en", { numeric: true });
+  return names
+    .filter((name) => name.endsWith(".yaml"))
+    .sort(order.compare)
+    .flatMap((name) => readPlan(readText(join(imports, name)) ?? "").plan ?? []);
+}
+
 /** A proposal in which cells are replaced as in earlier imports of the same fields, and what is said of it. */
 export function withReplacements(
   { plan, notes }: { plan: ImportPlan; notes: PlanNotes },
-  project: Project,
+  plans: readonly ImportPlan[],
 ): { plan: ImportPlan; notes: PlanNotes } {
-  const kept = keptReplacements(project);
+  const kept = replacementsOf(plans);
   if (kept.size === 0) return { plan, notes };
   const sheets = plan.sheets.map((sheet, at) => ({
     ...sheet,
@@ -30,20 +41,13 @@ export function withReplacements(
   return { plan: { ...plan, sheets }, notes };
 }
 
-/** What the plans in imports/ replace, by entity and field; of two plans, the newer one counts. */
-function keptReplacements({ imports }: Project): Map<string, Replacements> {
+/** What plans replace, by entity and field; of two plans, the newer one counts. */
+function replacementsOf(plans: readonly ImportPlan[]): Map<string, Replacements> {
   const kept = new Map<string, Replacements>();
-  if (!existsSync(imports)) return kept;
-  const names = readdirSync(imports).filter((name) => name.endsWith(".yaml"));
-  // The second plan of a name is `dues-2.yaml`.
-  const order = new Intl.Collator("en", { numeric: true });
-  for (const name of names.sort(order.compare)) {
-    const { plan } = readPlan(readText(join(imports, name)) ?? "");
-    for (const { entity, fields } of plan?.sheets ?? []) {
-      for (const { name: field, replace } of fields) {
-        const key = keyOf(entity, field);
-        if (replace) kept.set(key, { ...kept.get(key), ...replace });
-      }
+  for (const { entity, fields } of plans.flatMap(({ sheets }) => sheets)) {
+    for (const { name: field, replace } of fields) {
+      const key = keyOf(entity, field);
+      if (replace) kept.set(key, { ...kept.get(key), ...replace });
     }
   }
   return kept;
