@@ -5,6 +5,7 @@ import iconv from "iconv-lite";
 import { describe, expect, it } from "vitest";
 import { byteEncodings, likeliest } from "../src/core/tabular/encodings.ts";
 import { unitFactor } from "../src/core/tabular/units.ts";
+import { rowsOf } from "./support/database.ts";
 import { levadura, temporaryFolder } from "./support/program.ts";
 
 interface Field {
@@ -19,6 +20,7 @@ interface Sheet {
   entity: string;
   rows: number;
   kept: number;
+  setAside: number;
   around: string[];
   fields: Field[];
 }
@@ -525,6 +527,98 @@ describe("a plan", () => {
       1,
       expect.stringContaining("Sale.value in the plan"),
     ]);
+  });
+});
+
+describe("records that several columns name", () => {
+  const hives =
+    "Apiary,No,Roof\nNorth,1,green\nNorth,2,blue\nSouth,1,green\nSouth,2,white\nSouth,3,blue\nMill,1,blue\n";
+  const april =
+    "Date,Apiary,Hive no,Frames\n2024-04-01,North,1,5\n2024-04-01,North,2,6\n2024-04-02,South,1,4\n2024-04-02,South,3,7\n2024-04-09,North,1,6\n2024-04-09,South,2,3\n2024-04-10,Mill,1,5\n2024-04-11,North,2,5\n";
+
+  it("are referred to by these columns together, also next month", async () => {
+    const { folder } = await preview({ "hives.csv": hives, "inspections.csv": april }, ["--yes"]);
+    const model = readFileSync(join(folder, "model.yaml"), "utf8");
+    expect(model).toMatch(/Hive:\n {4}title: "\{name\}"/);
+    expect(model).toContain("name: text ..40, required, unique");
+    expect(model).toMatch(/Inspection:[\s\S]*hive: one Hive, required/);
+    // The columns say nothing beside the record.
+    expect(model).not.toContain("hive_no");
+    const data = (entity: string) => readFileSync(join(folder, `data/${entity}.csv`), "utf8");
+    expect(data("Hive")).toContain("North,1,North 1,green");
+    expect(data("Inspection")).toContain("2024-04-02,South 3,7");
+    for (const command of ["prepare", "migrate"]) await levadura([command], folder);
+    await levadura(["import", "--yes"], folder);
+    const { sheets } = await preview(
+      { "may.csv": `${april.replaceAll("-04-", "-05-")}2024-05-12,Mill,7,2\n` },
+      ["--yes"],
+      folder,
+    );
+    expect(sheets[0]).toMatchObject({ entity: "Inspection", kept: 8, setAside: 1 });
+    expect(sheets[0]?.around).toContain(
+      "Apiary and Hive no are put together as in an earlier import of Inspection",
+    );
+    const counts = rowsOf(
+      join(folder, "records.db"),
+      "select h.name, count(*) as times from inspection i join hive h on h.id = i.hive_id group by h.name",
+    );
+    expect(counts).toContainEqual({ name: "North 1", times: 4 });
+  });
+
+  it("stay as they are where the values don't agree, or one column names them", async () => {
+    const strangers = april.replaceAll("South,", "West,");
+    const other = await preview({ "hives.csv": hives, "inspections.csv": strangers });
+    expect(other.sheets[1]?.fields.map(({ name }) => name)).toEqual([
+      "date",
+      "apiary",
+      "hive_no",
+      "frames",
+    ]);
+    const coded = hives
+      .trim()
+      .split("\n")
+      .map((line, at) => `${at === 0 ? "Code" : `B-${at}`},${line}\n`);
+    const named = await preview({ "hives.csv": coded.join(""), "inspections.csv": april });
+    expect(named.sheets.flatMap(({ around }) => around).join()).not.toContain("together");
+  });
+
+  it("can be split off with what repeats with them; without that, nothing is made of them", async () => {
+    const queens = {
+      North1: "red",
+      North2: "blue",
+      South1: "white",
+      South3: "red",
+      South2: "blue",
+    };
+    const rows = april
+      .trim()
+      .split("\n")
+      .map((line, at) => {
+        const [, apiary, no] = line.split(",");
+        const queen = queens[`${apiary}${no}` as keyof typeof queens] ?? "blue";
+        return at === 0
+          ? `${line},Queen,Roof`
+          : `${line},${queen},${queen === "red" ? "tin" : "wood"}`;
+      });
+    const later = rows.slice(1).map((line) => line.replace("-04-", "-05-"));
+    const sheet = `${[...rows, ...later].join("\n")}\n`;
+    const { folder, sheets } = await preview({ "inspections.csv": sheet }, ["--yes"]);
+    expect(sheets[0]?.fields.map(({ name }) => name)).not.toContain("hive");
+    expect(readFileSync(join(folder, "model.yaml"), "utf8")).not.toContain("Hive:");
+    const plan = readFileSync(join(folder, "imports/inspections.yaml"), "utf8");
+    expect(plan).toContain('joined: { "Hive": { of: [Apiary, Hive no], for: split } }');
+    const again = temporaryFolder();
+    writeFileSync(join(again, "inspections.csv"), sheet);
+    writeFileSync(join(again, "plan.yaml"), plan.replace("do: no", "do: yes"));
+    const taken = await levadura(
+      ["import", "inspections.csv", "--plan", "plan.yaml", "--yes"],
+      again,
+    );
+    expect(taken.status).toBe(0);
+    expect(readFileSync(join(again, "data/Hive.csv"), "utf8")).toContain("South 3,South,3,red,tin");
+    expect(readFileSync(join(again, "data/Inspection.csv"), "utf8")).toContain(
+      "2024-05-02,South 3,7",
+    );
   });
 });
 

@@ -1,6 +1,7 @@
 import { html, raw } from "hono/html";
 import type { HtmlEscapedString } from "hono/utils/html";
 import type { FieldNotes, SheetNotes, SheetPlan } from "../core/tabular/plan.ts";
+import { takenFields } from "../core/tabular/plan-model.ts";
 import type { OpenQuestion } from "../core/tabular/questions.ts";
 import type { SheetOutcome } from "../flows/import/convert.ts";
 import type { PreparedImport } from "../flows/import/prepare.ts";
@@ -101,7 +102,7 @@ ${remarks.length > 0 ? html`<ul>${remarks.map((said) => html`<li>${withCode(said
 <div class="wide"><table>
 <thead><tr><th scope="col">Column</th><th scope="col">Field</th><th scope="col">Type</th><th scope="col">Values</th><th scope="col">Why</th></tr></thead>
 <tbody>
-${doubtfulFirst(sheet.fields, notes).map((field) =>
+${doubtfulFirst(takenFields(sheet), notes).map((field) =>
   fieldRow(
     field.formula === undefined ? field.column : `= ${field.formula}`,
     [field.name, typeText(sheet, field)],

@@ -7,6 +7,7 @@ import type {
   SheetNotes,
   SheetPlan,
 } from "../core/tabular/plan.ts";
+import { takenFields } from "../core/tabular/plan-model.ts";
 import type { OpenQuestion } from "../core/tabular/questions.ts";
 import type { SheetOutcome } from "../flows/import/convert.ts";
 import type { Loaded } from "../flows/import/loaded.ts";
@@ -134,7 +135,7 @@ function sheetText(
   width: number,
 ): string {
   const titles = ["", "column", "field", "type", ...(notes ? ["why"] : [])];
-  const ordered = doubtfulFirst(sheet.fields, notes);
+  const ordered = doubtfulFirst(takenFields(sheet), notes);
   const lines = ordered.map((field) => [
     isDoubtful(notes?.fields.get(field.name)) ? ansis.yellow("?") : " ",
     cut(field.formula === undefined ? field.column : `= ${field.formula}`, 24),
@@ -232,7 +233,7 @@ export function typeText(
 }
 
 function remarks(sheet: SheetPlan, notes: SheetNotes, width: number): string[] {
-  const fields = sheet.fields.flatMap((field) => {
+  const fields = takenFields(sheet).flatMap((field) => {
     const found = notes.fields.get(field.name);
     if (!found) return [];
     return fieldRemarks(found).map((said) => `${markOf(found, said)} ${field.column}: ${said}`);

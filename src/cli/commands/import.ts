@@ -1,4 +1,5 @@
 import { Args, Flags } from "@oclif/core";
+import { takenFields } from "../../core/tabular/plan-model.ts";
 import type { OpenQuestion } from "../../core/tabular/questions.ts";
 import { checkProject } from "../../flows/check/check.ts";
 import { keepImport, previewLoading } from "../../flows/import/keep.ts";
@@ -200,7 +201,7 @@ function preview({ plan, notes, sheets, untaken, setAside }: PreparedImport) {
       unknown: sheets[at]?.unknown ?? [],
       totals: sheets[at]?.totals ?? [],
       around: notes?.sheets[at]?.around ?? [],
-      fields: sheet.fields.map((field) => ({
+      fields: takenFields(sheet).map((field) => ({
         ...field,
         ...notes?.sheets[at]?.fields.get(field.name),
         values: sheets[at]?.values.get(field.name),

@@ -85,8 +85,11 @@ export function keyOf({ sheet, columns }: Draft): string[] | undefined {
     (isRequired(column, rows) || column.link?.kind === "part of") &&
     (column.link ? column.link.kind !== "many" : telling.has(column.finding.kind));
   const step = sheet.profile.layout.reshaping?.unpivot?.title;
+  const forSplit = (sheet.shape.plan.joined ?? []).filter(({ isForSplit }) => isForSplit);
   const subjects = columns.filter(
-    (column) => isTelling(column) || (column.profile.column === step && isRequired(column, rows)),
+    (column) =>
+      !forSplit.some(({ title }) => title === column.profile.header) &&
+      (isTelling(column) || (column.profile.column === step && isRequired(column, rows))),
   );
   const about = subjects.filter(({ link, at }) => link || at === 0);
   const found = values.keyAmong(

@@ -262,7 +262,10 @@ const field = z
   );
 
 function joinedText(all: readonly JoinedPlan[]): string {
-  const each = all.map(({ title, columns }) => `${quoted(title)}: ${list(columns)}`);
+  const each = all.map(({ title, columns, isForSplit }) => {
+    const of = isForSplit ? `{ of: ${list(columns)}, for: split }` : list(columns);
+    return `${quoted(title)}: ${of}`;
+  });
   return `{ ${each.join(", ")} }`;
 }
 
@@ -280,6 +283,17 @@ const unpivot = z.strictObject({
   values: texts,
   keep: texts.optional(),
 });
+
+const severalColumns = texts.min(2, "expected two columns or more");
+const joined = z.union(
+  [
+    severalColumns.transform((columns) => ({ columns })),
+    z
+      .strictObject({ of: severalColumns, for: z.literal("split") })
+      .transform(({ of }) => ({ columns: of, isForSplit: true })),
+  ],
+  "expected columns, or { of: columns, for: split }",
+);
 
 const sheet = z.strictObject({
   file: text,
@@ -313,8 +327,8 @@ const sheet = z.strictObject({
   repeat: texts.optional(),
   unpivot: unpivot.optional(),
   joined: z
-    .record(z.string(), texts.min(2, "expected two columns or more"), "expected titles")
-    .transform((all) => Object.entries(all).map(([title, columns]) => ({ title, columns })))
+    .record(z.string(), joined, "expected titles")
+    .transform((all) => Object.entries(all).map(([title, each]) => ({ title, ...each })))
     .optional(),
   key: texts.min(2, "expected two fields or more").optional(),
   fields: z.record(z.string(), field, "expected fields"),

@@ -4,6 +4,7 @@ import type { Reading } from "../model/read.ts";
 import { readModel } from "../model/read.ts";
 import { pluralIn } from "../naming/plurals.ts";
 import { labelOf, pluralOf } from "../naming/words.ts";
+import { folded } from "./cells.ts";
 import type { FieldPlan, ImportPlan, SheetPlan, SplitPlan } from "./plan.ts";
 
 /** The model that a plan gives, and what is wrong with it, told by the plan's own parts. */
@@ -77,6 +78,39 @@ export function plannedEntities(plan: ImportPlan): PlannedEntity[] {
     });
   });
   return [...entities.values()];
+}
+
+/** A plan as its splits leave it: without fields that are there for others, and with keys of what is left. */
+export function afterSplits(plan: ImportPlan): ImportPlan {
+  return { ...plan, sheets: plan.sheets.map(sheetAfterSplits) };
+}
+
+function sheetAfterSplits(sheet: SheetPlan): SheetPlan {
+  const { key, ...rest } = sheet;
+  const splits = doneSplits(sheet);
+  const fields = takenFields(sheet);
+  const idle = sheet.fields.filter((field) => !fields.includes(field));
+  // What goes along with a record is told by the record.
+  const left = new Set(
+    key?.map((name) => splits.find((split) => split.with.includes(name))?.by ?? name),
+  );
+  return {
+    ...rest,
+    ...(left.size > 1 && { key: [...left] }),
+    fields,
+    leave: [...sheet.leave, ...idle.map(({ column }) => column)],
+  };
+}
+
+/** The fields of a sheet, without those that are there for a split which isn't done. */
+export function takenFields(sheet: SheetPlan): FieldPlan[] {
+  const made = (sheet.joined ?? []).flatMap((each) =>
+    each.isForSplit ? [folded(each.title)] : [],
+  );
+  const used = new Set(doneSplits(sheet).map(({ by }) => by));
+  return sheet.fields.filter(
+    ({ name, column }) => !made.includes(folded(column)) || used.has(name),
+  );
 }
 
 /** The splits of a sheet that were told to be done. */

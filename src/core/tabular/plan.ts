@@ -70,6 +70,8 @@ export interface UnpivotPlan {
 export interface JoinedPlan {
   title: string;
   columns: string[];
+  /** Whether it is there for a split only: without that, no field has it. */
+  isForSplit?: boolean;
 }
 
 /** How the cells of a text file are delimited. */

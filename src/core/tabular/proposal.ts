@@ -19,6 +19,7 @@ import type {
   FieldNotes,
   FieldPlan,
   ImportPlan,
+  JoinedPlan,
   PlanNotes,
   SheetNotes,
   SheetPlan,
@@ -346,7 +347,13 @@ function planSheet(
   const renamed = draft.known ? renamedIn(draft, draft.known) : new Map<number, Field>();
   // These name the fields by which rows become lines.
   const splits = draft.known ? [] : proposeSplits(draft, { entities, language }, notes);
+  const { joined: made = [], ...shape } = sheet.shape.plan;
+  const joined = made.filter(
+    ({ title, isForSplit }) =>
+      !isForSplit || splits.some(({ by }) => by === nameOfColumn(columns, title)),
+  );
   for (const column of columns) {
+    if (isIdleJoin(column, made, joined)) continue;
     const reference = referenceTo(column.profile.column, titles);
     const match = draft.matched.get(column.at);
     const field = match?.field;
@@ -413,7 +420,8 @@ function planSheet(
       file: sheet.file,
       ...(sheet.sheet !== undefined && { sheet: sheet.sheet }),
       ...(sheet.text && { text: sheet.text }),
-      ...sheet.shape.plan,
+      ...shape,
+      ...(joined.length > 0 && { joined }),
       entity: rowEntity,
       ...(!draft.known &&
         !areLines &&
@@ -434,6 +442,20 @@ function planSheet(
     },
     notes,
   };
+}
+
+function nameOfColumn(columns: readonly DraftColumn[], title: string): string | undefined {
+  return columns.find(({ profile }) => profile.header === title)?.name;
+}
+
+/** Whether a column was made for a split that isn't proposed. */
+function isIdleJoin(
+  { profile }: DraftColumn,
+  made: readonly JoinedPlan[],
+  joined: readonly JoinedPlan[],
+): boolean {
+  const isIn = (all: readonly JoinedPlan[]) => all.some(({ title }) => title === profile.header);
+  return isIn(made) && !isIn(joined);
 }
 
 /** What several records of a sheet are called: as the sheet, where that is a plural. */

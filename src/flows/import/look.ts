@@ -9,7 +9,7 @@ import { capitalized, words } from "../../core/naming/words.ts";
 import { Blanks, blankSpellings, cellText, isEmpty } from "../../core/tabular/cells.ts";
 import type { ProfiledSheet } from "../../core/tabular/draft.ts";
 import type { Layout } from "../../core/tabular/layout.ts";
-import type { ImportPlan, NotedCell, PlanNotes } from "../../core/tabular/plan.ts";
+import type { ImportPlan, NotedCell, PlanNotes, SheetPlan } from "../../core/tabular/plan.ts";
 import { SheetProfiler } from "../../core/tabular/profile.ts";
 import { proposePlan } from "../../core/tabular/proposal.ts";
 import {
@@ -18,6 +18,7 @@ import {
   knownJoins,
   withJoins,
 } from "../../core/tabular/shapes/joins.ts";
+import { findPairSplit } from "../../core/tabular/shapes/pair-dependencies.ts";
 import { joined, named } from "../../core/tabular/shapes/records.ts";
 import { isOfSeries } from "../../core/tabular/shapes/series.ts";
 import { type ProfiledTable, settledShapes } from "../../core/tabular/shapes/settling.ts";
@@ -56,10 +57,10 @@ export function proposeImport(
     return seen ? [{ table, seen }] : [];
   });
   const settled = settledShapes(found.map(({ seen }) => seen));
-  const joins = asTheyAre ? new Map() : findJoins(settled);
+  const joins = findJoins(settled);
   const earlier = kept.flatMap(({ sheets: all }) => all).reverse();
   const profiled = settled.map((sheet) => {
-    const own = joins.get(sheet) ?? (asTheyAre ? [] : knownJoins(sheet, earlier));
+    const own = asTheyAre ? [] : joinsOf(sheet, joins, earlier);
     const source = found.find(({ seen }) => seen.rows === sheet);
     if (own.length === 0 || !source) return sheet;
     // The columns that are made are looked at as the others were.
@@ -98,6 +99,17 @@ export function proposeImport(
     ...(model && { model }),
     ...(chosen && { into: chosen }),
   });
+}
+
+/** The columns to make of several others of a sheet: those that were found, those of earlier imports, or one for a split. */
+function joinsOf(
+  sheet: ProfiledSheet,
+  found: ReadonlyMap<ProfiledSheet, FoundJoin[]>,
+  earlier: readonly SheetPlan[],
+): FoundJoin[] {
+  const joins = found.get(sheet) ?? knownJoins(sheet, earlier);
+  const split = joins.length === 0 ? findPairSplit(sheet) : undefined;
+  return split ? [split] : joins;
 }
 
 /** The entity that --into names: one of the model, whatever its case, or a new one. */

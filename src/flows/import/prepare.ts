@@ -7,7 +7,7 @@ import { readModel } from "../../core/model/read.ts";
 import { withoutCostly } from "../../core/tabular/costly-options.ts";
 import type { ImportPlan, PlanNotes } from "../../core/tabular/plan.ts";
 import { type PlanReading, printPlan, readPlan } from "../../core/tabular/plan-document.ts";
-import { type PlannedModel, planModel } from "../../core/tabular/plan-model.ts";
+import { afterSplits, type PlannedModel, planModel } from "../../core/tabular/plan-model.ts";
 import { answered, type OpenQuestion, openQuestions } from "../../core/tabular/questions.ts";
 import { readText } from "../../io/project/files.ts";
 import { modelName, type Project, projectAt } from "../../io/project/project.ts";
@@ -76,7 +76,8 @@ export async function prepareImport(
       report({ kind: "working", on, ...(about !== undefined && { about }) }),
     );
     const follow = async ({ plan, notes }: { plan: ImportPlan; notes: PlanNotes | undefined }) => {
-      const planned = planModel(plan, existing);
+      const done = afterSplits(plan);
+      const planned = planModel(done, existing);
       const read = planned.reading.model;
       if (!read) throw planFailure(request.plan, given?.text ?? printPlan(plan, notes), planned);
       const model = withChecks(read);
@@ -86,12 +87,12 @@ export async function prepareImport(
       const planText = given?.text ?? printPlan(plan, notes, questions);
       // By them it is known which rows are new, where a new one would need more.
       const own = model.entities.filter((entity) =>
-        plan.sheets.some(
+        done.sheets.some(
           (sheet) => sheet.entity === entity.name && neededBeside(sheet, entity).length > 0,
         ),
       );
       const stored = await storedKeys(project, model, own);
-      const converted = convertSheets(plan, sheets, model, stored, folder, report);
+      const converted = convertSheets(done, sheets, model, stored, folder, report);
       return { plan, notes, questions, planText, model, modelText: planned.text, ...converted };
     };
     let prepared = await follow(

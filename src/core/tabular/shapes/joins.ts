@@ -16,6 +16,8 @@ export interface FoundJoin {
   why: string;
   /** Whether the others say nothing beside it. */
   isInstead: boolean;
+  /** Whether it is there for splitting records off only. */
+  isForSplit?: boolean;
 }
 
 /** Rows of a sheet beyond this many first columns don't begin with what they are called by. */
@@ -188,7 +190,11 @@ export function withJoins(seen: ProfiledSheet, joins: readonly FoundJoin[]): Pro
       ...shape,
       plan: {
         ...shape.plan,
-        joined: joins.map(({ title, columns }) => ({ title, columns: references(columns) })),
+        joined: joins.map(({ title, columns, isForSplit }) => ({
+          title,
+          columns: references(columns),
+          ...(isForSplit && { isForSplit }),
+        })),
       },
       why: [...shape.why, ...joins.map(({ why }) => why)],
       leave: [...shape.leave, ...references(left)],
