@@ -135,6 +135,13 @@ describe("files of every kind", () => {
       (await levadura(["import", "-", "--yes", "--name", "Bees"], folder, { typed })).status,
     ).toBe(0);
     expect(dataOf(folder, "Record")).toEqual(["B-1,#ffcc00", "B-2,#336699"]);
+    // What is in them names them, where it can.
+    const told = await levadura(["import", "-"], temporaryFolder(), { typed });
+    expect(told.out).toContain("nothing says what the rows are; --into NAME names them");
+    const people = await levadura(["import", "-"], temporaryFolder(), {
+      typed: "Name\tRoof\nAda Bell\t#ffcc00\nTom Reed\t#336699\n",
+    });
+    expect(people.out).toContain("becomes Person");
   });
 });
 

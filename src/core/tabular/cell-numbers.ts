@@ -1,22 +1,4 @@
-import type { Cell } from "./cells.ts";
-
-/**
- * The numbers of the cells of some rows. Cells of a column that are the same have the same number, so that what comes again
- * is looked at once.
- */
-export class CellNumbers {
-  constructor(
-    readonly width: number,
-    /** Row by row; -1 for a cell without a number. */
-    readonly all: Int32Array,
-  ) {}
-
-  /** The number of a cell, by the place of its row among the others; -1 for none. */
-  of(row: number, column: number): number {
-    if (column < 0 || column >= this.width) return -1;
-    return this.all[row * this.width + column] as number;
-  }
-}
+import { type Cell, CellNumbers } from "./cells.ts";
 
 /** The most columns, cells and characters that get numbers. */
 const mostColumns = 600;

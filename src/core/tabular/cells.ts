@@ -1,5 +1,3 @@
-import type { CellNumbers } from "./cell-numbers.ts";
-
 /**
  * What a cell of a sheet holds: what somebody typed, or what a workbook says of it. Only values that
  * survive being written as JSON, since rows wait in files while a sheet is looked at.
@@ -23,6 +21,24 @@ export interface Fault {
 }
 
 export type Row = readonly Cell[];
+
+/**
+ * The numbers of the cells of some rows. Cells of a column that are the same have the same number, so that what comes again
+ * is looked at once.
+ */
+export class CellNumbers {
+  constructor(
+    readonly width: number,
+    /** Row by row; -1 for a cell without a number. */
+    readonly all: Int32Array,
+  ) {}
+
+  /** The number of a cell, by the place of its row among the others; -1 for none. */
+  of(row: number, column: number): number {
+    if (column < 0 || column >= this.width) return -1;
+    return this.all[row * this.width + column] as number;
+  }
+}
 
 /** Rows of a sheet, the first of which has this number, counted from 1. */
 export interface RowBatch {

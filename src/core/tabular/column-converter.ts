@@ -1,7 +1,6 @@
 import { type Field, isMany, isReference } from "../model/model.ts";
 import { nearest } from "../naming/nearest.ts";
-import type { CellNumbers } from "./cell-numbers.ts";
-import { type Blanks, type Cell, cellText, quote, type Row } from "./cells.ts";
+import { type Blanks, type Cell, type CellNumbers, cellText, quote, type Row } from "./cells.ts";
 import { type ColumnValues, ColumnWatch } from "./column-values.ts";
 import { hashOf } from "./distinct.ts";
 import type { KeyFinder } from "./keys.ts";

@@ -1,5 +1,13 @@
-import type { CellNumbers } from "./cell-numbers.ts";
-import { type Cell, cellText, columnLetters, folded, isEmpty, oneLine, type Row } from "./cells.ts";
+import {
+  type Cell,
+  type CellNumbers,
+  cellText,
+  columnLetters,
+  folded,
+  isEmpty,
+  oneLine,
+  type Row,
+} from "./cells.ts";
 import { findDate } from "./dates.ts";
 import { ColumnSums, type TotalFigure } from "./sums.ts";
 import { isUnit } from "./titles.ts";

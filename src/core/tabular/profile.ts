@@ -1,5 +1,12 @@
-import type { CellNumbers } from "./cell-numbers.ts";
-import { type Blanks, type Cell, cellText, folded, isEmpty, type RowBatch } from "./cells.ts";
+import {
+  type Blanks,
+  type Cell,
+  type CellNumbers,
+  cellText,
+  folded,
+  isEmpty,
+  type RowBatch,
+} from "./cells.ts";
 import { Distinct, hashOf, type Spelling, type Spill } from "./distinct.ts";
 import { Dependencies } from "./functional-dependencies.ts";
 import { type Layout, type LeftOutKind, leftOutKinds, RowSorter } from "./layout.ts";

@@ -1,5 +1,5 @@
 import { nameHints } from "../fields/name-hints.ts";
-import { type Entity, type Field, isComputed, type Model } from "../model/model.ts";
+import { type Field, isComputed, type Model } from "../model/model.ts";
 import { printDefinition } from "../model/notation.ts";
 import { isInvisible, readable } from "../naming/characters.ts";
 import { pluralIn, singularIn } from "../naming/plurals.ts";
@@ -10,13 +10,20 @@ import { define, inTwoFields, keyOf, titleOf } from "./field-definitions.ts";
 import type { ColumnKind, Evidence, Finding, InferenceContext } from "./finding.ts";
 import { kindNamed } from "./header-words.ts";
 import { inferColumn } from "./inference.ts";
+import {
+  entityOf,
+  headingOf,
+  hintQuestions,
+  hintsFor,
+  matchNotes,
+  nameOf,
+  renamedIn,
+} from "./known-entity.ts";
 import { languageOf } from "./languages.ts";
 import { leftOutKinds, referenceTo } from "./layout.ts";
-import { sameMark } from "./marks.ts";
-import { entityWithColumns, type Heading, matchedFields, renamedFields } from "./matching.ts";
+import { matchedFields } from "./matching.ts";
 import { proposeSplits } from "./normalisation.ts";
 import type {
-  FieldNotes,
   FieldPlan,
   ImportPlan,
   JoinedPlan,
@@ -24,7 +31,7 @@ import type {
   SheetNotes,
   SheetPlan,
 } from "./plan.ts";
-import { aroundTable, fieldNotes, questionsOf } from "./plan-notes.ts";
+import { aroundTable, fieldNotes } from "./plan-notes.ts";
 import type { ColumnProfile } from "./profile.ts";
 import { findLinks, linkName } from "./relationships.ts";
 import { shapeWords } from "./shapes/words.ts";
@@ -36,8 +43,8 @@ import {
   saysNothing,
   sheetWords,
   type Title,
+  unnamed,
 } from "./titles.ts";
-import { unitFactor } from "./units.ts";
 
 /** The target of the import. */
 export interface Surroundings {
@@ -260,45 +267,6 @@ function infer(profile: ColumnProfile, title: Title, around: Around): Finding {
   });
 }
 
-/** The entity of the model that a sheet is: the chosen one, the one that it is called, or the one that has its columns. */
-function entityOf(
-  sheet: ProfiledSheet,
-  {
-    into,
-    language,
-    entities,
-  }: { into: string | undefined; language: string; entities: readonly Entity[] },
-): Pick<Draft, "known" | "isByColumns"> {
-  if (into !== undefined) {
-    return { known: entities.find(({ name }) => name === into), isByColumns: false };
-  }
-  const named = entities.find((entity) => isNamed(entity, sheet, language));
-  if (named) return { known: named, isByColumns: false };
-  const headings = sheet.profile.columns.map(({ header, column }) => ({
-    header,
-    name: fieldTitle(header, column, "", new Set()).name,
-  }));
-  const known = entityWithColumns(entities, headings);
-  return { known, isByColumns: known !== undefined };
-}
-
-function headingOf({ profile, title }: DraftColumn): Heading {
-  return { header: profile.header, name: title.name };
-}
-
-/** What a sheet is called; undefined where only its file has a name. */
-function nameOf({ shape, sheet }: ProfiledSheet): string | undefined {
-  return shape.called ?? sheet;
-}
-
-function isNamed(entity: Entity, sheet: ProfiledSheet, language: string): boolean {
-  const called = nameOf(sheet);
-  const said = folded(called ?? sheet.file.replace(/\.[^.]*$/, ""));
-  const names = [entity.name, entity.label, entity.plural].map(folded);
-  const name = entityName(called, sheet.file, { taken: new Set(), language });
-  return names.includes(said) || folded(name) === folded(entity.name);
-}
-
 /** What the columns that tell agree on: those of the sheet, else those of the file. */
 function agreed<Value>(
   near: readonly (readonly DraftColumn[])[],
@@ -404,6 +372,9 @@ function planSheet(
     notes.fields.set(column.name, fieldNotes(column, unique, draft));
   }
   if (draft.known) notes.around.push(...matchNotes(draft, draft.known));
+  else if (sheetWords(nameOf(sheet), sheet.file) === unnamed) {
+    notes.around.push("nothing says what the rows are; --into NAME names them");
+  }
   const title = titleOf(draft);
   const key = draft.known ? undefined : keyOf(draft);
   if (key) {
@@ -483,52 +454,4 @@ function nameColumns(columns: readonly DraftColumn[]): void {
   for (const column of columns) {
     if (!column.link) rename(column, besideReferences(column.name, references, names));
   }
-}
-
-/** Questions about how the cells of a field of the model are read; its type is settled. */
-function hintQuestions(column: DraftColumn): Pick<FieldNotes, "questions" | "samples"> {
-  const { questions = [], samples = [] } = questionsOf(column);
-  const left = questions.filter(({ choices }) => choices.every(({ set }) => !set.type));
-  return left.length > 0 ? { questions: left, samples } : {};
-}
-
-/** How a column is read for a field that is there: its numbers are converted to the unit of the field. */
-function hintsFor({ finding, profile }: DraftColumn, { unit = "" }: Field): Finding["hints"] {
-  const { units: _, ...hints } = finding.hints;
-  const found = [...profile.marks.keys()].flatMap((mark) => {
-    const factor = sameMark(mark, unit) ? undefined : unitFactor(mark, unit);
-    return factor === undefined ? [] : [[mark, factor] as const];
-  });
-  return { ...hints, ...(found.length > 0 && { units: Object.fromEntries(found) }) };
-}
-
-/** The fields that columns without one may be under another name. */
-function renamedIn({ columns, matched }: Draft, known: Entity): Map<number, Field> {
-  const strangers = columns.filter(({ at }) => !matched.has(at));
-  return renamedFields(
-    withoutColumn(known, matched),
-    strangers.map(({ at, finding, profile }) => ({
-      at,
-      kind: finding.kind,
-      values: [...profile.distinct.values.keys()].slice(0, 50),
-    })),
-  );
-}
-
-function withoutColumn(known: Entity, matched: Draft["matched"]): Field[] {
-  const there = new Set([...matched.values()].map(({ field }) => field));
-  return known.fields.filter((field) => !isComputed(field) && !there.has(field));
-}
-
-/** Why a sheet is an entity of the model, and which fields it has no column for. */
-function matchNotes({ isByColumns, matched }: Draft, known: Entity): string[] {
-  const missing = withoutColumn(known, matched);
-  return [
-    ...(isByColumns ? [`its columns match ${known.name}; --into NAME chooses another entity`] : []),
-    ...(missing.length > 0
-      ? [
-          `no column for ${missing.map(({ name }) => name).join(", ")}, whose values stay as they are`,
-        ]
-      : []),
-  ];
 }

@@ -1,5 +1,4 @@
-import type { CellNumbers } from "./cell-numbers.ts";
-import type { Cell, Row } from "./cells.ts";
+import type { Cell, CellNumbers, Row } from "./cells.ts";
 import { findNumber } from "./numbers.ts";
 
 /** What a row of totals has of each column. */

@@ -82,6 +82,9 @@ export function saysNothing(sheet: string | undefined, file: string): boolean {
   return (sheet === undefined || sheetOnly.test(sheet.trim())) && fileOnly.test(base);
 }
 
+/** What the records of a sheet are called of which nothing says what they are. */
+export const unnamed = "Record";
+
 /** What a sheet is called, without its year; what its file is called, where the sheet has a name that says nothing. */
 export function sheetWords(sheet: string | undefined, file: string): string {
   const base = withoutInvisible(file.replace(/\.[^.]*$/, ""));
@@ -89,7 +92,7 @@ export function sheetWords(sheet: string | undefined, file: string): string {
   const words = (meaningless ? base : withoutInvisible(sheet))
     .replace(/[^\p{L}\p{N}\p{M}]+/gu, " ")
     .trim();
-  return words.replace(/\s+\d{2,4}$/, "") || "Record";
+  return words.replace(/\s+\d{2,4}$/, "") || unnamed;
 }
 
 /** Makes an entity's name of what a sheet is called in a language. */

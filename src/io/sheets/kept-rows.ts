@@ -1,6 +1,6 @@
 import { closeSync, openSync, readSync, writeSync } from "node:fs";
-import { CellNumbers, CellPool } from "../../core/tabular/cell-numbers.ts";
-import type { Cell } from "../../core/tabular/cells.ts";
+import { CellPool } from "../../core/tabular/cell-numbers.ts";
+import { type Cell, CellNumbers } from "../../core/tabular/cells.ts";
 import { fileFailure, ownerOnly } from "../project/files.ts";
 import type { TemporaryFolder } from "./temporary.ts";
 import type { ParsedStep, ReadStep } from "./text.ts";
