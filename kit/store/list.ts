@@ -12,6 +12,7 @@ import {
 import { labelIn } from "../entity/label.ts";
 import type { Field } from "../fields/field.ts";
 import { typeOf } from "../fields/types.ts";
+import { runCompiled } from "./compiled.ts";
 import { completed, selection } from "./select.ts";
 import { plainTitle, titleProperty, titleThrough } from "./titles.ts";
 
@@ -103,10 +104,13 @@ async function countRows(
   entity: Entity,
   wanted: readonly Condition[],
 ): Promise<number> {
-  const { rows } = await sql<{ total: number }>`
-    select count(*) as total from ${scope.rowsOf(entity)} as ${sql.table(entity.table)} ${where(wanted)}`.execute(
-    scope.db,
-  );
+  const made = () =>
+    sql<{ total: number }>`
+      select count(*) as total from ${scope.rowsOf(entity)} as ${sql.table(entity.table)} ${where(wanted)}`;
+  const rows =
+    wanted.length > 0
+      ? (await made().execute(scope.db)).rows
+      : await runCompiled(scope, entity, { key: "count", values: [], made });
   return Number(rows[0]?.total ?? 0);
 }
 
@@ -213,15 +217,20 @@ async function pick(
 ): Promise<Record<string, unknown>[]> {
   const reversed = range.from > total / 2;
   const skip = reversed ? total - range.to : range.from;
-  const id = sql.ref(`${entity.table}.id`);
-  const ids = sql`
-    select ${sql.join([id, ...columns])} from ${from} ${where(wanted as Condition[])}
-    order by ${orderBy(inner, reversed)} limit ${sql.lit(range.to - range.from)} offset ${skip}`;
-  const { rows } = await sql<Record<string, unknown>>`
-    select ${selection(scope, entity)} from (${ids}) as ${sql.table(picked)}
-    join ${scope.rowsOf(entity)} as ${sql.table(entity.table)} on ${id} = ${sql.ref(`${picked}.id`)}
-    order by ${orderBy(outer)}`.execute(scope.db);
-  return rows;
+  const size = range.to - range.from;
+  const made = () => {
+    const id = sql.ref(`${entity.table}.id`);
+    const ids = sql`
+      select ${sql.join([id, ...columns])} from ${from} ${where(wanted as Condition[])}
+      order by ${orderBy(inner, reversed)} limit ${sql.lit(size)} offset ${skip}`;
+    return sql<Record<string, unknown>>`
+      select ${selection(scope, entity)} from (${ids}) as ${sql.table(picked)}
+      join ${scope.rowsOf(entity)} as ${sql.table(entity.table)} on ${id} = ${sql.ref(`${picked}.id`)}
+      order by ${orderBy(outer)}`;
+  };
+  if (wanted.length > 0 || columns.length > 0) return (await made().execute(scope.db)).rows;
+  const key = [size, reversed, ...inner.map(({ column, descending }) => `${column} ${descending}`)];
+  return runCompiled(scope, entity, { key: key.join(), values: [skip], made });
 }
 
 /** The table and the column by which a lookup is ordered, where that is one column with an index. */
