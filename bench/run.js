@@ -61,16 +61,8 @@ The reference for the search compares letters as they were typed, ignoring case;
 
 ## Why some figures miss their target
 
-- **Checking.** Parsing the YAML is half of it; most of the rest is reading the short notation of the fields.
-- **Building again after one change.** More than half of the time is spent on starting the process and reading the model.
-- **The list in its own order.** Its query is the cheapest of the three, so everything else weighs most: a profile shows 22% in SQLite and its driver,
-  18% in sending, 15% in TSX, 8% in making the SQL; the handler by hand keeps the frame of the page from the first request.
-- **Importing CSV.** The reference writes one table of texts without an index. A profile of the load shows 15 s inside
-  SQLite: half of it builds the six indexes that the model's lists and its unique field need, half inserts rows through the
-  driver. Reading the file with its parser takes 2 to 3 s, and it is read twice; the clean file is read once more. The rest of the time
-  goes into classifying 10 million cells and reading each one as its type.
-- **Importing XLSX.** The library takes 17 to 21 s to read the workbook. (A streaming library was tried and takes 15 s.)
-  LibreOffice needs less for the whole conversion.
+- **Building again after one change.** More than half of the time is spent on starting the process and reading the model; the file with
+  the samples of tests is made of all entities.
 `;
   const path = join(root, "docs", "benchmarks.md");
   // The score of the spreadsheets is written by their test.

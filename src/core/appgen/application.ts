@@ -10,7 +10,7 @@ import { databaseCodes } from "./databases.ts";
 import { entityModule } from "./entity.ts";
 import { featureCodes } from "./features/features.ts";
 import { queriesModule } from "./formulas.ts";
-import { entityTest, fixture, samplesModule } from "./samples.ts";
+import { entityTest, fixture, sampleModule } from "./samples.ts";
 import { subjectOf } from "./subject.ts";
 import {
   appModule,
@@ -51,9 +51,11 @@ export function generateApplication(model: Model, versions: Versions): Generated
 
 /** The folder of the entity that a file belongs to; undefined for one that belongs to none. */
 export function folderOf(path: string): string | undefined {
-  const [, folder, tested] =
-    /^(?:src\/entities\/([^/]+)\/.+|test\/([^/]+)\.test\.ts)$/.exec(path) ?? [];
-  return folder ?? tested;
+  const [, folder, tested, sampled] =
+    /^(?:src\/entities\/([^/]+)\/.+|test\/([^/]+)\.test\.ts|test\/samples\/([^/]+)\.ts)$/.exec(
+      path,
+    ) ?? [];
+  return folder ?? tested ?? sampled;
 }
 
 /** The files of each entity, which are only made when they are asked for. */
@@ -83,6 +85,7 @@ function entityFiles(model: Model, entity: Entity): GeneratedFile[] {
     { path: `${at}.rules.ts`, text: rulesModule(subject), once: true },
     { path: `${at}.features.ts`, text: featuresModule(subject) },
     { path: `test/${subject.file}.test.ts`, text: entityTest(subject) },
+    { path: `test/samples/${subject.file}.ts`, text: sampleModule(model, subject) },
   ];
 }
 
@@ -134,7 +137,6 @@ export function sharedFiles(model: Model, versions: Versions): GeneratedFile[] {
     { path: "src/database.ts", text: databaseModule(model, subjects) },
     { path: "src/app.ts", text: appModule(model, subjects) },
     { path: "test/fixture.ts", text: fixture(model) },
-    { path: "test/samples.ts", text: samplesModule(model) },
   ];
 }
 

@@ -1,45 +1,47 @@
 import { isMany, isReference, type Model } from "../model/model.ts";
-import { columnOf, parentsFirst } from "../schema/from-model.ts";
+import { columnOf } from "../schema/from-model.ts";
 import { sampleRecord } from "../seeding/sample.ts";
 import { Module, object, quote } from "./module.ts";
-import { inputName, type Subject, subjectOf, targetOf } from "./subject.ts";
+import { inputName, type Subject, targetOf } from "./subject.ts";
 
 /** The day by which the values of tests are made, so that they are the same on every machine. */
 const today = "2026-01-01";
 
-/** `test/samples.ts`: one record of each kind, with the records that it needs. */
-export function samplesModule(model: Model): string {
+type Referring = Parameters<typeof targetOf>[1];
+
+/** `test/samples/hive.ts`: one record of a kind, with the records that it needs. */
+export function sampleModule(model: Model, subject: Subject): string {
   const module = new Module();
-  module.type("Database", "../src/database.ts");
-  for (const entity of parentsFirst(model)) {
-    const subject = subjectOf(model, entity);
-    const { file, camel, pascal } = subject;
-    const sample = sampleRecord(model, entity, today);
-    const entries = subject.inForm.map((field): [string, string] => {
-      const name = inputName(field);
-      if (isMany(field)) {
-        const target = targetOf(model, field);
-        return [name, field.required ? `[await sample${target.pascal}(db)]` : "[]"];
-      }
-      const value = sample[columnOf(field)] ?? null;
-      // None needs another one of its own kind.
-      if (isReference(field) && value !== null && field.type.entity !== entity.name) {
-        return [name, `await sample${targetOf(model, field).pascal}(db)`];
-      }
-      return [
-        name,
-        isReference(field) ? "null" : typeof value === "string" ? quote(value) : String(value),
-      ];
-    });
-    const made = `${module.use("create", "../src/kit/store/save.ts")}(${module.use("createScope", "../src/app.ts")}(db), ${module.use(`${camel}Entity`, `../src/entities/${file}/${file}.ts`)}, ${object(entries)})`;
-    module.add(
-      `export async function sample${pascal}(db: Database): Promise<number> {
+  module.type("Database", "../../src/database.ts");
+  const { entity, file, camel, pascal } = subject;
+  const sample = sampleRecord(model, entity, today);
+  const sampleOf = (field: Referring) => {
+    const target = targetOf(model, field);
+    const name = `sample${target.pascal}`;
+    return `await ${target === subject ? name : module.use(name, `./${target.file}.ts`)}(db)`;
+  };
+  const entries = subject.inForm.map((field): [string, string] => {
+    const name = inputName(field);
+    if (isMany(field)) return [name, field.required ? `[${sampleOf(field)}]` : "[]"];
+    const value = sample[columnOf(field)] ?? null;
+    // None needs another one of its own kind.
+    if (isReference(field) && value !== null && field.type.entity !== entity.name) {
+      return [name, sampleOf(field)];
+    }
+    return [
+      name,
+      isReference(field) ? "null" : typeof value === "string" ? quote(value) : String(value),
+    ];
+  });
+  const source = "../../src";
+  const made = `${module.use("create", `${source}/kit/store/save.ts`)}(${module.use("createScope", `${source}/app.ts`)}(db), ${module.use(`${camel}Entity`, `${source}/entities/${file}/${file}.ts`)}, ${object(entries)})`;
+  module.add(
+    `export async function sample${pascal}(db: Database): Promise<number> {
   const found = await db.selectFrom("${subject.table}").select("id").limit(1).executeTakeFirst();
   return found?.id ?? ${made};
 }`,
-      `The number of ${subject.one} number one, which is made when there is none yet.`,
-    );
-  }
+    `The number of ${subject.one} number one, which is made when there is none yet.`,
+  );
   return module.print();
 }
 
@@ -82,7 +84,7 @@ export async function openFixture() {
 
 /** \`test/hive.test.ts\`: the pages of an entity, from the list to the deletion. */
 export function entityTest(subject: Subject): string {
-  const { pascal, path, one, many, inForm } = subject;
+  const { file, pascal, path, one, many, inForm } = subject;
   const needed = inForm.filter(
     ({ required, type, default: start }) =>
       required && type.kind !== "boolean" && type.kind !== "many" && !(start && "formula" in start),
@@ -99,7 +101,7 @@ export function entityTest(subject: Subject): string {
 `;
   return `import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { openFixture } from "./fixture.ts";
-import { sample${pascal} } from "./samples.ts";
+import { sample${pascal} } from "./samples/${file}.ts";
 
 describe(${quote(many)}, () => {
   let app: Awaited<ReturnType<typeof openFixture>>;
