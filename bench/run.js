@@ -61,8 +61,7 @@ The reference for the search compares letters as they were typed, ignoring case;
 
 ## Why some figures miss their target
 
-- **Building again after one change.** More than half of the time is spent on starting the process and reading the model; the file with
-  the samples of tests is made of all entities.
+- **Building again after one change.** More than half of the time is spent on starting the process and reading the model.
 `;
   const path = join(root, "docs", "benchmarks.md");
   // The score of the spreadsheets is written by their test.

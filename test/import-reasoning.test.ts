@@ -574,6 +574,12 @@ describe("records that several columns name", () => {
       "hive_no",
       "frames",
     ]);
+    // A sheet that begins with a day is about treatments, even if each hive had one.
+    const treatments = hives.replace(/^.*$/gm, (line) =>
+      line.startsWith("Apiary") ? `Day,${line}` : line && `2024-03-01,${line}`,
+    );
+    const treated = await preview({ "treatments.csv": treatments, "inspections.csv": april });
+    expect(treated.sheets[1]?.fields.map(({ name }) => name)).toContain("hive_no");
     const coded = hives
       .trim()
       .split("\n")

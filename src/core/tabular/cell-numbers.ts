@@ -23,19 +23,19 @@ interface PoolColumn {
 export class CellPool {
   readonly #columns: PoolColumn[] = [];
   #size = 0;
-  #room = new Int32Array(0);
 
   /**
-   * The numbers of the cells of rows, until it is asked for the next ones; undefined where rows are too wide, or have no
+   * The numbers of the cells of rows, written into `room` if there is enough; undefined where rows are too wide, or have no
    * cells. Cells that are the same become one.
    */
-  numbersOf(rows: readonly Cell[][]): CellNumbers | undefined {
+  numbersOf(rows: readonly Cell[][], room: Int32Array): CellNumbers | undefined {
     let width = 0;
     for (const row of rows) if (row.length > width) width = row.length;
     if (width === 0 || width > mostColumns) return undefined;
     while (this.#columns.length < width) this.#columns.push(newColumn());
-    if (this.#room.length < rows.length * width) this.#room = new Int32Array(rows.length * width);
-    const all = this.#room.subarray(0, rows.length * width).fill(-1);
+    const size = rows.length * width;
+    const all = room.length < size ? new Int32Array(size) : room.subarray(0, size);
+    all.fill(-1);
     for (let at = 0; at < rows.length; at++) {
       const row = rows[at] as Cell[];
       for (let column = 0; column < row.length; column++) {

@@ -2,7 +2,7 @@
 const mostRows = 50_000;
 
 /** The most columns that tell rows apart together. */
-const mostTogether = 3;
+export const mostTogether = 3;
 
 /** Columns beyond these aren't tried. */
 const mostCandidates = 8;

@@ -35,13 +35,15 @@ export class KeptRows {
     let handle: number | undefined;
     /** The first step waits for the second: most readings are of the first rows only. */
     let waiting: Uint8Array[] = [];
+    let room: Int32Array = new Int32Array(0);
     try {
       for (const { first, rows, share } of this.source(onStray)) {
         if (waiting.length > 0) {
           handle ??= opened(path);
           for (const bytes of waiting) written(handle, bytes, path);
         }
-        const numbers = this.#pool.numbersOf(rows);
+        const numbers = this.#pool.numbersOf(rows, room);
+        if (numbers && numbers.all.length > room.length) room = numbers.all;
         waiting = packed({ first, rows, share }, numbers);
         yield { first, rows, share, ...(numbers && { numbers }) };
       }

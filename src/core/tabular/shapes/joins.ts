@@ -5,6 +5,7 @@ import { languageOf } from "../languages.ts";
 import { referenceTo } from "../layout.ts";
 import type { SheetPlan } from "../plan.ts";
 import { type ColumnProfile, onlyColumns } from "../profile.ts";
+import { mostTogether } from "../row-keys.ts";
 import { entityName, fieldTitle, sheetWords } from "../titles.ts";
 import { isCalling, isKey } from "./settling.ts";
 import { shapeWords, untakenTitle } from "./words.ts";
@@ -20,8 +21,6 @@ export interface FoundJoin {
   isForSplit?: boolean;
 }
 
-/** Rows of a sheet beyond this many first columns don't begin with what they are called by. */
-const mostFirst = 6;
 /** The part of the rows that have to refer to one that is there. */
 const most = 0.9;
 
@@ -89,14 +88,20 @@ export function knownJoins({ profile }: ProfiledSheet, plans: readonly SheetPlan
   return [];
 }
 
-/** The columns that tell the rows of a sheet apart together; undefined where one does by itself, or none do. */
+/**
+ * The columns that tell the rows of a sheet apart together; undefined where one does by itself, or none do. They are the first ones:
+ * a sheet that begins with a day or something else is about that, and names other records along.
+ */
 function keyOf(sheet: ProfiledSheet): ColumnProfile[] | undefined {
   const { columns, values, copies, layout } = sheet.profile;
   if (layout.reshaping || columns.some((column) => isKey(column, sheet))) return undefined;
   const places = columns.flatMap((column, at) =>
-    at < mostFirst && column.blanks === 0 && column.header !== "" && isCalling(column) ? [at] : [],
+    at < mostTogether && column.blanks === 0 && column.header !== "" && isCalling(column)
+      ? [at]
+      : [],
   );
-  return values.keyAmong(places, copies)?.flatMap((at) => columns[at] ?? []);
+  const key = values.keyAmong(places, copies);
+  return key?.every((at) => at < key.length) ? key.flatMap((at) => columns[at] ?? []) : undefined;
 }
 
 /** The columns of a sheet that have the values of others, and are called like them. */
