@@ -1,3 +1,4 @@
+import { sql } from "kysely";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Policy } from "../access/scope.ts";
 import { openTables } from "../database/current-dialect.ts";
@@ -7,7 +8,7 @@ import { form } from "../features/form/form.tsx";
 import { list } from "../features/list/list.tsx";
 import { text } from "../fields/builders.ts";
 import { FormFrame } from "../ui/form-page.tsx";
-import { application, type More } from "./application.ts";
+import { type Application, application } from "./application.ts";
 
 const hive = entity({
   table: "hive",
@@ -18,7 +19,7 @@ const hive = entity({
 });
 
 /** An application whose database has no tables: nothing here may ask it. */
-const made = (more: More = {}) =>
+const made = (more: Partial<Application<object>> = {}) =>
   application({
     db: openTables<object>("sqlite::memory:"),
     settings: { name: "Test <App>", language: "en-GB", currency: "EUR", timezone: "UTC" },
@@ -77,6 +78,26 @@ describe("people", () => {
     expect(spanish).toContain("<h1>Añadir colmena &lt;&amp;&gt;</h1>");
     expect(spanish).toContain('<html lang="es-MX">');
     expect(english).toContain("<h1>New hive &lt;&amp;&gt;</h1>");
+  });
+
+  it("each get titles in their own language, also those that are made of a word and a number", async () => {
+    const db = openTables<object>("sqlite::memory:");
+    await sql`create table hive (id integer primary key, version integer default 1, created_at text default '', updated_at text default '', code text, code__order text)`.execute(
+      db,
+    );
+    await sql`insert into hive (id) values (7)`.execute(db);
+    const app = made({
+      db,
+      personOf: (c) => ({ id: 1, name: "Ana", language: c.req.header("x-language") ?? "en" }),
+    });
+    for (const [language, title] of [
+      ["en", "hive-7"],
+      ["es", "colmena-7"],
+      ["en", "hive-7"],
+    ] as const) {
+      const page = await app.request("/hives", { headers: { ...host, "x-language": language } });
+      expect(await page.text()).toContain(`href="/hives/7-${title}"`);
+    }
   });
 
   it("are refused what they may not do, and don't see links to it", async () => {

@@ -9,7 +9,7 @@ const reached = new WeakMap<Entity, readonly Entity[]>();
 const most = 200;
 
 /**
- * Runs a statement on the rows of an entity. Where its text is the same for everybody, it is made once for each `key`, and then
+ * Runs a statement on the rows of an entity. Where its text is the same for everybody of a language, it is made once for each `key`, and then
  * given other `values`, which have to be all that it binds.
  */
 export async function runCompiled<Found>(
@@ -20,12 +20,14 @@ export async function runCompiled<Found>(
   if (!isSameForAll(scope, entity)) return (await made().execute(scope.db)).rows;
   const known = statements.get(entity) ?? new Map<string, CompiledQuery | undefined>();
   statements.set(entity, known);
-  if (!known.has(key) && known.size < most) {
+  // Records without a title are called by a word of the language.
+  const place = `${scope.language} ${key}`;
+  if (!known.has(place) && known.size < most) {
     const compiled = made().compile(scope.db);
     const isWhole = String(compiled.parameters) === String(values);
-    known.set(key, isWhole ? compiled : undefined);
+    known.set(place, isWhole ? compiled : undefined);
   }
-  const statement = known.get(key);
+  const statement = known.get(place);
   if (!statement) return (await made().execute(scope.db)).rows;
   const { rows } = await scope.db.executeQuery<Found>({
     ...statement,
