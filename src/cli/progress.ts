@@ -3,7 +3,7 @@ import { visible } from "../core/naming/characters.ts";
 
 /** When work is commented, in milliseconds: on one line of a terminal, and elsewhere in a line each time. */
 const terminal = { patience: 500, between: 200 };
-const elsewhere = { patience: 5000, between: 5000 };
+const elsewhere = { patience: 10_000, between: 10_000 };
 
 interface Work {
   on: string;

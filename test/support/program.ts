@@ -14,12 +14,13 @@ const env = { ...process.env, NO_COLOR: "1", DATABASE_URL: "" };
 export interface Run {
   status: number | null;
   out: string;
-  /** Without the suggestion of what to do next. */
+  /** Without the suggestion of what to do next, and without the lines of progress of a slow machine. */
   err: string;
   next: string;
 }
 
 const suggestion = /\nNext: (.*)\n/;
+const progress = /^.+: (?:\d+ s(?: of about \d+)?|[\d,]+ rows, \d+ %)\n/gm;
 
 /** Runs the built program. */
 export function levadura(
@@ -36,7 +37,7 @@ export function levadura(
         resolve({
           status: error ? ((error.code as unknown as number) ?? null) : 0,
           out,
-          err: err.replace(suggestion, ""),
+          err: err.replace(suggestion, "").replace(progress, ""),
           next: suggestion.exec(err)?.[1] ?? "",
         }),
     );
