@@ -206,7 +206,7 @@ describe.skipIf(noBrowser)("in a browser", () => {
       path,
       readFileSync(path, "utf8").replace("town: text ..80", "town: text ..80, label Nearest town"),
     );
-    await page.getByLabel("Nearest town").waitFor({ timeout: 10_000 });
+    await page.getByLabel("Nearest town").waitFor({ timeout: 30_000 });
     await page.close();
   });
 
