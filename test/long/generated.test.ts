@@ -33,7 +33,7 @@ describe("building", () => {
     writeFileSync(join(folder, "model.yaml"), demo.replace(/ {2}Queen:\n(?: {4}.*\n|\n)+/, ""));
     const { kept, removed } = JSON.parse((await levadura(["build", "--json"], folder)).out);
     expect(kept).toEqual(["src/entities/queen/queen.detail.tsx"]);
-    expect(removed).toBe(6);
+    expect(removed).toBe(7);
     expect(readFileSync(pages, "utf8")).toContain("// mine");
   });
 
