@@ -588,6 +588,20 @@ describe("records that several columns name", () => {
     expect(named.sheets.flatMap(({ around }) => around).join()).not.toContain("together");
   });
 
+  it("are never taken for others whose texts look alike, nor for what is said of them elsewhere", async () => {
+    const alike = hives.replace("North,2,blue", "North,1 2,blue").replace("Mill,1,", "North 1,2,");
+    const rows = april.replaceAll(",North,2,", ",North,1 2,").replace(",Mill,1,", ",North 1,2,");
+    const { folder } = await preview({ "hives.csv": alike, "inspections.csv": rows }, ["--yes"]);
+    const data = readFileSync(join(folder, "data/Inspection.csv"), "utf8");
+    expect(data).toContain("2024-04-01,North / 1 2,6");
+    expect(data).toContain("2024-04-10,North 1 2,5");
+    const both = await preview({ "hives.csv": hives, "roofs.csv": hives.replace("Roof", "Paint") });
+    expect(both.sheets.map(({ fields }) => fields.map(({ name }) => name))).toEqual([
+      ["apiary", "no", "roof"],
+      ["apiary", "no", "paint"],
+    ]);
+  });
+
   it("can be split off with what repeats with them; without that, nothing is made of them", async () => {
     const queens = {
       North1: "red",

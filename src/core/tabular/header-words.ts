@@ -62,3 +62,8 @@ export function isShortSpan(name: string): boolean {
 export function isNumbering(name: string): boolean {
   return versions.test(name);
 }
+
+/** What a column of this name numbers: the hive of `hive_no`; undefined for other columns. */
+export function numberedNoun(name: string): string | undefined {
+  return /^(.+)_(?:no|nr|num|number|id|code|nummer|n[uú]mero|num[eé]ro)$/u.exec(name)?.[1];
+}

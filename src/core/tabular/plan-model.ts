@@ -90,7 +90,7 @@ function sheetAfterSplits(sheet: SheetPlan): SheetPlan {
   const splits = doneSplits(sheet);
   const fields = takenFields(sheet);
   const idle = sheet.fields.filter((field) => !fields.includes(field));
-  // What goes along with a record is told by the record.
+  // A field that moves to the other entity is replaced by the reference to it.
   const left = new Set(
     key?.map((name) => splits.find((split) => split.with.includes(name))?.by ?? name),
   );

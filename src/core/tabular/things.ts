@@ -1,5 +1,6 @@
 import { labelOf } from "../naming/words.ts";
 import { folded } from "./cells.ts";
+import { numberedNoun } from "./header-words.ts";
 import type { ColumnProfile } from "./profile.ts";
 
 /** What rows may be about, as far as their values and headers tell. */
@@ -81,9 +82,7 @@ export function calledByContent(
 ): string | undefined {
   const thing = thingListed(columns);
   if (thing) return (words[language] ?? words.en)?.[thing];
-  const [, noun] =
-    /^(.+)_(?:code|no|nr|num|number|id|name|nummer|n[uú]mero|num[eé]ro)$/u.exec(
-      columns[0]?.name ?? "",
-    ) ?? [];
+  const first = columns[0]?.name ?? "";
+  const noun = numberedNoun(first) ?? /^(.+)_name$/.exec(first)?.[1];
   return noun && labelOf(noun);
 }

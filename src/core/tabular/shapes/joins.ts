@@ -25,21 +25,28 @@ export interface FoundJoin {
 const most = 0.9;
 
 /**
- * Records that two columns or more tell apart together get a column that is made of them, where another sheet refers to them by such
- * columns: an apiary and the number of a hive in it. So does the other sheet.
+ * Some records are identified by several columns, such as an apiary and the number of a hive in it. If another sheet refers
+ * to them by the same columns, each of the two sheets gets one column that is made of these.
  */
 export function findJoins(sheets: readonly ProfiledSheet[]): Map<ProfiledSheet, FoundJoin[]> {
   const found = new Map<ProfiledSheet, FoundJoin[]>();
   const add = (sheet: ProfiledSheet, join: FoundJoin) =>
     found.set(sheet, [...(found.get(sheet) ?? []), join]);
   const plain = sheets.filter(({ profile }) => !profile.layout.reshaping?.unpivot);
-  for (const target of plain) {
-    const key = keyOf(target);
+  const keys = new Map(plain.map((sheet) => [sheet, keyOf(sheet)]));
+  // What identifies the rows of a sheet stays, and no columns refer to two sheets.
+  const isFree = (sheet: ProfiledSheet, columns: readonly ColumnProfile[]) => {
+    const isOwnKey = keys.get(sheet)?.every((column) => columns.includes(column)) ?? false;
+    const taken = (found.get(sheet) ?? []).flatMap((join) => (join.isInstead ? join.columns : []));
+    return !isOwnKey && !columns.some((column) => taken.includes(column));
+  };
+  for (const [target, key] of keys) {
     if (!key) continue;
     const there = tuples(target, key);
     const referring = plain.flatMap((sheet) => {
       const columns = sheet === target ? undefined : columnsLike(key, sheet);
-      return columns && refers(sheet, columns, there) ? [{ sheet, columns }] : [];
+      const isReference = columns && isFree(sheet, columns) && refers(sheet, columns, there);
+      return isReference ? [{ sheet, columns }] : [];
     });
     if (referring.length === 0) continue;
     const headers = (columns: readonly ColumnProfile[]) =>
@@ -47,7 +54,7 @@ export function findJoins(sheets: readonly ProfiledSheet[]): Map<ProfiledSheet, 
     add(target, {
       title: untakenTitle(shapeWords(languageIn(target)).name, titlesOf(target)),
       columns: key,
-      why: `${headers(key)} tell the rows apart together: their texts are one name, by which other sheets refer to them`,
+      why: `${headers(key)} together identify a row: they are put together as its name, because other sheets refer to it by them`,
       isInstead: false,
     });
     const noun = nounOf(target);
@@ -89,8 +96,8 @@ export function knownJoins({ profile }: ProfiledSheet, plans: readonly SheetPlan
 }
 
 /**
- * The columns that tell the rows of a sheet apart together; undefined where one does by itself, or none do. They are the first ones:
- * a sheet that begins with a day or something else is about that, and names other records along.
+ * The columns that together identify the rows of a sheet; undefined if one column does, or none do. They have to be the first
+ * ones: a sheet that begins with a day is about what was done to the records, not about the records.
  */
 function keyOf(sheet: ProfiledSheet): ColumnProfile[] | undefined {
   const { columns, values, copies, layout } = sheet.profile;

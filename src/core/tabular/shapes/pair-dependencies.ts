@@ -1,5 +1,6 @@
 import { andList, labelOf } from "../../naming/words.ts";
 import type { ProfiledSheet } from "../draft.ts";
+import { numberedNoun } from "../header-words.ts";
 import type { ColumnProfile } from "../profile.ts";
 import { fieldTitle } from "../titles.ts";
 import type { FoundJoin } from "./joins.ts";
@@ -99,9 +100,7 @@ function repeating(
 /** What two columns name together: of a hive's number that is a hive, otherwise both. */
 function nounOf(columns: readonly ColumnProfile[]): string {
   const names = columns.map(({ header }) => fieldTitle(header, 0, "", new Set()).name);
-  const numbered = names.flatMap(
-    (name) =>
-      /^(.+)_(?:no|nr|num|number|id|code|nummer|n[uú]mero|num[eé]ro)$/u.exec(name)?.[1] ?? [],
-  );
-  return labelOf(numbered[0] ?? names.join("_"));
+  // A number is one within what is named before it.
+  const numbered = names.map(numberedNoun).filter((noun) => noun !== undefined);
+  return labelOf(numbered.at(-1) ?? names.join("_"));
 }

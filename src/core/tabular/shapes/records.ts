@@ -62,10 +62,17 @@ function recordsOf({ reshaping }: Layout, row: Row, blanks: Blanks): TableRecord
   });
 }
 
-/** The texts of some cells as one; nothing where one of them is blank. */
+/**
+ * The texts of some cells as one; nothing where one of them is blank. Different cells give different texts: `North 1` and `2`
+ * isn't the same as `North` and `1 2`.
+ */
 function joinedCell(parts: readonly (Cell | undefined)[], blanks: Blanks): Cell {
-  const texts = parts.map((cell = null) => (blanks.has(cell) ? "" : oneLine(cellText(cell))));
-  return texts.includes("") ? null : texts.join(" ");
+  const texts = parts.map((cell = null) =>
+    blanks.has(cell) ? "" : oneLine(cellText(cell)).replaceAll(" / ", " // "),
+  );
+  if (texts.includes("")) return null;
+  const isPlain = !texts.slice(1).some((text) => text.includes(" "));
+  return texts.join(isPlain && !texts.some((text) => text.includes(" // ")) ? " " : " / ");
 }
 
 /** The column of the sheet from which a record has a cell; undefined for one that no cell says. */
