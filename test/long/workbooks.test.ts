@@ -245,6 +245,99 @@ describe("a workbook's sheets", () => {
   });
 });
 
+describe("a large workbook", () => {
+  /** A workbook as other programs write it: a formula once for all of its column, links beside the rows. */
+  function largeWorkbook(count: number): Buffer {
+    const names = "http://schemas.openxmlformats.org";
+    const main = `xmlns="${names}/spreadsheetml/2006/main" xmlns:r="${names}/officeDocument/2006/relationships"`;
+    const text = (at: string, value: string) =>
+      `<c r="${at}" t="inlineStr"><is><t>${value}</t></is></c>`;
+    const note = "The bees fly, and bring in pollen. ".repeat(40);
+    const rowOf = (row: number) => {
+      const formula =
+        row === 2
+          ? `<f t="shared" ref="C2:C${count + 1}" si="0">B2*2</f>`
+          : '<f t="shared" si="0"/>';
+      // Three rows have one keeper.
+      const keeper = row % 3 === 2 ? text(`D${row}`, `Keeper ${row % 40}`) : "";
+      return `<row r="${row}">${text(`A${row}`, `H-${row}`)}<c r="B${row}"><v>${row % 50}</v></c><c r="C${row}">${formula}<v>${(row % 50) * 2}</v></c>${keeper}${text(`E${row}`, `${note}${row}`)}</row>`;
+    };
+    const rows = Array.from({ length: count }, (_, at) => rowOf(at + 2)).join("");
+    const heads = ["Code", "Weight", "Double", "Keeper", "Notes"].map((head, at) =>
+      text(`${"ABCDE"[at]}1`, head),
+    );
+    const merges = Array.from(
+      { length: count / 3 },
+      (_, at) => `<mergeCell ref="D${at * 3 + 2}:D${at * 3 + 4}"/>`,
+    );
+    const link = (row: number) => `<hyperlink ref="A${row}" r:id="rId1"/>`;
+    const rels = (type: string, targets: readonly string[], mode = "") =>
+      `<Relationships xmlns="${names}/package/2006/relationships">${targets
+        .map(
+          (target, at) =>
+            `<Relationship Id="rId${at + 1}" Type="${names}/officeDocument/2006/relationships/${type}" Target="${target}"${mode}/>`,
+        )
+        .join("")}</Relationships>`;
+    const sheet = (content: string, after = "") => ({
+      content: `<worksheet ${main}><sheetData>${content}</sheetData>${after}</worksheet>`,
+    });
+    return archiveOf({
+      "[Content_Types].xml": {
+        content: `<Types xmlns="${names}/package/2006/content-types"><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/></Types>`,
+      },
+      "_rels/.rels": { content: rels("officeDocument", ["xl/workbook.xml"]) },
+      "xl/workbook.xml": {
+        content: `<workbook ${main}><sheets><sheet name="Towns" sheetId="1" r:id="rId1"/><sheet name="Hives" sheetId="2" r:id="rId2"/></sheets></workbook>`,
+      },
+      "xl/_rels/workbook.xml.rels": {
+        content: rels("worksheet", ["worksheets/b.xml", "worksheets/a.xml"]),
+      },
+      "xl/worksheets/a.xml": sheet(
+        `<row r="1">${heads.join("")}</row>${rows}`,
+        `<mergeCells>${merges.join("")}</mergeCells><hyperlinks>${link(2)}${link(count + 1)}</hyperlinks>`,
+      ),
+      "xl/worksheets/_rels/a.xml.rels": {
+        content: rels("hyperlink", ["https://example.org/hive"], ' TargetMode="External"'),
+      },
+      "xl/worksheets/b.xml": sheet(
+        ["Town", "Linden", "Mill", "Weir"]
+          .map((town, at) => `<row r="${at + 1}">${text(`A${at + 1}`, town)}</row>`)
+          .join(""),
+      ),
+    });
+  }
+
+  it("is read by several workers as by one: each row, formula, link and joined cell", async () => {
+    const count = 45_000;
+    const folder = temporaryFolder();
+    writeFileSync(join(folder, "bees.xlsx"), largeWorkbook(count));
+    const { status, out, err } = await levadura(["import", "bees.xlsx", "--yes", "--json"], folder);
+    expect(err).toBe("");
+    expect(status, out).toBe(0);
+    const [towns, hives] = JSON.parse(out).sheets;
+    expect(towns).toMatchObject({ entity: "Town", kept: 3 });
+    expect(hives).toMatchObject({ kept: count, setAside: 0 });
+    expect(hives.fields.find(({ name }: { name: string }) => name === "double")).toMatchObject({
+      formula: "weight * 2",
+    });
+    const lines = readFileSync(join(folder, "data/Hive.csv"), "utf8").trimEnd().split("\n");
+    expect(lines.length).toBe(count + 1);
+    for (const [at, line] of lines.slice(1).entries()) {
+      const row = at + 2;
+      const keeper = `Keeper ${(row - ((row - 2) % 3)) % 40}`;
+      if (
+        !line.startsWith(`H-${row},${row % 50},`) ||
+        !line.includes(`,${keeper},`) ||
+        !line.includes(`pollen. ${row}`)
+      )
+        expect(line, `row ${row}`).toBe("as it was written");
+    }
+    const aside = readFileSync(join(folder, "data/set-aside/bees.csv"), "utf8");
+    expect(aside).toContain("A2,https://example.org/hive");
+    expect(aside).toContain(`A${count + 1},https://example.org/hive`);
+  });
+});
+
 describe("an archive that is no workbook to be read", () => {
   const workbook = { "xl/workbook.xml": { content: "<workbook/>" } };
   it.each<[string, Buffer, RegExp]>([

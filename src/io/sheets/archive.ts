@@ -1,39 +1,44 @@
-import { text } from "node:stream/consumers";
 import yauzl from "yauzl";
 import { Failure } from "../../core/failure.ts";
 
-export type WorkbookKind = "xlsx" | "ods";
+export interface Workbook {
+  kind: "xlsx" | "ods";
+  /** What is in it as XML, by name, in memory that threads share. */
+  parts: ReadonlyMap<string, Uint8Array>;
+}
 
 /** The most that a workbook may unpack to, in bytes: in all, and one part of it, which becomes one text. */
 const most = { all: 3_000_000_000, part: 500_000_000 };
 
 /**
- * Looks into a workbook before anything unpacks it: whether it is one, whether it is encrypted, and
- * whether it unpacks to what it says and no more than this machine should hold. Says of which kind it is.
+ * Unpacks a workbook, XLSX or ODS: one that isn't encrypted, that unpacks to what it says, and to no
+ * more than this machine should hold.
  */
-export async function checkWorkbook(path: string, name: string): Promise<WorkbookKind> {
-  let parts = 0;
+export async function unpackWorkbook(path: string, name: string): Promise<Workbook> {
+  const parts = new Map<string, Uint8Array>();
+  let seen = 0;
   let size = 0;
-  const seen = new Set<string>();
   try {
     const archive = await yauzl.openPromise(path, { lazyEntries: true, autoClose: false });
     try {
       for await (const entry of archive.eachEntry()) {
-        parts++;
-        seen.add(entry.fileName);
+        seen++;
         size += entry.uncompressedSize;
-        if (entry.uncompressedSize > most.part || size > most.all || parts > 100_000) {
+        if (entry.uncompressedSize > most.part || size > most.all || seen > 100_000) {
           throw tooLarge(name, Math.max(size, entry.uncompressedSize));
         }
         if (entry.fileName.endsWith("/")) continue;
         if (entry.isEncrypted()) throw encrypted(name);
+        if (!/\.(xml|rels|vml)$/i.test(entry.fileName)) continue;
+        // The stream fails when a part unpacks to another size than it says.
         const stream = await archive.openReadStreamPromise(entry);
-        if (entry.fileName === "META-INF/manifest.xml") {
-          if ((await text(stream)).includes("encryption-data")) throw encrypted(name);
-        } else {
-          // The stream fails when a part unpacks to another size than it says.
-          for await (const _ of stream);
+        const part = new Uint8Array(new SharedArrayBuffer(entry.uncompressedSize));
+        let at = 0;
+        for await (const chunk of stream as AsyncIterable<Uint8Array>) {
+          part.set(chunk, at);
+          at += chunk.length;
         }
+        parts.set(entry.fileName, part);
       }
     } finally {
       archive.close();
@@ -42,8 +47,10 @@ export async function checkWorkbook(path: string, name: string): Promise<Workboo
     if (error instanceof Failure) throw error;
     throw damaged(name, (error as Error).message);
   }
-  if (seen.has("xl/workbook.xml")) return "xlsx";
-  if (seen.has("content.xml")) return "ods";
+  const manifest = parts.get("META-INF/manifest.xml");
+  if (manifest && Buffer.from(manifest).includes("encryption-data")) throw encrypted(name);
+  if (parts.has("xl/workbook.xml")) return { kind: "xlsx", parts };
+  if (parts.has("content.xml")) return { kind: "ods", parts };
   throw new Failure(
     "input",
     `${name} is an archive, but not a workbook`,
