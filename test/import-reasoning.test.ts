@@ -207,6 +207,29 @@ it("comments and links of cells are set aside with their addresses", async () =>
   ]);
 });
 
+it("comments are counted with the table that they are in", async () => {
+  const folder = temporaryFolder();
+  const hives = [1, 2, 3].map((at) => [`B-${at}`, at]);
+  const visits = [1, 2, 3].map((at) => [`B-${at}`, `2026-05-0${at}`, "calm"]);
+  const sheet = utils.aoa_to_sheet([
+    ["Code", "Weight"],
+    ...hives,
+    [],
+    [],
+    ["Hive", "Visited", "Mood"],
+    ...visits,
+  ]);
+  utils.cell_add_comment(sheet.C9 as CellObject, "After the rain", "Ada");
+  const book = utils.book_new();
+  utils.book_append_sheet(book, sheet, "Bees");
+  writeFileSync(join(folder, "bees.xlsx"), write(book, { type: "buffer", bookType: "xlsx" }));
+  const { out } = await levadura(["import", "bees.xlsx", "--yes", "--json"], folder);
+  const counted = JSON.parse(out).sheets.map(({ around }: { around: string[] }) =>
+    around.some((said) => said.includes("1 comment or link of cells")),
+  );
+  expect(counted).toEqual([false, true]);
+});
+
 it("a plan says what years of two digits, other units and bare percentages mean", async () => {
   const text =
     "Code,Due,Weight,Share\nA,01.02.68,500 g,91 %\nB,13.02.68,2 kg,0.8\nC,14.02.68,3 kg,75 %\n";
@@ -292,6 +315,9 @@ describe("next month's sheet", () => {
     };
     expect(await around("Code,Mass,Checked\nB-1,12.5,2026-02-03\n")).toContain(
       "weight has no column: if that is its old name, write `weight: { column: Mass }` in the plan",
+    );
+    expect(await around('Code,"Mass: kg",Checked\nB-1,12.5,2026-02-03\n')).toContain(
+      'write `weight: { column: "Mass: kg" }` in the plan',
     );
     // Two columns might be it, or none.
     expect(await around("Code,Mass,Height,Checked\nB-1,12.5,3,2026-02-03\n")).not.toContain(

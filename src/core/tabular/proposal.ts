@@ -1,3 +1,4 @@
+import { stringify } from "yaml";
 import { nameHints } from "../fields/name-hints.ts";
 import { type Field, isComputed, type Model } from "../model/model.ts";
 import { printDefinition } from "../model/notation.ts";
@@ -331,7 +332,7 @@ function planSheet(
       const why = field
         ? "is computed by the model"
         : old
-          ? `has no such field in the model, and ${old.name} has no column: if that is its old name, write \`${old.name}: { column: ${reference} }\` in the plan`
+          ? `has no such field in the model, and ${old.name} has no column: if that is its old name, write \`${old.name}: { column: ${stringify(reference).trimEnd()} }\` in the plan`
           : "has no such field in the model; add it there to take it";
       notes.around.push(`column ${reference}: ${entity}${field ? `.${field.name}` : ""} ${why}`);
       continue;
@@ -435,8 +436,10 @@ function pluralOfSheet(of: ProfiledSheet, entity: string, language: string): str
   const sheet = nameOf(of);
   const said = capitalized(readable(sheetWords(sheet, of.file)));
   const isPlural = singularIn(language, said) !== said;
-  if (isPlural && !/\d/.test(said)) return said;
-  const named = sheet && folded(sheet) !== folded(entity) && !/\d/.test(sheet);
+  // A second table of a sheet has a number, by which it differs from the first in the plural too.
+  const isNumbered = [said, sheet ?? "", entity].some((name) => /\d/.test(name));
+  if (isPlural && !isNumbered) return said;
+  const named = sheet && folded(sheet) !== folded(entity) && !isNumbered;
   return language === "en" && named ? readable(sheet) : pluralIn(language, labelOf(entity));
 }
 

@@ -1,5 +1,12 @@
 import { Failure } from "../../core/failure.ts";
-import { address, cellText, columnLetters, isEmpty, type Row } from "../../core/tabular/cells.ts";
+import {
+  address,
+  cellText,
+  columnLetters,
+  columnNumber,
+  isEmpty,
+  type Row,
+} from "../../core/tabular/cells.ts";
 import type { NotedCell, TextFormat } from "../../core/tabular/plan.ts";
 import { type Area, isInside } from "../../core/tabular/shapes/areas.ts";
 import { mostTurned, turned } from "../../core/tabular/shapes/turned.ts";
@@ -11,7 +18,7 @@ export function insideArea(sheet: Sheet, area: Area): Sheet {
   return {
     ...sheet,
     formulas: [],
-    remarks: [],
+    remarks: sheet.remarks.filter(({ cell }) => isAt(cell, area)),
     lookUntil: area.top,
     *read(text, onStrayQuotes) {
       for (const { first, share, rows } of sheet.read(text, onStrayQuotes)) {
@@ -23,6 +30,11 @@ export function insideArea(sheet: Sheet, area: Area): Sheet {
       }
     },
   };
+}
+
+function isAt(cell: string, area: Area): boolean {
+  const [, letters = "", row] = /^([A-Z]+)(\d+)$/.exec(cell) ?? [];
+  return isInside(area, Number(row), columnNumber(letters) ?? -1);
 }
 
 /** The cells of a sheet that are in none of some areas. */
