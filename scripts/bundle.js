@@ -21,6 +21,19 @@ function checksumOf(folder) {
   return hash.digest("hex");
 }
 
+/** Of a locale of fake data, only the names of people are used: the rest would be read at every start. */
+const namesOnly = {
+  name: "names-only",
+  setup(build) {
+    build.onLoad({ filter: /faker\/dist\/locale\/\w+\.js$/ }, async ({ path }) => {
+      const { faker } = await import(path);
+      const { first_name, last_name } = faker.rawDefinitions.person;
+      const person = { first_name, last_name };
+      return { contents: `export const faker = ${JSON.stringify({ rawDefinitions: { person } })}` };
+    });
+  },
+};
+
 export async function bundle(root, { whole = false } = {}) {
   const commands = readdirSync(join(root, "src", "cli", "commands"));
   await build({
@@ -48,6 +61,7 @@ export async function bundle(root, { whole = false } = {}) {
     // What a project was built with is told by this, whatever the version says while Levadura is developed.
     define: { GENERATOR: JSON.stringify(checksumOf(join(root, "src", "core"))) },
     banner: { js: banner },
+    plugins: [namesOnly],
     logLevel: "warning",
   });
 }

@@ -120,26 +120,29 @@ function read(text: string): Reading {
   return { definition, complaints };
 }
 
-/** The same reading with its spans in the file. */
+/** The same reading with its spans in the file. A large model has tens of thousands of these words. */
 function placed({ definition, complaints }: Reading, place: (span: Span) => Span): Reading {
-  const moved = <T extends { at: Span }>(word: T): T => ({ ...word, at: place(word.at) });
-  const { type, entity, choices, min, max, options } = definition;
+  const moved = ({ text, at }: Word): Word => ({ text, at: place(at) });
+  const result: Definition = { options: new Map() };
+  for (const part of wordParts) {
+    const word = definition[part];
+    if (word) result[part] = moved(word);
+  }
+  if (definition.choices) {
+    result.choices = definition.choices.map((choice) =>
+      choice.was ? { ...moved(choice), was: moved(choice.was) } : moved(choice),
+    );
+  }
+  for (const [name, word] of definition.options) {
+    result.options.set(name, word.formula ? { ...moved(word), formula: true } : moved(word));
+  }
   return {
-    definition: {
-      ...(type && { type: moved(type) }),
-      ...(entity && { entity: moved(entity) }),
-      ...(choices && {
-        choices: choices.map((choice) =>
-          choice.was ? { ...moved(choice), was: moved(choice.was) } : moved(choice),
-        ),
-      }),
-      ...(min && { min: moved(min) }),
-      ...(max && { max: moved(max) }),
-      options: new Map([...options].map(([name, word]) => [name, moved(word)])),
-    },
-    complaints: complaints.map(moved),
+    definition: result,
+    complaints: complaints.map((complaint) => ({ ...complaint, at: place(complaint.at) })),
   };
 }
+
+const wordParts = ["type", "entity", "min", "max"] as const;
 
 type Complain = (at: Span, message: string, help?: string) => void;
 

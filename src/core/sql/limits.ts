@@ -23,6 +23,11 @@ export interface Limits {
   rows?(table: Table): { message: string; help: string } | undefined;
 }
 
+/** Whether a database limits nothing but how many columns a table has: then a small model needs no look at its schema. */
+export function countsOnly({ columns: _, name: __, indexes, ...others }: Limits): boolean {
+  return indexes === Number.POSITIVE_INFINITY && Object.keys(others).length === 0;
+}
+
 /** What of a schema a database can't have: said before anything is made. */
 export function limitsOf(limits: Limits, { tables }: Schema): Limit[] {
   return tables.flatMap((table) => [

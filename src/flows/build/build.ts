@@ -16,6 +16,7 @@ import type { Project } from "../../io/project/project.ts";
 import {
   copyPath,
   type FileRecord,
+  fileChecksum,
   type GenerationRecord,
   readCopy,
   readRecord,
@@ -156,8 +157,7 @@ function digestsOf(parts: readonly Part[], { kept }: Built): Record<string, stri
 
 /** The checksum of a file of the application; undefined where it isn't there. */
 function checksumOf(project: Project, path: string): string | undefined {
-  const text = readText(join(project.app, path));
-  return text === undefined ? undefined : textChecksum(text);
+  return fileChecksum(join(project.app, path));
 }
 
 function withSources(files: readonly GeneratedFile[]): Sourced[] {

@@ -16,7 +16,7 @@ import { readModel } from "../../core/model/read.ts";
 import { columnOf, linkOf, schemaOf, tableOf } from "../../core/schema/from-model.ts";
 import { checkFixedRows } from "../../core/seeding/fixed.ts";
 import { dialectOf } from "../../core/sql/dialects.ts";
-import { limitsOf } from "../../core/sql/limits.ts";
+import { countsOnly, limitsOf } from "../../core/sql/limits.ts";
 import { writeAll } from "../../io/project/files.ts";
 import { modelName, openProject, type Project } from "../../io/project/project.ts";
 
@@ -82,20 +82,23 @@ function renamedIn(text: string): { at: Span; name: string }[] {
 
 /** What exceeds the limits of the database, with the entities and fields that cause it. */
 function databaseLimits(model: Model): Diagnostic[] {
-  return limitsOf(dialectOf(model).limits, schemaOf(model)).map(
-    ({ table, column, message, help }) => {
-      const entity = model.entities.find(({ name }) => tableOf(name) === table);
-      const owner = (field: Field, of: Entity) =>
-        isMany(field) && linkOf(of, field).table === table;
-      const field =
-        entity?.fields.find((each) => columnOf(each) === column) ??
-        model.entities
-          .flatMap((each) => each.fields.filter((candidate) => owner(candidate, each)))
-          .at(0);
-      const at = field?.at ?? entity?.at ?? { start: 0, end: 1 };
-      return { severity: "error", message, at, help };
-    },
-  );
+  const { limits } = dialectOf(model);
+  if (
+    countsOnly(limits) &&
+    model.entities.every(({ fields }) => fields.length < limits.columns / 2)
+  )
+    return [];
+  return limitsOf(limits, schemaOf(model)).map(({ table, column, message, help }) => {
+    const entity = model.entities.find(({ name }) => tableOf(name) === table);
+    const owner = (field: Field, of: Entity) => isMany(field) && linkOf(of, field).table === table;
+    const field =
+      entity?.fields.find((each) => columnOf(each) === column) ??
+      model.entities
+        .flatMap((each) => each.fields.filter((candidate) => owner(candidate, each)))
+        .at(0);
+    const at = field?.at ?? entity?.at ?? { start: 0, end: 1 };
+    return { severity: "error", message, at, help };
+  });
 }
 
 /** The fields that nothing can be made of yet. */

@@ -35,8 +35,13 @@ export function fileFailure(action: string, path: string, error: unknown): Failu
 
 /** The text of a file; undefined where there is none. */
 export function readText(path: string): string | undefined {
+  return readBytes(path)?.toString();
+}
+
+/** What is in a file; undefined where there is none. */
+export function readBytes(path: string): Buffer | undefined {
   try {
-    return readFileSync(path, "utf8");
+    return readFileSync(path);
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code === "ENOENT") return undefined;
     throw fileFailure("read", path, error);

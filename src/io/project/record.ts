@@ -1,7 +1,7 @@
-import { createHash } from "node:crypto";
+import { hash } from "node:crypto";
 import { join } from "node:path";
 import * as z from "zod";
-import { readText, type Write } from "./files.ts";
+import { readBytes, readText, type Write } from "./files.ts";
 import type { Project } from "./project.ts";
 
 /** What was generated last, file by file: checksums, and copies for merging. */
@@ -38,7 +38,14 @@ function isPathInside(path: string): boolean {
 /** A text's checksum, whatever line ends version control gave it. */
 export function textChecksum(text: string): string {
   const lines = text.includes("\r") ? text.replaceAll("\r\n", "\n") : text;
-  return createHash("sha256").update(lines).digest("hex");
+  return hash("sha256", lines);
+}
+
+/** The checksum of a file's text; undefined where there is no file. */
+export function fileChecksum(path: string): string | undefined {
+  const bytes = readBytes(path);
+  if (!bytes?.includes("\r")) return bytes && hash("sha256", bytes);
+  return textChecksum(bytes.toString());
 }
 
 /** Reads the record; an empty one where there is none, or none that can be read. */
