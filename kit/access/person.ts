@@ -2,6 +2,8 @@
 export interface Person {
   id: number;
   name: string;
+  /** The names of the groups that the person is in. */
+  groups?: readonly string[];
   /** A language tag; the application's own without it. */
   language?: string;
   /** An IANA time zone; the application's own without it. */

@@ -1,13 +1,14 @@
 import { type Kysely, type RawBuilder, type SqlBool, sql } from "kysely";
-import type { Entity } from "../entity/entity.ts";
+import { type Entity, isReference, isReferences } from "../entity/entity.ts";
 import { inSentence, type Label, labelIn, type Names } from "../entity/label.ts";
 import type { PageLink } from "../entity/page-link.ts";
 import type { Registry } from "../entity/registry.ts";
-import type { FieldScope, FormulaScope } from "../fields/field.ts";
+import type { Field, FieldScope, FormulaScope } from "../fields/field.ts";
 import { now, todayIn } from "../formula/clock.ts";
 import type { Messages } from "../messages/en.ts";
 import { type Formats, formatsFor } from "../messages/formats.ts";
 import { messagesFor } from "../messages/messages.ts";
+import type { Access } from "./access.ts";
 import type { Action } from "./action.ts";
 import type { Person } from "./person.ts";
 
@@ -46,12 +47,19 @@ export class Forbidden extends Error {
   }
 }
 
+/** Somebody asked for what isn't there for them: it can't be told from what isn't there at all. */
+export class Hidden extends Error {}
+
+/** Nobody asked for what somebody who is signed in may perhaps do. */
+export class NotSignedIn extends Error {}
+
 /** What a scope is made of. */
 interface Given {
   db: Kysely<AnyTables>;
   settings: Settings;
   entities: Registry;
   policy: Policy;
+  access?: Access | undefined;
   person?: Person | undefined;
 }
 
@@ -64,7 +72,9 @@ export class Scope implements FieldScope, FormulaScope {
   readonly settings: Settings;
   readonly entities: Registry;
   readonly policy: Policy;
-  /** Nobody, where there is no sign-in. */
+  /** The groups and their rights; undefined where nobody signs in. */
+  readonly access: Access | undefined;
+  /** Nobody, where there is no sign-in, or before it. */
   readonly person: Person | undefined;
   readonly language: string;
   readonly timezone: string;
@@ -74,7 +84,8 @@ export class Scope implements FieldScope, FormulaScope {
   #today: string | undefined;
 
   constructor(given: Given, at?: string) {
-    const { db, settings, entities, policy, person } = given;
+    const { db, settings, entities, policy, access, person } = given;
+    this.access = access;
     this.db = db;
     this.settings = settings;
     this.entities = entities;
@@ -111,8 +122,8 @@ export class Scope implements FieldScope, FormulaScope {
   }
 
   #given(): Given {
-    const { db, settings, entities, policy, person } = this;
-    return { db, settings, entities, policy, person };
+    const { db, settings, entities, policy, access, person } = this;
+    return { db, settings, entities, policy, access, person };
   }
 
   may(action: Action, entity: Entity): boolean {
@@ -130,6 +141,12 @@ export class Scope implements FieldScope, FormulaScope {
   offers(page: string, entity: Entity): boolean {
     const links = this.entities.linksOf(entity);
     return links.some(({ path, needs }) => path === page && this.may(needs, entity));
+  }
+
+  /** Whether a field refers to records of an entity that the person may not see at all: then it isn't there either. */
+  isHidden(field: Field | undefined): boolean {
+    if (!field || !(isReference(field) || isReferences(field))) return false;
+    return !this.may("see", this.entities.named(field.to));
   }
 
   /** Throws where the person may not do something. */

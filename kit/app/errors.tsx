@@ -1,6 +1,7 @@
 import type { Context } from "hono";
 import { HTTPException } from "hono/http-exception";
-import { Forbidden, type Scope } from "../access/scope.ts";
+import { Forbidden, Hidden, NotSignedIn, type Scope } from "../access/scope.ts";
+import { signInAddress, signInPath } from "../access/sign-in-address.ts";
 import { troubleOf } from "../database/current-dialect.ts";
 import { logError } from "../store/log.ts";
 import { endedTransaction, OutcomeUnknown } from "../store/transactions.ts";
@@ -15,6 +16,8 @@ export function notFound(c: Context, scope: Scope) {
 /** Answers a request that failed, with what is known of what was saved. */
 export function failed(c: Context, scope: Scope, error: Error) {
   const { messages } = scope;
+  if (error instanceof Hidden) return notFound(c, scope);
+  if (error instanceof NotSignedIn) return signInFirst(c, scope);
   if (error instanceof HTTPException && error.status < 500) {
     const refusals: Readonly<Record<number, string>> = {
       400: messages.unreadable,
@@ -35,6 +38,23 @@ export function failed(c: Context, scope: Scope, error: Error) {
   return trouble
     ? problem(c, scope, 503, messages.databaseAway, kept, messages.troubles[trouble])
     : problem(c, scope, 500, messages.somethingWrong, kept, messages.logSaysMore);
+}
+
+/** Leads to the sign-in, and back afterwards. What somebody sends who is signed out by now isn't lost. */
+export function signInFirst(c: Context, scope: Scope) {
+  const { pathname, search } = new URL(c.req.url);
+  if (c.req.method === "GET") return c.redirect(signInAddress(pathname + search), 302);
+  const { messages } = scope;
+  const page = (
+    <>
+      <h1>{messages.signedOut}</h1>
+      <p>{messages.signInAndSendAgain}</p>
+      <a class="btn btn-primary" href={signInPath} target="_blank" rel="noopener">
+        {messages.signIn}
+      </a>
+    </>
+  );
+  return showPage(c, scope, page, { title: messages.signedOut, status: 401 });
 }
 
 /** What an error left behind, as far as it is known. */

@@ -1,4 +1,4 @@
-import type { Scope } from "../access/scope.ts";
+import { NotSignedIn, type Scope } from "../access/scope.ts";
 import type { Feature } from "../features/feature.ts";
 import { countsOf } from "../store/counts.ts";
 import { showPage } from "../ui/layout.tsx";
@@ -11,6 +11,7 @@ export const home: Feature = {
       path: "/",
       needs: "nothing",
       answer: async (c, scope) => {
+        if (scope.access && !scope.person && !seesAnything(scope)) throw new NotSignedIn();
         const seen = scope.entities.all.filter(
           (entity) => scope.linksOf(entity, "menu").length > 0,
         );
@@ -19,6 +20,10 @@ export const home: Feature = {
     },
   ],
 };
+
+function seesAnything(scope: Scope): boolean {
+  return scope.entities.all.some((entity) => scope.may("see", entity));
+}
 
 function HomePage({ scope, counts }: { scope: Scope; counts: ReadonlyMap<string, number> }) {
   const { messages, format, entities } = scope;

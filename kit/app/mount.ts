@@ -1,6 +1,7 @@
 import type { Hono } from "hono";
-import type { Scope } from "../access/scope.ts";
-import type { Route } from "../features/feature.ts";
+import { isAdministrator } from "../access/rights.ts";
+import { Hidden, NotSignedIn, type Scope } from "../access/scope.ts";
+import type { Needs, Route } from "../features/feature.ts";
 
 /** What a request carries through the application. */
 export interface Environment {
@@ -10,18 +11,33 @@ export interface Environment {
 const mounted = new WeakMap<object, Route[]>();
 
 /**
- * Makes routes reachable. The only place where a route comes into being: each is guarded by the action that it needs,
- * and throws `Forbidden` where the person may not do it.
+ * Makes routes reachable. The only place where a route comes into being: each is guarded by what it needs.
  */
 export function mount(app: Hono<Environment>, routes: readonly Route[]): void {
   mounted.set(app, [...routesOf(app), ...routes]);
   for (const { method, path, needs, answer } of routes) {
     app.on(method, path, (c) => {
       const scope = c.get("scope");
-      if (needs !== "nothing") scope.require(needs.action, needs.entity);
+      guard(scope, needs);
       return answer(c, scope);
     });
   }
+}
+
+/**
+ * Throws where the person may not go on: `NotSignedIn` for nobody, `Hidden` for what isn't there for the person, and
+ * `Forbidden` for what the person sees but may not change.
+ */
+function guard(scope: Scope, needs: Needs): void {
+  if (needs === "nothing") return;
+  const { access, person } = scope;
+  const isAction = typeof needs === "object";
+  if (isAction && scope.may(needs.action, needs.entity)) return;
+  if (needs === "person" && person) return;
+  if (needs === "administrator" && isAdministrator(person)) return;
+  if (access && !person) throw new NotSignedIn();
+  if (isAction && scope.may("see", needs.entity)) scope.require(needs.action, needs.entity);
+  throw new Hidden();
 }
 
 /** The routes that were mounted. */

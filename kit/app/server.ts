@@ -3,9 +3,29 @@ import { serve } from "@hono/node-server";
 
 type Fetch = Parameters<typeof serve>[0]["fetch"];
 
+/** How an application is run. */
+interface Running {
+  /** Closes what it works on, once it was asked to stop. */
+  close(): Promise<void>;
+  /** Whether people sign in; otherwise whoever reaches it may do everything. */
+  signsIn: boolean;
+  /** The path of the link for the first administrator. */
+  welcome?: string | undefined;
+}
+
 /** Listens on HOST and PORT, which are 127.0.0.1 and 3000 unless set, until asked to stop. */
-export function listen(app: { fetch: Fetch }, name: string, close: () => Promise<void>): void {
+export function listen(
+  app: { fetch: Fetch },
+  name: string,
+  { close, signsIn, welcome }: Running,
+): void {
   const hostname = process.env.HOST || "127.0.0.1";
+  if (!signsIn && !isThisMachine(hostname) && process.env.OPEN_TO_EVERYONE !== "yes") {
+    console.error(
+      `Nobody signs in to this application: whoever reaches ${hostname} could read and change everything. OPEN_TO_EVERYONE=yes allows that.`,
+    );
+    process.exit(1);
+  }
   const port = Number(process.env.PORT || 3000);
   const serverOptions = {
     headersTimeout: 10_000,
@@ -15,9 +35,11 @@ export function listen(app: { fetch: Fetch }, name: string, close: () => Promise
   };
   const server = serve({ fetch: app.fetch, hostname, port, serverOptions }, (at: AddressInfo) => {
     const host = at.family === "IPv6" ? `[${at.address}]` : at.address;
-    console.log(`${name} is open at http://${host}:${at.port}/`);
+    const address = `http://${host}:${at.port}`;
+    console.log(`${name} is open at ${address}/`);
+    if (welcome) console.log(`The first administrator chooses a password at ${address}${welcome}`);
     // A process that started this one learns that it may send requests now.
-    process.send?.("listening");
+    process.send?.({ welcome });
   });
   server.on("error", (error: NodeJS.ErrnoException) => {
     console.error(
@@ -38,4 +60,8 @@ export function listen(app: { fetch: Fetch }, name: string, close: () => Promise
   for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"] as const) process.once(signal, stop);
   // ... or until the process that started it is gone.
   process.once("disconnect", stop);
+}
+
+function isThisMachine(host: string): boolean {
+  return ["127.0.0.1", "localhost", "::1"].includes(host);
 }

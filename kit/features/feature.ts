@@ -8,11 +8,17 @@ import type { Registered } from "../entity/registry.ts";
 import type { Rules } from "../entity/rules.ts";
 import { findAnyRow } from "../store/select.ts";
 
+/**
+ * What somebody has to be allowed: to do something with the records of an entity, to be signed in, to manage the others
+ * who are; or nothing.
+ */
+export type Needs = { action: Action; entity: Entity } | "person" | "administrator" | "nothing";
+
 /** An address of the application, and what somebody has to be allowed to do there. */
 export interface Route {
   method: "GET" | "POST";
   path: string;
-  needs: { action: Action; entity: Entity } | "nothing";
+  needs: Needs;
   answer(c: Context, scope: Scope): Response | Promise<Response>;
 }
 

@@ -136,6 +136,79 @@ export const en = {
   changedMeanwhile:
     "It was changed since this page was opened. Deleting it now deletes it as it is by now.",
 
+  // Signing in.
+  signIn: "Sign in",
+  signOut: "Sign out",
+  signedOut: "You are signed out",
+  signInAndSendAgain:
+    "What you typed isn’t lost: sign in on another page, come back here, and load this page again to send it.",
+  emailAddress: "Email address",
+  password: "Password",
+  wrongPassword: "This email address and this password don’t belong together.",
+  tooManyAttempts: (minutes: number) =>
+    `There were too many attempts. Try again in ${minutes} minutes.`,
+  forgotten:
+    "If you have forgotten your password, ask an administrator for a link to choose another one.",
+  welcome: (name: string) => `Welcome, ${name}`,
+  choosePassword: (application: string) =>
+    `Choose the password by which you sign in to ${application}.`,
+  newPassword: "New password",
+  passwordAgain: "The same password again",
+  passwordHint: "At least 12 characters. Several words are easier to remember than signs.",
+  savePassword: "Save the password",
+  commonPassword: "This is one of the passwords that are tried first. Choose another one.",
+  notTheSame: "This isn’t the same password.",
+  notYourPassword: "This isn’t your password.",
+  emailTaken: "Somebody signs in with this address already.",
+  linkEnded: "This link no longer works",
+  askForLink: "It was used, or is too old. Ask an administrator for another one.",
+  yourAccount: "Your account",
+  accountDone: {
+    own: "Saved.",
+    password: "Your password was changed. You are signed out everywhere else.",
+    sessions: "Signed out there.",
+  },
+  yourName: "Your name",
+  language: "Language",
+  timezone: "Time zone",
+  asApplication: "As the application",
+  changePassword: "Change the password",
+  currentPassword: "Current password",
+  whereSignedIn: "Where you are signed in",
+  lastUsed: "Last used",
+  signedInAt: "Signed in",
+  fromWhere: "From",
+  thisOne: "This browser",
+  endSession: "Sign out",
+  endOthers: "Sign out everywhere else",
+
+  // People, for administrators.
+  people: "People",
+  peopleCount: (count: number, shown: string) => `${shown} ${plural(count, "person", "people")}`,
+  name: "Name",
+  groups: "Groups",
+  state: "State",
+  administrators: "Administrators",
+  accountStates: { active: "Signs in", invited: "Invited", suspended: "Suspended" },
+  invite: "Invite people",
+  whom: "Whom to invite",
+  whomHint: "One person a line: Ana Vidal, ana@example.org",
+  personLine: (line: string) => `Write a name, a comma and an email address: “${line}”`,
+  invited: "Invited",
+  passLinksOn: (hours: number) =>
+    `Pass each link on to its person, who chooses a password by it. A link works once, for ${hours} hours, and is shown only here.`,
+  passLinkOn: (hours: number) =>
+    `Pass this link on. It works once, for ${hours} hours, and is shown only here.`,
+  newLink: "Make a link to choose a password",
+  signOutEverywhere: "Sign out everywhere",
+  suspend: "Suspend",
+  readmit: "Readmit",
+  removePerson: "Remove",
+  removeSurely: (name: string) => `${name} can’t sign in any more then. This can’t be undone.`,
+  lastAdministrator:
+    "Nobody would be left who can manage people. Make somebody else an administrator first.",
+  personDone: { saved: "Saved.", ended: "Signed out everywhere." },
+
   // What goes wrong.
   notFound: "Page not found",
   nothingHere: "There is nothing at this address.",

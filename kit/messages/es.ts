@@ -131,6 +131,82 @@ export const es: Messages = {
   changedMeanwhile:
     "Ha cambiado desde que se abrió esta página. Si lo eliminas ahora, se elimina tal como está.",
 
+  // Signing in.
+  signIn: "Entrar",
+  signOut: "Salir",
+  signedOut: "Tu sesión se ha cerrado",
+  signInAndSendAgain:
+    "Lo que has escrito no se pierde: entra en otra página, vuelve aquí y carga de nuevo esta página para enviarlo.",
+  emailAddress: "Correo electrónico",
+  password: "Contraseña",
+  wrongPassword: "Este correo y esta contraseña no van juntos.",
+  tooManyAttempts: (minutes: number) =>
+    `Demasiados intentos. Vuelve a probar dentro de ${minutes} minutos.`,
+  forgotten: "Si has olvidado la contraseña, pide a un administrador un enlace para elegir otra.",
+  welcome: (name: string) => `Te damos la bienvenida, ${name}`,
+  choosePassword: (application: string) =>
+    `Elige la contraseña con la que entrarás en ${application}.`,
+  newPassword: "Contraseña nueva",
+  passwordAgain: "La misma contraseña otra vez",
+  passwordHint: "Al menos 12 caracteres. Varias palabras se recuerdan mejor que signos.",
+  savePassword: "Guardar la contraseña",
+  commonPassword: "Es una de las contraseñas que se prueban primero. Elige otra.",
+  notTheSame: "No es la misma contraseña.",
+  notYourPassword: "No es tu contraseña.",
+  emailTaken: "Alguien ya entra con este correo.",
+  linkEnded: "Este enlace ya no sirve",
+  askForLink: "Se ha usado, o es demasiado antiguo. Pide otro a un administrador.",
+  yourAccount: "Tu cuenta",
+  accountDone: {
+    own: "Guardado.",
+    password: "Se ha cambiado tu contraseña. Tus demás sesiones se han cerrado.",
+    sessions: "Sesión cerrada.",
+  },
+  yourName: "Tu nombre",
+  language: "Idioma",
+  timezone: "Zona horaria",
+  asApplication: "Como la aplicación",
+  changePassword: "Cambiar la contraseña",
+  currentPassword: "Contraseña actual",
+  whereSignedIn: "Dónde tienes sesión abierta",
+  lastUsed: "Último uso",
+  signedInAt: "Abierta",
+  fromWhere: "Desde",
+  thisOne: "Este navegador",
+  endSession: "Cerrar",
+  endOthers: "Cerrar todas las demás",
+
+  // People, for administrators.
+  people: "Personas",
+  peopleCount: (count: number, shown: string) => `${shown} ${plural(count, "persona", "personas")}`,
+  name: "Nombre",
+  groups: "Grupos",
+  state: "Estado",
+  administrators: "Administradores",
+  accountStates: {
+    active: "Puede entrar",
+    invited: "Con invitación pendiente",
+    suspended: "En suspenso",
+  },
+  invite: "Invitar a personas",
+  whom: "A quién invitar",
+  whomHint: "Una persona por línea: Ana Vidal, ana@example.org",
+  personLine: (line: string) => `Escribe un nombre, una coma y un correo electrónico: «${line}»`,
+  invited: "Invitaciones",
+  passLinksOn: (hours: number) =>
+    `Pasa cada enlace a su persona, que elegirá con él una contraseña. Un enlace sirve una vez, durante ${hours} horas, y solo se muestra aquí.`,
+  passLinkOn: (hours: number) =>
+    `Pasa este enlace. Sirve una vez, durante ${hours} horas, y solo se muestra aquí.`,
+  newLink: "Crear un enlace para elegir contraseña",
+  signOutEverywhere: "Cerrar todas sus sesiones",
+  suspend: "Suspender",
+  readmit: "Readmitir",
+  removePerson: "Quitar",
+  removeSurely: (name: string) => `${name} ya no podrá entrar. No se puede deshacer.`,
+  lastAdministrator:
+    "No quedaría nadie que pueda gestionar a las personas. Nombra antes a otro administrador.",
+  personDone: { saved: "Guardado.", ended: "Se han cerrado todas sus sesiones." },
+
   // What goes wrong.
   notFound: "Página no encontrada",
   nothingHere: "No hay nada en esta dirección.",

@@ -4,6 +4,9 @@ import { es } from "./es.ts";
 /** The languages that the kit speaks, by the first part of their tags. */
 const languages: Readonly<Record<string, Messages>> = { en, es };
 
+/** The languages that people can choose, in their own words. */
+export const languageNames: Readonly<Record<string, string>> = { en: "English", es: "Español" };
+
 /** The sentences for a language tag such as `es-MX`; English ones for a language that the kit doesn't speak. */
 export function messagesFor(language: string): Messages {
   const [base = ""] = language.toLowerCase().split("-");

@@ -369,15 +369,23 @@ function conditions(scope: Scope, entity: Entity, request: ListRequest): Conditi
   const chosen = Object.entries(fields).flatMap(([name, field]) => {
     const value = request.query.get(name);
     if (value === null || !/^\d{1,15}$/.test(value)) return [];
+    if (!isReference(field) && !isReferences(field)) return [];
+    const seen = isInSight(scope, scope.entities.named(field.to), Number(value));
     if (isReference(field))
-      return [sql<SqlBool>`${sql.ref(`${table}.${name}`)} = ${Number(value)}`];
-    if (!isReferences(field)) return [];
+      return [...seen, sql<SqlBool>`${sql.ref(`${table}.${name}`)} = ${Number(value)}`];
     const { table: links, from, to } = field.through;
     return [
+      ...seen,
       sql<SqlBool>`${sql.ref(`${table}.id`)} in (select ${sql.ref(from)} from ${sql.table(links)} where ${sql.ref(to)} = ${Number(value)})`,
     ];
   });
   return [...found, ...chosen];
+}
+
+/** The condition that a record is one that the person may see: whose it is can't be found out by filtering. */
+function isInSight(scope: Scope, entity: Entity, id: number): Condition[] {
+  if (!scope.policy.visible(scope, entity)) return [];
+  return [sql<SqlBool>`${id} in (select seen.id from ${scope.rowsOf(entity)} as seen)`];
 }
 
 /** The words of a search: each once, and none that is within another one. */

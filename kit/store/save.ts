@@ -11,7 +11,14 @@ import {
 } from "../entity/entity.ts";
 import { labelIn } from "../entity/label.ts";
 import type { RuleContext } from "../entity/rules.ts";
-import { readTyped, startValues, type Typed, type Values, withUnchanged } from "../entity/typed.ts";
+import {
+  isBlankTyped,
+  readTyped,
+  startValues,
+  type Typed,
+  type Values,
+  withUnchanged,
+} from "../entity/typed.ts";
 import { replaceLinks } from "./join-tables.ts";
 import { logError } from "./log.ts";
 import { brokenRowRules, errorsOf } from "./row-rules.ts";
@@ -84,19 +91,13 @@ async function saveBy<Result>(
 ): Promise<Result | NotSaved> {
   const { saved } = change;
   scope.require(saved ? "change" : "add", entity);
-  const read = "typed" in change ? readTyped(entity, change.typed, scope) : change;
+  const read = "typed" in change ? readAsked(scope, entity, change.typed, saved?.row) : change;
   if ("errors" in read) return read;
-  const values =
-    saved && "typed" in change
-      ? withUnseen(
-          entity,
-          withUnchanged(entity, read.values, change.typed, saved.row, scope),
-          saved.row,
-        )
-      : read.values;
+  const { values } = read;
   try {
     return await inOneTransaction(async (trx, refuse) => {
       const within = scope.within(trx);
+      await requireInSight(within, entity, values, saved?.row);
       const context = contextOf(within, saved?.row);
       const rules = scope.entities.rulesOf(entity);
       const wrong = Object.entries((await rules.check?.(values, context)) ?? {});
@@ -125,13 +126,68 @@ async function saveBy<Result>(
   }
 }
 
-/** Values in which a reference to a record out of sight stays: no form offers it, so that it comes back blank. */
-function withUnseen(entity: Entity, values: Values, row: Row): Values {
-  const unseen = Object.entries(entity.inputs).filter(
-    ([name, field]) =>
-      isReference(field) && values[name] === null && row[name.replace(/_id$/, "")] === null,
-  );
-  return { ...values, ...Object.fromEntries(unseen.map(([name]) => [name, row[name]])) };
+/**
+ * Reads what was typed. References to records out of sight stay as they are saved: no form offers those, so that they
+ * come back blank.
+ */
+function readAsked(
+  scope: Scope,
+  entity: Entity,
+  typed: Typed,
+  row: Row | undefined,
+): ReturnType<typeof readTyped> {
+  const unseen = unseenReferences(scope, entity, typed, row);
+  const inputs = Object.entries(entity.inputs).filter(([name]) => !unseen.has(name));
+  const read = readTyped({ ...entity, inputs: Object.fromEntries(inputs) }, typed, scope);
+  if ("errors" in read) return read;
+  const values = row ? withUnchanged(entity, read.values, typed, row, scope) : read.values;
+  return { values: { ...values, ...Object.fromEntries(unseen) } };
+}
+
+/** The values of references that the form didn't offer, as they are saved. */
+function unseenReferences(
+  scope: Scope,
+  { inputs }: Entity,
+  typed: Typed,
+  row: Row | undefined,
+): ReadonlyMap<string, unknown> {
+  const unseen = new Map<string, unknown>();
+  for (const [name, field] of Object.entries(inputs)) {
+    if (isReference(field)) {
+      const isLost = row?.[name] && row[name.replace(/_id$/, "")] === null;
+      if (scope.isHidden(field) || (isLost && isBlankTyped(typed.get(name)))) {
+        unseen.set(name, row?.[name] ?? null);
+      }
+      // Links to what is out of sight are left alone where the others are replaced.
+    } else if (isReferences(field) && scope.isHidden(field)) unseen.set(name, []);
+  }
+  return unseen;
+}
+
+/** Ends the save where it refers to records that the person may not see, as if they weren't there. */
+async function requireInSight(
+  scope: Scope,
+  entity: Entity,
+  values: Values,
+  row: Row | undefined,
+): Promise<void> {
+  for (const [name, field] of Object.entries(entity.inputs)) {
+    if (!isReference(field) && !isReferences(field)) continue;
+    const target = scope.entities.named(field.to);
+    if (!scope.policy.visible(scope, target)) continue;
+    const value = values[name];
+    const chosen = (Array.isArray(value) ? value : [value]).filter(
+      (id) => typeof id === "number" && id !== row?.[name],
+    );
+    if (chosen.length === 0) continue;
+    const { rows } = await sql`
+      select seen.id from ${scope.rowsOf(target)} as seen where seen.id in (${sql.join(chosen)})`.execute(
+      scope.db,
+    );
+    if (rows.length < new Set(chosen).size) {
+      throw new WrongFields(new Map([["", scope.messages.chosenIsGone]]));
+    }
+  }
 }
 
 /** A record that was saved out of the person's own sight. */

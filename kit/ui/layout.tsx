@@ -1,6 +1,8 @@
 import type { Context } from "hono";
 import type { Child } from "hono/jsx";
+import { isAdministrator } from "../access/rights.ts";
 import type { Scope } from "../access/scope.ts";
+import { signInAddress, signInPath } from "../access/sign-in-address.ts";
 import { hasFlash, takeFlash } from "../http/flash.ts";
 import { spokenLanguage } from "../messages/messages.ts";
 import type { Outcome } from "../store/submissions.ts";
@@ -71,6 +73,7 @@ function Frame({
           <a class="name" href="/">
             {name}
           </a>
+          <Who scope={scope} path={path} />
           <details class="narrow-menu">
             <summary>{messages.menu}</summary>
             <nav aria-label={messages.menu}>{menu}</nav>
@@ -92,6 +95,28 @@ function Frame({
         {notes && <DevelopmentFooter notes={notes} path={path} />}
       </body>
     </html>
+  );
+}
+
+/** Who is signed in, with the way to their account and out; or the way in. */
+function Who({ scope, path }: { scope: Scope; path: string }) {
+  const { access, person, messages } = scope;
+  if (!access) return null;
+  if (!person) {
+    return path === signInPath ? null : (
+      <nav class="who" aria-label={messages.yourAccount}>
+        <a href={signInAddress(path)}>{messages.signIn}</a>
+      </nav>
+    );
+  }
+  return (
+    <nav class="who" aria-label={messages.yourAccount}>
+      {isAdministrator(person) && <a href="/-/people">{messages.people}</a>}
+      <a href="/-/account">{person.name}</a>
+      <form method="post" action="/-/sign-out">
+        <button type="submit">{messages.signOut}</button>
+      </form>
+    </nav>
   );
 }
 

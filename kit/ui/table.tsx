@@ -50,7 +50,8 @@ export function RecordTable<Known extends Entity>({
   const { scope, entity } = page;
   const shown = columns
     .map((column) => columnOf(scope, entity, column as string | OwnColumn<Row>))
-    .filter(({ name }) => name !== without || name === undefined);
+    .filter(({ name }) => name !== without || name === undefined)
+    .filter(({ name }) => name === undefined || !scope.isHidden(entity.fields[name]));
   const leading = shown.find(({ leads }) => leads);
   const { messages } = scope;
   const edits = back !== undefined && scope.offers("/edit", entity);

@@ -1,5 +1,6 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../core/failure.ts";
+import type { Listening } from "../flows/serve/serve.ts";
 import { write } from "./terminal.ts";
 
 /** The flags of commands that run an application. */
@@ -16,7 +17,25 @@ export const listeningFlags = {
     min: 1,
     max: 65535,
   }),
+  "open-to-everyone": Flags.boolean({
+    description: "lets whoever reaches the application do everything, where nobody signs in",
+  }),
+  administrator: Flags.string({
+    description: "makes a link by which the first administrator chooses a password",
+    helpValue: "NAME",
+  }),
 };
+
+/** Where and how to listen, as these flags say. */
+export function listeningOf(flags: {
+  host: string;
+  port: number | undefined;
+  "open-to-everyone": boolean;
+  administrator: string | undefined;
+}): Listening {
+  const { host, port, administrator } = flags;
+  return { host, port, open: flags["open-to-everyone"], administrator };
+}
 
 /** Passes on what a running application says of errors. */
 export function passOn(text: string): void {

@@ -168,6 +168,10 @@ function eventLines(event: Exclude<FlowEvent, { kind: "trouble" | "working" | "p
           before: [warning(`Port ${event.wantedPort} is in use; using ${event.port} instead`)],
         }),
       };
+    case "welcome":
+      return {
+        told: [done(`The first administrator chooses a password at ${ansis.bold(event.address)}`)],
+      };
     case "died": {
       const how = event.status === null ? "by a signal" : `with status ${event.status}`;
       const pause = `${(event.pause / 1000).toLocaleString("en")} s`;

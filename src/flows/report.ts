@@ -22,6 +22,7 @@ export type FlowEvent =
   | { kind: "written"; entity: string; rows: number }
   | { kind: "built"; written: number; kept: string[]; removed: number }
   | { kind: "serving"; address: string; wantedPort: number; port: number }
+  | { kind: "welcome"; address: string }
   | { kind: "restarted"; milliseconds: number }
   | ({ kind: "died" } & Death)
   | { kind: "watching"; file: string }

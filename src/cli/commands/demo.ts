@@ -3,7 +3,7 @@ import { databases } from "../../core/model/model.ts";
 import { prepareDemo } from "../../flows/demo/demo.ts";
 import { riseProject } from "../../flows/rise/rise.ts";
 import { RunningCommand } from "../command.ts";
-import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
+import { listeningFlags, listeningOf, passOn, runUntilStopped } from "../running.ts";
 
 export default class Demo extends RunningCommand {
   static override summary = "run everything on made-up data";
@@ -34,7 +34,7 @@ export default class Demo extends RunningCommand {
   async run() {
     const { flags } = await this.parse(Demo);
     await prepareDemo(flags.into, flags.database, this.report);
-    const listening = { host: flags.host, port: flags.port };
+    const listening = listeningOf(flags);
     await runUntilStopped(() => riseProject(flags.into, listening, this.report, passOn));
   }
 }

@@ -1,6 +1,6 @@
 import { riseProject } from "../../flows/rise/rise.ts";
 import { projectFlag, RunningCommand } from "../command.ts";
-import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
+import { listeningFlags, listeningOf, passOn, runUntilStopped } from "../running.ts";
 
 export default class Rise extends RunningCommand {
   static override summary = "do all of it, then follow the model";
@@ -14,7 +14,7 @@ export default class Rise extends RunningCommand {
 
   async run() {
     const { flags } = await this.parse(Rise);
-    const listening = { host: flags.host, port: flags.port };
+    const listening = listeningOf(flags);
     await runUntilStopped(() => riseProject(flags.project, listening, this.report, passOn));
   }
 }

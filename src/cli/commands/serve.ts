@@ -1,6 +1,6 @@
 import { serveProject } from "../../flows/serve/serve.ts";
 import { projectFlag, RunningCommand } from "../command.ts";
-import { listeningFlags, passOn, runUntilStopped } from "../running.ts";
+import { listeningFlags, listeningOf, passOn, runUntilStopped } from "../running.ts";
 
 export default class Serve extends RunningCommand {
   static override summary = "run the application";
@@ -10,7 +10,11 @@ export default class Serve extends RunningCommand {
     { command: "levadura serve", description: "prints the address to open" },
     {
       command: "HOST_NAMES=bees.example levadura serve --host 0.0.0.0",
-      description: "lets other machines in; there is no sign-in yet",
+      description: "lets other machines in, where people sign in",
+    },
+    {
+      command: 'levadura serve --administrator "Ana Vidal"',
+      description: "prints a link by which the first administrator chooses a password",
     },
   ];
   static override flags = { ...projectFlag, ...listeningFlags };
@@ -18,7 +22,7 @@ export default class Serve extends RunningCommand {
   async run() {
     const { flags } = await this.parse(Serve);
     await runUntilStopped(async () => {
-      const server = await serveProject(flags.project, flags, this.report, passOn);
+      const server = await serveProject(flags.project, listeningOf(flags), this.report, passOn);
       this.hint("Ctrl-C ends.");
       return server;
     });

@@ -13,6 +13,7 @@ import { queriesModule } from "./formulas.ts";
 import { entityTest, fixture, sampleModule } from "./samples.ts";
 import { subjectOf } from "./subject.ts";
 import {
+  accessModule,
   appModule,
   databaseModule,
   featuresModule,
@@ -126,6 +127,7 @@ function hasFormulas({ rules, fields }: Entity): boolean {
 /** The files that belong to no single entity. */
 export function sharedFiles(model: Model, versions: Versions): GeneratedFile[] {
   const subjects = model.entities.map((entity) => subjectOf(model, entity));
+  const access = accessModule(model, subjects);
   return [
     { path: "package.json", text: packageJson(model, versions) },
     { path: "tsconfig.json", text: json(tsconfig) },
@@ -136,6 +138,7 @@ export function sharedFiles(model: Model, versions: Versions): GeneratedFile[] {
     { path: "src/migrate.ts", text: migrateModule(model) },
     { path: "src/database.ts", text: databaseModule(model, subjects) },
     { path: "src/app.ts", text: appModule(model, subjects) },
+    ...(access === undefined ? [] : [{ path: "src/access.ts", text: access }]),
     { path: "test/fixture.ts", text: fixture(model) },
   ];
 }
@@ -211,7 +214,14 @@ export const biome = {
   files: { includes: ["**", "!dist"] },
 };
 
-function readme(model: Model): string {
+const openToAll = "**It has no sign-in**: whoever can reach it can read and change everything.";
+
+const signingIn = `People sign in to it. \`FIRST_ADMINISTRATOR="Ana Vidal" npm start\` prints a link by which the first administrator chooses a
+password; administrators invite the others. \`src/access.ts\` says which group may do what. \`PUBLIC_ADDRESS=https://bees.example\` is
+the address by which people reach it from elsewhere: cookies are kept to HTTPS then. Behind a proxy, \`TRUST_FORWARDED=yes\` takes
+the addresses of visitors from it.`;
+
+function readme({ users, ...model }: Model): string {
   const { name, address, needs, settings } = databaseCodes[model.app.database];
   return `# ${readable(model.app.name).replace(/[<>&\\[\]`*_#]/g, "\\$&")}
 
@@ -223,9 +233,8 @@ npm run build
 npm start
 \`\`\`
 
-**It has no sign-in**: whoever can reach it can read and change everything. It therefore listens on this machine only, at
-127.0.0.1:3000. These variables change that: \`PORT\`, \`HOST\`, \`HOST_NAMES\` (the names by which browsers may reach it, with
-commas between them) and \`DATABASE_URL\` (\`${address}\`). \`DATABASE_STATEMENT_SECONDS\` (20) and
+${users ? signingIn : openToAll} It listens on this machine only, at 127.0.0.1:3000. These variables change that:
+\`PORT\`, \`HOST\`, \`HOST_NAMES\` (the names by which browsers may reach it, with commas between them)${users ? "" : ", `OPEN_TO_EVERYONE=yes`"} and \`DATABASE_URL\` (\`${address}\`). \`DATABASE_STATEMENT_SECONDS\` (20) and
 \`DATABASE_WAIT_SECONDS\` (5) limit the time for a statement, and the wait for a connection or a turn to write.${settings ? `\n${settings}` : ""}
 
 | folder | contents |

@@ -46,7 +46,7 @@ export function sampleModule(model: Model, subject: Subject): string {
 }
 
 /** `test/fixture.ts`: the application over an empty database of its own. */
-export const fixture = ({ app }: Model) => `import { mkdtempSync, rmSync } from "node:fs";
+export const fixture = ({ app, users }: Model) => `import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { createApp } from "../src/app.ts";
@@ -56,7 +56,14 @@ import { readMigrations } from "../src/kit/database/location.ts";
 import { applyMigrations } from "../src/kit/migrations/migrations.ts";
 import { makeScratch } from "../src/kit/database/${app.database}/scratch.ts";
 
-/** The application over an empty database, which \`close\` removes again. */
+${
+  users
+    ? `/** Who asks in these tests. */
+const administrator = { id: 1, name: "Test", groups: ["administrators"] };
+
+`
+    : ""
+}/** The application over an empty database, which \`close\` removes again. */
 export async function openFixture() {
   const folder = mkdtempSync(join(tmpdir(), "application-"));
   const { address, remove } = await makeScratch(folder);
@@ -66,7 +73,7 @@ export async function openFixture() {
   });
   await connection.close();
   const db = openDatabase(address);
-  const app = createApp(db);
+  const app = createApp(db${users ? ", { personOf: () => administrator }" : ""});
   const headers = { host: "localhost", origin: "http://localhost" };
   return {
     db,

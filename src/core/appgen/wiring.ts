@@ -1,4 +1,5 @@
 import { isMany, type Model } from "../model/model.ts";
+import { rightsOf } from "../model/users.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf, linkOf } from "../schema/from-model.ts";
 import { databaseCodes } from "./databases.ts";
@@ -97,6 +98,7 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
     module.use(`${camel}Features`, `./entities/${file}/${file}.features.ts`),
   );
   const database = module.type("Database", "./database.ts");
+  const access = model.users ? module.use("access", "./access.ts") : undefined;
   module.add(
     `const parts = ${object([
       [
@@ -108,6 +110,7 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
           ["timezone", quote(timezone)],
         ]),
       ],
+      ...(access ? [["access", access] as const] : []),
       ["entities", `[${entities.join(", ")}]`],
     ])};`,
   );
@@ -115,9 +118,34 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
     `export const createApp = (db: ${database}, more: ${module.type("More", kit)} = {}) => ${module.use("application", kit)}({ db, ...parts, ...more });`,
     "The whole application over a database; `more` says who asks, and who may do what.",
   );
+  const policy = access ? `, policy: ${module.use("everything", "./kit/access/scope.ts")}` : "";
   module.add(
-    `export const createScope = (db: ${database}) => ${module.use("scopes", kit)}({ db, ...parts })(undefined);`,
-    "What scripts and tests of your own read and save records with, as nobody in particular.",
+    `export const createScope = (db: ${database}) => ${module.use("scopes", kit)}({ db, ...parts${policy} })(undefined);`,
+    `What scripts and tests of your own read and save records with, as nobody in particular${access ? ", who may do everything" : ""}.`,
+  );
+  return module.print();
+}
+
+/** `access.ts`: the groups of the people who sign in, and what they may do. */
+export function accessModule({ users }: Model, subjects: readonly Subject[]): string | undefined {
+  if (!users) return undefined;
+  const module = new Module();
+  const rights = subjects.map(({ entity, table }): [string, string] => [
+    table,
+    object(
+      Object.entries(rightsOf(users, entity)).map(([group, may]) => [
+        group,
+        `[${may.map(quote).join(", ")}]`,
+      ]),
+    ),
+  ]);
+  module.add(
+    `export const access: ${module.type("Access", "./kit/access/access.ts")} = ${object([
+      ["groups", object(users.groups.map(({ name, label }) => [name, quote(label)]))],
+      ["rights", object(rights)],
+    ])};`,
+    `Who may do what: the groups of the people who sign in, and their rights on the records of each entity.
+Everyone who is signed in is in \`everyone\`, and may do what \`visitors\` may, who aren't. Administrators may do everything.`,
   );
   return module.print();
 }
@@ -125,14 +153,23 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
 /** `main.ts`: starts the server. */
 export function mainModule(model: Model): string {
   const [names, given] = startingWith(model, "openDatabase");
+  const first = "./kit/access/first-administrator.ts";
   return `import { createApp } from "./app.ts";
 import { ${names} } from "./database.ts";
-import { listen } from "./kit/app/server.ts";
+${
+  model.users
+    ? `import { firstAdministrator } from "${first}";
+`
+    : ""
+}import { listen } from "./kit/app/server.ts";
 import { requireMigrated } from "./kit/migrations/startup.ts";
 
 await requireMigrated("migrations"${given});
 const db = openDatabase();
-listen(createApp(db), ${quote(model.app.name)}, () => db.destroy());
+listen(createApp(db), ${quote(model.app.name)}, {
+  close: () => db.destroy(),
+  signsIn: ${model.users !== undefined},${model.users ? "\n  welcome: await firstAdministrator(db)," : ""}
+});
 `;
 }
 

@@ -93,8 +93,9 @@ class Comparison {
       else if (former) this.#refuseName(table, undefined, tableOf(former.name));
       else this.#addTable(table);
     }
-    for (const table of this.#to.tables) {
-      if (table.key.length > 1 && !this.#taken.has(table.name)) this.#addTable(table.name);
+    const own = new Set(this.model.entities.map(({ name }) => tableOf(name)));
+    for (const { name } of this.#to.tables) {
+      if (!own.has(name) && !this.#taken.has(name)) this.#addTable(name);
     }
     this.#dropRest();
     for (const table of this.#to.tables) {

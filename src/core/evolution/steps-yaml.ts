@@ -6,6 +6,7 @@ const limit = z.union([z.number(), z.string()]);
 const constant = z.union([z.string(), z.number(), z.boolean()]);
 const columnType = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("text"), max: z.number() }),
+  z.strictObject({ kind: z.literal("code"), max: z.number() }),
   z.strictObject({ kind: z.literal("decimal"), places: z.number() }),
   ...(["long text", "integer", "boolean", "date", "time", "datetime"] as const).map((kind) =>
     z.strictObject({ kind: z.literal(kind) }),

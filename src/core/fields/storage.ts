@@ -2,6 +2,8 @@
 export type ColumnType =
   | { kind: "text"; max: number }
   | { kind: "long text" }
+  /** A text that programs compare as it is, such as a checksum. */
+  | { kind: "code"; max: number }
   | { kind: "integer" }
   | { kind: "decimal"; places: number }
   | { kind: "boolean" }

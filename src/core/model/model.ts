@@ -1,11 +1,31 @@
+import type { Action } from "../../../kit/access/action.ts";
 import type { Default, FieldType } from "../fields/field-type.ts";
 import type { Span } from "./diagnostics.ts";
 
 /** A model that was read and found right: every name in it is known, every value within its bounds. */
 export interface Model {
   app: AppSettings;
+  /** Who signs in; nobody does without it. */
+  users?: Users;
   entities: Entity[];
 }
+
+/** The people who sign in. */
+export interface Users {
+  groups: UserGroup[];
+  /** What they may do with the entities that have no rights of their own. */
+  rights: Rights;
+  at: Span;
+}
+
+export interface UserGroup {
+  /** Such as `office`. */
+  name: string;
+  label: string;
+}
+
+/** What may be done, by the name of a group. */
+export type Rights = Readonly<Record<string, readonly Action[]>>;
 
 export const databases = ["sqlite", "postgres", "mariadb"] as const;
 export type DatabaseKind = (typeof databases)[number];
@@ -46,6 +66,8 @@ export interface Entity {
   rules: RowRule[];
   /** As much of that as its table can obey by itself; it is made of the formulas. */
   checks?: RowCheck[];
+  /** What each group may do with its records, where that isn't as for all entities. */
+  rights?: Rights;
   /** What it is filled with, if the model says so. */
   seed?: SeedRows;
   /** The name it had before. */

@@ -10,7 +10,7 @@ import {
   uniqueEntries,
   valueAt,
 } from "./mappings.ts";
-import type { AppSettings, Entity, Field, Model } from "./model.ts";
+import type { AppSettings, Entity, Field, Model, Users } from "./model.ts";
 import { checkEntityName, checkFieldName, checkMeetings } from "./names.ts";
 import {
   type ChoiceWord,
@@ -33,6 +33,7 @@ import {
   type SourceScalar,
 } from "./source.ts";
 import { interpretLabels } from "./translations.ts";
+import { interpretRights, interpretUsers, noteUnseen } from "./users.ts";
 
 /** What reading a model gives: the model when it has no errors, and everything there is to say. */
 export interface Reading {
@@ -87,12 +88,35 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
   const found = unique
     .filter(({ key }) => names.has(inOneForm(key.text)))
     .flatMap((entry) => interpretEntity(entry, names, diagnostics) ?? []);
+  const users = entryAt(file, "users");
+  const signingIn = users && interpretUsers(users, diagnostics);
+  readRights(entities, found, signingIn, diagnostics);
   const labels = valueAt(file, "labels");
   if (labels) interpretLabels(labels, found, diagnostics);
-  const model = { app, entities: found };
+  const model = { app, ...(signingIn && { users: signingIn }), entities: found };
   checkMeetings(model, diagnostics);
   checkRelations(model, diagnostics);
   return model;
+}
+
+/** The rights of the entities, which name the groups of the users. */
+function readRights(
+  { entries }: SourceMap,
+  found: readonly Entity[],
+  users: Users | undefined,
+  diagnostics: Diagnostics,
+): void {
+  for (const entity of found) {
+    const body = entries.find(({ key }) => key.at === entity.at)?.value;
+    const rights = body?.kind === "map" ? entryAt(body, "rights") : undefined;
+    if (!rights) continue;
+    if (!users) {
+      const help = "add `users:` to the model: people sign in then, and belong to groups";
+      diagnostics.error(rights.key.at, "there is nobody to have rights", help);
+    } else if (rights.value) entity.rights = interpretRights(rights.value, users, diagnostics);
+    else entity.rights = {};
+  }
+  if (users) noteUnseen(users, found, diagnostics);
 }
 
 function interpretApp(node: SourceNode | undefined, diagnostics: Diagnostics): AppSettings {

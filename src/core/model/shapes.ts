@@ -96,6 +96,7 @@ export const entityShape = z.strictObject({
     .describe(
       "What it is filled with: a number of sample rows, the name of a file in data/, rows that it needs, or a mapping of these.",
     ),
+  rights: z.unknown().optional().describe("What each group may do: {everyone: see}."),
   rules: z
     .array(z.unknown(), 'expected a list of rules, each as - Sentence: "= condition"')
     .optional()
@@ -114,10 +115,25 @@ export const appShape = z.strictObject({
     .describe("Where the rows are kept."),
 });
 
+/** The people who sign in. */
+export const usersShape = z.strictObject({
+  groups: z.unknown().optional().describe("Groups of people: a name, and what people read."),
+  rights: z
+    .unknown()
+    .optional()
+    .describe("What each group may do with entities that have no rights of their own."),
+});
+
 /** The file, apart from its entities. */
 export const fileShape = z.strictObject({
   levadura: z.union([z.literal(1), z.literal("1")], "expected 1, the version of the language"),
   app: z.unknown().optional(),
+  users: z
+    .unknown()
+    .optional()
+    .describe(
+      "The people who sign in; without it, whoever reaches the application may do everything.",
+    ),
   entities: z.unknown().optional(),
   labels: z
     .unknown()
@@ -130,14 +146,26 @@ export const fileShape = z.strictObject({
 /** The JSON Schema (draft 2020-12) by which editors complete and check a model file. */
 export function modelJsonSchema(): object {
   const section = z.record(z.string(), z.array(z.string()));
+  const rights = z.record(
+    z.string(),
+    z.string().regex(/^(everything|nothing|(see|add|change|delete)(, *(see|add|change|delete))*)$/),
+  );
   const fixedRow = z.record(z.string(), z.union([text, z.array(text)]));
   const file = fileShape.extend({
     app: appShape.optional(),
+    users: usersShape
+      .extend({
+        groups: z.record(z.string(), z.union([text, z.null()])).optional(),
+        rights: rights.optional(),
+      })
+      .or(z.null())
+      .optional(),
     labels: z.record(z.string(), z.record(z.string(), text)).optional(),
     entities: z.record(
       z.string(),
       entityShape.extend({
         fields: z.record(z.string(), fieldDefinition),
+        rights: rights.optional(),
         sections: z.array(section).optional(),
         unique: z.union([z.array(z.string()), z.array(z.array(z.string()))]).optional(),
         seed: z

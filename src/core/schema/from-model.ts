@@ -10,6 +10,7 @@ import {
   type Model,
 } from "../model/model.ts";
 import { inSentence, snakeCase } from "../naming/words.ts";
+import { accountTables } from "./account-tables.ts";
 import type { Column, Index, Schema, Table } from "./schema.ts";
 
 /** The tables that a model needs, each after those that its required references point at. */
@@ -18,7 +19,7 @@ export function schemaOf(model: Model): Schema {
   const links = model.entities.flatMap((entity) =>
     entity.fields.filter(isMany).map((field) => linkTable(entity, field)),
   );
-  return { tables: [...tables, ...links] };
+  return { tables: [...tables, ...links, ...(model.users ? accountTables() : [])] };
 }
 
 /**

@@ -60,7 +60,7 @@ export function conversionBy(words: ConversionWords): Syntax["converted"] {
     if (from.kind === "datetime" && to.kind === "time") {
       return lossy ? words.zoned.time(value, zone) : words.nothing(to);
     }
-    const source = from.kind === "long text" ? "text" : from.kind;
+    const source = from.kind === "long text" || from.kind === "code" ? "text" : from.kind;
     const convert = words.conversions[`${source} ${to.kind}`];
     return convert?.(value, to, lossy) ?? words.nothing(to);
   };

@@ -31,7 +31,15 @@ import { migrateProject } from "../migrate/migrate.ts";
 import { nameFor } from "../prepare/prepare.ts";
 import type { Report } from "../report.ts";
 import { isUntouched, seedProject } from "../seed/seed.ts";
-import { addressOf, type Listening, portFor, startOn, usualPort } from "../serve/serve.ts";
+import {
+  addressOf,
+  type Listening,
+  portFor,
+  requireGuarded,
+  startOn,
+  usualPort,
+  welcomeAt,
+} from "../serve/serve.ts";
 import { extendApplied, settleAmendment } from "./amend-migration.ts";
 
 /** How long a save is given to be complete, in milliseconds. */
@@ -59,6 +67,7 @@ export async function riseProject(
   log: (text: string) => void,
 ): Promise<Risen> {
   const first = buildableProject(folder);
+  requireGuarded(listening, first.model);
   await portFor(listening);
   const session = new RiseSession(first.project, report);
   await aloneOn(first.project, "rise", async () => {
@@ -73,7 +82,7 @@ export async function riseProject(
     }
     await buildApplication(first.project, model, report);
   });
-  const runner = new Runner(first.project, listening.host, report, log);
+  const runner = new Runner(first.project, listening, report, log);
   runner.tell(first, session.waiting);
   report({ kind: "working", on: "starting the application" });
   const { port } = await startOn(listening, (free) => runner.begin(free));
@@ -232,7 +241,7 @@ class Runner {
 
   constructor(
     readonly project: Project,
-    readonly host: string,
+    readonly listening: Listening,
     readonly report: Report,
     readonly log: (text: string) => void,
   ) {
@@ -283,8 +292,14 @@ class Runner {
     this.#server = undefined;
     await before?.stop();
     if (this.#stopping) return;
+    const { host, open = false, administrator } = this.listening;
     const settings = {
-      host: this.host,
+      host,
+      open,
+      // Once is enough: the link that was made holds for a day.
+      administrator: before ? undefined : administrator,
+      welcome: (path: string) =>
+        this.report({ kind: "welcome", address: welcomeAt(host, this.#port, path) }),
       port: this.#port,
       database: databaseUrl(this.project),
       notes: this.#notes,

@@ -1,6 +1,7 @@
 import { existsSync } from "node:fs";
 import { join } from "node:path";
 import { Failure } from "../../core/failure.ts";
+import type { Model } from "../../core/model/model.ts";
 import type { Project } from "../../io/project/project.ts";
 import { openBundler } from "../../io/runner/bundle.ts";
 import { freePort, PortTaken, type RunningServer, startServer } from "../../io/runner/server.ts";
@@ -16,6 +17,10 @@ export interface Listening {
   host: string;
   /** Undefined for the first free one from 3000 on. */
   port: number | undefined;
+  /** Whether others may reach an application to which nobody signs in. */
+  open?: boolean;
+  /** The name of the first administrator, who gets a link. */
+  administrator?: string | undefined;
 }
 
 /** The port that an application gets when nobody asks for another. */
@@ -55,6 +60,7 @@ export async function serveProject(
   log: (text: string) => void,
 ): Promise<RunningServer> {
   const { project, model } = buildableProject(folder);
+  requireGuarded(listening, model);
   requireBuilt(project);
   await requireMigrated(project, model);
   await portFor(listening);
@@ -63,10 +69,17 @@ export async function serveProject(
   try {
     // Other commands write the application's source; the lock keeps half-written source out of the bundle.
     const main = await aloneOn(project, "serve", () => bundler.bundle());
-    const settings = { host: listening.host, database: databaseUrl(project), log };
+    const { host } = listening;
+    const { open = false, administrator } = listening;
+    const settings = { host, open, administrator, database: databaseUrl(project), log };
     const { port, started: server } = await startOn(listening, (free) =>
       supervised(
-        () => startServer(project, main, { ...settings, port: free }),
+        () =>
+          startServer(project, main, {
+            ...settings,
+            port: free,
+            welcome: (path) => report({ kind: "welcome", address: welcomeAt(host, free, path) }),
+          }),
         (death) => report({ kind: "died", ...death }),
       ),
     );
@@ -76,6 +89,21 @@ export async function serveProject(
   } finally {
     await bundler.close();
   }
+}
+
+/** Refuses to let others in where nobody signs in, unless that is asked for. */
+export function requireGuarded({ host, open }: Listening, { users }: Model): void {
+  if (users || open || ["127.0.0.1", "localhost", "::1"].includes(host)) return;
+  throw new Failure(
+    "usage",
+    `nobody signs in to this application: whoever reaches ${host} could read and change everything`,
+    "add `users:` to the model, or allow it with --open-to-everyone",
+  );
+}
+
+/** The address of a link that an application made. */
+export function welcomeAt(host: string, port: number, path: string): string {
+  return addressOf(host, port).replace(/\/$/, "") + path;
 }
 
 function requireBuilt(project: Project): void {

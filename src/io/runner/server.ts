@@ -18,6 +18,11 @@ export interface ServerSettings {
   database: string;
   /** The file with what is known of its pages while it is being developed. */
   notes?: string;
+  /** Whether whoever reaches the application may do everything, where nobody signs in. */
+  open?: boolean;
+  /** The name of the first administrator, if there is none; `welcome` takes the path of the link for them. */
+  administrator?: string | undefined;
+  welcome?(path: string): void;
   /** Takes what the application says of errors. */
   log(text: string): void;
 }
@@ -36,6 +41,8 @@ export async function startServer(
       HOST: settings.host,
       PORT: String(settings.port),
       DATABASE_URL: settings.database,
+      ...(settings.open && { OPEN_TO_EVERYONE: "yes" }),
+      ...(settings.administrator && { FIRST_ADMINISTRATOR: settings.administrator }),
       ...(settings.notes && { DEVELOPMENT_NOTES: settings.notes }),
     },
   });
@@ -48,7 +55,13 @@ export async function startServer(
   const ended = new Promise<number | null>((resolve) =>
     child.once("exit", (code) => resolve(code)),
   );
-  const ready = new Promise<"ready">((resolve) => child.once("message", () => resolve("ready")));
+  const ready = new Promise<"ready">((resolve) =>
+    child.once("message", (message) => {
+      const { welcome } = message as { welcome?: string };
+      if (welcome) settings.welcome?.(welcome);
+      resolve("ready");
+    }),
+  );
   if ((await Promise.race([ready, ended])) !== "ready") {
     if (/^Port \d+ is in use/m.test(said)) throw new PortTaken(settings.port);
     settings.log(said);

@@ -98,7 +98,7 @@ export function indexSql(
   const lengths = names.map((each) => {
     const type = columns.find((column) => column.name === each)?.type;
     if (type?.kind === "long text") return Number.POSITIVE_INFINITY;
-    return type?.kind === "text" ? type.max : 0;
+    return type?.kind === "text" || type?.kind === "code" ? type.max : 0;
   });
   const total = lengths.reduce((sum, length) => sum + length, 2 * names.length);
   const share = Math.floor((longestIndexed - 2 * names.length) / names.length);
@@ -138,6 +138,8 @@ export function typeSql(type: ColumnType): string {
       return type.max <= longestText ? "text" : "longtext";
     case "long text":
       return "longtext";
+    case "code":
+      return `varchar(${type.max}) collate utf8mb4_bin`;
     case "integer":
       return "bigint";
     case "decimal":

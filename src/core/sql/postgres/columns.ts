@@ -86,7 +86,7 @@ export function indexMethod(
   const lengths = names.map((name) => {
     const type = columns.find((column) => column.name === name)?.type;
     if (type?.kind === "long text") return Number.POSITIVE_INFINITY;
-    return type?.kind === "text" ? 4 * type.max : 16;
+    return type?.kind === "text" || type?.kind === "code" ? 4 * type.max : 16;
   });
   if (lengths.reduce((sum, length) => sum + length, 0) <= longestEntry) return "tree";
   return unique && names.length === 1 ? "hash" : undefined;
@@ -141,6 +141,8 @@ export function typeSql(type: ColumnType): string {
       return `varchar(${type.max}) collate ${collation}`;
     case "long text":
       return `text collate ${collation}`;
+    case "code":
+      return `varchar(${type.max}) collate "C"`;
     case "integer":
       return "bigint";
     case "decimal":

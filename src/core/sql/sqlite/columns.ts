@@ -67,6 +67,7 @@ export function typeSql(type: ColumnType): string {
       return `decimal(15, ${type.places})`;
     case "boolean":
       return "boolean";
+    case "code":
     case "date":
     case "time":
     case "datetime":
@@ -94,6 +95,7 @@ export function checksOf(column: Column, value: string): string[] {
 function typeCheck({ type, references }: Column, value: string): string | undefined {
   switch (type.kind) {
     case "text":
+    case "code":
       return `length(${value}) <= ${type.max}`;
     case "integer":
       return references ? undefined : `typeof(${value}) in ('integer', 'null')`;

@@ -1,0 +1,36 @@
+import type { Kysely } from "kysely";
+import { accountTables, addAccount, hasAdministrator, newWelcome } from "./accounts.ts";
+import { administrators } from "./rights.ts";
+import type { AnyTables } from "./scope.ts";
+import { welcomeAddress } from "./sign-in.tsx";
+
+/** For how many hours the link of the first administrator holds. */
+const hours = 24;
+
+/**
+ * The path of a link by which the first administrator chooses an address and a password: whoever FIRST_ADMINISTRATOR
+ * names. Undefined where it names nobody, or where somebody manages the people already.
+ */
+export async function firstAdministrator<Tables>(db: Kysely<Tables>): Promise<string | undefined> {
+  const tables = accountTables(db as unknown as Kysely<AnyTables>);
+  if (await hasAdministrator(tables)) return undefined;
+  const name = process.env.FIRST_ADMINISTRATOR?.trim().slice(0, 120);
+  if (!name) {
+    console.log(
+      "Nobody manages the people yet: FIRST_ADMINISTRATOR=NAME makes a link for the first who does.",
+    );
+    return undefined;
+  }
+  const known = await tables
+    .selectFrom("levadura_account")
+    .innerJoin("levadura_membership", "levadura_membership.account_id", "levadura_account.id")
+    .select("levadura_account.id")
+    .where("group_name", "=", administrators)
+    .where("password", "is", null)
+    .where("email", "is", null)
+    .where("name", "=", name)
+    .executeTakeFirst();
+  const id =
+    known?.id ?? (await addAccount(tables, { name, email: null, groups: [administrators] }));
+  return id === undefined ? undefined : welcomeAddress("", await newWelcome(tables, id, hours));
+}

@@ -1,0 +1,371 @@
+import type { Context } from "hono";
+import { recordId } from "../entity/links.ts";
+import type { Feature } from "../features/feature.ts";
+import { email as emailField } from "../fields/email.tsx";
+import { text } from "../fields/text.ts";
+import { originFor } from "../http/public-address.ts";
+import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
+import { showPage, Trail } from "../ui/layout.tsx";
+import { Pager } from "../ui/pager.tsx";
+import {
+  type Account,
+  accountOf,
+  accountsFrom,
+  accountTables,
+  addAccount,
+  changeAccount,
+  endSessions,
+  newWelcome,
+  removeAccount,
+} from "./accounts.ts";
+import { described, type Errors, FormProblem, Framed } from "./plain-form.tsx";
+import { administrators } from "./rights.ts";
+import type { Scope } from "./scope.ts";
+import { welcomeAddress } from "./sign-in.tsx";
+
+export const peoplePath = "/-/people";
+
+/** For how many hours a link to choose a password holds. */
+const linkHours = 72;
+const atOnce = 100;
+const onPage = 50;
+
+/** Who may sign in: inviting, groups, suspending, removing. For administrators. */
+export const people: Feature = {
+  routes: [
+    { method: "GET", path: peoplePath, needs: "administrator", answer: listPeople },
+    {
+      method: "GET",
+      path: `${peoplePath}/new`,
+      needs: "administrator",
+      answer: (c, scope) => askPeople(c, scope, { lines: "", groups: [], errors: new Map() }),
+    },
+    { method: "POST", path: `${peoplePath}/new`, needs: "administrator", answer: invite },
+    { method: "GET", path: `${peoplePath}/:id`, needs: "administrator", answer: showPerson },
+    { method: "POST", path: `${peoplePath}/:id`, needs: "administrator", answer: personSent },
+  ],
+};
+
+/** The groups that somebody can be put into, with their labels. */
+function groupsOf(scope: Scope): [string, string][] {
+  const { groups = {} } = scope.access ?? {};
+  return [
+    ...Object.entries(groups).map(([name, label]): [string, string] => [
+      name,
+      scope.translated(label),
+    ]),
+    [administrators, scope.messages.administrators],
+  ];
+}
+
+async function listPeople(c: Context, scope: Scope) {
+  const { messages, format } = scope;
+  const page = Math.max(1, Number(/^\d{1,6}$/.exec(c.req.query("page") ?? "")?.[0] ?? 1));
+  const { total, accounts } = await accountsFrom(accountTables(scope.db), {
+    offset: (page - 1) * onPage,
+    limit: onPage,
+  });
+  const labels = new Map(groupsOf(scope));
+  const content = (
+    <>
+      <div class="heading">
+        <h1>{messages.people}</h1>
+        <div class="actions">
+          <a class="btn btn-primary" href={`${peoplePath}/new`}>
+            {messages.invite}
+          </a>
+        </div>
+      </div>
+      <p class="text-secondary small">{messages.peopleCount(total, format.number(total))}</p>
+      <div class="table-responsive">
+        <table class="table table-hover">
+          <thead>
+            <tr>
+              <th scope="col">{messages.name}</th>
+              <th scope="col">{messages.emailAddress}</th>
+              <th scope="col">{messages.groups}</th>
+              <th scope="col">{messages.state}</th>
+            </tr>
+          </thead>
+          <tbody>
+            {accounts.map((account) => (
+              <tr>
+                <td>
+                  <a href={`${peoplePath}/${account.id}`}>{account.name}</a>
+                </td>
+                <td>{account.email}</td>
+                <td>{account.groups.map((name) => labels.get(name) ?? name).join(", ")}</td>
+                <td>{messages.accountStates[stateOf(account)]}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <Pager
+        scope={scope}
+        path={peoplePath}
+        query={new URLSearchParams()}
+        page={page}
+        pages={Math.max(1, Math.ceil(total / onPage))}
+      />
+    </>
+  );
+  return showPage(c, scope, content, { title: messages.people });
+}
+
+function stateOf({ suspended_at, password }: Account): "suspended" | "invited" | "active" {
+  if (suspended_at !== null) return "suspended";
+  return password === null ? "invited" : "active";
+}
+
+/** Somebody to be invited, as typed on a line. */
+interface Invited {
+  name: string;
+  email: string;
+}
+
+async function invite(c: Context, scope: Scope) {
+  const data = await sentForm(c);
+  const { messages } = scope;
+  const lines = sentText(data, "people");
+  const groups = chosenGroups(scope, data);
+  const read = readPeople(scope, lines);
+  const refuse = (message: string) =>
+    askPeople(c, scope, { lines, groups, errors: new Map([["people", message]]) }, 422);
+  if ("error" in read) return refuse(read.error);
+  const db = accountTables(scope.db);
+  const links: { name: string; email: string; link: string | undefined }[] = [];
+  for (const { name, email } of read.people) {
+    const id = await addAccount(db, { name, email, groups });
+    const secret = id === undefined ? undefined : await newWelcome(db, id, linkHours);
+    const link = secret && welcomeAddress(originFor(c.req.url), secret);
+    links.push({ name, email, link });
+  }
+  const page = (
+    <>
+      <Trail scope={scope} to={peoplePath} label={messages.people} />
+      <h1>{messages.invited}</h1>
+      <p>{messages.passLinksOn(linkHours)}</p>
+      <dl class="links">
+        {links.map(({ name, email, link }) => (
+          <>
+            <dt>
+              {name} <span class="text-secondary">{email}</span>
+            </dt>
+            <dd>{link ? <code>{link}</code> : messages.emailTaken}</dd>
+          </>
+        ))}
+      </dl>
+    </>
+  );
+  return showPage(c, scope, page, { title: messages.invited });
+}
+
+/** The people of a text, one a line: `Ana Vidal, ana@example.org`. */
+function readPeople(scope: Scope, typed: string): { people: Invited[] } | { error: string } {
+  const { messages } = scope;
+  const lines = typed.split("\n").filter((line) => line.trim() !== "");
+  if (lines.length === 0) return { error: messages.fillIn };
+  if (lines.length > atOnce) return { error: messages.chooseAtMost(atOnce) };
+  const people: Invited[] = [];
+  for (const line of lines) {
+    const comma = line.lastIndexOf(",");
+    const name = text({ label: "", max: 120 }).read([line.slice(0, Math.max(0, comma))], scope);
+    const email = emailField({ label: "" }).read([line.slice(comma + 1)], scope);
+    if ("error" in name || "error" in email) {
+      return { error: messages.personLine(line.trim().slice(0, 80)) };
+    }
+    people.push({ name: name.value, email: email.value });
+  }
+  return { people };
+}
+
+function chosenGroups(scope: Scope, data: SentForm): string[] {
+  const sent = new Set(data.getAll("groups").map(String));
+  return groupsOf(scope).flatMap(([name]) => (sent.has(name) ? [name] : []));
+}
+
+function askPeople(
+  c: Context,
+  scope: Scope,
+  { lines, groups, errors }: { lines: string; groups: readonly string[]; errors: Errors },
+  status = 200,
+) {
+  const { messages } = scope;
+  const page = (
+    <>
+      <Trail scope={scope} to={peoplePath} label={messages.people} />
+      <h1>{messages.invite}</h1>
+      <form method="post" class="sheet">
+        <Framed name="people" label={messages.whom} errors={errors} hint={messages.whomHint}>
+          <textarea
+            class={`form-control${errors.has("people") ? " is-invalid" : ""}`}
+            id="field-people"
+            name="people"
+            rows={4}
+            required
+            {...described("people", errors, messages.whomHint)}
+          >
+            {lines}
+          </textarea>
+        </Framed>
+        <Groups scope={scope} chosen={groups} />
+        <button class="btn btn-primary" type="submit">
+          {messages.invite}
+        </button>
+      </form>
+    </>
+  );
+  return showPage(c, scope, page, { title: messages.invite, status });
+}
+
+function Groups({ scope, chosen }: { scope: Scope; chosen: readonly string[] }) {
+  return (
+    <fieldset class="mb-3">
+      <legend class="form-label fs-6">{scope.messages.groups}</legend>
+      {groupsOf(scope).map(([name, label]) => (
+        <div class="form-check">
+          <input
+            class="form-check-input"
+            type="checkbox"
+            id={`group-${name}`}
+            name="groups"
+            value={name}
+            checked={chosen.includes(name)}
+          />
+          <label class="form-check-label" for={`group-${name}`}>
+            {label}
+          </label>
+        </div>
+      ))}
+    </fieldset>
+  );
+}
+
+async function askedAccount(c: Context, scope: Scope): Promise<Account | undefined> {
+  const id = recordId(c.req.param("id") ?? "");
+  return id === undefined ? undefined : accountOf(accountTables(scope.db), id);
+}
+
+async function showPerson(c: Context, scope: Scope) {
+  const account = await askedAccount(c, scope);
+  return account ? personPage(c, scope, account, { errors: new Map() }) : c.notFound();
+}
+
+async function personSent(c: Context, scope: Scope) {
+  const data = await sentForm(c);
+  const account = await askedAccount(c, scope);
+  if (!account) return c.notFound();
+  const db = accountTables(scope.db);
+  const { messages } = scope;
+  const here = `${peoplePath}/${account.id}`;
+  const refuse = () =>
+    personPage(c, scope, account, { errors: new Map([["", messages.lastAdministrator]]) }, 422);
+  switch (sentText(data, "do")) {
+    case "save": {
+      const suspended = account.suspended_at !== null;
+      const groups = chosenGroups(scope, data);
+      if (!(await changeAccount(db, account.id, { groups, suspended }))) return refuse();
+      return c.redirect(`${here}?done=saved`, 303);
+    }
+    case "suspend":
+    case "readmit": {
+      const suspended = sentText(data, "do") === "suspend";
+      const { groups } = account;
+      if (!(await changeAccount(db, account.id, { groups, suspended }))) return refuse();
+      return c.redirect(here, 303);
+    }
+    case "sign out":
+      await endSessions(db, account.id);
+      return c.redirect(`${here}?done=ended`, 303);
+    case "link": {
+      const secret = await newWelcome(db, account.id, linkHours);
+      const link = welcomeAddress(originFor(c.req.url), secret);
+      return personPage(c, scope, account, { errors: new Map(), link });
+    }
+    case "remove":
+      if (sentText(data, "sure") !== "yes")
+        return personPage(c, scope, account, { errors: new Map(), asks: true });
+      if (!(await removeAccount(db, account.id))) return refuse();
+      return c.redirect(peoplePath, 303);
+    default:
+      return c.notFound();
+  }
+}
+
+function personPage(
+  c: Context,
+  scope: Scope,
+  account: Account,
+  { errors, link, asks = false }: { errors: Errors; link?: string; asks?: boolean },
+  status = 200,
+) {
+  const { messages } = scope;
+  const { name, email, groups } = account;
+  const state = stateOf(account);
+  const done = c.req.query("done") ?? "";
+  const said =
+    status === 200 && Object.hasOwn(messages.personDone, done)
+      ? messages.personDone[done as keyof typeof messages.personDone]
+      : undefined;
+  const page = (
+    <>
+      <Trail scope={scope} to={peoplePath} label={messages.people} />
+      <h1>{name}</h1>
+      {said && (
+        <div class="alert alert-success" role="status">
+          {said}
+        </div>
+      )}
+      <FormProblem errors={errors} />
+      {link && (
+        <div class="alert alert-success" role="status">
+          <p>{messages.passLinkOn(linkHours)}</p>
+          <code>{link}</code>
+        </div>
+      )}
+      <p>
+        {email} <span class="text-secondary">{messages.accountStates[state]}</span>
+      </p>
+      <form method="post" class="sheet">
+        <Groups scope={scope} chosen={groups} />
+        <button class="btn btn-primary" type="submit" name="do" value="save">
+          {messages.save}
+        </button>
+      </form>
+      <form method="post" class="sheet">
+        {asks ? (
+          <>
+            <input type="hidden" name="sure" value="yes" />
+            <p>{messages.removeSurely(name)}</p>
+            <button class="btn btn-danger" type="submit" name="do" value="remove">
+              {messages.removePerson}
+            </button>
+          </>
+        ) : (
+          <div class="buttons">
+            <button class="btn btn-outline-primary" type="submit" name="do" value="link">
+              {messages.newLink}
+            </button>
+            <button class="btn btn-outline-secondary" type="submit" name="do" value="sign out">
+              {messages.signOutEverywhere}
+            </button>
+            {state === "suspended" ? (
+              <button class="btn btn-outline-secondary" type="submit" name="do" value="readmit">
+                {messages.readmit}
+              </button>
+            ) : (
+              <button class="btn btn-outline-danger" type="submit" name="do" value="suspend">
+                {messages.suspend}
+              </button>
+            )}
+            <button class="btn btn-outline-danger" type="submit" name="do" value="remove">
+              {messages.removePerson}
+            </button>
+          </div>
+        )}
+      </form>
+    </>
+  );
+  return showPage(c, scope, page, { title: name, status });
+}

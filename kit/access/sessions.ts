@@ -1,0 +1,131 @@
+import type { Context } from "hono";
+import { deleteCookie, getCookie, setCookie } from "hono/cookie";
+import type { Kysely } from "kysely";
+import { now } from "../formula/clock.ts";
+import { atSecond } from "../formula/zones.ts";
+import { clientAddress } from "../http/client-address.ts";
+import { isSecureAddress } from "../http/public-address.ts";
+import type { AccountTables } from "./accounts.ts";
+import type { Person } from "./person.ts";
+import { digestOf, isSecret, newSecret } from "./secrets.ts";
+
+/** A session ends after so many hours without a request, and after so many in all. */
+const hours = { idle: 12, all: 7 * 24 };
+
+/** How often it is noted that a session is in use, in milliseconds. */
+const noted = 5 * 60_000;
+
+type Db = Kysely<AccountTables>;
+
+/** Begins a session, of which the browser gets the secret and the database only its digest. */
+export async function beginSession(c: Context, db: Db, accountId: number): Promise<void> {
+  const secret = newSecret();
+  const begun = now();
+  const longAgo = atSecond(Date.now() - hours.all * 3_600_000);
+  await db.deleteFrom("levadura_session").where("begun_at", "<", longAgo).execute();
+  await db
+    .insertInto("levadura_session")
+    .values({
+      digest: digestOf(secret),
+      account_id: accountId,
+      begun_at: begun,
+      seen_at: begun,
+      address: clientAddress(c).slice(0, 60),
+      browser: (c.req.header("user-agent") ?? "").replace(/[^ -~]/g, "?").slice(0, 200),
+    })
+    .execute();
+  setCookie(c, "session", secret, { ...cookieOptions(), maxAge: hours.all * 3600 });
+}
+
+/** The digest of the session of a request; undefined where it has none that could be one. */
+export function sessionOf(c: Context): string | undefined {
+  const secret = isSecureAddress() ? getCookie(c, "session", "host") : getCookie(c, "session");
+  return isSecret(secret) ? digestOf(secret) : undefined;
+}
+
+/** Ends the session of a request. */
+export async function endSession(c: Context, db: Db): Promise<void> {
+  const digest = sessionOf(c);
+  if (digest) await db.deleteFrom("levadura_session").where("digest", "=", digest).execute();
+  deleteCookie(c, "session", cookieOptions());
+}
+
+/** No other host and no script reads it; over HTTPS, no other name of the domain can set it (`__Host-`). */
+function cookieOptions() {
+  const secure = isSecureAddress();
+  const common = { path: "/", httpOnly: true, sameSite: "Lax", secure } as const;
+  return secure ? ({ ...common, prefix: "host", secure: true } as const) : common;
+}
+
+/** Who sends a request; undefined for nobody, and for whoever may not sign in any more. */
+export async function personOf(c: Context, db: Db): Promise<Person | undefined> {
+  const digest = sessionOf(c);
+  if (digest === undefined) return undefined;
+  const at = Date.now();
+  const found = await db
+    .selectFrom("levadura_session as session")
+    .innerJoin("levadura_account as account", "account.id", "session.account_id")
+    .leftJoin("levadura_membership as membership", "membership.account_id", "account.id")
+    .select([
+      "account.id",
+      "account.name",
+      "account.language",
+      "account.timezone",
+      "membership.group_name",
+      "session.seen_at",
+    ])
+    .where("session.digest", "=", digest)
+    .where("session.begun_at", ">", atSecond(at - hours.all * 3_600_000))
+    .where("session.seen_at", ">", atSecond(at - hours.idle * 3_600_000))
+    .where("account.suspended_at", "is", null)
+    .execute();
+  const [first] = found;
+  if (!first) return undefined;
+  if (first.seen_at < atSecond(at - noted)) {
+    await db
+      .updateTable("levadura_session")
+      .set({ seen_at: atSecond(at) })
+      .where("digest", "=", digest)
+      .execute();
+  }
+  return {
+    id: first.id,
+    name: first.name,
+    groups: found.flatMap(({ group_name }) => group_name ?? []),
+    ...(first.language !== null && { language: first.language }),
+    ...(first.timezone !== null && { timezone: first.timezone }),
+  };
+}
+
+/** A session as its owner sees it. */
+export interface OwnSession {
+  id: number;
+  begun_at: string;
+  seen_at: string;
+  address: string;
+  browser: string;
+  /** Whether it is the one of the request. */
+  isThis: boolean;
+}
+
+/** The sessions of somebody, the last one first. */
+export async function sessionsOf(c: Context, db: Db, accountId: number): Promise<OwnSession[]> {
+  const found = await db
+    .selectFrom("levadura_session")
+    .select(["id", "digest", "begun_at", "seen_at", "address", "browser"])
+    .where("account_id", "=", accountId)
+    .orderBy("seen_at", "desc")
+    .limit(100)
+    .execute();
+  const own = sessionOf(c);
+  return found.map(({ digest, ...session }) => ({ ...session, isThis: digest === own }));
+}
+
+/** Ends one of somebody's sessions. */
+export async function endOwnSession(db: Db, accountId: number, id: number): Promise<void> {
+  await db
+    .deleteFrom("levadura_session")
+    .where("account_id", "=", accountId)
+    .where("id", "=", id)
+    .execute();
+}

@@ -1,0 +1,251 @@
+import type { Context } from "hono";
+import { localAddress } from "../entity/links.ts";
+import type { Feature } from "../features/feature.ts";
+import { email as emailField } from "../fields/email.tsx";
+import { clientAddress } from "../http/client-address.ts";
+import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
+import { showPage } from "../ui/layout.tsx";
+import {
+  type Account,
+  accountTables,
+  accountWithEmail,
+  keepPassword,
+  sameEmail,
+  welcomed,
+} from "./accounts.ts";
+import { attemptMinutes, countAttempt, forgetAttempts, type Limit } from "./attempts.ts";
+import { hashPassword, isPassword, passwordTrouble } from "./passwords.ts";
+import { type Errors, FormProblem, PlainInput } from "./plain-form.tsx";
+import type { Scope } from "./scope.ts";
+import { isSecret } from "./secrets.ts";
+import { beginSession, endSession } from "./sessions.ts";
+import { signInPath } from "./sign-in-address.ts";
+
+const welcomePath = "/-/welcome";
+
+/** The address by which somebody chooses a password. */
+export function welcomeAddress(origin: string, secret: string): string {
+  return `${origin}${welcomePath}/${secret}`;
+}
+
+/** Signing in and out, and the links by which people choose a password. */
+export const signIn: Feature = {
+  routes: [
+    {
+      method: "GET",
+      path: signInPath,
+      needs: "nothing",
+      answer: (c, scope) => {
+        const to = new URL(c.req.url).searchParams.get("to") ?? "";
+        if (scope.person) return c.redirect(localAddress(to) ?? "/", 302);
+        return askPassword(c, scope, { email: "", to, errors: new Map() });
+      },
+    },
+    { method: "POST", path: signInPath, needs: "nothing", answer: signInSent },
+    {
+      method: "POST",
+      path: "/-/sign-out",
+      needs: "person",
+      answer: async (c, scope) => {
+        await endSession(c, accountTables(scope.db));
+        return c.redirect(signInPath, 303);
+      },
+    },
+    { method: "GET", path: `${welcomePath}/:secret`, needs: "nothing", answer: welcome },
+    { method: "POST", path: `${welcomePath}/:secret`, needs: "nothing", answer: welcomeSent },
+  ],
+};
+
+/** How often a password may be tried: for an account from an address, for the account, and from the address. */
+function limitsFor(email: string, address: string): Limit[] {
+  return [
+    { subject: `both ${address} ${email}`, most: 10 },
+    { subject: `account ${email}`, most: 100 },
+    { subject: `address ${address}`, most: 200 },
+  ];
+}
+
+async function signInSent(c: Context, scope: Scope) {
+  const data = await sentForm(c);
+  const email = sameEmail(sentText(data, "email"));
+  const to = sentText(data, "to");
+  const db = accountTables(scope.db);
+  const limits = limitsFor(email, clientAddress(c));
+  const refuse = (message: string, status: number) =>
+    askPassword(c, scope, { email, to, errors: new Map([["", message]]) }, status);
+  if (!(await countAttempt(db, limits))) {
+    return refuse(scope.messages.tooManyAttempts(attemptMinutes), 429);
+  }
+  const account = await accountWithEmail(db, email);
+  // It is asked of unknown accounts, too: that takes as long, and the answer is the same.
+  const right = await isPassword(account?.password, sentText(data, "password"));
+  if (!account || !right || account.suspended_at !== null) {
+    return refuse(scope.messages.wrongPassword, 422);
+  }
+  await forgetAttempts(db, limits.slice(0, 2));
+  await endSession(c, db);
+  await beginSession(c, db, account.id);
+  return c.redirect(localAddress(to) ?? "/", 303);
+}
+
+function askPassword(
+  c: Context,
+  scope: Scope,
+  { email, to, errors }: { email: string; to: string; errors: Errors },
+  status = 200,
+) {
+  const { messages } = scope;
+  const page = (
+    <>
+      <h1>{messages.signIn}</h1>
+      <FormProblem errors={errors} />
+      <form method="post" action={signInPath} class="narrow-form">
+        <input type="hidden" name="to" value={to} />
+        <PlainInput
+          name="email"
+          type="email"
+          label={messages.emailAddress}
+          value={email}
+          errors={errors}
+          autocomplete="username"
+        />
+        <PlainInput
+          name="password"
+          type="password"
+          label={messages.password}
+          errors={errors}
+          autocomplete="current-password"
+        />
+        <button class="btn btn-primary" type="submit">
+          {messages.signIn}
+        </button>
+        <p class="form-text mt-3">{messages.forgotten}</p>
+      </form>
+    </>
+  );
+  return showPage(c, scope, page, { title: messages.signIn, status });
+}
+
+/** The account that the link of a request is for. */
+async function accountOfLink(c: Context, scope: Scope): Promise<Account | undefined> {
+  const secret = c.req.param("secret");
+  return isSecret(secret) ? welcomed(accountTables(scope.db), secret) : undefined;
+}
+
+async function welcome(c: Context, scope: Scope) {
+  const account = await accountOfLink(c, scope);
+  if (!account) return linkEnded(c, scope);
+  return choosePassword(c, scope, account, { email: account.email ?? "", errors: new Map() });
+}
+
+async function welcomeSent(c: Context, scope: Scope) {
+  const data = await sentForm(c);
+  const account = await accountOfLink(c, scope);
+  if (!account) return linkEnded(c, scope);
+  const db = accountTables(scope.db);
+  const email = sameEmail(account.email ?? sentText(data, "email"));
+  const errors = chosenErrors(scope, data, [account.name, email]);
+  const read = emailField({ label: "" }).read([email], scope);
+  if ("error" in read) errors.set("email", read.error);
+  else if (account.email === null && (await accountWithEmail(db, email))) {
+    errors.set("email", scope.messages.emailTaken);
+  }
+  if (errors.size > 0) return choosePassword(c, scope, account, { email, errors }, 422);
+  await keepPassword(db, account.id, {
+    email,
+    password: await hashPassword(sentText(data, "password")),
+  });
+  await beginSession(c, db, account.id);
+  return c.redirect("/", 303);
+}
+
+/** What is wrong with a password that somebody chose, and typed twice. */
+export function chosenErrors(
+  { messages }: Scope,
+  data: SentForm,
+  own: readonly string[],
+): Map<string, string> {
+  const errors = new Map<string, string>();
+  const password = sentText(data, "password");
+  const trouble = passwordTrouble(messages, password, own);
+  if (trouble) errors.set("password", trouble);
+  else if (password !== sentText(data, "again")) errors.set("again", messages.notTheSame);
+  return errors;
+}
+
+function choosePassword(
+  c: Context,
+  scope: Scope,
+  { name, email: known }: Account,
+  { email, errors }: { email: string; errors: Errors },
+  status = 200,
+) {
+  const { messages } = scope;
+  const page = (
+    <>
+      <h1>{messages.welcome(name)}</h1>
+      <p>{messages.choosePassword(scope.settings.name)}</p>
+      <form method="post" class="narrow-form">
+        {known === null ? (
+          <PlainInput
+            name="email"
+            type="email"
+            label={messages.emailAddress}
+            value={email}
+            errors={errors}
+            autocomplete="username"
+          />
+        ) : (
+          <>
+            <p>
+              {messages.emailAddress}: <strong>{known}</strong>
+            </p>
+            <input type="hidden" name="email" value={known} autocomplete="username" />
+          </>
+        )}
+        <NewPassword scope={scope} errors={errors} />
+        <button class="btn btn-primary" type="submit">
+          {messages.savePassword}
+        </button>
+      </form>
+    </>
+  );
+  return showPage(c, scope, page, { title: messages.welcome(name), status });
+}
+
+/** The inputs for a new password. */
+export function NewPassword({ scope: { messages }, errors }: { scope: Scope; errors: Errors }) {
+  return (
+    <>
+      <PlainInput
+        name="password"
+        type="password"
+        label={messages.newPassword}
+        hint={messages.passwordHint}
+        errors={errors}
+        autocomplete="new-password"
+      />
+      <PlainInput
+        name="again"
+        type="password"
+        label={messages.passwordAgain}
+        errors={errors}
+        autocomplete="new-password"
+      />
+    </>
+  );
+}
+
+function linkEnded(c: Context, scope: Scope) {
+  const { messages } = scope;
+  const page = (
+    <>
+      <h1>{messages.linkEnded}</h1>
+      <p>{messages.askForLink}</p>
+      <a class="btn btn-primary" href={signInPath}>
+        {messages.signIn}
+      </a>
+    </>
+  );
+  return showPage(c, scope, page, { title: messages.linkEnded, status: 404 });
+}
