@@ -2,7 +2,7 @@ import { execFileSync } from "node:child_process";
 import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
-import { built } from "../support/generated.ts";
+import { built, expectSound } from "../support/generated.ts";
 import { levadura, repository } from "../support/program.ts";
 
 const demo = readFileSync(join(repository, "demo/model.yaml"), "utf8");
@@ -56,4 +56,15 @@ describe("building", () => {
     );
     expect(tracked.filter((path) => /\.db|\/run\//.test(path))).toEqual([]);
   });
+});
+
+it("an application to which people sign in is sound", async () => {
+  const signingIn = `users:
+  groups:
+    office: Office “of” \`the\` \${club}
+    ámbar:
+  rights: {everyone: see, office: everything, ámbar: "add, delete"}
+entities:`;
+  const folder = await built(demo.replace("entities:", signingIn));
+  expectSound(join(folder, "app"));
 });

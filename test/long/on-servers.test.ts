@@ -15,3 +15,4 @@ await import("./kept.test.ts");
 await import("./crossing-names.test.ts");
 await import("./outages.test.ts");
 await import("../scripts.test.ts");
+await import("../people.test.ts");

@@ -1,0 +1,385 @@
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
+import { levadura, projectWith, type Running, running } from "./support/program.ts";
+import { textOf, Visitor } from "./support/visitor.ts";
+
+const model = `levadura: 1
+app:
+  name: Hive Book
+  database: sqlite
+users:
+  groups:
+    office: Office
+    wardens: Wardens
+  rights:
+    everyone: see
+    office: everything
+entities:
+  Apiary:
+    title: "{name}"
+    fields:
+      name: text, required
+      town: text
+    rights: {everyone: see, visitors: see}
+  Keeper:
+    title: "{name}"
+    fields:
+      name: text, required
+    rights: {office: everything}
+  Hive:
+    title: "{code}"
+    fields:
+      code: text, required, unique
+      apiary: one Apiary, required
+      keeper: one Keeper, required
+      helpers: many Keeper
+    rights: {everyone: see, wardens: "see, change", office: everything}
+  Inspection:
+    fields:
+      hive: part of Hive
+      date: date, required
+      frames: integer
+`;
+
+const password = (name: string) => `${name} has seven frames`;
+
+describe.each(kinds)("people over $kind", (kind) => {
+  let project: TestProject;
+  let app: Running;
+  let welcome = "";
+  const people = new Map<string, Visitor>();
+  const as = (name: string) => people.get(name) ?? expect.fail(`nobody is called ${name}`);
+  const nobody = () => new Visitor(app.address);
+  const one = async <Row>(statement: string) => (await project.rows<Row>(statement))[0];
+
+  beforeAll(async () => {
+    project = projectOn(kind, model);
+    app = await running(["rise", "--administrator", "Ana Vidal"], project.folder);
+    welcome = /chooses a password at http:\/\/[^/]+(\S+)/.exec(app.said())?.[1] ?? "";
+  });
+  afterAll(async () => {
+    await app.stop();
+    await project.remove();
+  });
+
+  /** Follows a link, and chooses a password by it. */
+  async function chosen(link: string, name: string, email?: string): Promise<Visitor> {
+    const visitor = nobody();
+    const secret = { password: password(name), again: password(name) };
+    const answer = await visitor.post(link, { ...(email && { email }), ...secret });
+    expect([answer.status, answer.path]).toEqual([200, "/"]);
+    return visitor;
+  }
+
+  it("begin with an administrator, who follows a link that works once", async () => {
+    const visitor = nobody();
+    const weak = await visitor.post(welcome, {
+      email: "nobody",
+      password: "passwordpassword",
+      again: "passwordpassword",
+    });
+    expect(weak.status).toBe(422);
+    expect(textOf(weak.html)).toMatch(/Use an email address.*passwords that are tried first/s);
+    const other = { password: password("Ana"), again: password("Eva") };
+    const differs = await visitor.post(welcome, { email: "ana@example.org", ...other });
+    expect(textOf(differs.html)).toContain("This isn’t the same password.");
+    people.set("Ana", await chosen(welcome, "Ana", " Ana@Example.ORG"));
+    expect((await nobody().get(welcome)).status).toBe(404);
+    const account = await one<{ email: string; password: string }>(
+      "select email, password from levadura_account",
+    );
+    expect(account?.email).toBe("ana@example.org");
+    expect(account?.password).toMatch(/^scrypt:131072:8:1:[\w-]{22}:[\w-]{43}$/);
+  });
+
+  it("are invited, several at once, into groups", async () => {
+    const lines = "Ben Ash, ben@example.org\r\nCleo, of Weir, cleo@example.org\n";
+    const invited = await as("Ana").post("/-/people/new", { people: lines, groups: ["wardens"] });
+    const office = await as("Ana").post("/-/people/new", {
+      people: "Eva, eva@example.org\nTwice, ANA@example.org",
+      groups: ["office", "no such group"],
+    });
+    expect(textOf(office.html)).toContain("Somebody signs in with this address already.");
+    const links = (html: string) =>
+      [...html.matchAll(/<code>http:\/\/[^/]+(\/-\/welcome\/[^<]+)/g)].map(([, link = ""]) => link);
+    const [ben = "", cleo = "", ...none] = links(invited.html);
+    const [eva = ""] = links(office.html);
+    expect(none).toEqual([]);
+    people.set("Ben", await chosen(ben, "Ben"));
+    people.set("Cleo", await chosen(cleo, "Cleo"));
+    people.set("Eva", await chosen(eva, "Eva"));
+    expect(
+      await project.rows(
+        "select name, group_name from levadura_account join levadura_membership on account_id = levadura_account.id order by name",
+      ),
+    ).toEqual([
+      { name: "Ana Vidal", group_name: "administrators" },
+      { name: "Ben Ash", group_name: "wardens" },
+      { name: "Cleo, of Weir", group_name: "wardens" },
+      { name: "Eva", group_name: "office" },
+    ]);
+    const wrong = await as("Ana").post("/-/people/new", { people: "Dan dan@example.org" });
+    expect([wrong.status, textOf(wrong.html).includes("“Dan dan@example.org”")]).toEqual([
+      422,
+      true,
+    ]);
+  });
+
+  it.each([
+    [
+      "nobody",
+      {
+        "/": 200,
+        "/apiaries": 200,
+        "/hives": "sign in",
+        "/keepers": "sign in",
+        "/nowhere": "sign in",
+        "/-/people": "sign in",
+        "/-/account": "sign in",
+        "/apiaries/new": "sign in",
+      },
+    ],
+    [
+      "Ben",
+      {
+        "/": 200,
+        "/apiaries": 200,
+        "/hives": 200,
+        "/keepers": 404,
+        "/nowhere": 404,
+        "/-/people": 404,
+        "/-/account": 200,
+        "/apiaries/new": 403,
+        "/hives/new": 403,
+        "/hives/1/edit": 200,
+        "/hives/1/delete": 403,
+        "/inspections": 200,
+        "/inspections/new": 403,
+        "/keepers/1": 404,
+        "/keepers/new": 404,
+      },
+    ],
+    [
+      "Eva",
+      {
+        "/keepers": 200,
+        "/keepers/new": 200,
+        "/hives/1/delete": 200,
+        "/inspections/new": 200,
+        "/apiaries/new": 403,
+        "/-/people": 404,
+      },
+    ],
+    ["Ana", { "/keepers": 200, "/apiaries/new": 200, "/-/people": 200, "/nowhere": 404 }],
+  ] as const)(
+    "%s may open what the groups may, and what isn't for them isn't there",
+    async (who, pages) => {
+      const visitor = who === "nobody" ? nobody() : as(who);
+      const found: Record<string, number | string> = {};
+      for (const path of Object.keys(pages)) {
+        const { status, path: at } = await visitor.get(path);
+        found[path] = at.startsWith("/-/sign-in") ? "sign in" : status;
+      }
+      expect(found).toEqual(pages);
+    },
+  );
+
+  it("see no trace of what isn't for them: menu, columns, pages, forms, filters", async () => {
+    const { name = "" } =
+      (await one<{ name: string }>(
+        "select keeper.name from keeper join hive on keeper.id = hive.keeper_id where hive.id = 1",
+      )) ?? {};
+    const pages = async (visitor: Visitor) => {
+      const found = await Promise.all(
+        ["/", "/hives", "/hives/1", "/hives/1/edit"].map((path) => visitor.get(path)),
+      );
+      return found.map(({ html }) => html).join("\n");
+    };
+    const shown = await pages(as("Eva"));
+    expect([shown.includes(name), /Keeper/.test(shown), /Helpers/.test(shown)]).toEqual([
+      true,
+      true,
+      true,
+    ]);
+    const hidden = await pages(as("Ben"));
+    expect([hidden.includes(name), /[Kk]eeper/.test(hidden), /[Hh]elpers/.test(hidden)]).toEqual([
+      false,
+      false,
+      false,
+    ]);
+    const filtered = textOf((await as("Ben").get("/hives?keeper_id=1")).html);
+    expect(filtered).toContain("No hives match.");
+  });
+
+  it("change what they may, and can't reach by a form what isn't for them", async () => {
+    const row = () =>
+      one<{ code: string; keeper_id: number; apiary_id: number }>(
+        "select code, keeper_id, apiary_id from hive where id = 1",
+      );
+    const helpers = () =>
+      project.rows("select * from hive_helpers where hive_id = 1 order by keeper_id");
+    const [before, helped] = [await row(), await helpers()];
+    const saved = await as("Ben").submit("/hives/1/edit", { code: "B-1", apiary_id: "1" });
+    expect([saved.status, saved.path]).toEqual([200, "/hives/1-b-1"]);
+    expect(await row()).toEqual({ ...before, code: "B-1", apiary_id: 1 });
+    // What the form doesn't offer can't be sent either.
+    const sneaky = await as("Ben").submit("/hives/1/edit", {
+      code: "B-2",
+      apiary_id: "1",
+      keeper_id: "2",
+      helpers: ["1", "2"],
+    });
+    expect(sneaky.status).toBe(200);
+    expect(await row()).toEqual({ ...before, code: "B-2", apiary_id: 1 });
+    expect(await helpers()).toEqual(helped);
+    const forbidden = await as("Ben").post("/hives/1/delete", { _version: "3", _parts: "0" });
+    expect(forbidden.status).toBe(403);
+    const anonymous = await nobody().post("/hives/1/edit", { code: "B-9" });
+    expect(anonymous.status).toBe(401);
+    expect(textOf(anonymous.html)).toContain("What you typed isn’t lost");
+    expect((await row())?.code).toBe("B-2");
+  });
+
+  it("sign in by the same words, known or not, and are kept from guessing", async () => {
+    const visitor = nobody();
+    const unknown = await visitor.post("/-/sign-in", { email: "dan@example.org", password: "x" });
+    const wrong = await visitor.post("/-/sign-in", { email: "ben@example.org", password: "x" });
+    expect(wrong.html.replace("ben@", "dan@")).toBe(unknown.html);
+    expect(wrong.status).toBe(422);
+    const led = await visitor.post("/-/sign-in", {
+      email: "BEN@example.org",
+      password: password("Ben"),
+      to: "/hives?page=1",
+    });
+    expect(led.path).toBe("/hives?page=1");
+    const away = await nobody().post("/-/sign-in", {
+      email: "ben@example.org",
+      password: password("Ben"),
+      to: "//evil.example/",
+    });
+    expect(away.path).toBe("/");
+    const guesses = await Promise.all(
+      Array.from({ length: 14 }, (_, at) =>
+        nobody().post("/-/sign-in", { email: "cleo@example.org", password: `guess ${at}` }),
+      ),
+    );
+    // Those that are sent at once may count each other, but never fewer.
+    const refused = guesses.filter(({ status }) => status === 429).length;
+    expect([refused >= 4, refused < 14]).toEqual([true, true]);
+    const right = await nobody().post("/-/sign-in", {
+      email: "cleo@example.org",
+      password: password("Cleo"),
+    });
+    expect([right.status, textOf(right.html).includes("too many attempts")]).toEqual([429, true]);
+  }, 120_000);
+
+  it("get a new session at each sign-in, of which the database has only a digest", async () => {
+    const planted = { cookie: `session=${"x".repeat(43)}` };
+    const answer = await fetch(`${app.address}/-/sign-in`, {
+      method: "POST",
+      redirect: "manual",
+      headers: { ...planted, origin: app.address },
+      body: new URLSearchParams({ email: "eva@example.org", password: password("Eva") }),
+    });
+    const [cookie = ""] = answer.headers.getSetCookie().filter((line) => /session=[^;]/.test(line));
+    const secret = /^session=([\w-]{43});/.exec(cookie)?.[1] ?? "";
+    expect(secret).not.toBe("x".repeat(43));
+    expect(cookie).toMatch(/HttpOnly/i);
+    expect(cookie).toMatch(/SameSite=Lax/i);
+    expect(answer.headers.get("cache-control")).toBe("no-store");
+    const kept = JSON.stringify(await project.rows("select * from levadura_session"));
+    expect(kept).not.toContain(secret);
+    const use = () =>
+      fetch(`${app.address}/keepers`, {
+        headers: { cookie: `session=${secret}` },
+        redirect: "manual",
+      });
+    expect((await use()).status).toBe(200);
+    await fetch(`${app.address}/-/sign-out`, {
+      method: "POST",
+      redirect: "manual",
+      headers: { cookie: `session=${secret}`, origin: app.address },
+    });
+    expect((await use()).status).toBe(302);
+  });
+
+  it("have an account of their own: name, language, password, sessions", async () => {
+    const account = "/-/account";
+    const spanish = await as("Ben").post(account, {
+      name: "Ben A.",
+      language: "es",
+      timezone: "Europe/Madrid",
+    });
+    expect(textOf(spanish.html)).toContain("Tu cuenta");
+    expect((await as("Eva").get(account)).html).toContain("Your account");
+    await as("Ben").post(account, { name: "Ben A.", language: "", timezone: "" });
+    const odd = await as("Ben").post(account, { name: " ", language: "xx", timezone: "Mars" });
+    expect(odd.status).toBe(422);
+    const elsewhere = nobody();
+    const signIn = (secret: string) =>
+      elsewhere.post("/-/sign-in", { email: "ben@example.org", password: secret });
+    await signIn(password("Ben"));
+    const change = { password: "another twelve frames", again: "another twelve frames" };
+    const wrong = await as("Ben").post(`${account}/password`, { current: "x", ...change });
+    expect(textOf(wrong.html)).toContain("This isn’t your password.");
+    const changed = await as("Ben").post(`${account}/password`, {
+      current: password("Ben"),
+      ...change,
+    });
+    expect(textOf(changed.html)).toContain("You are signed out everywhere else.");
+    expect((await elsewhere.get("/hives")).path).toMatch(/^\/-\/sign-in/);
+    expect((await signIn(password("Ben"))).status).toBe(422);
+    expect((await signIn("another twelve frames")).path).toBe("/");
+    await as("Ben").post(`${account}/sessions`, {});
+    expect((await elsewhere.get("/hives")).path).toMatch(/^\/-\/sign-in/);
+    expect((await as("Ben").get("/hives")).status).toBe(200);
+  }, 120_000);
+
+  it("are managed by administrators, of whom one is always left", async () => {
+    const idOf = async (name: string) =>
+      (await one<{ id: number }>(`select id from levadura_account where name = '${name}'`))?.id;
+    const [ana, eva] = [`/-/people/${await idOf("Ana Vidal")}`, `/-/people/${await idOf("Eva")}`];
+    const acts: Record<string, string>[] = [
+      { do: "save" },
+      { do: "suspend" },
+      { do: "remove", sure: "yes" },
+    ];
+    for (const act of acts) {
+      const refused = await as("Ana").post(ana, act);
+      expect([act.do, refused.status]).toEqual([act.do, 422]);
+      expect(textOf(refused.html)).toContain("Nobody would be left who can manage people.");
+    }
+    for (const act of [...acts, { do: "save", groups: "administrators" }])
+      expect((await as("Eva").post(eva, act)).status).toBe(404);
+    await as("Ana").post(eva, { do: "suspend" });
+    expect((await as("Eva").get("/hives")).path).toMatch(/^\/-\/sign-in/);
+    const suspended = await nobody().post("/-/sign-in", {
+      email: "eva@example.org",
+      password: password("Eva"),
+    });
+    expect(suspended.status).toBe(422);
+    await as("Ana").post(eva, { do: "readmit" });
+    // Two at once can't leave nobody.
+    await as("Ana").post(eva, { do: "save", groups: ["office", "administrators"] });
+    await as("Eva").post("/-/sign-in", { email: "eva@example.org", password: password("Eva") });
+    const both = await Promise.all([
+      as("Ana").post(eva, { do: "suspend" }),
+      as("Eva").post(ana, { do: "suspend" }),
+    ]);
+    expect(both.map(({ status }) => status).sort()).not.toEqual([200, 200]);
+    const left = await project.rows(
+      "select levadura_account.id from levadura_account join levadura_membership on account_id = levadura_account.id where group_name = 'administrators' and suspended_at is null",
+    );
+    expect(left.length).toBeGreaterThan(0);
+  }, 120_000);
+});
+
+it("without sign-in, an application listens to this machine only, unless it is told", async () => {
+  const folder = projectWith("levadura: 1\nentities:\n  Hive:\n    fields:\n      code: text\n");
+  const refused = await levadura(["rise", "--host", "0.0.0.0"], folder);
+  expect(refused.status).toBe(2);
+  expect(refused.err).toMatch(/nobody signs in.*--open-to-everyone/s);
+  const open = await running(["rise", "--host", "0.0.0.0", "--open-to-everyone"], folder);
+  expect((await new Visitor(open.address).get("/hives")).status).toBe(200);
+  await open.stop();
+});
