@@ -201,6 +201,59 @@ describe("rows that a person may not see", () => {
     expect(read()).toEqual(before);
   });
 
+  it("can't be chosen by their numbers, nor found by filtering; a record that has one can be saved", async () => {
+    const [hidden, other] = rowsOf<{ id: number; hive_id: number; date: string }>(
+      file,
+      "select * from inspection group by hive_id order by id",
+    );
+    if (!hidden || !other) return expect.fail("too few inspections");
+    const one: Partial<Policy> = {
+      visible: (_scope, { table }) =>
+        table === "hive" ? sql<SqlBool>`${sql.ref("hive.id")} <> ${hidden.hive_id}` : undefined,
+    };
+    const saved = (id: number) =>
+      rowsOf<{ hive_id: number; keeper_id: number; version: number }>(
+        file,
+        "select * from inspection where id = ?",
+        id,
+      )[0];
+    await under(one, async (app) => {
+      const send = async (id: number, hive: string) => {
+        const path = `/inspections/${id}/edit`;
+        const page = await (await app.request(path, { headers })).text();
+        const typed = (page.match(/<input[^>]*>/g) ?? []).map((tag) => {
+          const [name, value] = ["name", "value"].map(
+            (part) => new RegExp(`\\b${part}="([^"]*)"`).exec(tag)?.[1],
+          );
+          return [name ?? "", value ?? ""] as const;
+        });
+        const body = new URLSearchParams({
+          ...hiddenInputs(page),
+          ...Object.fromEntries(typed),
+          hive_id: hive,
+          keeper_id: String(saved(id)?.keeper_id),
+        });
+        const answer = await app.request(path, { method: "POST", headers, body });
+        return [answer.status, await answer.text()] as const;
+      };
+      const form = await (await app.request(`/inspections/${hidden.id}/edit`, { headers })).text();
+      expect(form).toContain("What is saved here isn’t shown to you. Left blank, it stays.");
+      expect(/<select[^>]*name="hive_id"/.exec(form)?.[0]).not.toContain("required");
+      expect((await send(hidden.id, ""))[0]).toBe(303);
+      expect(saved(hidden.id)).toMatchObject({ hive_id: hidden.hive_id, version: 2 });
+      const [refused, why] = await send(other.id, String(hidden.hive_id));
+      const [missing, said] = await send(other.id, "999999");
+      expect([refused, missing]).toEqual([422, 422]);
+      for (const html of [why, said])
+        expect(html).toContain("A record that was chosen here no longer exists.");
+      expect(saved(other.id)).toMatchObject({ hive_id: other.hive_id, version: 1 });
+      const filtered = await (
+        await app.request(`/inspections?hive_id=${hidden.hive_id}`, { headers })
+      ).text();
+      expect(filtered).toContain("No inspections match.");
+    });
+  });
+
   it("can be some of an entity", async () => {
     const [{ apiary = 0 } = {}] = rowsOf<{ apiary: number }>(
       file,
@@ -244,14 +297,17 @@ describe("routes", () => {
     });
   });
 
-  it("refuse whoever may not do what they are for", async () => {
-    await under({ may: () => false }, async (app) => {
+  it.each([
+    ["aren't there for whoever may see nothing", () => false, 404],
+    ["refuse whoever may only see", (_scope: unknown, action: string) => action === "see", 403],
+  ])("%s", async (_, may, status) => {
+    await under({ may }, async (app) => {
       for (const { method, path, needs } of generated.routesOf(app)) {
-        if (needs === "nothing") continue;
+        if (typeof needs === "string" || may(undefined, needs.action)) continue;
         const at = path.replace(":record{[0-9][^/]*}", "1");
         const init =
           method === "POST" ? { method, headers, body: new URLSearchParams() } : { headers };
-        expect((await app.request(at, init)).status, `${method} ${at}`).toBe(403);
+        expect((await app.request(at, init)).status, `${method} ${at}`).toBe(status);
       }
     });
   });

@@ -59,6 +59,7 @@ export const en = {
   nothingToChoose: "There is nothing to choose yet.",
   onlyFirstOffered: (count: number) => `Only the first ${count} are offered.`,
   filledIn: "Left blank, it is filled in.",
+  keptUnseen: "What is saved here isn’t shown to you. Left blank, it stays.",
   notSaved: "Not saved.",
   fieldsToLookAt: (count: number, shown: string) =>
     `${shown} ${plural(count, "field needs", "fields need")} another look:`,

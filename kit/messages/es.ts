@@ -54,6 +54,7 @@ export const es: Messages = {
   nothingToChoose: "Todavía no hay nada que elegir.",
   onlyFirstOffered: (count) => `Solo se ofrecen los primeros ${count}.`,
   filledIn: "Si se deja en blanco, se rellena solo.",
+  keptUnseen: "Lo guardado aquí no se te muestra. Si lo dejas en blanco, se queda.",
   notSaved: "No se ha guardado.",
   fieldsToLookAt: (count, shown) =>
     `${plural(count, `Hay que revisar ${shown} campo`, `Hay que revisar ${shown} campos`)}:`,

@@ -136,7 +136,7 @@ function readAsked(
   typed: Typed,
   row: Row | undefined,
 ): ReturnType<typeof readTyped> {
-  const unseen = unseenReferences(scope, entity, typed, row);
+  const unseen = unseenValues(scope, entity, typed, row);
   const inputs = Object.entries(entity.inputs).filter(([name]) => !unseen.has(name));
   const read = readTyped({ ...entity, inputs: Object.fromEntries(inputs) }, typed, scope);
   if ("errors" in read) return read;
@@ -145,23 +145,29 @@ function readAsked(
 }
 
 /** The values of references that the form didn't offer, as they are saved. */
-function unseenReferences(
+function unseenValues(
   scope: Scope,
-  { inputs }: Entity,
+  entity: Entity,
   typed: Typed,
   row: Row | undefined,
 ): ReadonlyMap<string, unknown> {
   const unseen = new Map<string, unknown>();
-  for (const [name, field] of Object.entries(inputs)) {
+  const lost = row ? unseenReferences(entity, row) : [];
+  for (const [name, field] of Object.entries(entity.inputs)) {
     if (isReference(field)) {
-      const isLost = row?.[name] && row[name.replace(/_id$/, "")] === null;
-      if (scope.isHidden(field) || (isLost && isBlankTyped(typed.get(name)))) {
-        unseen.set(name, row?.[name] ?? null);
-      }
+      const isLost = lost.includes(name) && isBlankTyped(typed.get(name));
+      if (scope.isHidden(field) || isLost) unseen.set(name, row?.[name] ?? null);
       // Links to what is out of sight are left alone where the others are replaced.
     } else if (isReferences(field) && scope.isHidden(field)) unseen.set(name, []);
   }
   return unseen;
+}
+
+/** The references of a record to records that whoever it was read for may not see. */
+export function unseenReferences({ inputs }: Entity, row: Row): string[] {
+  return Object.entries(inputs).flatMap(([name, field]) =>
+    isReference(field) && row[name] && row[name.replace(/_id$/, "")] === null ? [name] : [],
+  );
 }
 
 /** Ends the save where it refers to records that the person may not see, as if they weren't there. */

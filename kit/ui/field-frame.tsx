@@ -90,6 +90,7 @@ export function remarkIds(form: Form, name: string, hint?: string): string | und
 
 /** Its own hint, and that it can be left blank, where it isn't so for every field. */
 function hintOf(form: Form, name: string, hint?: string): string | undefined {
-  if (!form.filled.includes(name)) return hint;
-  return [hint, form.scope.messages.filledIn].filter(Boolean).join(" ");
+  const { filledIn, keptUnseen } = form.scope.messages;
+  const more = form.filled.includes(name) ? filledIn : form.kept.includes(name) && keptUnseen;
+  return more ? [hint, more].filter(Boolean).join(" ") : hint;
 }

@@ -18,6 +18,8 @@ export interface Form {
   state: FormState;
   /** Fields that are filled in where they are left blank. */
   filled: readonly string[];
+  /** References to records that the person may not see: left blank, they stay as they are saved. */
+  kept: readonly string[];
   /** Where a browser asks what else to show while something is typed. */
   stateAt?: string;
   /** The version that the person saw; a save that finds another one is refused. */
@@ -56,7 +58,7 @@ export function attributesOf(form: Form, name: string): Attributes & { required:
   const needed = Object.hasOwn(form.state.needed, name)
     ? form.state.needed[name]
     : !form.filled.includes(name) && attributes.required;
-  return { ...attributes, required: Boolean(needed) };
+  return { ...attributes, required: Boolean(needed) && !form.kept.includes(name) };
 }
 
 /** Whether the form doesn't ask for a field as things are; one with an error is always shown. */

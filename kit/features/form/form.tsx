@@ -22,7 +22,7 @@ import {
 import { fillIn, stateOf } from "../../store/conditional-fields.ts";
 import { optionsOf } from "../../store/options.ts";
 import { messageOf } from "../../store/row-rules.ts";
-import { type NotSaved, saveSubmission } from "../../store/save.ts";
+import { type NotSaved, saveSubmission, unseenReferences } from "../../store/save.ts";
 import { findAnyRow } from "../../store/select.ts";
 import { newToken, type Outcome, type Submission, sentBefore } from "../../store/submissions.ts";
 import type { Form, FormProps } from "../../ui/form.ts";
@@ -232,6 +232,7 @@ async function formOf(
     token,
     state: await formState(scope, entity, values, saved),
     filled: saved ? [] : Object.keys(blank),
+    kept: saved ? unseenReferences(entity, saved) : [],
     ...((shown || needed) && {
       stateAt: `${encodeURI(entity.path)}/${saved?.id ?? "new"}/form-state`,
     }),

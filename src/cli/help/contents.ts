@@ -20,6 +20,11 @@ export const variables: readonly (readonly [string, string])[] = [
     "HOST_NAMES",
     "the names by which other machines may reach the application, with commas between",
   ],
+  [
+    "PUBLIC_ADDRESS",
+    "the address by which people reach the application from elsewhere, such as https://bees.example",
+  ],
+  ["TRUST_FORWARDED", "yes: a proxy says the addresses of visitors, in X-Forwarded-For"],
   ["NO_COLOR", "set to anything: no colours in the output"],
   ["LEVADURA_DEBUG", "set to anything: the stack trace of an error in Levadura itself"],
 ];

@@ -1,4 +1,3 @@
-import type { Action } from "../../../kit/access/action.ts";
 import type { Default, FieldType } from "../fields/field-type.ts";
 import type { Span } from "./diagnostics.ts";
 
@@ -23,6 +22,10 @@ export interface UserGroup {
   name: string;
   label: string;
 }
+
+/** What may be done with the records of an entity, as the application's kit names it, too. */
+export const actions = ["see", "add", "change", "delete"] as const;
+export type Action = (typeof actions)[number];
 
 /** What may be done, by the name of a group. */
 export type Rights = Readonly<Record<string, readonly Action[]>>;

@@ -1,6 +1,5 @@
 import { withoutInvisible } from "../naming/characters.ts";
 import { camelCase, pascalCase, pluralOf, slugOf, snakeCase } from "../naming/words.ts";
-import { accountTables } from "../schema/account-tables.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { automaticFields, type Entity, isMany, isReference, type Model } from "./model.ts";
 import type { Word } from "./notation.ts";
@@ -84,9 +83,6 @@ export function checkMeetings(model: Model, diagnostics: Diagnostics): void {
   const files = new Meeting("file", diagnostics);
   const addresses = new Meeting("address", diagnostics);
   const functions = new Meeting("function in the code", diagnostics);
-  const accounts = model.users ? accountTables() : [];
-  for (const { name } of accounts)
-    tables.add(name, "the users", model.users?.at ?? { start: 0, end: 0 });
   for (const entity of model.entities) {
     tables.add(snakeCase(entity.name), `\`${entity.name}\``, entity.at);
     files.add(slugOf(entity.name), `\`${entity.name}\``, entity.at);

@@ -1,9 +1,8 @@
-import { type Action, actions } from "../../../kit/access/action.ts";
 import { nearest } from "../naming/nearest.ts";
 import { labelOf } from "../naming/words.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { checkShape, inOneForm, mapOf, uniqueEntries, valueAt } from "./mappings.ts";
-import type { Entity, Rights, Users } from "./model.ts";
+import { type Action, actions, type Entity, type Rights, type Users } from "./model.ts";
 import { usersShape } from "./shapes.ts";
 import type { SourceEntry, SourceNode, SourceScalar } from "./source.ts";
 
