@@ -383,3 +383,184 @@ it("without sign-in, an application listens to this machine only, unless it is t
   expect((await new Visitor(open.address).get("/hives")).status).toBe(200);
   await open.stop();
 });
+
+describe.each(kinds)("rights on some rows over $kind", (kind) => {
+  const own = `levadura: 1
+app:
+  name: Hive Book
+  database: sqlite
+users:
+  record: Keeper
+  groups: {members: Members, wardens: Wardens}
+entities:
+  Keeper:
+    title: "{name}"
+    fields: {name: "text, required, unique"}
+    seed: 4
+    rights: {members: [see, change where id = me]}
+  Apiary:
+    title: "{name}"
+    fields: {name: "text, required, unique", warden: one Keeper}
+    seed: 6
+    rights: {everyone: see}
+  Hive:
+    title: "{code}"
+    fields:
+      code: text ..6, required, unique
+      apiary: one Apiary, required
+      keepers: many Keeper
+      frames: integer 0..20
+    seed: 40
+    rights:
+      members: [see where keepers includes me, change where keepers includes me and frames > 5]
+      wardens: [everything where apiary.warden = me]
+  Inspection:
+    title: "{hive}"
+    fields: {hive: part of Hive, words: text}
+    seed: 80
+    rights:
+      members: ["see, add where hive.keepers includes me", delete where hive.apiary.warden <> me]
+`;
+  let project: TestProject;
+  let app: Running;
+  let member: Visitor;
+  let warden: Visitor;
+  const me = { member: 1, warden: 2 };
+
+  beforeAll(async () => {
+    project = projectOn(kind, own);
+    app = await running(["rise", "--administrator", "Ana"], project.folder);
+    const link = /chooses a password at http:\/\/[^/]+(\S+)/.exec(app.said())?.[1] ?? "";
+    const chosen = async (path: string, email?: string) => {
+      const visitor = new Visitor(app.address);
+      const secret = { password: password("Nobody"), again: password("Nobody") };
+      expect((await visitor.post(path, { ...secret, ...(email && { email }) })).path).toBe("/");
+      return visitor;
+    };
+    const ana = await chosen(link, "ana@example.org");
+    const invited = async (name: string, group: string, record: number) => {
+      const people = `${name}, ${name}@example.org`;
+      const { html } = await ana.post("/-/people/new", { people, groups: group });
+      const path = /<code>http:\/\/[^/]+(\S+?)</.exec(html)?.[1] ?? "";
+      const [{ id = 0 } = {}] = await project.rows<{ id: number }>(
+        `select id from levadura_account where name = '${name}'`,
+      );
+      const fields = { do: "save", groups: [group], record: String(record) };
+      expect((await ana.post(`/-/people/${id}`, fields)).path).toContain("done=saved");
+      const taken = await ana.post("/-/people/1", { ...fields, groups: ["administrators"] });
+      expect(textOf(taken.html)).toContain("Somebody else is this record already.");
+      return chosen(path);
+    };
+    member = await invited("member", "members", me.member);
+    warden = await invited("warden", "wardens", me.warden);
+  });
+  afterAll(async () => {
+    await app.stop();
+    await project.remove();
+  });
+
+  interface HiveRow {
+    id: number;
+    code: string;
+    frames: number | null;
+    warden_id: number | null;
+  }
+  const hives = () =>
+    project.rows<HiveRow>(
+      "select hive.id, code, frames, warden_id from hive join apiary on apiary.id = apiary_id order by hive.id",
+    );
+  const kept = async () =>
+    new Set(
+      (
+        await project.rows<{ hive_id: number }>(
+          `select hive_id from hive_keepers where keeper_id = ${me.member}`,
+        )
+      ).map(({ hive_id }) => hive_id),
+    );
+  /** The numbers of the records that a list leads to, on all of its pages. */
+  async function listed(visitor: Visitor, path: string): Promise<number[]> {
+    const found = new Set<number>();
+    for (let page = 1; page < 9; page++) {
+      const { html } = await visitor.get(`${path}?page=${page}`);
+      for (const [, id] of html.matchAll(new RegExp(`href="${path}/(\\d+)(?:-[^"/]*)?"`, "g")))
+        found.add(Number(id));
+      if (!html.includes(`page=${page + 1}"`)) break;
+    }
+    return [...found].sort((one, other) => one - other);
+  }
+  const numbers = (rows: readonly { id: number }[]) => rows.map(({ id }) => id);
+
+  it("show, change and delete what a plain look at the rows allows, and nothing else", async () => {
+    const [all, mine] = [await hives(), await kept()];
+    const seen = all.filter(({ id }) => mine.has(id));
+    expect([seen.length > 1, seen.length < 39]).toEqual([true, true]);
+    expect(await listed(member, "/hives")).toEqual(numbers(seen));
+    const guarded = all.filter(({ warden_id }) => warden_id === me.warden);
+    expect(guarded.length).toBeGreaterThan(0);
+    expect(await listed(warden, "/hives")).toEqual(numbers(guarded));
+    for (const { id, frames, warden_id } of all) {
+      const at = async (visitor: Visitor, end: string) =>
+        (await visitor.get(`/hives/${id}${end}`)).status;
+      const page = await member.get(`/hives/${id}`);
+      const changes = mine.has(id) && (frames ?? 0) > 5;
+      const links = [page.html.includes('/edit"'), page.html.includes('/delete"')];
+      expect([
+        id,
+        page.status,
+        await at(member, "/edit"),
+        await at(member, "/delete"),
+        ...links,
+      ]).toEqual(
+        mine.has(id)
+          ? [id, 200, changes ? 200 : 403, 403, changes, false]
+          : [id, 404, 404, 403, false, false],
+      );
+      const its = warden_id === me.warden ? 200 : 404;
+      expect([
+        id,
+        await at(warden, ""),
+        await at(warden, "/edit"),
+        await at(warden, "/delete"),
+      ]).toEqual([id, its, its, its]);
+    }
+    const home = (await member.get("/")).html;
+    expect(/href="\/hives">\s*Hives<\/a><span class="count">(\d+)/.exec(home)?.[1]).toBe(
+      String(seen.length),
+    );
+  }, 240_000);
+
+  it("hold along references, for what is added, and for one's own record", async () => {
+    const mine = await kept();
+    const inspections = await project.rows<{ id: number; hive_id: number }>(
+      "select id, hive_id from inspection order by id",
+    );
+    const seen = inspections.filter(({ hive_id }) => mine.has(hive_id));
+    const others = (await hives())
+      .filter(({ warden_id }) => warden_id !== me.member)
+      .map(({ id }) => id);
+    // What may be deleted is seen, too.
+    const all = inspections.filter(({ hive_id }) => mine.has(hive_id) || others.includes(hive_id));
+    expect(await listed(member, "/inspections")).toEqual(numbers(all));
+    const [first] = seen;
+    const strange = (await hives()).find(({ id }) => !mine.has(id));
+    const add = (hive: number | undefined) =>
+      member.submit("/inspections/new", { hive_id: String(hive), words: "calm" });
+    expect((await add(first?.hive_id)).status).toBe(200);
+    const count = () => project.rows("select id from inspection");
+    const before = (await count()).length;
+    // That hive isn't even there for the member.
+    expect(textOf((await add(strange?.id)).html)).toContain(
+      "A record that was chosen here no longer exists.",
+    );
+    expect((await count()).length).toBe(before);
+    expect((await member.get(`/keepers/${me.member}/edit`)).status).toBe(200);
+    expect((await member.get(`/keepers/${me.warden}/edit`)).status).toBe(403);
+    const renamed = await member.submit(`/keepers/${me.member}/edit`, { name: "Mia" });
+    expect(renamed.status).toBe(200);
+    const refused = await member.post(`/keepers/${me.warden}/edit`, {
+      name: "Mia too",
+      _version: "1",
+    });
+    expect(refused.status).toBe(403);
+  }, 120_000);
+});

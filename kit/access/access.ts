@@ -1,10 +1,21 @@
+import type { RawBuilder } from "kysely";
 import type { Label } from "../entity/label.ts";
+import type { FormulaScope } from "../fields/field.ts";
 import type { Action } from "./action.ts";
 
 /** Who may do what in an application in which people sign in. */
 export interface Access {
+  /** The table of the entity whose records people are, if they are some. */
+  record?: string;
   /** What the groups are called, by their names. */
   groups: Readonly<Record<string, Label>>;
   /** What each group may do, by the table of an entity and the name of the group. */
-  rights: Readonly<Record<string, Readonly<Record<string, readonly Action[]>>>>;
+  rights: Readonly<Record<string, Readonly<Record<string, readonly Grant[]>>>>;
+}
+
+/** Something that a group may do, with all records of an entity or with some. */
+export interface Grant {
+  may: readonly Action[];
+  /** The condition for those records, on the table by its name. */
+  where?(scope: FormulaScope): RawBuilder<unknown>;
 }

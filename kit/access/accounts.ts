@@ -17,6 +17,8 @@ export interface AccountTables {
     password: string | null;
     language: string | null;
     timezone: string | null;
+    /** The number of the record that the person is. */
+    record_id: number | null;
     suspended_at: string | null;
     made_at: string;
   };
@@ -47,6 +49,7 @@ export interface Account {
   password: string | null;
   language: string | null;
   timezone: string | null;
+  record_id: number | null;
   suspended_at: string | null;
   groups: readonly string[];
 }
@@ -59,6 +62,7 @@ const columns = [
   "password",
   "language",
   "timezone",
+  "record_id",
   "suspended_at",
 ] as const;
 
@@ -155,24 +159,36 @@ async function addMemberships(trx: Db, id: number, groups: readonly string[]): P
 export interface AccountChange {
   groups: readonly string[];
   suspended: boolean;
+  record: number | null;
 }
 
 /** Changes an account; false where nobody would be left who can manage the others, and then nothing is changed. */
 export async function changeAccount(
   db: Db,
   id: number,
-  { groups, suspended }: AccountChange,
+  { groups, suspended, record }: AccountChange,
 ): Promise<boolean> {
   return keepingAdministrator(db, async (trx) => {
     await trx.deleteFrom("levadura_membership").where("account_id", "=", id).execute();
     await addMemberships(trx, id, groups);
     await trx
       .updateTable("levadura_account")
-      .set({ suspended_at: suspended ? now() : null })
+      .set({ suspended_at: suspended ? now() : null, record_id: record })
       .where("id", "=", id)
       .execute();
     if (suspended) await endSessions(trx, id);
   });
+}
+
+/** Whether somebody else is a record already. */
+export async function isTaken(db: Db, record: number, but: number): Promise<boolean> {
+  const found = await db
+    .selectFrom("levadura_account")
+    .select("id")
+    .where("record_id", "=", record)
+    .where("id", "!=", but)
+    .executeTakeFirst();
+  return found !== undefined;
 }
 
 /** Removes an account; false where nobody would be left who can manage the others. */

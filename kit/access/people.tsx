@@ -5,6 +5,7 @@ import { email as emailField } from "../fields/email.tsx";
 import { text } from "../fields/text.ts";
 import { originFor } from "../http/public-address.ts";
 import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
+import { linksOf } from "../store/options.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
 import { Pager } from "../ui/pager.tsx";
 import {
@@ -15,10 +16,11 @@ import {
   addAccount,
   changeAccount,
   endSessions,
+  isTaken,
   newWelcome,
   removeAccount,
 } from "./accounts.ts";
-import { described, type Errors, FormProblem, Framed } from "./plain-form.tsx";
+import { described, type Errors, FormProblem, Framed, PlainSelect } from "./plain-form.tsx";
 import { administrators } from "./rights.ts";
 import type { Scope } from "./scope.ts";
 import { welcomeAddress } from "./sign-in.tsx";
@@ -265,14 +267,19 @@ async function personSent(c: Context, scope: Scope) {
     case "save": {
       const suspended = account.suspended_at !== null;
       const groups = chosenGroups(scope, data);
-      if (!(await changeAccount(db, account.id, { groups, suspended }))) return refuse();
+      const record = chosenRecord(scope, data);
+      if (record !== null && (await isTaken(db, record, account.id))) {
+        const errors = new Map([["record", messages.recordTaken]]);
+        return personPage(c, scope, account, { errors }, 422);
+      }
+      if (!(await changeAccount(db, account.id, { groups, suspended, record }))) return refuse();
       return c.redirect(`${here}?done=saved`, 303);
     }
     case "suspend":
     case "readmit": {
       const suspended = sentText(data, "do") === "suspend";
-      const { groups } = account;
-      if (!(await changeAccount(db, account.id, { groups, suspended }))) return refuse();
+      const { groups, record_id: record } = account;
+      if (!(await changeAccount(db, account.id, { groups, suspended, record }))) return refuse();
       return c.redirect(here, 303);
     }
     case "sign out":
@@ -293,7 +300,12 @@ async function personSent(c: Context, scope: Scope) {
   }
 }
 
-function personPage(
+/** The record that a person is, as it was chosen; null for none. */
+function chosenRecord({ access }: Scope, data: SentForm): number | null {
+  return (access?.record && recordId(sentText(data, "record"))) || null;
+}
+
+async function personPage(
   c: Context,
   scope: Scope,
   account: Account,
@@ -302,6 +314,9 @@ function personPage(
 ) {
   const { messages } = scope;
   const { name, email, groups } = account;
+  const target = scope.access?.record ? scope.entities.named(scope.access.record) : undefined;
+  const chosen = account.record_id;
+  const records = target ? await linksOf(scope, target, chosen === null ? [] : [chosen]) : [];
   const state = stateOf(account);
   const done = c.req.query("done") ?? "";
   const said =
@@ -329,6 +344,16 @@ function personPage(
       </p>
       <form method="post" class="sheet">
         <Groups scope={scope} chosen={groups} />
+        {target && (
+          <PlainSelect
+            name="record"
+            label={messages.isRecord(scope.namesOf(target).heading)}
+            value={String(chosen ?? "")}
+            none={messages.none}
+            choices={records.map(({ id, displayTitle }) => [String(id), displayTitle] as const)}
+            errors={errors}
+          />
+        )}
         <button class="btn btn-primary" type="submit" name="do" value="save">
           {messages.save}
         </button>

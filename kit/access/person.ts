@@ -4,6 +4,8 @@ export interface Person {
   name: string;
   /** The names of the groups that the person is in. */
   groups?: readonly string[];
+  /** The number of the record that the person is, if they are one. */
+  record?: number;
   /** A language tag; the application's own without it. */
   language?: string;
   /** An IANA time zone; the application's own without it. */

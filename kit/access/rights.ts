@@ -1,7 +1,9 @@
-import { sql } from "kysely";
-import type { Access } from "./access.ts";
+import { type RawBuilder, type SqlBool, sql } from "kysely";
+import type { Entity } from "../entity/entity.ts";
+import type { Access, Grant } from "./access.ts";
+import type { Action } from "./action.ts";
 import type { Person } from "./person.ts";
-import type { Policy } from "./scope.ts";
+import type { Policy, Scope } from "./scope.ts";
 
 /** The group whose members may do everything, and manage the others. */
 export const administrators = "administrators";
@@ -17,15 +19,25 @@ function groupsOf(person: Person | undefined): readonly string[] {
 
 /** The policy that the rights of groups make. What somebody may not see isn't there for them. */
 export function policyOf({ rights }: Access): Policy {
-  const may: Policy["may"] = ({ person }, action, { table }) => {
-    if (isAdministrator(person)) return true;
+  const grants = ({ person }: Scope, action: Action, { table }: Entity): readonly Grant[] => {
     const its = rights[table] ?? {};
-    return groupsOf(person).some(
-      (group) => Object.hasOwn(its, group) && its[group]?.includes(action),
-    );
+    return groupsOf(person)
+      .flatMap((group) => (Object.hasOwn(its, group) ? (its[group] ?? []) : []))
+      .filter(({ may }) => may.includes(action));
+  };
+  const rows = (scope: Scope, action: Action, entity: Entity): RawBuilder<SqlBool> | undefined => {
+    if (isAdministrator(scope.person)) return undefined;
+    const conditions: RawBuilder<unknown>[] = [];
+    for (const { where } of grants(scope, action, entity)) {
+      if (!where) return undefined;
+      conditions.push(where(scope));
+    }
+    return conditions.length === 0 ? sql`1 = 0` : sql`(${sql.join(conditions, sql` or `)})`;
   };
   return {
-    may,
-    visible: (scope, entity) => (may(scope, "see", entity) ? undefined : sql`1 = 0`),
+    may: (scope, action, entity) =>
+      isAdministrator(scope.person) || grants(scope, action, entity).length > 0,
+    visible: (scope, entity) => rows(scope, "see", entity),
+    limits: rows,
   };
 }

@@ -35,6 +35,8 @@ export interface Policy {
    * may see all.
    */
   visible(scope: Scope, entity: Entity): RawBuilder<SqlBool> | undefined;
+  /** The condition for those with which the person may do something; undefined for all that are seen. */
+  limits?(scope: Scope, action: Action, entity: Entity): RawBuilder<SqlBool> | undefined;
 }
 
 /** The policy of an application without sign-in: everybody may do and see everything. */
@@ -110,6 +112,11 @@ export class Scope implements FieldScope, FormulaScope {
     return this.#today;
   }
 
+  /** The number of the record that the person is; 0, which no record has, for nobody. */
+  get me(): number {
+    return this.person?.record ?? 0;
+  }
+
   /** The same scope within a transaction. */
   within(db: Kysely<AnyTables>): Scope {
     return new Scope({ ...this.#given(), db }, this.now);
@@ -117,7 +124,11 @@ export class Scope implements FieldScope, FormulaScope {
 
   /** The same scope with all rows in sight: for what has to hold for all of them, whoever asks. */
   seeingAll(): Scope {
-    const policy: Policy = { ...this.policy, visible: () => undefined };
+    const policy: Policy = {
+      ...this.policy,
+      visible: () => undefined,
+      limits: () => undefined,
+    };
     return new Scope({ ...this.#given(), policy }, this.now);
   }
 
@@ -170,9 +181,13 @@ export class Scope implements FieldScope, FormulaScope {
     return entity ? this.rowsOf(entity) : sql.table(table);
   };
 
-  /** The condition that a row which is changed or deleted is one that the person may see. */
-  isVisible(entity: Entity): RawBuilder<SqlBool> {
-    return this.policy.visible(this, entity) ?? sql<SqlBool>`1 = 1`;
+  /** The condition that a row is one that the person may see, and with which they may do something. */
+  allows(action: Action, entity: Entity): RawBuilder<SqlBool> {
+    const conditions = [
+      this.policy.visible(this, entity),
+      this.policy.limits?.(this, action, entity),
+    ].filter((condition) => condition !== undefined);
+    return conditions.length > 0 ? sql`${sql.join(conditions, sql` and `)}` : sql`1 = 1`;
   }
 
   /** A label in the language of this scope. */

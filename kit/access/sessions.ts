@@ -71,6 +71,7 @@ export async function personOf(c: Context, db: Db): Promise<Person | undefined> 
       "account.name",
       "account.language",
       "account.timezone",
+      "account.record_id",
       "membership.group_name",
       "session.seen_at",
     ])
@@ -92,6 +93,7 @@ export async function personOf(c: Context, db: Db): Promise<Person | undefined> 
     id: first.id,
     name: first.name,
     groups: found.flatMap(({ group_name }) => group_name ?? []),
+    ...(first.record_id !== null && { record: first.record_id }),
     ...(first.language !== null && { language: first.language }),
     ...(first.timezone !== null && { timezone: first.timezone }),
   };

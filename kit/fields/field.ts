@@ -53,6 +53,8 @@ export type TypedFormula = (
 export interface FormulaScope {
   today: string;
   now: string;
+  /** The number of the record that whoever asks is; 0 for nobody. */
+  me: number;
   /** The rows of a table that the person may see, to select from. */
   rows(table: string): RawBuilder<unknown>;
 }

@@ -60,6 +60,7 @@ export const en = {
   onlyFirstOffered: (count: number) => `Only the first ${count} are offered.`,
   filledIn: "Left blank, it is filled in.",
   keptUnseen: "What is saved here isn’t shown to you. Left blank, it stays.",
+  mayNotAddThis: "You may not add a record with these values.",
   notSaved: "Not saved.",
   fieldsToLookAt: (count: number, shown: string) =>
     `${shown} ${plural(count, "field needs", "fields need")} another look:`,
@@ -188,6 +189,8 @@ export const en = {
   peopleCount: (count: number, shown: string) => `${shown} ${plural(count, "person", "people")}`,
   name: "Name",
   groups: "Groups",
+  isRecord: (kind: string) => `${kind}: which record this person is`,
+  recordTaken: "Somebody else is this record already.",
   state: "State",
   administrators: "Administrators",
   accountStates: { active: "Signs in", invited: "Invited", suspended: "Suspended" },

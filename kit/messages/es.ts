@@ -55,6 +55,7 @@ export const es: Messages = {
   onlyFirstOffered: (count) => `Solo se ofrecen los primeros ${count}.`,
   filledIn: "Si se deja en blanco, se rellena solo.",
   keptUnseen: "Lo guardado aquí no se te muestra. Si lo dejas en blanco, se queda.",
+  mayNotAddThis: "No puedes añadir un registro con estos valores.",
   notSaved: "No se ha guardado.",
   fieldsToLookAt: (count, shown) =>
     `${plural(count, `Hay que revisar ${shown} campo`, `Hay que revisar ${shown} campos`)}:`,
@@ -182,6 +183,8 @@ export const es: Messages = {
   peopleCount: (count: number, shown: string) => `${shown} ${plural(count, "persona", "personas")}`,
   name: "Nombre",
   groups: "Grupos",
+  isRecord: (kind: string) => `${kind}: qué registro es esta persona`,
+  recordTaken: "Otra persona ya es este registro.",
   state: "Estado",
   administrators: "Administradores",
   accountStates: {

@@ -1,4 +1,5 @@
 import { type AliasableExpression, type RawBuilder, type SqlBool, sql } from "kysely";
+import { allowedAmong } from "../access/row-rights.ts";
 import type { Scope } from "../access/scope.ts";
 import { wordPattern } from "../database/collation.ts";
 import { columnContains, contains, orderTerm } from "../database/current-dialect.ts";
@@ -31,6 +32,8 @@ export interface ListPage<Known extends Entity = Entity> {
   scope: Scope;
   entity: Known;
   rows: RowOf<Known>[];
+  /** The numbers of those that the person may change. */
+  changeable: ReadonlySet<number>;
   /** How many rows there are on all pages. */
   total: number;
   page: number;
@@ -84,10 +87,12 @@ export async function listPage<Known extends Entity>(
   const first = (page - 1) * pageSize;
   const range = { from: first, to: Math.min(first + pageSize, total) };
   const rows = total > 0 ? await rowsInRange(scope, entity, { keys, wanted, total, range }) : [];
+  const ids = rows.map(({ id }) => id as number);
   return {
     scope,
     entity,
     rows: await completed(scope, entity, rows),
+    changeable: await allowedAmong(scope, "change", entity as unknown as Entity, ids),
     total,
     page,
     pages,

@@ -19,7 +19,11 @@ export async function optionsOf(scope: Scope, entity: Entity, values: Typed): Pr
 }
 
 /** The records of an entity as links, by title. Those that are chosen are always among them. */
-async function linksOf(scope: Scope, entity: Entity, chosen: readonly number[]): Promise<Link[]> {
+export async function linksOf(
+  scope: Scope,
+  entity: Entity,
+  chosen: readonly number[],
+): Promise<Link[]> {
   const { table, path: pagePath } = entity;
   const select = sql`select ${sql.ref(`${table}.id`)}, ${titleOf(scope, entity, table)} as ${displayTitle} from ${scope.rowsOf(entity)} as ${sql.table(table)}`;
   const first =

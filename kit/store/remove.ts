@@ -1,3 +1,4 @@
+import { requireOn } from "../access/row-rights.ts";
 import type { Scope } from "../access/scope.ts";
 import type { Trouble } from "../database/contract.ts";
 import { constraintViolation, troubleOf } from "../database/current-dialect.ts";
@@ -29,6 +30,7 @@ export async function removeSubmission(
   { submission, outcome }: { submission: Submission; outcome: Outcome },
 ): Promise<{ token: string; outcome: Outcome } | { refused: NotRemoved }> {
   scope.require("delete", entity);
+  await requireOn(scope, "delete", entity, row.id);
   try {
     return await submitOnce<NotRemoved>(scope.db, submission, async (trx, refuse) => {
       const within = scope.within(trx);
@@ -65,7 +67,7 @@ async function deleteRow(
     .deleteFrom(entity.table)
     .where("id", "=", id)
     .where("version", "=", version)
-    .where(scope.isVisible(entity))
+    .where(scope.allows("delete", entity))
     .executeTakeFirst();
   return numDeletedRows > 0n;
 }

@@ -1,4 +1,5 @@
 import { type Kysely, sql } from "kysely";
+import { mayHaveAdded, requireOn } from "../access/row-rights.ts";
 import type { AnyTables, Scope } from "../access/scope.ts";
 import { constraintViolation, troubleOf } from "../database/current-dialect.ts";
 import {
@@ -91,6 +92,7 @@ async function saveBy<Result>(
 ): Promise<Result | NotSaved> {
   const { saved } = change;
   scope.require(saved ? "change" : "add", entity);
+  if (saved) await requireOn(scope, "change", entity, saved.row.id);
   const read = "typed" in change ? readAsked(scope, entity, change.typed, saved?.row) : change;
   if ("errors" in read) return read;
   const { values } = read;
@@ -107,6 +109,9 @@ async function saveBy<Result>(
         ? await update(within, entity, saved.row.id, saved.version, ready)
         : await insert(within, entity, ready);
       if (id === undefined) return refuse();
+      if (!saved && !(await mayHaveAdded(within, entity, id))) {
+        throw new WrongFields(new Map([["", scope.messages.mayNotAddThis]]));
+      }
       await rules.afterSave?.(id, context);
       const broken = await brokenRowRules(within, entity, id);
       if (broken.length > 0) throw new WrongFields(errorsOf(scope, entity, broken));
@@ -283,7 +288,7 @@ async function update(
     .set({ ...columns, version: version + 1, updated_at: scope.now })
     .where("id", "=", id)
     .where("version", "=", version)
-    .where(scope.isVisible(entity))
+    .where(scope.allows("change", entity))
     .executeTakeFirst();
   if (numUpdatedRows === 0n) return undefined;
   await saveLinks(scope, entity, id, links);

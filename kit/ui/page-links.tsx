@@ -1,3 +1,4 @@
+import type { Action } from "../access/action.ts";
 import type { Scope } from "../access/scope.ts";
 import type { Entity } from "../entity/entity.ts";
 import type { PageLink } from "../entity/page-link.ts";
@@ -14,19 +15,25 @@ export function PageLinks({
   entity,
   on,
   at,
+  without = [],
 }: {
   scope: Scope;
   entity: Entity;
   on: PageLink["on"];
   at: string;
+  /** Links that need one of these are left out. */
+  without?: readonly Action[] | undefined;
 }) {
   return (
     <>
-      {scope.linksOf(entity, on).map(({ path, look, text }) => (
-        <a class={`btn ${looks[look]}`} href={`${at}${path}`}>
-          {text(scope.messages, scope.namesOf(entity))}
-        </a>
-      ))}
+      {scope
+        .linksOf(entity, on)
+        .filter(({ needs }) => !without.includes(needs))
+        .map(({ path, look, text }) => (
+          <a class={`btn ${looks[look]}`} href={`${at}${path}`}>
+            {text(scope.messages, scope.namesOf(entity))}
+          </a>
+        ))}
     </>
   );
 }

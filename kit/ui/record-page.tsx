@@ -1,4 +1,5 @@
 import type { Child } from "hono/jsx";
+import type { Action } from "../access/action.ts";
 import type { Scope } from "../access/scope.ts";
 import { type Entity, isReference, type Row, type RowOf } from "../entity/entity.ts";
 import { address } from "../entity/links.ts";
@@ -13,6 +14,8 @@ export interface View<Known extends Entity = Entity> {
   scope: Scope;
   entity: Known;
   record: RowOf<Known>;
+  /** What they may not do with it, of what they may do with other records. */
+  refused?: readonly Action[];
 }
 
 /** The frame of a record's page: its title, what can be done with it, its sections. */
@@ -34,7 +37,13 @@ export function RecordFrame<Known extends Entity>({
           <span class="kind">{heading}</span> {record.displayTitle}
         </h1>
         <div class="actions">
-          <PageLinks scope={scope} entity={entity} on="record" at={address(record)} />
+          <PageLinks
+            scope={scope}
+            entity={entity}
+            on="record"
+            at={address(record)}
+            without={view.refused}
+          />
         </div>
       </div>
       {children}

@@ -88,12 +88,14 @@ export function RecordTable<Known extends Entity>({
               ))}
               {edits && (
                 <td class="text-end">
-                  <a
-                    href={`${address(row)}/edit?${new URLSearchParams({ _back: back })}`}
-                    aria-label={messages.editRecord(row.displayTitle)}
-                  >
-                    {messages.edit}
-                  </a>
+                  {page.changeable.has(row.id) && (
+                    <a
+                      href={`${address(row)}/edit?${new URLSearchParams({ _back: back })}`}
+                      aria-label={messages.editRecord(row.displayTitle)}
+                    >
+                      {messages.edit}
+                    </a>
+                  )}
                 </td>
               )}
             </tr>

@@ -1,4 +1,5 @@
 import type { Context } from "hono";
+import { requireOn } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { address } from "../../entity/links.ts";
@@ -35,7 +36,9 @@ export function remove<Known extends Entity>(known: Known): Feature {
         needs,
         answer: async (c, scope) => {
           const record = await askedRecord(c, scope, entity);
-          return record ? ask(c, scope, entity, record, 200) : c.notFound();
+          if (!record) return c.notFound();
+          await requireOn(scope, "delete", entity, record.id);
+          return ask(c, scope, entity, record, 200);
         },
       },
       { method: "POST", path, needs, answer: (c, scope) => removeSent(c, scope, entity) },

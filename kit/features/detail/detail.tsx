@@ -1,4 +1,5 @@
 import type { FC } from "hono/jsx";
+import { refusedOn } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, RowOf } from "../../entity/entity.ts";
 import { address, isSameAddress } from "../../entity/links.ts";
@@ -37,7 +38,12 @@ export function detail<Known extends Entity, Related extends Loaders = Record<ne
           for (const [name, load] of Object.entries(related ?? {})) {
             loaded[name] = await load(scope, record.id);
           }
-          const view = { scope, entity, record: record as unknown as RowOf<Known> };
+          const view = {
+            scope,
+            entity,
+            record: record as unknown as RowOf<Known>,
+            refused: await refusedOn(scope, plain, record.id),
+          };
           const page = <Page view={view} related={loaded as never} />;
           return showPage(c, scope, page, { title: record.displayTitle });
         },

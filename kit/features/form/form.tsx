@@ -1,5 +1,6 @@
 import type { Context } from "hono";
 import type { FC } from "hono/jsx";
+import { requireOn } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { address, isSameAddress, localAddress } from "../../entity/links.ts";
@@ -127,6 +128,7 @@ async function saveNew(c: Context, scope: Scope, entity: Entity, show: Showing) 
 async function beginEdit(c: Context, scope: Scope, entity: Entity, show: Showing) {
   const record = await askedRecord(c, scope, entity);
   if (!record) return c.notFound();
+  await requireOn(scope, "change", entity, record.id);
   const form = await editForm(scope, entity, writtenValues(entity, record, scope), record);
   return show(c, { ...form, back: localAddress(c.req.query("_back")) ?? address(record) });
 }

@@ -1,6 +1,6 @@
 import type { ValueType } from "../fields/type-rule.ts";
 import { type Calculation, looksAtLists, namedFields } from "../formula/calculation.ts";
-import { compiled, compiledBefore, computedDefaults } from "../formula/compile.ts";
+import { compiled, compiledBefore, compiledRight, computedDefaults } from "../formula/compile.ts";
 import { checkName } from "../formula/row-checks.ts";
 import { rulesOf } from "../formula/rules.ts";
 import {
@@ -113,8 +113,22 @@ function rowRules(module: Module, model: Model, subject: Subject): void {
   );
 }
 
+/** The condition of a right on the rows of an entity, as a function that gives SQL. It looks at all rows, whoever asks. */
+export function rightCondition(
+  module: Module,
+  model: Model,
+  { entity, table }: Subject,
+  where: Formula,
+): string {
+  const { database } = model.app;
+  const calculation = compiledRight(model, entity, where);
+  const row = nameIn(database, table);
+  const { sql, uses } = statementOf(module, database, calculation, { row, all: true }, "to ask");
+  return `(${taking(uses)}) => ${sql}`;
+}
+
 /** A formula as a remark above what was made of it. */
-function formulaRemark({ formula }: Pick<Formula, "formula">): string {
+export function formulaRemark({ formula }: Pick<Formula, "formula">): string {
   return remark(`= ${formula.replace(/^=\s*/, "")}`);
 }
 
@@ -200,7 +214,8 @@ const valueTypes: Readonly<Record<ValueType, string>> = {
 
 /** What a formula is computed of: the row of a table, or values that aren't saved. */
 type Computed =
-  | { row: string }
+  /** Of `all` rows of other tables, or of those in sight. */
+  | { row: string; all?: true }
   /** A column of them, as an expression; undefined where there is none. */
   | { value: (column: string) => string | undefined };
 
@@ -221,8 +236,9 @@ function statementOf(
   const uses = new Set<string>();
   const context = {
     ...momentParameters(database, { today: "\0today\0", now: "\0now\0" }),
+    me: "\0me\0",
     row: "row" in of ? of.row : "",
-    rows: (table: string) => `\0rows(${quote(table)})\0`,
+    ...(!("all" in of) && { rows: (table: string) => `\0rows(${quote(table)})\0` }),
     ...("value" in of && {
       given: (column: ColumnOf) =>
         `\0bindValue("${bindKind(column)}", ${of.value(column.column) ?? "null"})\0`,
@@ -244,7 +260,7 @@ function statementOf(
 
 /** The parameters of a formula that uses these parts of its scope. */
 function taking(uses: ReadonlySet<string>): string {
-  const names = ["rows", "today", "now"].filter((name) => uses.has(name));
+  const names = ["rows", "today", "now", "me"].filter((name) => uses.has(name));
   return names.length > 0 ? `{ ${names.join(", ")} }` : "";
 }
 

@@ -1,9 +1,10 @@
-import { isMany, type Model } from "../model/model.ts";
+import { type Grant, isMany, type Model } from "../model/model.ts";
 import { rightsOf } from "../model/users.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf, linkOf } from "../schema/from-model.ts";
 import { databaseCodes } from "./databases.ts";
 import { featureCodes } from "./features/features.ts";
+import { formulaRemark, rightCondition } from "./formulas.ts";
 import { Module, object, quote } from "./module.ts";
 import type { Subject } from "./subject.ts";
 
@@ -127,20 +128,30 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
 }
 
 /** `access.ts`: the groups of the people who sign in, and what they may do. */
-export function accessModule({ users }: Model, subjects: readonly Subject[]): string | undefined {
+export function accessModule(model: Model, subjects: readonly Subject[]): string | undefined {
+  const { users } = model;
   if (!users) return undefined;
   const module = new Module();
-  const rights = subjects.map(({ entity, table }): [string, string] => [
-    table,
+  const grantOf = (subject: Subject, { may, where }: Grant): string => {
+    const list: [string, string] = ["may", `[${may.map(quote).join(", ")}]`];
+    return where
+      ? `${formulaRemark(where)}
+  ${object([list, ["where", rightCondition(module, model, subject, where)]])}`
+      : object([list]);
+  };
+  const rights = subjects.map((subject): [string, string] => [
+    subject.table,
     object(
-      Object.entries(rightsOf(users, entity)).map(([group, may]) => [
+      Object.entries(rightsOf(users, subject.entity)).map(([group, grants]) => [
         group,
-        `[${may.map(quote).join(", ")}]`,
+        `[${grants.map((grant) => grantOf(subject, grant)).join(",\n")}]`,
       ]),
     ),
   ]);
+  const record = subjects.find(({ entity }) => entity.name === users.record)?.table;
   module.add(
     `export const access: ${module.type("Access", "./kit/access/access.ts")} = ${object([
+      ...(record === undefined ? [] : [["record", quote(record)] as const]),
       ["groups", object(users.groups.map(({ name, label }) => [name, quote(label)]))],
       ["rights", object(rights)],
     ])};`,

@@ -43,6 +43,8 @@ export type Calculation = Result &
   (
     | { kind: "constant"; value: number | string | boolean | null }
     | { kind: "today" | "now" }
+    /** The number of the record that whoever asks is. */
+    | { kind: "me" }
     | {
         kind: "column";
         row: number;
@@ -115,6 +117,7 @@ export function looksAtLists(calculation: Calculation): boolean {
     case "constant":
     case "today":
     case "now":
+    case "me":
     case "column":
       return false;
   }
@@ -143,6 +146,7 @@ export function namedFields(calculation: Calculation): string[] {
     case "constant":
     case "today":
     case "now":
+    case "me":
       return [];
   }
 }

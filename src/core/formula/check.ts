@@ -6,8 +6,10 @@ import {
   type Entity,
   type Field,
   type Formula,
+  type Grant,
   isComputed,
   type Model,
+  type Rights,
 } from "../model/model.ts";
 import { type Calculation, looksAtLists, namedFields, valueTypeOf } from "./calculation.ts";
 import { computedDefaults } from "./compile.ts";
@@ -40,7 +42,12 @@ export function onlyComputable(model: Model): Model {
     const fields = entity.fields.map((field) => checking.withoutUnusable(entity, field));
     return entity.fields
       .filter((field) => isComputed(field) && checking.computed(entity, field))
-      .reduce((left, field) => withoutField(left, field), { ...entity, fields, rules });
+      .reduce((left, field) => withoutField(left, field), {
+        ...entity,
+        fields,
+        rules,
+        ...(entity.rights && { rights: checking.usableRights(entity) ?? {} }),
+      });
   });
   return { ...model, entities };
 }
@@ -56,15 +63,40 @@ function troubles(model: Model): Trouble[] {
     [
       ...entity.fields.flatMap((field) => checking.field(entity, field)),
       ...entity.rules.map((rule) => checking.condition(entity, rule)),
+      ...grantsOf(entity).map(({ where }) => where && checking.right(entity, where)),
     ].filter((trouble) => trouble !== undefined),
   );
 }
 
+function grantsOf({ rights = {} }: Entity): readonly Grant[] {
+  return Object.values(rights).flat();
+}
+
 class Checking {
   readonly #scope: FormulaScope;
+  /** In rights, formulas may look at `me`. */
+  readonly #rights: FormulaScope;
 
   constructor(readonly model: Model) {
     this.#scope = new FormulaScope(model);
+    this.#rights = new FormulaScope(model, model.users?.record);
+  }
+
+  right(entity: Entity, where: Formula): Trouble | undefined {
+    return this.condition(entity, where, this.#rights);
+  }
+
+  /** The rights without those whose condition can't be computed. */
+  usableRights(entity: Entity): Rights | undefined {
+    return (
+      entity.rights &&
+      Object.fromEntries(
+        Object.entries(entity.rights).map(([group, grants]) => [
+          group,
+          grants.filter(({ where }) => !where || !this.right(entity, where)),
+        ]),
+      )
+    );
   }
 
   field(entity: Entity, field: Field): (Trouble | undefined)[] {
@@ -100,14 +132,18 @@ class Checking {
       : undefined;
   }
 
-  condition(entity: Entity, formula: Formula): Trouble | undefined {
-    return this.#trouble(entity, formula, ({ type }) =>
-      type === "boolean"
-        ? undefined
-        : {
-            message: "this gives a value, and a condition was expected",
-            help: "a condition holds or doesn't, as in `= removed is empty or removed >= installed`",
-          },
+  condition(entity: Entity, formula: Formula, scope = this.#scope): Trouble | undefined {
+    return this.#trouble(
+      entity,
+      formula,
+      ({ type }) =>
+        type === "boolean"
+          ? undefined
+          : {
+              message: "this gives a value, and a condition was expected",
+              help: "a condition holds or doesn't, as in `= removed is empty or removed >= installed`",
+            },
+      scope,
     );
   }
 
@@ -152,8 +188,9 @@ class Checking {
     entity: Entity,
     formula: Formula,
     unfit: (calculation: Calculation) => Omit<Complaint, "at"> | undefined,
+    scope = this.#scope,
   ): Trouble | undefined {
-    const found = formulaOf(this.model, entity, formula.formula, this.#scope);
+    const found = formulaOf(this.model, entity, formula.formula, scope);
     if ("complaint" in found) return troubleOf(found.complaint, formula);
     const trouble = unfit(found.calculation);
     return trouble && { ...trouble, at: formula.at };

@@ -2,7 +2,7 @@ import { type Entity, type Field, type Formula, isComputed, type Model } from ".
 import { columnOf } from "../schema/from-model.ts";
 import { type Calculation, namedFields } from "./calculation.ts";
 import { roundedTo } from "./operations.ts";
-import { formulaOf, type Outcome } from "./scope.ts";
+import { FormulaScope, formulaOf, type Outcome } from "./scope.ts";
 
 /** A formula of an entity, whatever it is for; the model's formulas must have been checked. */
 export function compiled(
@@ -11,6 +11,18 @@ export function compiled(
   { formula }: Pick<Formula, "formula">,
 ): Calculation {
   const found = formulaOf(model, entity, formula);
+  if ("complaint" in found) throw new Error(`${entity.name}: ${formula} can't be computed`);
+  return found.calculation;
+}
+
+/** A condition of rights, which may look at `me`; it must have been checked. */
+export function compiledRight(
+  model: Model,
+  entity: Entity,
+  { formula }: Pick<Formula, "formula">,
+): Calculation {
+  const scope = new FormulaScope(model, model.users?.record);
+  const found = formulaOf(model, entity, formula, scope);
   if ("complaint" in found) throw new Error(`${entity.name}: ${formula} can't be computed`);
   return found.calculation;
 }

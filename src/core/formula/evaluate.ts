@@ -11,6 +11,8 @@ export interface Surroundings {
   /** This day, and this moment. */
   today: string;
   now: string;
+  /** The number of whoever asks. */
+  me?: number;
   /** The record of a table with a number. */
   record?(table: string, id: number): Row | undefined;
   /** The records that belong to one. */
@@ -38,6 +40,8 @@ function stepOf(calculation: Calculation): Step {
       return (_, { today }) => today;
     case "now":
       return (_, { now }) => now;
+    case "me":
+      return (_, { me }) => me ?? null;
     case "column": {
       const { row, column } = calculation;
       return (rows) => rows[row]?.[column] ?? null;

@@ -123,22 +123,54 @@ class Resolving {
     const { entity, row } = place;
     const field = entity.fields.find(({ name }) => name === first.text);
     if (field && isReference(field) && rest.length > 0) {
-      const target = entityNamed(this.model, field.type.entity);
-      const through = ++this.#rows;
-      const value = this.#path(rest, { entity: target, row: through });
-      const reference = column(field, row);
-      return {
-        ...resultOf(value),
-        optional: value.type !== "boolean" && (value.optional || reference.optional),
-        kind: "through",
-        reference,
-        table: tableOf(target.name),
-        row: through,
-        value,
-      };
+      return this.#through(field, row, (target) => this.#path(rest, target));
     }
+    if (!field && first.text.toLowerCase() === "me") return me;
     if (field?.type.kind === "formula") return this.#computed(field, { entity, row });
     return field ? column(field, row) : automatic(first.text, row);
+  }
+
+  /** A value of the record that a reference leads to. */
+  #through(
+    field: Field & { type: { entity: string } },
+    row: number,
+    valueOf: (place: Place) => Calculation,
+  ): Calculation {
+    const target = entityNamed(this.model, field.type.entity);
+    const through = ++this.#rows;
+    const value = valueOf({ entity: target, row: through });
+    const reference = column(field, row);
+    return {
+      ...resultOf(value),
+      optional: value.type !== "boolean" && (value.optional || reference.optional),
+      kind: "through",
+      reference,
+      table: tableOf(target.name),
+      row: through,
+      value,
+    };
+  }
+
+  /** Whether whoever asks is among the records of a list, which may be that of another record. */
+  #includesMe(names: readonly Name[], { entity, row: of }: Place): Calculation {
+    const [first, ...rest] = names as [Name, ...Name[]];
+    const field = entity.fields.find(({ name }) => name === first.text);
+    if (field && isReference(field) && rest.length > 0) {
+      return this.#through(field, of, (target) => this.#includesMe(rest, target));
+    }
+    const { source } = this.#source(first.text, entity);
+    const row = ++this.#rows;
+    const asked = condition("equal", [automatic("id", row), me]);
+    const count: Calculation = {
+      ...figureResult("count", undefined),
+      kind: "over",
+      figure: "count",
+      of,
+      source,
+      row,
+      condition: asked,
+    };
+    return condition("less", [constant("number", 0), count]);
   }
 
   /** What another field computes, in the place of its name. */
@@ -158,6 +190,9 @@ class Resolving {
     { operator, left: one, right: other, at }: Extract<Expression, { kind: "binary" }>,
     place: Place,
   ): Calculation {
+    if (operator === "includes") {
+      return this.#includesMe(one.kind === "path" ? one.names : [], place);
+    }
     const [left, right] = [this.of(one, place), this.of(other, place)];
     switch (operator) {
       case "and":
@@ -367,6 +402,9 @@ function lettersOf({ type }: Field): { letters?: "ascii" | "small" } {
   const small = type.choices.every((choice) => choice === choice.toLowerCase());
   return { letters: small ? "small" : "ascii" };
 }
+
+/** The number of whoever asks. */
+const me: Calculation = { ...plain("number"), optional: false, kind: "me" };
 
 function automatic(name: string, row: number): Calculation {
   if (!(automaticFields as readonly string[]).includes(name)) throw new Error(`no field ${name}`);

@@ -34,7 +34,11 @@ export class FormulaScope implements Scope {
   readonly #found = new Map<Field, Outcome>();
   readonly #open: { entity: Entity; field: Field }[] = [];
 
-  constructor(readonly model: Model) {}
+  constructor(
+    readonly model: Model,
+    /** The entity of `me`, where formulas may look at who asks. */
+    readonly me?: string | undefined,
+  ) {}
 
   names(name: string): string[] {
     const entity = entityNamed(this.model, name);

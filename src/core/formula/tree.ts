@@ -30,7 +30,7 @@ export function viaName(list: string, field: string): string {
 export const binaryOperators = [
   ["or"],
   ["and"],
-  ["=", "<>", "<", "<=", ">", ">=", "contains", "begins with"],
+  ["=", "<>", "<", "<=", ">", ">=", "contains", "begins with", "includes"],
   ["&"],
   ["+", "-"],
   ["*", "/", "%"],
@@ -44,6 +44,15 @@ export const words: ReadonlySet<string> = new Set(
     " ",
   ),
 );
+
+/** Whether an expression is `me`: whoever asks, where formulas may look at that. A field that is called so comes first. */
+export function isMe(expression: Expression): boolean {
+  return (
+    expression.kind === "path" &&
+    expression.names.length === 1 &&
+    expression.names[0]?.text.toLowerCase() === "me"
+  );
+}
 
 /** The precedence of an operator, counted from 0. */
 export function precedence(operator: BinaryOperator): number {

@@ -5,7 +5,14 @@ import { foreignFunctions } from "./foreign-words.ts";
 import { type FunctionRule, functions, rowFunctions } from "./functions.ts";
 import type { Complaint } from "./parse.ts";
 import { printName, printText } from "./print.ts";
-import { type BinaryOperator, comparing, type Expression, type Name, precedence } from "./tree.ts";
+import {
+  type BinaryOperator,
+  comparing,
+  type Expression,
+  isMe,
+  type Name,
+  precedence,
+} from "./tree.ts";
 
 /** What a name means where a formula is. */
 export type Meaning =
@@ -31,6 +38,8 @@ export interface Scope {
   renamed(entity: string, name: string): string | undefined;
   /** All names in an entity, for those that are nearly right. */
   names(entity: string): string[];
+  /** The entity of `me`, where formulas may look at who asks. */
+  readonly me?: string | undefined;
 }
 
 /** Why an expression has no type. */
@@ -197,6 +206,9 @@ class Typing {
         this.#expect(side, entity, ["boolean"], `beside \`${operator}\``);
       return "boolean";
     }
+    if (operator === "includes" || this.#asksMe(left, entity) || this.#asksMe(right, entity)) {
+      return this.#compareWithMe({ operator, left, right, at }, entity);
+    }
     if (operator === "contains" || operator === "begins with") {
       for (const side of [left, right])
         this.#expect(side, entity, ["text"], `beside \`${operator}\``);
@@ -221,6 +233,64 @@ class Typing {
       at,
       types.includes("text") && operator === "+" ? "texts are joined with `&`" : undefined,
     );
+  }
+
+  #asksMe(expression: Expression, entity: string): boolean {
+    return isMe(expression) && this.scope.meaning(entity, "me") === undefined;
+  }
+
+  /** `warden = me`, `warden <> me`, `keepers includes me`; and `id = me` of records that people are. */
+  #compareWithMe(
+    { operator, left, right, at }: Omit<Extract<Expression, { kind: "binary" }>, "kind">,
+    entity: string,
+  ): ValueType {
+    const { me } = this.scope;
+    const [person, other] =
+      this.#asksMe(left, entity) && operator !== "includes" ? [left, right] : [right, left];
+    if (!this.#asksMe(person, entity)) {
+      throw new Mistyped(
+        "only `me` can follow `includes`",
+        right.at,
+        "as in `keepers includes me`",
+      );
+    }
+    if (me === undefined) {
+      throw new Mistyped(
+        "`me` isn't known here",
+        person.at,
+        "it can be used in `rights`, if `users` has a `record`: the entity whose records people are",
+      );
+    }
+    const meaning = other.kind === "path" ? this.#lastMeaning(other.names, entity) : undefined;
+    const wanted = operator === "includes" ? "rows" : "record";
+    const fits =
+      meaning?.kind === wanted
+        ? meaning.entity === me
+        : wanted === "record" && meaning?.kind === "value" && this.#isOwnNumber(other, entity, me);
+    if (fits && ["=", "<>", "includes"].includes(operator)) return "boolean";
+    throw new Mistyped(
+      `\`me\` is a record of ${me}, which this can't be compared with`,
+      at,
+      "as in `warden = me` or `keepers includes me`",
+    );
+  }
+
+  #isOwnNumber(expression: Expression, entity: string, me: string): boolean {
+    const [only, ...more] = expression.kind === "path" ? expression.names : [];
+    return only?.text === "id" && more.length === 0 && entity === me;
+  }
+
+  /** What a path leads to. */
+  #lastMeaning(names: readonly Name[], entity: string): Meaning | undefined {
+    let place = entity;
+    let meaning: Meaning | undefined;
+    for (const [at, name] of names.entries()) {
+      meaning = this.#meaning(name, place);
+      const last = at === names.length - 1;
+      if (!last && meaning.kind !== "record") throw this.#misused(name, meaning, last);
+      if (meaning.kind === "record") place = meaning.entity;
+    }
+    return meaning;
   }
 
   /** A text that a choice is compared with has to be one of its own. */

@@ -11,6 +11,8 @@ export interface Model {
 
 /** The people who sign in. */
 export interface Users {
+  /** The entity whose records people are: `me` is one of them. */
+  record?: string;
   groups: UserGroup[];
   /** What they may do with the entities that have no rights of their own. */
   rights: Rights;
@@ -28,7 +30,14 @@ export const actions = ["see", "add", "change", "delete"] as const;
 export type Action = (typeof actions)[number];
 
 /** What may be done, by the name of a group. */
-export type Rights = Readonly<Record<string, readonly Action[]>>;
+export type Rights = Readonly<Record<string, readonly Grant[]>>;
+
+/** What a group may do, with all records or with those for which a condition holds. */
+export interface Grant {
+  may: readonly Action[];
+  /** It may look at `me`, whoever asks. */
+  where?: Formula;
+}
 
 export const databases = ["sqlite", "postgres", "mariadb"] as const;
 export type DatabaseKind = (typeof databases)[number];

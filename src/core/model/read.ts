@@ -89,7 +89,7 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
     .filter(({ key }) => names.has(inOneForm(key.text)))
     .flatMap((entry) => interpretEntity(entry, names, diagnostics) ?? []);
   const users = entryAt(file, "users");
-  const signingIn = users && interpretUsers(users, diagnostics);
+  const signingIn = users && interpretUsers(users, names, diagnostics);
   readRights(entities, found, signingIn, diagnostics);
   const labels = valueAt(file, "labels");
   if (labels) interpretLabels(labels, found, diagnostics);

@@ -117,6 +117,7 @@ export const appShape = z.strictObject({
 
 /** The people who sign in. */
 export const usersShape = z.strictObject({
+  record: z.string().optional().describe("The entity whose records people are, such as Keeper."),
   groups: z.unknown().optional().describe("Groups of people: a name, and what people read."),
   rights: z
     .unknown()
@@ -146,10 +147,12 @@ export const fileShape = z.strictObject({
 /** The JSON Schema (draft 2020-12) by which editors complete and check a model file. */
 export function modelJsonSchema(): object {
   const section = z.record(z.string(), z.array(z.string()));
-  const rights = z.record(
-    z.string(),
-    z.string().regex(/^(everything|nothing|(see|add|change|delete)(, *(see|add|change|delete))*)$/),
-  );
+  const grant = z
+    .string()
+    .regex(
+      /^(everything|nothing|(see|add|change|delete)(, *(see|add|change|delete))*)( where .+)?$/,
+    );
+  const rights = z.record(z.string(), z.union([grant, z.array(grant)]));
   const fixedRow = z.record(z.string(), z.union([text, z.array(text)]));
   const file = fileShape.extend({
     app: appShape.optional(),

@@ -2,7 +2,7 @@ import { nearest } from "../naming/nearest.ts";
 import { labelOf } from "../naming/words.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { checkShape, inOneForm, mapOf, uniqueEntries, valueAt } from "./mappings.ts";
-import { type Action, actions, type Entity, type Rights, type Users } from "./model.ts";
+import { type Action, actions, type Entity, type Grant, type Rights, type Users } from "./model.ts";
 import { usersShape } from "./shapes.ts";
 import type { SourceEntry, SourceNode, SourceScalar } from "./source.ts";
 
@@ -13,7 +13,11 @@ export const givenGroups = ["everyone", "visitors"] as const;
 export const administrators = "administrators";
 
 /** Reads `users`: the groups, and what they may do where an entity says nothing. */
-export function interpretUsers({ key, value }: SourceEntry, diagnostics: Diagnostics): Users {
+export function interpretUsers(
+  { key, value }: SourceEntry,
+  entities: ReadonlySet<string>,
+  diagnostics: Diagnostics,
+): Users {
   const users: Users = { groups: [], rights: {}, at: key.at };
   const body = value && mapOf(value, "`users`", diagnostics);
   if (!body) return users;
@@ -29,8 +33,27 @@ export function interpretUsers({ key, value }: SourceEntry, diagnostics: Diagnos
     }
     users.groups.push({ name, label: label || labelOf(name) });
   }
+  const record = valueAt(body, "record");
+  if (record?.kind === "scalar") {
+    const entity = inOneForm(record.text);
+    if (entities.has(entity)) users.record = entity;
+    else {
+      const close = nearest(entity, entities);
+      const help = close ? `did you mean \`${close}\`?` : "declare it under `entities`";
+      diagnostics.error(record.at, `there is no entity \`${entity}\``, help);
+    }
+  }
   const rights = valueAt(body, "rights");
   if (rights) users.rights = interpretRights(rights, users, diagnostics);
+  for (const { where } of Object.values(users.rights).flat()) {
+    if (!where) continue;
+    const help = "write it into the `rights` of each entity whose fields it names";
+    diagnostics.error(
+      where.at,
+      "a condition is for one entity, and these rights are for all",
+      help,
+    );
+  }
   return users;
 }
 
@@ -54,7 +77,7 @@ export function interpretRights(
   { groups }: Users,
   diagnostics: Diagnostics,
 ): Rights {
-  const rights: Record<string, readonly Action[]> = {};
+  const rights: Record<string, readonly Grant[]> = {};
   const known = [...givenGroups, ...groups.map(({ name }) => name)];
   const body = mapOf(node, "`rights`", diagnostics);
   for (const { key, value } of uniqueEntries(body, "group", diagnostics)) {
@@ -68,19 +91,40 @@ export function interpretRights(
         `there is no group \`${group}\``,
         close ? `did you mean \`${close}\`?` : "declare it under `users`, `groups`",
       );
-    } else if (value?.kind === "scalar") {
-      rights[group] = actionsOf(value, diagnostics);
     } else {
-      const at = value?.at ?? key.at;
-      diagnostics.error(at, `what may \`${group}\` do?`, `write ${examples}`);
+      const lines = value?.kind === "list" ? value.items : value ? [value] : [];
+      const grants = lines.flatMap((line) =>
+        line.kind === "scalar" ? [grantOf(line, diagnostics)] : [],
+      );
+      if (grants.length < lines.length || lines.length === 0) {
+        const at = value?.at ?? key.at;
+        diagnostics.error(at, `what may \`${group}\` do?`, `write ${examples}`);
+      }
+      rights[group] = grants;
     }
   }
   return rights;
 }
 
-const examples = "`see, add, change, delete`, `everything` or `nothing`";
+const examples =
+  "`see, add, change, delete`, `everything` or `nothing`, or such as `change where keepers includes me`";
 
-function actionsOf({ text, at }: SourceScalar, diagnostics: Diagnostics): readonly Action[] {
+/** Reads `see, change where keepers includes me`. */
+function grantOf({ text, at, origin }: SourceScalar, diagnostics: Diagnostics): Grant {
+  const [, said = text, between = "", formula] = /^(.*?)(\s+where\s+)(.*)$/s.exec(text) ?? [];
+  const may = actionsOf(said, at, diagnostics);
+  if (formula === undefined) return { may };
+  const start = origin === undefined ? undefined : origin + said.length + between.length;
+  const place = start === undefined ? at : { start, end: start + formula.length };
+  const where = {
+    formula: `=${formula.replace(/^=/, " ")}`,
+    ...(start !== undefined && { origin: start - 1 }),
+    at: place,
+  };
+  return { may, where };
+}
+
+function actionsOf(text: string, at: Span, diagnostics: Diagnostics): readonly Action[] {
   const words = text.split(",").map((word) => word.trim());
   if (words.length === 1 && words[0] === "everything") return actions;
   if (words.length === 1 && words[0] === "nothing") return [];
@@ -89,7 +133,7 @@ function actionsOf({ text, at }: SourceScalar, diagnostics: Diagnostics): readon
     const close = nearest(unknown, actions);
     diagnostics.error(
       at,
-      unknown === "" ? "a word is missing between commas" : `there is no right \`${unknown}\``,
+      unknown === "" ? "a word is missing here" : `there is no right \`${unknown}\``,
       close ? `did you mean \`${close}\`?` : `write ${examples}`,
     );
   }
@@ -107,7 +151,12 @@ export function rightsOf(users: Users, { rights }: Entity): Rights {
 /** Notes entities that nobody but administrators may see. */
 export function noteUnseen(users: Users, entities: readonly Entity[], diagnostics: Diagnostics) {
   for (const entity of entities) {
-    if (Object.values(rightsOf(users, entity)).some((may) => may.length > 0)) continue;
+    if (
+      Object.values(rightsOf(users, entity)).some((grants) =>
+        grants.some(({ may }) => may.length > 0),
+      )
+    )
+      continue;
     diagnostics.note(
       entity.at,
       `only administrators may see \`${entity.name}\``,

@@ -14,6 +14,8 @@ export const accountTables = (): readonly Table[] => [
     password: code(300),
     language: code(35),
     timezone: code(60),
+    // The number of the record that the person is, of the entity that the model names.
+    record_id: { type: { kind: "integer" } },
     suspended_at: code(20),
     made_at: needed(code(20)),
   }),

@@ -24,6 +24,8 @@ export interface FormulaContext {
   /** The expressions of this day and of this moment. */
   today: string;
   now: string;
+  /** That of the number of whoever asks, where formulas may look at it. */
+  me?: string;
 }
 
 export type ColumnOf = Extract<Calculation, { kind: "column" }>;
@@ -108,6 +110,9 @@ class Writing {
       case "today":
       case "now":
         return this.context[calculation.kind];
+      case "me":
+        if (this.context.me === undefined) throw new Error("nobody asks here");
+        return this.context.me;
       case "column":
         return (
           this.#given(calculation) ?? this.syntax.column(this.#alias(calculation.row), calculation)
