@@ -423,6 +423,7 @@ entities:
 `;
   let project: TestProject;
   let app: Running;
+  let ana: Visitor;
   let member: Visitor;
   let warden: Visitor;
   const me = { member: 1, warden: 2 };
@@ -437,7 +438,7 @@ entities:
       expect((await visitor.post(path, { ...secret, ...(email && { email }) })).path).toBe("/");
       return visitor;
     };
-    const ana = await chosen(link, "ana@example.org");
+    ana = await chosen(link, "ana@example.org");
     const invited = async (name: string, group: string, record: number) => {
       const people = `${name}, ${name}@example.org`;
       const { html } = await ana.post("/-/people/new", { people, groups: group });
@@ -528,6 +529,52 @@ entities:
       String(seen.length),
     );
   }, 240_000);
+
+  it("leave a log of what was done, by whom, in the transaction in which it was done", async () => {
+    const mine = await kept();
+    const hive = (await hives()).find(({ id, frames }) => mine.has(id) && (frames ?? 0) > 5);
+    const entries = (what: string) =>
+      project.rows<{ account_name: string; action: string; record_id: number; details: string }>(
+        `select account_name, action, record_id, details from levadura_change where ${what} order by id`,
+      );
+    const ofHive = () => entries(`entity_table = 'hive' and record_id = ${hive?.id}`);
+    const before = await ofHive();
+    const path = `/hives/${hive?.id}/edit`;
+    await member.submit(path, { code: "NEW-1", frames: "7", apiary_id: "1", keepers: ["1"] });
+    // What was refused, or changed nothing, isn't there.
+    await member.submit(path, { code: "", frames: "8", apiary_id: "1", keepers: ["1"] });
+    await member.submit(path, { code: "NEW-1", frames: "7", apiary_id: "1", keepers: ["1"] });
+    const [change, ...more] = (await ofHive()).slice(before.length);
+    expect([change?.account_name, change?.action, more]).toEqual(["member", "change", []]);
+    const { code, frames } = JSON.parse(change?.details ?? "") as Record<string, unknown>;
+    expect([code, frames]).toEqual([
+      [hive?.code, "NEW-1"],
+      hive?.frames === 7 ? undefined : [hive?.frames, 7],
+    ]);
+    expect((await member.get(`/hives/${hive?.id}/history`)).status).toBe(403);
+    const guarded = (await hives()).find(({ warden_id }) => warden_id === me.warden);
+    const parts = await project.rows<{ id: number }>(
+      `select id from inspection where hive_id = ${guarded?.id} order by id`,
+    );
+    await warden.submit(`/hives/${guarded?.id}/edit`, { code: "GONE", apiary_id: "" });
+    const page = await warden.get(`/hives/${guarded?.id}/history`);
+    expect(page.status).toBe(200);
+    await ana.submit(`/hives/${guarded?.id}/delete`);
+    const deleted = await entries("action = 'delete'");
+    expect(deleted.map(({ account_name, record_id }) => [account_name, record_id])).toEqual(
+      [guarded?.id, ...parts.map(({ id }) => id)].map((id) => ["Ana", id]),
+    );
+    await member.get(`/keepers/${me.warden}/edit`);
+    expect((await entries("action = 'refused'")).at(-1)).toMatchObject({
+      account_name: "member",
+      details: JSON.stringify({ path: `/keepers/${me.warden}/edit` }),
+    });
+    const log = textOf((await ana.get("/-/log?who=member")).html);
+    expect(log).toMatch(/Changed\s+Hive\s+NEW-1/);
+    expect(log).toContain("Chose a password");
+    expect(log).not.toContain("Deleted");
+    expect((await warden.get("/-/log")).status).toBe(404);
+  }, 120_000);
 
   it("hold along references, for what is added, and for one's own record", async () => {
     const mine = await kept();

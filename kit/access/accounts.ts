@@ -33,6 +33,18 @@ export interface AccountTables {
     browser: string;
   };
   levadura_welcome: { id: Generated<number>; digest: string; account_id: number; until: string };
+  levadura_change: {
+    id: Generated<number>;
+    made_at: string;
+    account_id: number | null;
+    account_name: string | null;
+    address: string;
+    action: string;
+    entity_table: string | null;
+    record_id: number | null;
+    record_title: string | null;
+    details: string;
+  };
   levadura_attempt: { id: Generated<number>; subject: string; count: number; since: string };
 }
 

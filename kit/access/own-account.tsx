@@ -4,6 +4,7 @@ import type { Feature } from "../features/feature.ts";
 import { text } from "../fields/text.ts";
 import { sentForm, sentText } from "../http/sent-form.ts";
 import { languageNames } from "../messages/messages.ts";
+import { noteEvent } from "../store/audit.ts";
 import { showPage } from "../ui/layout.tsx";
 import {
   type Account,
@@ -77,6 +78,7 @@ async function passwordSent(c: Context, scope: Scope) {
     password: await hashPassword(sentText(data, "password")),
     ...(session !== undefined && { session }),
   });
+  await noteEvent(scope, "password");
   return c.redirect(`${accountPath}?done=password`, 303);
 }
 

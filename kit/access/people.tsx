@@ -5,6 +5,7 @@ import { email as emailField } from "../fields/email.tsx";
 import { text } from "../fields/text.ts";
 import { originFor } from "../http/public-address.ts";
 import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
+import { noteEvent } from "../store/audit.ts";
 import { linksOf } from "../store/options.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
 import { Pager } from "../ui/pager.tsx";
@@ -73,6 +74,9 @@ async function listPeople(c: Context, scope: Scope) {
       <div class="heading">
         <h1>{messages.people}</h1>
         <div class="actions">
+          <a class="btn btn-outline-secondary" href="/-/log">
+            {messages.log}
+          </a>{" "}
           <a class="btn btn-primary" href={`${peoplePath}/new`}>
             {messages.invite}
           </a>
@@ -141,6 +145,7 @@ async function invite(c: Context, scope: Scope) {
     const id = await addAccount(db, { name, email, groups });
     const secret = id === undefined ? undefined : await newWelcome(db, id, linkHours);
     const link = secret && welcomeAddress(originFor(c.req.url), secret);
+    if (id !== undefined) await noteEvent(scope, "invite", { name, groups });
     links.push({ name, email, link });
   }
   const page = (
@@ -273,6 +278,7 @@ async function personSent(c: Context, scope: Scope) {
         return personPage(c, scope, account, { errors }, 422);
       }
       if (!(await changeAccount(db, account.id, { groups, suspended, record }))) return refuse();
+      await noteEvent(scope, "account", { name: account.name, groups });
       return c.redirect(`${here}?done=saved`, 303);
     }
     case "suspend":
@@ -280,13 +286,16 @@ async function personSent(c: Context, scope: Scope) {
       const suspended = sentText(data, "do") === "suspend";
       const { groups, record_id: record } = account;
       if (!(await changeAccount(db, account.id, { groups, suspended, record }))) return refuse();
+      await noteEvent(scope, "account", { name: account.name, did: sentText(data, "do") });
       return c.redirect(here, 303);
     }
     case "sign out":
       await endSessions(db, account.id);
+      await noteEvent(scope, "account", { name: account.name, did: "sign out" });
       return c.redirect(`${here}?done=ended`, 303);
     case "link": {
       const secret = await newWelcome(db, account.id, linkHours);
+      await noteEvent(scope, "account", { name: account.name, did: "link" });
       const link = welcomeAddress(originFor(c.req.url), secret);
       return personPage(c, scope, account, { errors: new Map(), link });
     }
@@ -294,6 +303,7 @@ async function personSent(c: Context, scope: Scope) {
       if (sentText(data, "sure") !== "yes")
         return personPage(c, scope, account, { errors: new Map(), asks: true });
       if (!(await removeAccount(db, account.id))) return refuse();
+      await noteEvent(scope, "remove account", { name: account.name });
       return c.redirect(peoplePath, 303);
     default:
       return c.notFound();

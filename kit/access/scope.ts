@@ -63,6 +63,7 @@ interface Given {
   policy: Policy;
   access?: Access | undefined;
   person?: Person | undefined;
+  address?: string | undefined;
 }
 
 /**
@@ -78,6 +79,8 @@ export class Scope implements FieldScope, FormulaScope {
   readonly access: Access | undefined;
   /** Nobody, where there is no sign-in, or before it. */
   readonly person: Person | undefined;
+  /** The network address that asks; blank where nobody knows. */
+  readonly address: string;
   readonly language: string;
   readonly timezone: string;
   readonly messages: Messages;
@@ -86,8 +89,9 @@ export class Scope implements FieldScope, FormulaScope {
   #today: string | undefined;
 
   constructor(given: Given, at?: string) {
-    const { db, settings, entities, policy, access, person } = given;
+    const { db, settings, entities, policy, access, person, address = "" } = given;
     this.access = access;
+    this.address = address;
     this.db = db;
     this.settings = settings;
     this.entities = entities;
@@ -122,6 +126,11 @@ export class Scope implements FieldScope, FormulaScope {
     return new Scope({ ...this.#given(), db }, this.now);
   }
 
+  /** The same scope for somebody who just signed in. */
+  as({ id, name }: Pick<Person, "id" | "name">): Scope {
+    return new Scope({ ...this.#given(), person: { id, name } }, this.now);
+  }
+
   /** The same scope with all rows in sight: for what has to hold for all of them, whoever asks. */
   seeingAll(): Scope {
     const policy: Policy = {
@@ -133,8 +142,8 @@ export class Scope implements FieldScope, FormulaScope {
   }
 
   #given(): Given {
-    const { db, settings, entities, policy, access, person } = this;
-    return { db, settings, entities, policy, access, person };
+    const { db, settings, entities, policy, access, person, address } = this;
+    return { db, settings, entities, policy, access, person, address };
   }
 
   may(action: Action, entity: Entity): boolean {

@@ -4,6 +4,7 @@ import type { Feature } from "../features/feature.ts";
 import { email as emailField } from "../fields/email.tsx";
 import { clientAddress } from "../http/client-address.ts";
 import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
+import { noteEvent } from "../store/audit.ts";
 import { showPage } from "../ui/layout.tsx";
 import {
   type Account,
@@ -48,6 +49,7 @@ export const signIn: Feature = {
       needs: "person",
       answer: async (c, scope) => {
         await endSession(c, accountTables(scope.db));
+        await noteEvent(scope, "sign out");
         return c.redirect(signInPath, 303);
       },
     },
@@ -80,11 +82,13 @@ async function signInSent(c: Context, scope: Scope) {
   // It is asked of unknown accounts, too: that takes as long, and the answer is the same.
   const right = await isPassword(account?.password, sentText(data, "password"));
   if (!account || !right || account.suspended_at !== null) {
+    await noteEvent(scope, "sign in refused", account ? { account: account.name } : {});
     return refuse(scope.messages.wrongPassword, 422);
   }
   await forgetAttempts(db, limits.slice(0, 2));
   await endSession(c, db);
   await beginSession(c, db, account.id);
+  await noteEvent(scope.as(account), "sign in");
   return c.redirect(localAddress(to) ?? "/", 303);
 }
 
@@ -156,6 +160,7 @@ async function welcomeSent(c: Context, scope: Scope) {
     password: await hashPassword(sentText(data, "password")),
   });
   await beginSession(c, db, account.id);
+  await noteEvent(scope.as(account), "password");
   return c.redirect("/", 303);
 }
 

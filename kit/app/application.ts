@@ -2,20 +2,30 @@ import { type Context, Hono } from "hono";
 import type { Kysely } from "kysely";
 import type { Access } from "../access/access.ts";
 import { accountTables } from "../access/accounts.ts";
+import { log } from "../access/log.tsx";
 import { ownAccount } from "../access/own-account.tsx";
 import { people } from "../access/people.tsx";
 import type { Person } from "../access/person.ts";
 import { policyOf } from "../access/rights.ts";
-import { type AnyTables, everything, type Policy, Scope, type Settings } from "../access/scope.ts";
+import {
+  type AnyTables,
+  everything,
+  Forbidden,
+  type Policy,
+  Scope,
+  type Settings,
+} from "../access/scope.ts";
 import { personOf } from "../access/sessions.ts";
 import { signIn } from "../access/sign-in.tsx";
 import { Registry } from "../entity/registry.ts";
 import type { EntityFeatures } from "../features/feature.ts";
 import { limitedBody } from "../http/body-limit.ts";
+import { clientAddress } from "../http/client-address.ts";
 import { protectiveHeaders } from "../http/headers.ts";
 import { knownHosts } from "../http/hosts.ts";
 import { sameOrigin } from "../http/origin.ts";
 import { plainAddress } from "../http/plain-address.ts";
+import { noteEvent } from "../store/audit.ts";
 import { assets } from "./assets.ts";
 import { development } from "./development.ts";
 import { failed, notFound, signInFirst } from "./errors.tsx";
@@ -48,7 +58,7 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
     made.personOf ?? (made.access ? (c: Context) => personOf(c, tables) : () => undefined);
   app.use(knownHosts(), protectiveHeaders(), sameOrigin(), limitedBody());
   app.use(async (c, next) => {
-    c.set("scope", scopeFor(await asking(c)));
+    c.set("scope", scopeFor(await asking(c), clientAddress(c)));
     if (made.access) c.header("cache-control", "no-store");
     return next();
   });
@@ -56,7 +66,7 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
     ...assets.routes,
     ...development().routes,
     ...home.routes,
-    ...(made.access ? [signIn, ownAccount, people].flatMap(({ routes }) => routes) : []),
+    ...(made.access ? [signIn, ownAccount, people, log].flatMap(({ routes }) => routes) : []),
     ...made.entities.flatMap(({ features }) => features.flatMap(({ routes }) => routes)),
   ]);
   const scopeOf = (c: Context<Environment>) => c.get("scope") ?? scopeFor(undefined);
@@ -67,7 +77,11 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
     // Whoever isn't signed in can't tell what is there from what isn't.
     return scope.access && !scope.person ? signInFirst(c, scope) : notFound(c, scope);
   });
-  app.onError((error, c) => failed(c, scopeOf(c), error));
+  app.onError(async (error, c) => {
+    const scope = scopeOf(c);
+    if (error instanceof Forbidden) await noteEvent(scope, "refused", { path: c.req.path });
+    return failed(c, scope, error);
+  });
   return app;
 }
 
@@ -81,6 +95,6 @@ export function scopes<Tables>({
 }: Application<Tables>) {
   const registry = new Registry(entities);
   const tables = db as unknown as Kysely<AnyTables>;
-  return (person: Person | undefined) =>
-    new Scope({ db: tables, settings, entities: registry, policy, access, person });
+  return (person: Person | undefined, address = "") =>
+    new Scope({ db: tables, settings, entities: registry, policy, access, person, address });
 }

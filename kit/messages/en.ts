@@ -1,3 +1,4 @@
+import type { LoggedAction } from "../access/action.ts";
 import type { Trouble } from "../database/contract.ts";
 import { pluralForm } from "./plural.ts";
 
@@ -212,6 +213,32 @@ export const en = {
   lastAdministrator:
     "Nobody would be left who can manage people. Make somebody else an administrator first.",
   personDone: { saved: "Saved.", ended: "Signed out everywhere." },
+
+  // The audit log.
+  log: "Log",
+  history: "History",
+  historyOf: (title: string) => `History of ${title}`,
+  noHistory: "Nothing was noted yet.",
+  entryCount: (count: number, shown: string) => `${shown} ${plural(count, "entry", "entries")}`,
+  when: "When",
+  who: "Who",
+  what: "What",
+  fields: "Fields",
+  nobody: "Nobody signed in",
+  everything: "Everything",
+  logged: {
+    add: "Added",
+    change: "Changed",
+    delete: "Deleted",
+    "sign in": "Signed in",
+    "sign in refused": "Sign-in refused",
+    "sign out": "Signed out",
+    password: "Chose a password",
+    invite: "Invited",
+    account: "Changed an account",
+    "remove account": "Removed an account",
+    refused: "Refused",
+  } satisfies Record<LoggedAction, string> as Readonly<Record<LoggedAction, string>>,
 
   // What goes wrong.
   notFound: "Page not found",

@@ -211,6 +211,33 @@ export const es: Messages = {
     "No quedaría nadie que pueda gestionar a las personas. Nombra antes a otro administrador.",
   personDone: { saved: "Guardado.", ended: "Se han cerrado todas sus sesiones." },
 
+  // The audit log.
+  log: "Registro",
+  history: "Historial",
+  historyOf: (title: string) => `Historial de ${title}`,
+  noHistory: "Aún no se ha anotado nada.",
+  entryCount: (count: number, shown: string) =>
+    `${shown} ${plural(count, "anotación", "anotaciones")}`,
+  when: "Cuándo",
+  who: "Quién",
+  what: "Qué",
+  fields: "Campos",
+  nobody: "Nadie con sesión",
+  everything: "Todo",
+  logged: {
+    add: "Añadido",
+    change: "Cambiado",
+    delete: "Eliminado",
+    "sign in": "Ha entrado",
+    "sign in refused": "Entrada denegada",
+    "sign out": "Ha salido",
+    password: "Ha elegido contraseña",
+    invite: "Ha invitado",
+    account: "Ha cambiado una cuenta",
+    "remove account": "Ha quitado una cuenta",
+    refused: "Denegado",
+  },
+
   // What goes wrong.
   notFound: "Página no encontrada",
   nothingHere: "No hay nada en esta dirección.",

@@ -1,11 +1,14 @@
+import { sql } from "kysely";
 import { requireOn } from "../access/row-rights.ts";
 import type { Scope } from "../access/scope.ts";
 import type { Trouble } from "../database/contract.ts";
 import { constraintViolation, troubleOf } from "../database/current-dialect.ts";
-import type { Entity, Row } from "../entity/entity.ts";
+import { type Entity, isReference, type Row } from "../entity/entity.ts";
+import { noteChange } from "./audit.ts";
 import { logError } from "./log.ts";
 import { partsOf, referencedBy } from "./referenced-by.ts";
 import { contextOf } from "./save.ts";
+import { findAnyRow } from "./select.ts";
 import { type Outcome, type Submission, submitOnce } from "./submissions.ts";
 import { endedTransaction } from "./transactions.ts";
 
@@ -44,6 +47,7 @@ export async function removeSubmission(
       if (version === undefined || parts !== partsOf(seen)) return refuse("changed");
       if (partsOf(references) !== partsOf(seen)) refuse("in use");
       await scope.entities.rulesOf(entity).beforeDelete?.(row, contextOf(within, row));
+      if (scope.access) await noteDeletion(within.seeingAll(), entity, row.id);
       if (!(await deleteRow(within, entity, row.id, version))) refuse("changed");
       return outcome;
     });
@@ -53,6 +57,20 @@ export async function removeSubmission(
     if (!trouble || !endedTransaction(error)) throw error;
     logError(error, `deleting ${entity.table}`);
     return { refused: trouble };
+  }
+}
+
+/** Notes that a record is deleted, and all of its parts with it. */
+async function noteDeletion(scope: Scope, entity: Entity, id: number): Promise<void> {
+  const before = await findAnyRow(scope, entity, id);
+  await noteChange(scope, entity, { before });
+  for (const { entity: part, name, field } of scope.entities.referrersOf(entity)) {
+    if (!isReference(field) || !field.part) continue;
+    const { rows } = await sql<{ id: number }>`
+      select id from ${scope.rowsOf(part)} as parts where ${sql.ref(`parts.${name}`)} = ${id} order by id`.execute(
+      scope.db,
+    );
+    for (const row of rows) await noteDeletion(scope, part, row.id);
   }
 }
 

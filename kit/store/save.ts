@@ -20,6 +20,7 @@ import {
   type Values,
   withUnchanged,
 } from "../entity/typed.ts";
+import { noteChange } from "./audit.ts";
 import { replaceLinks } from "./join-tables.ts";
 import { logError } from "./log.ts";
 import { brokenRowRules, errorsOf } from "./row-rules.ts";
@@ -105,6 +106,7 @@ async function saveBy<Result>(
       const wrong = Object.entries((await rules.check?.(values, context)) ?? {});
       if (wrong.length > 0) throw new WrongFields(new Map(wrong as [string, string][]));
       const ready: Values = (await rules.beforeSave?.(values, context)) ?? values;
+      const before = scope.access && saved && (await findSaved(within, entity, saved.row.id));
       const id = saved
         ? await update(within, entity, saved.row.id, saved.version, ready)
         : await insert(within, entity, ready);
@@ -117,6 +119,9 @@ async function saveBy<Result>(
       if (broken.length > 0) throw new WrongFields(errorsOf(scope, entity, broken));
       const circles = await circlesOf(within, entity, id);
       if (circles.length > 0) throw new WrongFields(circleErrors(scope, entity, circles));
+      if (scope.access) {
+        await noteChange(within, entity, { before, after: await findSaved(within, entity, id) });
+      }
       return (await findAnyRow(within, entity, id)) ?? (await findSaved(within, entity, id));
     });
   } catch (error) {
@@ -201,7 +206,7 @@ async function requireInSight(
   }
 }
 
-/** A record that was saved out of the person's own sight. */
+/** A record as it is, whether or not the person may see it. */
 async function findSaved(scope: Scope, entity: Entity, id: number): Promise<Row> {
   const row = await findAnyRow(scope.seeingAll(), entity, id);
   if (!row) throw new Error(`The ${entity.table} that was saved is not there.`);

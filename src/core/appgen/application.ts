@@ -99,7 +99,7 @@ function basisOf(model: Model, entity: Entity, texts: ReadonlyMap<string, string
     ...targetsOf(entity),
     ...entitiesReferringTo(model, entity.name).map(({ name }) => name),
   ];
-  const settings = JSON.stringify(model.app);
+  const settings = JSON.stringify([model.app, model.users !== undefined]);
   const around = hasFormulas(entity) ? [...texts.keys()] : [entity.name, ...beside];
   return [settings, ...texts.keys(), ...around.map((name) => texts.get(name))].join("\n");
 }

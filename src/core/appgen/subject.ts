@@ -35,6 +35,8 @@ export interface Subject {
   inForm: Field[];
   /** Who refers to it. */
   referrers: Referrer[];
+  /** Whether people sign in to the application. */
+  signsIn: boolean;
 }
 
 /** A field of another entity, or of the same, that refers to an entity. */
@@ -76,6 +78,7 @@ function makeSubject(model: Model, entity: Entity): Subject {
       (name) => entity.fields.find((field) => field.name === name && !isComputed(field)) ?? [],
     ),
     referrers: referrersOf(model, entity),
+    signsIn: model.users !== undefined,
   };
 }
 

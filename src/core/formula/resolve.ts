@@ -134,11 +134,11 @@ class Resolving {
   #through(
     field: Field & { type: { entity: string } },
     row: number,
-    valueOf: (place: Place) => Calculation,
+    inner: (place: Place) => Calculation,
   ): Calculation {
     const target = entityNamed(this.model, field.type.entity);
     const through = ++this.#rows;
-    const value = valueOf({ entity: target, row: through });
+    const value = inner({ entity: target, row: through });
     const reference = column(field, row);
     return {
       ...resultOf(value),

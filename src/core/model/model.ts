@@ -26,7 +26,7 @@ export interface UserGroup {
 }
 
 /** What may be done with the records of an entity, as the application's kit names it, too. */
-export const actions = ["see", "add", "change", "delete"] as const;
+export const actions = ["see", "add", "change", "delete", "history"] as const;
 export type Action = (typeof actions)[number];
 
 /** What may be done, by the name of a group. */

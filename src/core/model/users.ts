@@ -107,7 +107,7 @@ export function interpretRights(
 }
 
 const examples =
-  "`see, add, change, delete`, `everything` or `nothing`, or such as `change where keepers includes me`";
+  "`see, add, change, delete, history`, `everything` or `nothing`, or such as `change where keepers includes me`";
 
 /** Reads `see, change where keepers includes me`. */
 function grantOf({ text, at, origin }: SourceScalar, diagnostics: Diagnostics): Grant {
@@ -138,8 +138,8 @@ function actionsOf(text: string, at: Span, diagnostics: Diagnostics): readonly A
     );
   }
   const said = new Set(words);
-  // What somebody changes or deletes, they see.
-  if (said.has("change") || said.has("delete")) said.add("see");
+  // Of what somebody changes, deletes or has the history, they see what it is.
+  if (["change", "delete", "history"].some((word) => said.has(word))) said.add("see");
   return actions.filter((action) => said.has(action));
 }
 
