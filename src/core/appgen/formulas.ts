@@ -237,6 +237,7 @@ function statementOf(
   const context = {
     ...momentParameters(database, { today: "\0today\0", now: "\0now\0" }),
     me: "\0me\0",
+    inSets: "all" in of,
     row: "row" in of ? of.row : "",
     ...(!("all" in of) && { rows: (table: string) => `\0rows(${quote(table)})\0` }),
     ...("value" in of && {

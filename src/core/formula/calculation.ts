@@ -45,6 +45,8 @@ export type Calculation = Result &
     | { kind: "today" | "now" }
     /** The number of the record that whoever asks is. */
     | { kind: "me" }
+    /** Whether that record is among those that belong to row `of`, each of which is row `row`. */
+    | { kind: "includes me"; of: number; source: RowSource; row: number }
     | {
         kind: "column";
         row: number;
@@ -107,6 +109,8 @@ export function looksAtLists(calculation: Calculation): boolean {
   switch (calculation.kind) {
     case "operation":
       return calculation.given.some(looksAtLists);
+    case "includes me":
+      return calculation.of === 0;
     case "through":
       return looksAtLists(calculation.value);
     case "over":
@@ -127,7 +131,7 @@ export function looksAtLists(calculation: Calculation): boolean {
 export function looksAtOthers(calculation: Calculation): boolean {
   return calculation.kind === "operation"
     ? calculation.given.some(looksAtOthers)
-    : calculation.kind === "through" || calculation.kind === "over";
+    : ["through", "over", "includes me"].includes(calculation.kind);
 }
 
 /** The fields of the record itself that are named in a formula, in their order. */
@@ -147,6 +151,7 @@ export function namedFields(calculation: Calculation): string[] {
     case "today":
     case "now":
     case "me":
+    case "includes me":
       return [];
   }
 }

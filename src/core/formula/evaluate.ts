@@ -42,6 +42,11 @@ function stepOf(calculation: Calculation): Step {
       return (_, { now }) => now;
     case "me":
       return (_, { me }) => me ?? null;
+    case "includes me": {
+      const { of, source } = calculation;
+      return (rows, { belonging, me }) =>
+        belonging?.(source, Number(rows[of]?.id)).some(({ id }) => id === me) ?? false;
+    }
     case "column": {
       const { row, column } = calculation;
       return (rows) => rows[row]?.[column] ?? null;

@@ -30,7 +30,7 @@ import {
 } from "./operations.ts";
 import { type Complaint, parseFormula } from "./parse.ts";
 import { reverseReferences } from "./reverse-references.ts";
-import type { Expression, Name } from "./tree.ts";
+import { type Expression, isMe, type Name } from "./tree.ts";
 
 /** The most operations that a formula may come to, with the computed fields in it. */
 const mostOperations = 2000;
@@ -160,17 +160,16 @@ class Resolving {
     }
     const { source } = this.#source(first.text, entity);
     const row = ++this.#rows;
-    const asked = condition("equal", [automatic("id", row), me]);
-    const count: Calculation = {
-      ...figureResult("count", undefined),
-      kind: "over",
-      figure: "count",
-      of,
-      source,
-      row,
-      condition: asked,
-    };
-    return condition("less", [constant("number", 0), count]);
+    return { ...plain("boolean"), optional: false, kind: "includes me", of, source, row };
+  }
+
+  /** Whether whoever asks is the record that a path leads to. */
+  #leadsToMe(names: readonly Name[], place: Place): Calculation {
+    const [first, ...rest] = names as [Name, ...Name[]];
+    const field = place.entity.fields.find(({ name }) => name === first.text);
+    return field && isReference(field) && rest.length > 0
+      ? this.#through(field, place.row, (target) => this.#leadsToMe(rest, target))
+      : condition("equal", [this.#path(names, place), me]);
   }
 
   /** What another field computes, in the place of its name. */
@@ -192,6 +191,11 @@ class Resolving {
   ): Calculation {
     if (operator === "includes") {
       return this.#includesMe(one.kind === "path" ? one.names : [], place);
+    }
+    const [person, path] = isMe(one) ? [one, other] : [other, one];
+    if (isMe(person) && path.kind === "path" && this.of(person, place).kind === "me") {
+      const found = this.#leadsToMe(path.names, place);
+      return operator === "=" ? found : condition("not", [found]);
     }
     const [left, right] = [this.of(one, place), this.of(other, place)];
     switch (operator) {

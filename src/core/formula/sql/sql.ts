@@ -26,6 +26,8 @@ export interface FormulaContext {
   now: string;
   /** That of the number of whoever asks, where formulas may look at it. */
   me?: string;
+  /** Whether conditions on other records are asked of all of them at once, as for many rows; not record by record. */
+  inSets?: boolean;
 }
 
 export type ColumnOf = Extract<Calculation, { kind: "column" }>;
@@ -113,6 +115,8 @@ class Writing {
       case "me":
         if (this.context.me === undefined) throw new Error("nobody asks here");
         return this.context.me;
+      case "includes me":
+        return this.#includesMe(calculation);
       case "column":
         return (
           this.#given(calculation) ?? this.syntax.column(this.#alias(calculation.row), calculation)
@@ -139,11 +143,28 @@ class Writing {
     if (reference.kind !== "column") throw new Error("a reference is a column");
     const from =
       this.#given(reference) ?? `${this.#alias(reference.row)}.${quoted(reference.column)}`;
+    if (this.context.inSets && value.type === "boolean") {
+      const set = `(select r${row}.${quoted("id")} from ${this.#rows(table)} as r${row} where ${this.whole(value)})`;
+      return reference.optional
+        ? `coalesce(${from} in ${set}, ${this.syntax.no})`
+        : `(${from} in ${set})`;
+    }
     const found = `(select ${this.whole(value)} from ${this.#rows(table)} as r${row} where r${row}.${quoted("id")} = ${from})`;
     // Where there is no record, no condition on it holds.
     return value.type === "boolean" && reference.optional
       ? `coalesce(${found}, ${this.syntax.no})`
       : found;
+  }
+
+  #includesMe({ of, source, row }: Extract<Calculation, { kind: "includes me" }>): string {
+    const { quoted } = this.syntax;
+    const { me } = this.context;
+    if (me === undefined) throw new Error("nobody asks here");
+    const set =
+      typeof source.by === "string"
+        ? `select r${row}.${quoted(source.by)} from ${this.#rows(source.table)} as r${row} where r${row}.${quoted("id")} = ${me}`
+        : `select l.${quoted(source.by.from)} from ${quoted(source.by.links)} as l where l.${quoted(source.by.to)} = ${me}`;
+    return `(${this.#alias(of)}.${quoted("id")} in (${set}))`;
   }
 
   #over(over: Extract<Calculation, { kind: "over" }>): string {
