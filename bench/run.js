@@ -11,6 +11,7 @@ import { root } from "./measure.js";
 import { list } from "./pages.js";
 import { rebuild } from "./rebuild.js";
 import { reload } from "./reload.js";
+import { rights } from "./rights.js";
 import { seeding } from "./seeding.js";
 
 const benches = {
@@ -18,6 +19,7 @@ const benches = {
   check,
   build,
   list,
+  rights,
   reload,
   sheet,
   workbook,

@@ -32,8 +32,8 @@ export interface ListPage<Known extends Entity = Entity> {
   scope: Scope;
   entity: Known;
   rows: RowOf<Known>[];
-  /** The numbers of those that the person may change. */
-  changeable: ReadonlySet<number>;
+  /** The numbers of those that the person may change, where the page leads to their forms. */
+  changeable?: ReadonlySet<number>;
   /** How many rows there are on all pages. */
   total: number;
   page: number;
@@ -68,8 +68,13 @@ export function relatedBy<Known extends Entity>(
   entity: Known,
   field: keyof Known["fields"] & string,
 ): (scope: Scope, id: number) => Promise<ListPage<Known>> {
-  return (scope, id) =>
-    listPage(scope, entity, listRequest(new URLSearchParams({ [field]: String(id) })));
+  return async (scope, id) => {
+    const request = listRequest(new URLSearchParams({ [field]: String(id) }));
+    const page = await listPage(scope, entity, request);
+    const ids = page.rows.map((row) => row.id);
+    const known = entity as unknown as Entity;
+    return { ...page, changeable: await allowedAmong(scope, "change", known, ids) };
+  };
 }
 
 /** One page of the rows of an entity that are in sight, and how many there are in all. */
@@ -87,12 +92,10 @@ export async function listPage<Known extends Entity>(
   const first = (page - 1) * pageSize;
   const range = { from: first, to: Math.min(first + pageSize, total) };
   const rows = total > 0 ? await rowsInRange(scope, entity, { keys, wanted, total, range }) : [];
-  const ids = rows.map(({ id }) => id as number);
   return {
     scope,
     entity,
     rows: await completed(scope, entity, rows),
-    changeable: await allowedAmong(scope, "change", entity as unknown as Entity, ids),
     total,
     page,
     pages,

@@ -93,7 +93,6 @@ async function saveBy<Result>(
 ): Promise<Result | NotSaved> {
   const { saved } = change;
   scope.require(saved ? "change" : "add", entity);
-  if (saved) await requireOn(scope, "change", entity, saved.row.id);
   const read = "typed" in change ? readAsked(scope, entity, change.typed, saved?.row) : change;
   if ("errors" in read) return read;
   const { values } = read;
@@ -106,11 +105,14 @@ async function saveBy<Result>(
       const wrong = Object.entries((await rules.check?.(values, context)) ?? {});
       if (wrong.length > 0) throw new WrongFields(new Map(wrong as [string, string][]));
       const ready: Values = (await rules.beforeSave?.(values, context)) ?? values;
-      const before = scope.access && saved && (await findSaved(within, entity, saved.row.id));
+      const before = scope.access && saved && (await wholeRow(within, entity, saved.row));
       const id = saved
         ? await update(within, entity, saved.row.id, saved.version, ready)
         : await insert(within, entity, ready);
-      if (id === undefined) return refuse();
+      if (id === undefined) {
+        if (saved) await requireOn(within, "change", entity, saved.row.id);
+        return refuse();
+      }
       if (!saved && !(await mayHaveAdded(within, entity, id))) {
         throw new WrongFields(new Map([["", scope.messages.mayNotAddThis]]));
       }
@@ -119,10 +121,12 @@ async function saveBy<Result>(
       if (broken.length > 0) throw new WrongFields(errorsOf(scope, entity, broken));
       const circles = await circlesOf(within, entity, id);
       if (circles.length > 0) throw new WrongFields(circleErrors(scope, entity, circles));
+      const seen = await findAnyRow(within, entity, id);
+      const now = seen ?? (await findSaved(within, entity, id));
       if (scope.access) {
-        await noteChange(within, entity, { before, after: await findSaved(within, entity, id) });
+        await noteChange(within, entity, { before, after: await wholeRow(within, entity, now) });
       }
-      return (await findAnyRow(within, entity, id)) ?? (await findSaved(within, entity, id));
+      return now;
     });
   } catch (error) {
     if (error instanceof Stale) return { stale: true };
@@ -204,6 +208,14 @@ async function requireInSight(
       throw new WrongFields(new Map([["", scope.messages.chosenIsGone]]));
     }
   }
+}
+
+/** A record with all that it refers to, where the person may not see some of that. */
+async function wholeRow(scope: Scope, entity: Entity, row: Row): Promise<Row> {
+  const hides = Object.values(entity.fields).some(
+    (field) => isReferences(field) && scope.policy.visible(scope, scope.entities.named(field.to)),
+  );
+  return hides ? findSaved(scope, entity, row.id) : row;
 }
 
 /** A record as it is, whether or not the person may see it. */

@@ -88,7 +88,7 @@ export function RecordTable<Known extends Entity>({
               ))}
               {edits && (
                 <td class="text-end">
-                  {page.changeable.has(row.id) && (
+                  {page.changeable?.has(row.id) && (
                     <a
                       href={`${address(row)}/edit?${new URLSearchParams({ _back: back })}`}
                       aria-label={messages.editRecord(row.displayTitle)}
