@@ -79,7 +79,8 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
   });
   app.onError(async (error, c) => {
     const scope = scopeOf(c);
-    if (error instanceof Forbidden) await noteEvent(scope, "refused", { path: c.req.path });
+    if (error instanceof Forbidden && scope.person)
+      await noteEvent(scope, "refused", { path: c.req.path });
     return failed(c, scope, error);
   });
   return app;

@@ -17,7 +17,8 @@ export function notFound(c: Context, scope: Scope) {
 export function failed(c: Context, scope: Scope, error: Error) {
   const { messages } = scope;
   if (error instanceof Hidden) return notFound(c, scope);
-  if (error instanceof NotSignedIn) return signInFirst(c, scope);
+  const asksNobody = error instanceof Forbidden && scope.access && !scope.person;
+  if (error instanceof NotSignedIn || asksNobody) return signInFirst(c, scope);
   if (error instanceof HTTPException && error.status < 500) {
     const refusals: Readonly<Record<number, string>> = {
       400: messages.unreadable,

@@ -16,3 +16,5 @@ await import("./crossing-names.test.ts");
 await import("./outages.test.ts");
 await import("../scripts.test.ts");
 await import("../people.test.ts");
+process.env.RIGHTS = "4";
+await import("../rights.test.ts");
