@@ -1,4 +1,4 @@
-import { type Generated, type Kysely, sql } from "kysely";
+import { type Generated, type Kysely, type Selectable, sql } from "kysely";
 import { now } from "../formula/clock.ts";
 import { atSecond } from "../formula/zones.ts";
 import { inTransaction } from "../store/transactions.ts";
@@ -54,17 +54,9 @@ export function accountTables(db: Kysely<AnyTables>): Kysely<AccountTables> {
 }
 
 /** Somebody who may sign in. */
-export interface Account {
-  id: number;
-  name: string;
-  email: string | null;
-  password: string | null;
-  language: string | null;
-  timezone: string | null;
-  record_id: number | null;
-  suspended_at: string | null;
+export type Account = Omit<Selectable<AccountTables["levadura_account"]>, "made_at"> & {
   groups: readonly string[];
-}
+};
 
 type Db = Kysely<AccountTables>;
 const columns = [

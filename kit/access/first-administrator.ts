@@ -1,8 +1,8 @@
 import type { Kysely } from "kysely";
 import { accountTables, addAccount, hasAdministrator, newWelcome } from "./accounts.ts";
+import { welcomeAddress } from "./addresses.ts";
 import { administrators } from "./rights.ts";
 import type { AnyTables } from "./scope.ts";
-import { welcomeAddress } from "./sign-in.tsx";
 
 /** For how many hours the link of the first administrator holds. */
 const hours = 24;

@@ -1,15 +1,14 @@
 import type { Context } from "hono";
 import type { Feature } from "../features/feature.ts";
+import { askedPage } from "../http/asked-page.ts";
 import { entriesOf } from "../store/audit.ts";
 import { linksIn } from "../store/log-links.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
 import { LogTable } from "../ui/log-table.tsx";
 import { Pager } from "../ui/pager.tsx";
-import { peoplePath } from "./people.tsx";
+import { logPath, peoplePath } from "./addresses.ts";
 import { PlainInput, PlainSelect } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
-
-export const logPath = "/-/log";
 
 const onPage = 50;
 
@@ -21,7 +20,7 @@ export const log: Feature = {
 async function showLog(c: Context, scope: Scope) {
   const { messages, format } = scope;
   const query = new URL(c.req.url).searchParams;
-  const page = Math.max(1, Number(/^\d{1,6}$/.exec(query.get("page") ?? "")?.[0] ?? 1));
+  const page = askedPage(c);
   const who = (query.get("who") ?? "").trim().slice(0, 120);
   const entity = scope.entities.ofTable(query.get("entity") ?? "")?.table;
   const { total, entries } = await entriesOf(scope, {

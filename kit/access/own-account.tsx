@@ -14,13 +14,12 @@ import {
   endSessions,
   keepPassword,
 } from "./accounts.ts";
+import { accountPath } from "./addresses.ts";
 import { hashPassword, isPassword } from "./passwords.ts";
 import { type Errors, FormProblem, PlainInput, PlainSelect } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
 import { endOwnSession, type OwnSession, sessionOf, sessionsOf } from "./sessions.ts";
 import { chosenErrors, NewPassword } from "./sign-in.tsx";
-
-export const accountPath = "/-/account";
 
 /** A page with one's own name, language, password and sessions. */
 export const ownAccount: Feature = {

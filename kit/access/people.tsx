@@ -3,6 +3,7 @@ import { recordId } from "../entity/links.ts";
 import type { Feature } from "../features/feature.ts";
 import { email as emailField } from "../fields/email.tsx";
 import { text } from "../fields/text.ts";
+import { askedPage } from "../http/asked-page.ts";
 import { originFor } from "../http/public-address.ts";
 import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
 import { noteEvent } from "../store/audit.ts";
@@ -21,12 +22,10 @@ import {
   newWelcome,
   removeAccount,
 } from "./accounts.ts";
+import { logPath, peoplePath, welcomeAddress } from "./addresses.ts";
 import { described, type Errors, FormProblem, Framed, PlainSelect } from "./plain-form.tsx";
 import { administrators } from "./rights.ts";
 import type { Scope } from "./scope.ts";
-import { welcomeAddress } from "./sign-in.tsx";
-
-export const peoplePath = "/-/people";
 
 /** For how many hours a link to choose a password holds. */
 const linkHours = 72;
@@ -63,7 +62,7 @@ function groupsOf(scope: Scope): [string, string][] {
 
 async function listPeople(c: Context, scope: Scope) {
   const { messages, format } = scope;
-  const page = Math.max(1, Number(/^\d{1,6}$/.exec(c.req.query("page") ?? "")?.[0] ?? 1));
+  const page = askedPage(c);
   const { total, accounts } = await accountsFrom(accountTables(scope.db), {
     offset: (page - 1) * onPage,
     limit: onPage,
@@ -74,7 +73,7 @@ async function listPeople(c: Context, scope: Scope) {
       <div class="heading">
         <h1>{messages.people}</h1>
         <div class="actions">
-          <a class="btn btn-outline-secondary" href="/-/log">
+          <a class="btn btn-outline-secondary" href={logPath}>
             {messages.log}
           </a>{" "}
           <a class="btn btn-primary" href={`${peoplePath}/new`}>

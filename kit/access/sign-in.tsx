@@ -14,20 +14,13 @@ import {
   sameEmail,
   welcomed,
 } from "./accounts.ts";
+import { signInPath, signOutPath, welcomePath } from "./addresses.ts";
 import { attemptMinutes, countAttempt, forgetAttempts, type Limit } from "./attempts.ts";
 import { hashPassword, isPassword, passwordTrouble } from "./passwords.ts";
 import { type Errors, FormProblem, PlainInput } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
 import { isSecret } from "./secrets.ts";
 import { beginSession, endSession } from "./sessions.ts";
-import { signInPath } from "./sign-in-address.ts";
-
-const welcomePath = "/-/welcome";
-
-/** The address by which somebody chooses a password. */
-export function welcomeAddress(origin: string, secret: string): string {
-  return `${origin}${welcomePath}/${secret}`;
-}
 
 /** Signing in and out, and the links by which people choose a password. */
 export const signIn: Feature = {
@@ -45,7 +38,7 @@ export const signIn: Feature = {
     { method: "POST", path: signInPath, needs: "nothing", answer: signInSent },
     {
       method: "POST",
-      path: "/-/sign-out",
+      path: signOutPath,
       needs: "person",
       answer: async (c, scope) => {
         await endSession(c, accountTables(scope.db));
@@ -105,14 +98,7 @@ function askPassword(
       <FormProblem errors={errors} />
       <form method="post" action={signInPath} class="narrow-form">
         <input type="hidden" name="to" value={to} />
-        <PlainInput
-          name="email"
-          type="email"
-          label={messages.emailAddress}
-          value={email}
-          errors={errors}
-          autocomplete="username"
-        />
+        <EmailInput scope={scope} email={email} errors={errors} />
         <PlainInput
           name="password"
           type="password"
@@ -128,6 +114,19 @@ function askPassword(
     </>
   );
   return showPage(c, scope, page, { title: messages.signIn, status });
+}
+
+function EmailInput({ scope, email, errors }: { scope: Scope; email: string; errors: Errors }) {
+  return (
+    <PlainInput
+      name="email"
+      type="email"
+      label={scope.messages.emailAddress}
+      value={email}
+      errors={errors}
+      autocomplete="username"
+    />
+  );
 }
 
 /** The account that the link of a request is for. */
@@ -192,14 +191,7 @@ function choosePassword(
       <p>{messages.choosePassword(scope.settings.name)}</p>
       <form method="post" class="narrow-form">
         {known === null ? (
-          <PlainInput
-            name="email"
-            type="email"
-            label={messages.emailAddress}
-            value={email}
-            errors={errors}
-            autocomplete="username"
-          />
+          <EmailInput scope={scope} email={email} errors={errors} />
         ) : (
           <>
             <p>

@@ -1,7 +1,7 @@
 import type { Context } from "hono";
 import { HTTPException } from "hono/http-exception";
+import { signInAddress, signInPath } from "../access/addresses.ts";
 import { Forbidden, Hidden, NotSignedIn, type Scope } from "../access/scope.ts";
-import { signInAddress, signInPath } from "../access/sign-in-address.ts";
 import { troubleOf } from "../database/current-dialect.ts";
 import { logError } from "../store/log.ts";
 import { endedTransaction, OutcomeUnknown } from "../store/transactions.ts";

@@ -1,5 +1,5 @@
-import { sql } from "kysely";
-import { accountTables } from "../access/accounts.ts";
+import { type Selectable, sql } from "kysely";
+import { type AccountTables, accountTables } from "../access/accounts.ts";
 import type { LoggedAction } from "../access/action.ts";
 import type { Scope } from "../access/scope.ts";
 import { contains } from "../database/current-dialect.ts";
@@ -14,17 +14,7 @@ export type Held = string | number | boolean | null | readonly number[];
 export type Differences = Readonly<Record<string, readonly [Held, Held]>>;
 
 /** An entry of the log. */
-export interface Entry {
-  id: number;
-  made_at: string;
-  account_name: string | null;
-  address: string;
-  action: string;
-  entity_table: string | null;
-  record_id: number | null;
-  record_title: string | null;
-  details: string;
-}
+export type Entry = Omit<Selectable<AccountTables["levadura_change"]>, "account_id">;
 
 /** Notes what was done with a record, in the transaction in which it is done; nothing where nobody signs in. */
 export async function noteChange(

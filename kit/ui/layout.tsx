@@ -1,8 +1,14 @@
 import type { Context } from "hono";
 import type { Child } from "hono/jsx";
+import {
+  accountPath,
+  peoplePath,
+  signInAddress,
+  signInPath,
+  signOutPath,
+} from "../access/addresses.ts";
 import { isAdministrator } from "../access/rights.ts";
 import type { Scope } from "../access/scope.ts";
-import { signInAddress, signInPath } from "../access/sign-in-address.ts";
 import { hasFlash, takeFlash } from "../http/flash.ts";
 import { spokenLanguage } from "../messages/messages.ts";
 import type { Outcome } from "../store/submissions.ts";
@@ -111,9 +117,9 @@ function Who({ scope, path }: { scope: Scope; path: string }) {
   }
   return (
     <nav class="who" aria-label={messages.yourAccount}>
-      {isAdministrator(person) && <a href="/-/people">{messages.people}</a>}
-      <a href="/-/account">{person.name}</a>
-      <form method="post" action="/-/sign-out">
+      {isAdministrator(person) && <a href={peoplePath}>{messages.people}</a>}
+      <a href={accountPath}>{person.name}</a>
+      <form method="post" action={signOutPath}>
         <button type="submit">{messages.signOut}</button>
       </form>
     </nav>

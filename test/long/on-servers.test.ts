@@ -16,5 +16,5 @@ await import("./crossing-names.test.ts");
 await import("./outages.test.ts");
 await import("../scripts.test.ts");
 await import("../people.test.ts");
-process.env.RIGHTS = "4";
+process.env.RIGHTS = "2";
 await import("../rights.test.ts");

@@ -1,3 +1,3 @@
 // More models of rights over a file; the quick tests try one.
-process.env.RIGHTS = "8";
+process.env.RIGHTS = "6";
 await import("../rights.test.ts");

@@ -3,6 +3,7 @@ import { requireOn } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { address } from "../../entity/links.ts";
+import { askedPage } from "../../http/asked-page.ts";
 import { entriesOf } from "../../store/audit.ts";
 import { linksIn } from "../../store/log-links.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
@@ -41,7 +42,7 @@ async function showHistory(c: Context, scope: Scope, entity: Entity) {
   if (!record) return c.notFound();
   await requireOn(scope, "history", entity, record.id);
   const { messages } = scope;
-  const page = Math.max(1, Number(/^\d{1,6}$/.exec(c.req.query("page") ?? "")?.[0] ?? 1));
+  const page = askedPage(c);
   const { total, entries } = await entriesOf(scope, {
     entity: entity.table,
     record: record.id,
