@@ -384,6 +384,17 @@ it("without sign-in, an application listens to this machine only, unless it is t
   await open.stop();
 });
 
+it("are there when the project is started again, and nothing is pending then", async () => {
+  const folder = projectWith(model);
+  for (const turn of [1, 2]) {
+    const app = await running(["rise", "--administrator", "Ana"], folder);
+    expect(app.said().includes("0001-begin"), `start ${turn}`).toBe(turn === 1);
+    expect((await new Visitor(app.address).get("/apiaries")).status).toBe(200);
+    await app.stop();
+  }
+  expect((await levadura(["changes", "--check"], folder)).status).toBe(0);
+});
+
 describe.each(kinds)("rights on some rows over $kind", (kind) => {
   const own = `levadura: 1
 app:

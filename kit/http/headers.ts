@@ -1,5 +1,6 @@
 import type { MiddlewareHandler } from "hono";
 import { secureHeaders } from "hono/secure-headers";
+import { isSecureAddress } from "./public-address.ts";
 
 /** Headers that tell browsers what a page may load, and who may frame it. */
 export function protectiveHeaders(): MiddlewareHandler {
@@ -16,7 +17,7 @@ export function protectiveHeaders(): MiddlewareHandler {
     },
     xFrameOptions: "DENY",
     referrerPolicy: "same-origin",
-    strictTransportSecurity: false,
+    strictTransportSecurity: isSecureAddress() ? "max-age=31536000" : false,
     // For browsers and plug-ins that are no more.
     xXssProtection: false,
     xDownloadOptions: false,

@@ -1,8 +1,13 @@
 import type { MiddlewareHandler } from "hono";
+import { publicAddress } from "./public-address.ts";
 
 /** Refuses requests that name a host which this application isn't, so that no other name can be pointed at it. */
 export function knownHosts(): MiddlewareHandler {
-  const named = [process.env.HOST, ...(process.env.HOST_NAMES ?? "").split(",")];
+  const named = [
+    process.env.HOST,
+    publicAddress()?.hostname,
+    ...(process.env.HOST_NAMES ?? "").split(","),
+  ];
   const more = named.map((host) => host?.trim().toLowerCase() ?? "").filter(Boolean);
   const allowed = new Set(["localhost", "127.0.0.1", "[::1]", ...more]);
   return async (c, next) => {

@@ -216,10 +216,11 @@ export const biome = {
 
 const openToAll = "**It has no sign-in**: whoever can reach it can read and change everything.";
 
-const signingIn = `People sign in to it. \`FIRST_ADMINISTRATOR="Ana Vidal" npm start\` prints a link by which the first administrator chooses a
+const signingIn = `**People sign in to it.** \`FIRST_ADMINISTRATOR="Ana Vidal" npm start\` prints a link by which the first administrator chooses a
 password; administrators invite the others. \`src/access.ts\` says which group may do what. \`PUBLIC_ADDRESS=https://bees.example\` is
-the address by which people reach it from elsewhere: cookies are kept to HTTPS then. Behind a proxy, \`TRUST_FORWARDED=yes\` takes
-the addresses of visitors from it.`;
+the address by which people reach it from elsewhere, by HTTPS only from then on. Behind a proxy, \`TRUST_FORWARDED=yes\` takes
+the addresses of visitors from it.
+`;
 
 function readme({ users, ...model }: Model): string {
   const { name, address, needs, settings } = databaseCodes[model.app.database];
@@ -233,9 +234,10 @@ npm run build
 npm start
 \`\`\`
 
-${users ? signingIn : openToAll} It listens on this machine only, at 127.0.0.1:3000. These variables change that:
-\`PORT\`, \`HOST\`, \`HOST_NAMES\` (the names by which browsers may reach it, with commas between them)${users ? "" : ", `OPEN_TO_EVERYONE=yes`"} and \`DATABASE_URL\` (\`${address}\`). \`DATABASE_STATEMENT_SECONDS\` (20) and
-\`DATABASE_WAIT_SECONDS\` (5) limit the time for a statement, and the wait for a connection or a turn to write.${settings ? `\n${settings}` : ""}
+${users ? signingIn : openToAll}
+It listens on this machine only, at 127.0.0.1:3000. These variables change that: \`PORT\`, \`HOST\`, \`HOST_NAMES\` (the names by
+which browsers may reach it, with commas between them)${users ? "" : ", `OPEN_TO_EVERYONE=yes`"} and \`DATABASE_URL\` (\`${address}\`).
+\`DATABASE_STATEMENT_SECONDS\` (20) and \`DATABASE_WAIT_SECONDS\` (5) limit the time for a statement, and the wait for a connection or a turn to write.${settings ? `\n${settings}` : ""}
 
 | folder | contents |
 |---|---|

@@ -9,8 +9,9 @@ import { inverseOf } from "./inverse.ts";
 import { tableBefore, withNamesBefore } from "./names-before.ts";
 import { describeStep, nameStep, replay, type Step } from "./steps.ts";
 
-function model(entities: string): Model {
-  const { model: read, diagnostics } = readModel(`levadura: 1\nentities:\n${entities}`);
+function model(entities: string, before = ""): Model {
+  const text = `levadura: 1\n${before}entities:\n${entities}`;
+  const { model: read, diagnostics } = readModel(text);
   if (!read) throw new Error(diagnostics.map(({ message }) => message).join("\n"));
   return read;
 }
@@ -316,5 +317,39 @@ describe("a step in the names that a database still has", () => {
     expect(
       tableBefore("apiary", between(["Hive: a text"], ["Hive: a text", "Apiary: a text"]).steps),
     ).toBe(undefined);
+  });
+});
+
+describe("the tables of people who sign in", () => {
+  const plain = model(entities("Hive: code text"));
+  const signingIn = model(entities("Hive: code text"), "users:\n  groups: {office: Office}\n");
+  const schema = schemaOf(signingIn);
+  const tablesIn = (steps: readonly Step[], wanted: Step["kind"]) =>
+    steps.flatMap((step) =>
+      step.kind === wanted && "table" in step && typeof step.table !== "string"
+        ? [step.table.name]
+        : [],
+    );
+
+  it("come with users, stay as they are, and go with them", () => {
+    const begun = difference({ tables: [] }, plain).steps;
+    const come = difference(schemaOf(plain), signingIn).steps;
+    expect(tablesIn(come, "add table")).toContain("levadura_account");
+    expect(bare(replay([...begun, ...come]))).toEqual(bare(schema));
+    expect(difference(schema, signingIn).changes).toEqual([]);
+    const gone = difference(schema, plain).steps;
+    expect(tablesIn(gone, "drop table").sort()).toEqual(tablesIn(come, "add table").sort());
+    expect(bare(replay([...begun, ...come, ...gone]))).toEqual(bare(schemaOf(plain)));
+  });
+
+  it("get what a later version adds to them", () => {
+    const older = schema.tables.map((table) =>
+      table.name === "levadura_account"
+        ? { ...table, columns: table.columns.filter(({ name }) => name !== "record_id") }
+        : table,
+    );
+    const { changes, steps } = difference({ tables: older }, signingIn);
+    expect(sentences(changes)).toEqual(["levadura_account.record_id is new"]);
+    expect(kinds(steps)).toEqual(["add column"]);
   });
 });

@@ -94,8 +94,8 @@ class Comparison {
       else this.#addTable(table);
     }
     const own = new Set(this.model.entities.map(({ name }) => tableOf(name)));
-    for (const { name } of this.#to.tables) {
-      if (!own.has(name) && !this.#taken.has(name)) this.#addTable(name);
+    for (const table of this.#to.tables) {
+      if (!own.has(table.name) && !this.#taken.has(table.name)) this.#compareOwnTable(table);
     }
     this.#dropRest();
     for (const table of this.#to.tables) {
@@ -136,6 +136,25 @@ class Comparison {
       sentence: `${name} is new`,
       steps: [{ kind: "add table", table }],
     });
+  }
+
+  /** A table that no entity has: of links, or of the people who sign in, which may get columns in later versions. */
+  #compareOwnTable({ name, columns, key }: Table): void {
+    const before = tableNamed(this.#now, name);
+    this.#addTable(name);
+    if (!before || key.length > 1) return;
+    for (const column of columns) {
+      const place = `${name}.${column.name}`;
+      this.#taken.add(place);
+      if (before.columns.some((each) => each.name === column.name)) continue;
+      this.#added.add(place);
+      this.#change({
+        table: name,
+        column: column.name,
+        sentence: `${place} is new`,
+        steps: [{ kind: "add column", table: name, column }],
+      });
+    }
   }
 
   #formerName(entity: Entity): string | undefined {
