@@ -26,6 +26,7 @@ import { logPath, peoplePath, welcomeAddress } from "./addresses.ts";
 import { described, type Errors, FormProblem, Framed, PlainSelect } from "./plain-form.tsx";
 import { administrators } from "./rights.ts";
 import type { Scope } from "./scope.ts";
+import { sessionOf } from "./sessions.ts";
 
 /** For how many hours a link to choose a password holds. */
 const linkHours = 72;
@@ -277,6 +278,10 @@ async function personSent(c: Context, scope: Scope) {
         return personPage(c, scope, account, { errors }, 422);
       }
       if (!(await changeAccount(db, account.id, { groups, suspended, record }))) return refuse();
+      // With other rights, everybody begins a new session; whoever changes their own stays in this one.
+      if (String(groups.sort()) !== String([...account.groups].sort())) {
+        await endSessions(db, account.id, sessionOf(c));
+      }
       await noteEvent(scope, "account", { name: account.name, groups });
       return c.redirect(`${here}?done=saved`, 303);
     }
