@@ -5,6 +5,7 @@ import { columnOf, linkOf } from "../schema/from-model.ts";
 import { databaseCodes } from "./databases.ts";
 import { featureCodes } from "./features/features.ts";
 import { formulaRemark, rightCondition } from "./formulas.ts";
+import { labelCode } from "./labels.ts";
 import { Module, object, quote } from "./module.ts";
 import type { Subject } from "./subject.ts";
 
@@ -152,7 +153,7 @@ export function accessModule(model: Model, subjects: readonly Subject[]): string
   module.add(
     `export const access: ${module.type("Access", "./kit/access/access.ts")} = ${object([
       ...(record === undefined ? [] : [["record", quote(record)] as const]),
-      ["groups", object(users.groups.map(({ name, label }) => [name, quote(label)]))],
+      ["groups", object(users.groups.map((group) => [group.name, labelCode(group)]))],
       ["rights", object(rights)],
     ])};`,
     `Who may do what: the groups of the people who sign in, and their rights on the records of each entity.

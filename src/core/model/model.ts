@@ -23,6 +23,8 @@ export interface UserGroup {
   /** Such as `office`. */
   name: string;
   label: string;
+  /** The label in other languages, by the tag of each. */
+  labels?: Texts;
 }
 
 /** What may be done with the records of an entity, as the application's kit names it, too. */

@@ -92,7 +92,8 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
   const signingIn = users && interpretUsers(users, names, diagnostics);
   readRights(entities, found, signingIn, diagnostics);
   const labels = valueAt(file, "labels");
-  if (labels) interpretLabels(labels, found, diagnostics);
+  const groups = signingIn?.groups ?? [];
+  if (labels) interpretLabels(labels, { entities: found, groups }, diagnostics);
   const model = { app, ...(signingIn && { users: signingIn }), entities: found };
   checkMeetings(model, diagnostics);
   checkRelations(model, diagnostics);

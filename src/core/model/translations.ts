@@ -1,16 +1,17 @@
 import { nearest } from "../naming/nearest.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import { inOneForm, mapOf, uniqueEntries } from "./mappings.ts";
-import type { Entity, Field, Texts } from "./model.ts";
+import type { Entity, Field, Texts, UserGroup } from "./model.ts";
 import type { SourceEntry, SourceNode } from "./source.ts";
 
 /**
  * Reads `labels`: by language tag, what people read instead of the labels of entities (`Hive: Colmena | Colmenas`),
- * fields (`Hive.code: Código`), choices (`Hive.status.weak: Débil`), hints and more. Adds them to the entities.
+ * fields (`Hive.code: Código`), choices (`Hive.status.weak: Débil`), groups (`group office: Oficina`), hints and
+ * more. Adds them to the entities and the groups.
  */
 export function interpretLabels(
   node: SourceNode,
-  entities: readonly Entity[],
+  labelled: Labelled,
   diagnostics: Diagnostics,
 ): void {
   const languages = mapOf(node, "`labels`", diagnostics);
@@ -21,9 +22,15 @@ export function interpretLabels(
     }
     const labels = value && mapOf(value, `the labels in \`${key.text}\``, diagnostics);
     for (const entry of uniqueEntries(labels, "name", diagnostics)) {
-      interpretLabel(entry, key.text, entities, diagnostics);
+      interpretLabel(entry, key.text, labelled, diagnostics);
     }
   }
+}
+
+/** What can have labels. */
+interface Labelled {
+  entities: readonly Entity[];
+  groups: readonly UserGroup[];
 }
 
 function isLanguage(tag: string): boolean {
@@ -46,7 +53,7 @@ const translatedOptions = ["hint", "placeholder", "unit"] as const;
 function interpretLabel(
   { key, value }: SourceEntry,
   language: string,
-  entities: readonly Entity[],
+  { entities, groups }: Labelled,
   diagnostics: Diagnostics,
 ): void {
   const text = value?.kind === "scalar" ? value.text.trim() : "";
@@ -60,6 +67,14 @@ function interpretLabel(
     diagnostics.error(key.at, what, close ? `did you mean \`${close}\`?` : all);
   };
   const name = inOneForm(key.text).trim();
+  const [, groupName] = /^group\s+(\S+)$/.exec(name) ?? [];
+  if (groupName !== undefined) {
+    const group = groups.find((each) => each.name === groupName);
+    const known = groups.map((each) => each.name);
+    if (group) group.labels = { ...group.labels, [language]: text };
+    else unknown(`there is no group \`${groupName}\``, known, groupName);
+    return;
+  }
   const parts = named.exec(name)?.groups ?? { entity: name };
   const entity = entities.find((each) => each.name === parts.entity);
   if (!entity) {
