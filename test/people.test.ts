@@ -590,6 +590,34 @@ entities:
     expect((await warden.get("/-/log")).status).toBe(404);
   }, 120_000);
 
+  it("can be tried under `rise` as a sample of each group, who nobody can be elsewhere", async () => {
+    const visitor = new Visitor(app.address);
+    expect(textOf((await visitor.get("/-/sign-in?to=/hives")).html)).toContain(
+      "Members Wardens Administrators",
+    );
+    const led = await visitor.post("/-/sample", { group: "wardens", to: "/hives" });
+    expect([led.status, led.path]).toEqual([200, "/hives"]);
+    const [sample] = await project.rows<{ password: string | null; record_id: number }>(
+      "select password, record_id from levadura_account where name = 'Wardens (sample)'",
+    );
+    expect(sample).toEqual({ password: null, record_id: 3 });
+    expect((await visitor.post("/-/sample", { group: "nobody" })).status).toBe(404);
+    const again = new Visitor(app.address);
+    await again.post("/-/sample", { group: "wardens" });
+    const accounts = await project.rows(
+      "select id from levadura_account where name = 'Wardens (sample)'",
+    );
+    expect(accounts.length).toBe(1);
+    await levadura(["build"], project.folder);
+    const served = await running(["serve"], project.folder);
+    const other = new Visitor(served.address);
+    expect((await other.get("/-/sign-in")).html).not.toContain("/-/sample");
+    // Nobody in particular can't tell it from what isn't there.
+    expect((await other.post("/-/sample", { group: "administrators" })).status).toBe(401);
+    expect((await other.get("/keepers")).path).toMatch(/^\/-\/sign-in/);
+    await served.stop();
+  }, 120_000);
+
   it("hold along references, for what is added, and for one's own record", async () => {
     const mine = await kept();
     const inspections = await project.rows<{ id: number; hive_id: number }>(

@@ -1,5 +1,6 @@
 export const signInPath = "/-/sign-in";
 export const signOutPath = "/-/sign-out";
+export const samplePath = "/-/sample";
 export const welcomePath = "/-/welcome";
 export const accountPath = "/-/account";
 export const peoplePath = "/-/people";

@@ -23,8 +23,8 @@ import {
   removeAccount,
 } from "./accounts.ts";
 import { logPath, peoplePath, welcomeAddress } from "./addresses.ts";
+import { groupLabels } from "./group-labels.ts";
 import { described, type Errors, FormProblem, Framed, PlainSelect } from "./plain-form.tsx";
-import { administrators } from "./rights.ts";
 import type { Scope } from "./scope.ts";
 import { sessionOf } from "./sessions.ts";
 
@@ -49,18 +49,6 @@ export const people: Feature = {
   ],
 };
 
-/** The groups that somebody can be put into, with their labels. */
-function groupsOf(scope: Scope): [string, string][] {
-  const { groups = {} } = scope.access ?? {};
-  return [
-    ...Object.entries(groups).map(([name, label]): [string, string] => [
-      name,
-      scope.translated(label),
-    ]),
-    [administrators, scope.messages.administrators],
-  ];
-}
-
 async function listPeople(c: Context, scope: Scope) {
   const { messages, format } = scope;
   const page = askedPage(c);
@@ -68,7 +56,7 @@ async function listPeople(c: Context, scope: Scope) {
     offset: (page - 1) * onPage,
     limit: onPage,
   });
-  const labels = new Map(groupsOf(scope));
+  const labels = new Map(groupLabels(scope));
   const content = (
     <>
       <div class="heading">
@@ -189,7 +177,7 @@ function readPeople(scope: Scope, typed: string): { people: Invited[] } | { erro
 
 function chosenGroups(scope: Scope, data: SentForm): string[] {
   const sent = new Set(data.getAll("groups").map(String));
-  return groupsOf(scope).flatMap(([name]) => (sent.has(name) ? [name] : []));
+  return groupLabels(scope).flatMap(([name]) => (sent.has(name) ? [name] : []));
 }
 
 function askPeople(
@@ -230,7 +218,7 @@ function Groups({ scope, chosen }: { scope: Scope; chosen: readonly string[] }) 
   return (
     <fieldset class="mb-3">
       <legend class="form-label fs-6">{scope.messages.groups}</legend>
-      {groupsOf(scope).map(([name, label]) => (
+      {groupLabels(scope).map(([name, label]) => (
         <div class="form-check">
           <input
             class="form-check-input"

@@ -14,10 +14,12 @@ import {
   sameEmail,
   welcomed,
 } from "./accounts.ts";
-import { signInPath, signOutPath, welcomePath } from "./addresses.ts";
+import { samplePath, signInPath, signOutPath, welcomePath } from "./addresses.ts";
 import { attemptMinutes, countAttempt, forgetAttempts, type Limit } from "./attempts.ts";
+import { groupLabels } from "./group-labels.ts";
 import { hashPassword, isPassword, passwordTrouble } from "./passwords.ts";
 import { type Errors, FormProblem, PlainInput } from "./plain-form.tsx";
+import { hasSamplePeople, samplePerson } from "./sample-people.ts";
 import type { Scope } from "./scope.ts";
 import { isSecret } from "./secrets.ts";
 import { beginSession, endSession } from "./sessions.ts";
@@ -46,6 +48,7 @@ export const signIn: Feature = {
         return c.redirect(signInPath, 303);
       },
     },
+    { method: "POST", path: samplePath, needs: "nothing", answer: sampleSent },
     { method: "GET", path: `${welcomePath}/:secret`, needs: "nothing", answer: welcome },
     { method: "POST", path: `${welcomePath}/:secret`, needs: "nothing", answer: welcomeSent },
   ],
@@ -85,6 +88,17 @@ async function signInSent(c: Context, scope: Scope) {
   return c.redirect(localAddress(to) ?? "/", 303);
 }
 
+/** Signs in as the sample of a group, while the application is being developed. */
+async function sampleSent(c: Context, scope: Scope) {
+  const data = await sentForm(c);
+  const db = accountTables(scope.db);
+  const id = hasSamplePeople(scope) && (await samplePerson(scope, sentText(data, "group")));
+  if (!id) return c.notFound();
+  await endSession(c, db);
+  await beginSession(c, db, id);
+  return c.redirect(localAddress(sentText(data, "to")) ?? "/", 303);
+}
+
 function askPassword(
   c: Context,
   scope: Scope,
@@ -111,6 +125,20 @@ function askPassword(
         </button>
         <p class="form-text mt-3">{messages.forgotten}</p>
       </form>
+      {hasSamplePeople(scope) && (
+        <form method="post" action={samplePath} class="sheet narrow-form">
+          <h2>{messages.tryAs}</h2>
+          <input type="hidden" name="to" value={to} />
+          <div class="buttons">
+            {groupLabels(scope).map(([name, label]) => (
+              <button class="btn btn-outline-secondary" type="submit" name="group" value={name}>
+                {label}
+              </button>
+            ))}
+          </div>
+          <p class="form-text mt-3">{messages.onlyInRise}</p>
+        </form>
+      )}
     </>
   );
   return showPage(c, scope, page, { title: messages.signIn, status });

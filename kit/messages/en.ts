@@ -152,6 +152,8 @@ export const en = {
     `There were too many attempts. Try again in ${minutes} minutes.`,
   forgotten:
     "If you have forgotten your password, ask an administrator for a link to choose another one.",
+  tryAs: "Try it as a sample of",
+  onlyInRise: "These are here only while the application is being developed.",
   welcome: (name: string) => `Welcome, ${name}`,
   choosePassword: (application: string) =>
     `Choose the password by which you sign in to ${application}.`,

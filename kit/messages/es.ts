@@ -145,6 +145,8 @@ export const es: Messages = {
   tooManyAttempts: (minutes: number) =>
     `Demasiados intentos. Vuelve a probar dentro de ${minutes} minutos.`,
   forgotten: "Si has olvidado la contraseña, pide a un administrador un enlace para elegir otra.",
+  tryAs: "Probar como alguien de",
+  onlyInRise: "Esto está aquí solo mientras se desarrolla la aplicación.",
   welcome: (name: string) => `Te damos la bienvenida, ${name}`,
   choosePassword: (application: string) =>
     `Elige la contraseña con la que entrarás en ${application}.`,

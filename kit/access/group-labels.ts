@@ -1,0 +1,14 @@
+import { administrators } from "./rights.ts";
+import type { Scope } from "./scope.ts";
+
+/** The groups that somebody can be put into, by their names, with what people read. */
+export function groupLabels(scope: Scope): [string, string][] {
+  const { groups = {} } = scope.access ?? {};
+  return [
+    ...Object.entries(groups).map(([name, label]): [string, string] => [
+      name,
+      scope.translated(label),
+    ]),
+    [administrators, scope.messages.administrators],
+  ];
+}

@@ -1,0 +1,41 @@
+import { sql } from "kysely";
+import { accountTables, addAccount } from "./accounts.ts";
+import { groupLabels } from "./group-labels.ts";
+import type { Scope } from "./scope.ts";
+
+/**
+ * Whether people can sign in as samples of each group without a password: while the application is being developed, and
+ * reached from this machine only.
+ */
+export function hasSamplePeople({ access }: Scope): boolean {
+  const host = process.env.HOST || "127.0.0.1";
+  const isDeveloped = process.env.DEVELOPMENT_NOTES !== undefined;
+  return access !== undefined && isDeveloped && ["127.0.0.1", "localhost", "::1"].includes(host);
+}
+
+/** The number of the sample of a group, who is made when there is none yet, and is the first record that nobody is. */
+export async function samplePerson(scope: Scope, group: string): Promise<number | undefined> {
+  const found = groupLabels(scope).find(([name]) => name === group);
+  if (!found) return undefined;
+  const db = accountTables(scope.db);
+  const email = `${group.replace(/[^a-z0-9]/gi, "-")}@sample.invalid`;
+  const known = await db
+    .selectFrom("levadura_account")
+    .select("id")
+    .where("email", "=", email)
+    .executeTakeFirst();
+  if (known) return known.id;
+  const id = await addAccount(db, { name: `${found[1]} (sample)`, email, groups: [group] });
+  const table = scope.access?.record;
+  if (id === undefined || table === undefined) return id;
+  const { rows } = await sql<{ id: number }>`
+    select id from ${sql.table(table)} where id not in (select record_id from levadura_account where record_id is not null)
+    order by id limit 1`.execute(scope.db);
+  const record = rows[0]?.id ?? null;
+  await db
+    .updateTable("levadura_account")
+    .set({ record_id: record })
+    .where("id", "=", id)
+    .execute();
+  return id;
+}
