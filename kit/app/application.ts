@@ -26,6 +26,7 @@ import { knownHosts } from "../http/hosts.ts";
 import { sameOrigin } from "../http/origin.ts";
 import { plainAddress } from "../http/plain-address.ts";
 import { noteEvent } from "../store/audit.ts";
+import { logError } from "../store/log.ts";
 import { assets } from "./assets.ts";
 import { development } from "./development.ts";
 import { failed, notFound, signInFirst } from "./errors.tsx";
@@ -79,8 +80,10 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
   });
   app.onError(async (error, c) => {
     const scope = scopeOf(c);
-    if (error instanceof Forbidden && scope.person)
-      await noteEvent(scope, "refused", { path: c.req.path });
+    if (error instanceof Forbidden && scope.person) {
+      const noted = noteEvent(scope, "refused", { path: c.req.path.slice(0, 500) });
+      await noted.catch((trouble) => logError(trouble, "noting a refusal"));
+    }
     return failed(c, scope, error);
   });
   return app;
