@@ -13,7 +13,7 @@ export default class Serve extends RunningCommand {
       description: "lets other machines in, where people sign in",
     },
     {
-      command: 'levadura serve --administrator "Ana Vidal"',
+      command: "levadura serve --administrator Ana",
       description: "prints a link by which the first administrator chooses a password",
     },
   ];

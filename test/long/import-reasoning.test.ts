@@ -3,10 +3,10 @@ import { dirname, join } from "node:path";
 import { type CellObject, utils, write } from "@e965/xlsx";
 import iconv from "iconv-lite";
 import { describe, expect, it } from "vitest";
-import { byteEncodings, likeliest } from "../src/core/tabular/encodings.ts";
-import { unitFactor } from "../src/core/tabular/units.ts";
-import { rowsOf } from "./support/database.ts";
-import { levadura, temporaryFolder } from "./support/program.ts";
+import { byteEncodings, likeliest } from "../../src/core/tabular/encodings.ts";
+import { unitFactor } from "../../src/core/tabular/units.ts";
+import { rowsOf } from "../support/database.ts";
+import { levadura, temporaryFolder } from "../support/program.ts";
 
 interface Field {
   name: string;

@@ -2,7 +2,7 @@ import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { utils, write } from "@e965/xlsx";
 import { describe, expect, it } from "vitest";
-import { levadura, temporaryFolder } from "./support/program.ts";
+import { levadura, temporaryFolder } from "../support/program.ts";
 
 type Cells = (string | number | null)[][];
 
