@@ -106,7 +106,14 @@ describe.each(kinds)("people over $kind", (kind) => {
     const [eva = ""] = links(office.html);
     expect(none).toEqual([]);
     people.set("Ben", await chosen(ben, "Ben"));
-    people.set("Cleo", await chosen(cleo, "Cleo"));
+    // Two at once, with two passwords: only one of them is the one to sign in with.
+    const both = await Promise.all(
+      ["one", "two"].map((word) => {
+        const secret = `${word} of seven frames`;
+        return nobody().post(cleo, { password: secret, again: secret });
+      }),
+    );
+    expect(both.map(({ status }) => status).sort()).toEqual([200, 404]);
     people.set("Eva", await chosen(eva, "Eva"));
     expect(
       await project.rows(

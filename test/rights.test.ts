@@ -77,6 +77,23 @@ it.each(kinds.flatMap((kind) => seeds.map((seed) => ({ ...kind, seed }))))(
               const found = status === 302 && next?.startsWith(`${path}/${row.id}-`) ? 200 : status;
               expect([said, row.id, action, found]).toEqual([said, row.id, action, expected]);
               asked++;
+              if (action === "see" && found === 200) {
+                // The page leads to what may be done with its record, and to nothing else.
+                const { html } = await ask(next ?? `${path}/${row.id}`);
+                const links = (["change", "delete", "history"] as const).filter((each) =>
+                  plain.allows(person, each, entity, row),
+                );
+                const ends = { change: "edit", delete: "delete", history: "history" };
+                const shown = links.filter((each) => html.includes(`/${ends[each]}">`));
+                const all =
+                  html.match(/class="btn[^>]*href="[^"]*\/(?:edit|delete|history)"/g) ?? [];
+                expect([said, row.id, shown, all.length]).toEqual([
+                  said,
+                  row.id,
+                  links,
+                  links.length,
+                ]);
+              }
               if (found === 200) allowed++;
             }
           }

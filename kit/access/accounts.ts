@@ -256,13 +256,28 @@ export async function changeOwn(
   await db.updateTable("levadura_account").set(own).where("id", "=", id).execute();
 }
 
-/** Keeps a password, with the address to sign in by; ends all sessions but one. */
+/**
+ * Keeps a password, with the address to sign in by; ends all sessions but one. False where the link by which it was
+ * chosen was used in the meantime.
+ */
 export async function keepPassword(
   db: Db,
   id: number,
-  { email, password, session }: { email?: string; password: string; session?: string },
-): Promise<void> {
-  await inTransaction(db, async (trx) => {
+  {
+    email,
+    password,
+    session,
+    secret,
+  }: { email?: string; password: string; session?: string; secret?: string },
+): Promise<boolean> {
+  return inTransaction(db, async (trx) => {
+    if (secret !== undefined) {
+      const { numDeletedRows } = await trx
+        .deleteFrom("levadura_welcome")
+        .where("digest", "=", digestOf(secret))
+        .executeTakeFirst();
+      if (numDeletedRows === 0n) return false;
+    }
     await trx
       .updateTable("levadura_account")
       .set({ password, ...(email !== undefined && { email: sameEmail(email) }) })
@@ -270,6 +285,7 @@ export async function keepPassword(
       .execute();
     await trx.deleteFrom("levadura_welcome").where("account_id", "=", id).execute();
     await endSessions(trx, id, session);
+    return true;
   });
 }
 

@@ -1,4 +1,5 @@
 import type { Context } from "hono";
+import type { Entity } from "../entity/entity.ts";
 import { recordId } from "../entity/links.ts";
 import type { Feature } from "../features/feature.ts";
 import { email as emailField } from "../fields/email.tsx";
@@ -8,6 +9,7 @@ import { originFor } from "../http/public-address.ts";
 import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
 import { noteEvent } from "../store/audit.ts";
 import { linksOf } from "../store/options.ts";
+import { findAnyRow } from "../store/select.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
 import { Pager } from "../ui/pager.tsx";
 import {
@@ -265,6 +267,10 @@ async function personSent(c: Context, scope: Scope) {
         const errors = new Map([["record", messages.recordTaken]]);
         return personPage(c, scope, account, { errors }, 422);
       }
+      if (record !== null && !(await findAnyRow(scope, recordsOf(scope), record))) {
+        const errors = new Map([["record", messages.chosenIsGone]]);
+        return personPage(c, scope, account, { errors }, 422);
+      }
       if (!(await changeAccount(db, account.id, { groups, suspended, record }))) return refuse();
       // With other rights, everybody begins a new session; whoever changes their own stays in this one.
       if (String(groups.sort()) !== String([...account.groups].sort())) {
@@ -302,6 +308,11 @@ async function personSent(c: Context, scope: Scope) {
   }
 }
 
+/** The entity whose records people are. */
+function recordsOf({ access, entities }: Scope): Entity {
+  return entities.named(access?.record ?? "");
+}
+
 /** The record that a person is, as it was chosen; null for none. */
 function chosenRecord({ access }: Scope, data: SentForm): number | null {
   return (access?.record && recordId(sentText(data, "record"))) || null;
@@ -316,7 +327,7 @@ async function personPage(
 ) {
   const { messages } = scope;
   const { name, email, groups } = account;
-  const target = scope.access?.record ? scope.entities.named(scope.access.record) : undefined;
+  const target = scope.access?.record ? recordsOf(scope) : undefined;
   const chosen = account.record_id;
   const records = target ? await linksOf(scope, target, chosen === null ? [] : [chosen]) : [];
   const state = stateOf(account);

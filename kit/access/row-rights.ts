@@ -11,20 +11,20 @@ export async function allowedAmong(
   ids: readonly number[],
 ): Promise<ReadonlySet<number>> {
   if (!scope.may(action, entity)) return new Set();
-  if (!scope.policy.limits?.(scope, action, entity) || ids.length === 0) return new Set(ids);
+  const condition = scope.policy.limits?.(scope, action, entity);
+  if (!condition || ids.length === 0) return new Set(ids);
   const id = sql.ref(`${entity.table}.id`);
   const { rows } = await sql<{ id: number }>`
-    select ${id} from ${sql.table(entity.table)} where ${id} in (${sql.join(ids)}) and ${scope.allows(action, entity)}`.execute(
+    select ${id} from ${scope.rowsOf(entity)} as ${sql.table(entity.table)} where ${id} in (${sql.join(ids)}) and ${condition}`.execute(
     scope.db,
   );
   return new Set(rows.map((row) => row.id));
 }
 
-/** What the person may not do with a record, of what they may do with some of its entity. */
+/** What the person may not do with a record, of what the links of its page lead to. */
 export async function refusedOn(scope: Scope, entity: Entity, id: number): Promise<Action[]> {
   const refused: Action[] = [];
-  for (const action of ["change", "delete"] as const) {
-    if (!scope.may(action, entity)) continue;
+  for (const action of new Set(scope.linksOf(entity, "record").map(({ needs }) => needs))) {
     if (!(await allowedAmong(scope, action, entity, [id])).has(id)) refused.push(action);
   }
   return refused;
@@ -47,7 +47,7 @@ export async function mayHaveAdded(scope: Scope, entity: Entity, id: number): Pr
   const condition = scope.policy.limits?.(scope, "add", entity);
   if (!condition) return true;
   const { rows } = await sql`
-    select 1 as found from ${sql.table(entity.table)} where ${sql.ref(`${entity.table}.id`)} = ${id} and ${condition}`.execute(
+    select 1 as found from ${scope.seeingAll().rowsOf(entity)} as ${sql.table(entity.table)} where ${sql.ref(`${entity.table}.id`)} = ${id} and ${condition}`.execute(
     scope.db,
   );
   return rows.length > 0;

@@ -1,4 +1,5 @@
 import { sql } from "kysely";
+import { isThisMachine } from "../http/this-machine.ts";
 import { accountTables, addAccount } from "./accounts.ts";
 import { groupLabels } from "./group-labels.ts";
 import type { Scope } from "./scope.ts";
@@ -10,7 +11,7 @@ import type { Scope } from "./scope.ts";
 export function hasSamplePeople({ access }: Scope): boolean {
   const host = process.env.HOST || "127.0.0.1";
   const isDeveloped = process.env.DEVELOPMENT_NOTES !== undefined;
-  return access !== undefined && isDeveloped && ["127.0.0.1", "localhost", "::1"].includes(host);
+  return access !== undefined && isDeveloped && isThisMachine(host);
 }
 
 /** The number of the sample of a group, who is made when there is none yet, and is the first record that nobody is. */
@@ -28,8 +29,9 @@ export async function samplePerson(scope: Scope, group: string): Promise<number 
   const id = await addAccount(db, { name: `${found[1]} (sample)`, email, groups: [group] });
   const table = scope.access?.record;
   if (id === undefined || table === undefined) return id;
+  const all = scope.seeingAll().rows(table);
   const { rows } = await sql<{ id: number }>`
-    select id from ${sql.table(table)} where id not in (select record_id from levadura_account where record_id is not null)
+    select id from ${all} as records where id not in (select record_id from levadura_account where record_id is not null)
     order by id limit 1`.execute(scope.db);
   const record = rows[0]?.id ?? null;
   await db

@@ -182,10 +182,12 @@ async function welcomeSent(c: Context, scope: Scope) {
     errors.set("email", scope.messages.emailTaken);
   }
   if (errors.size > 0) return choosePassword(c, scope, account, { email, errors }, 422);
-  await keepPassword(db, account.id, {
+  const kept = await keepPassword(db, account.id, {
     email,
     password: await hashPassword(sentText(data, "password")),
+    secret: c.req.param("secret") ?? "",
   });
+  if (!kept) return linkEnded(c, scope);
   await beginSession(c, db, account.id);
   await noteEvent(scope.as(account), "password");
   return c.redirect("/", 303);

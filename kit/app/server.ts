@@ -1,5 +1,6 @@
 import type { AddressInfo } from "node:net";
 import { serve } from "@hono/node-server";
+import { isThisMachine } from "../http/this-machine.ts";
 
 type Fetch = Parameters<typeof serve>[0]["fetch"];
 
@@ -60,8 +61,4 @@ export function listen(
   for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"] as const) process.once(signal, stop);
   // ... or until the process that started it is gone.
   process.once("disconnect", stop);
-}
-
-function isThisMachine(host: string): boolean {
-  return ["127.0.0.1", "localhost", "::1"].includes(host);
 }

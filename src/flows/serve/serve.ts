@@ -1,5 +1,6 @@
 import { existsSync } from "node:fs";
 import { join } from "node:path";
+import { isThisMachine } from "../../../kit/http/this-machine.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
 import type { Project } from "../../io/project/project.ts";
@@ -93,7 +94,7 @@ export async function serveProject(
 
 /** Refuses to let others in where nobody signs in, unless that is asked for. */
 export function requireGuarded({ host, open }: Listening, { users }: Model): void {
-  if (users || open || ["127.0.0.1", "localhost", "::1"].includes(host)) return;
+  if (users || open || isThisMachine(host)) return;
   throw new Failure(
     "usage",
     `nobody signs in to this application: whoever reaches ${host} could read and change everything`,

@@ -62,6 +62,19 @@ describe("a sheet cut into slices", () => {
     }
   });
 
+  it("has no formulas that only rows of other slices refer to", () => {
+    const base = (ref: string) => `<c r="B2"><f t="shared" ref="${ref}" si="0">A2</f><v>4</v></c>`;
+    for (const [ref, last] of [
+      ["B2", 0],
+      ["B2:B9", 9],
+    ] as const) {
+      const rows = twenty.map((each, at) => (at === 1 ? row(2, base(ref)) : each));
+      const [, ...others] = slices(rows);
+      const having = others.filter(({ xml }) => xml.includes("<f "));
+      expect(having.length).toBe(others.filter(({ first }) => first <= last).length);
+    }
+  });
+
   it.each([
     ["is small", twenty, 5000],
     ["has rows without numbers", twenty.map((each) => each.replace(/ r="\d+"/, "")), 200],

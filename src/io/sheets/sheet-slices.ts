@@ -70,7 +70,7 @@ export function sheetSlices(part: string, xml: Buffer, size: number): SheetSlice
       ...(next && { end: next.row }),
       pieces: [
         xml.subarray(0, from),
-        ...bases.filter((base) => base.at < at).map(({ row }) => row),
+        ...bases.filter((base) => base.at < at && base.last >= row).map((base) => base.xml),
         xml.subarray(at, next?.at ?? close),
         tail,
       ],
@@ -112,17 +112,23 @@ function mergedRows(tail: Buffer): (row: number) => boolean {
   };
 }
 
-/** Cells with a formula that holds for cells below them too, each as a row. */
-function formulaBases(xml: Buffer, from: number): { at: number; row: Buffer }[] {
-  const bases: { at: number; row: Buffer }[] = [];
+/** Cells with a formula that holds for cells below them too, each as a row; and the last row for which it does. */
+function formulaBases(xml: Buffer, from: number): { at: number; last: number; xml: Buffer }[] {
+  const bases: { at: number; last: number; xml: Buffer }[] = [];
   if (!xml.includes('t="shared"') && !xml.includes('t="array"')) return bases;
   for (let at = xml.indexOf("<f ", from); at >= 0; at = xml.indexOf("<f ", at + 3)) {
     const tag = tagAt(xml, at);
-    if (!/\sref=/.test(tag) || tag.endsWith("/>")) continue;
+    const last = Number(/\sref=["'][A-Z]+\d+:[A-Z]+(\d+)["']/.exec(tag)?.[1]);
+    // One that is for a single cell has no cells below.
+    if (Number.isNaN(last) || tag.endsWith("/>")) continue;
     const cell = tagAt(xml, xml.lastIndexOf("<c ", at));
     const [, name, row] = /\sr=["']([A-Z]+(\d+))["']/.exec(cell) ?? [];
     const formula = xml.toString("utf8", at, xml.indexOf("</f>", at));
-    bases.push({ at, row: Buffer.from(`<row r="${row}"><c r="${name}">${formula}</f></c></row>`) });
+    bases.push({
+      at,
+      last,
+      xml: Buffer.from(`<row r="${row}"><c r="${name}">${formula}</f></c></row>`),
+    });
   }
   return bases;
 }
