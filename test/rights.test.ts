@@ -2,7 +2,7 @@ import { symlinkSync } from "node:fs";
 import { join } from "node:path";
 import { expect, it } from "vitest";
 import type { Row } from "../src/core/formula/evaluate.ts";
-import { kinds, projectOn } from "./support/kinds.ts";
+import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
 import { levadura, repository } from "./support/program.ts";
 import {
   applicationOf,
@@ -87,7 +87,7 @@ it.each(kinds.flatMap((kind) => seeds.map((seed) => ({ ...kind, seed }))))(
                 const shown = links.filter((each) => html.includes(`/${ends[each]}">`));
                 const all =
                   html.match(/class="btn[^>]*href="[^"]*\/(?:edit|delete|history)"/g) ?? [];
-                expect([said, row.id, shown, all.length]).toEqual([
+                expect([said, row.id, shown, all.length], html).toEqual([
                   said,
                   row.id,
                   links,
@@ -99,6 +99,7 @@ it.each(kinds.flatMap((kind) => seeds.map((seed) => ({ ...kind, seed }))))(
           }
         }
       }
+      await tryFields(plain, tables.hive ?? [], tables.apiary ?? [], app, project);
     } finally {
       await app.close();
       await project.remove();
@@ -107,3 +108,105 @@ it.each(kinds.flatMap((kind) => seeds.map((seed) => ({ ...kind, seed }))))(
   },
   120_000,
 );
+
+/** Fields that a person may not see or change, of some hives: on their pages and forms, in orders, sums and saves. */
+async function tryFields(
+  plain: PlainRights,
+  hives: readonly Row[],
+  apiaries: readonly Row[],
+  app: Awaited<ReturnType<typeof applicationOf>>,
+  { rows: read }: TestProject,
+) {
+  let wanted = 5555;
+  const changed = new Set<Row>();
+  for (const person of peopleAsking) {
+    const ask = app.as(person);
+    const said = person?.name ?? "nobody";
+    const sees = (hive: Row) => plain.allowsField(person, "see", "Hive", hive, "price");
+    for (const hive of hives.slice(0, 12)) {
+      if (!plain.allows(person, "see", "Hive", hive)) continue;
+      const { next } = await ask(`/hives/${hive.id}`);
+      const { html } = await ask(next ?? "");
+      const price = sees(hive) ? String(hive.price).replace(/^(\d)/, "$1,") : "";
+      const fact = plain.knowsField(person, "Hive", "price") ? price : undefined;
+      expect([said, hive.id, shownIn(html, "Price")]).toEqual([said, hive.id, fact]);
+      if (plain.allows(person, "history", "Hive", hive)) {
+        const { html: history } = await ask(`/hives/${hive.id}/history`);
+        const told = history.includes("Price:");
+        expect([said, hive.id, told]).toEqual([said, hive.id, sees(hive) && changed.has(hive)]);
+      }
+      const doubled = fact && (2 * Number(hive.price)).toLocaleString("en");
+      expect([said, hive.id, shownIn(html, "Double")]).toEqual([said, hive.id, doubled ?? fact]);
+      if (!plain.allows(person, "change", "Hive", hive)) continue;
+      const form = await ask(`/hives/${hive.id}/edit`);
+      const changes = plain.allowsField(person, "change", "Hive", hive, "price");
+      expect([said, hive.id, form.html.includes('name="price"')]).toEqual([said, hive.id, changes]);
+      // Whoever sends what the form doesn't ask for changes nothing.
+      wanted++;
+      const body = sentWith(form.html, { price: String(wanted) });
+      const sent = await ask(`/hives/${hive.id}/edit`, body);
+      expect([said, hive.id, sent.status], sent.html).toEqual([said, hive.id, changes ? 303 : 422]);
+      const [now] = await read<Row>(`select price from hive where id = ${hive.id}`);
+      expect([said, hive.id, Number(now?.price)]).toEqual([
+        said,
+        hive.id,
+        changes ? wanted : hive.price,
+      ]);
+      if (!changes) {
+        body.delete("price");
+        const saved = await ask(`/hives/${hive.id}/edit`, body);
+        expect([said, hive.id, saved.status]).toEqual([said, hive.id, 303]);
+        const [after] = await read<Row>(`select * from hive where id = ${hive.id}`);
+        for (const name of ["price", "frames", "apiary_id"])
+          expect([said, name, after?.[name]]).toEqual([said, name, hive[name]]);
+      }
+      if (changes) changed.add(hive);
+      (hive as Record<string, unknown>).price = Number(now?.price);
+    }
+    for (const apiary of apiaries) {
+      if (!plain.allows(person, "see", "Apiary", apiary)) continue;
+      const { next } = await ask(`/apiaries/${apiary.id}`);
+      const { html } = await ask(next ?? "");
+      const worth = hives
+        .filter((hive) => hive.apiary_id === apiary.id && sees(hive))
+        .reduce((sum, { price }) => sum + Number(price), 0);
+      const shown = shownIn(html, "Worth");
+      if (shown !== undefined) expect([said, shown]).toEqual([said, worth.toLocaleString("en")]);
+    }
+    // Rows whose value is hidden all come before the others, by number.
+    const seen = hives.filter((hive) => plain.allows(person, "see", "Hive", hive));
+    const order = (hive: Row) => (sees(hive) ? Number(hive.price) : 0);
+    const sorted = [...seen].sort((a, b) => order(a) - order(b) || Number(a.id) - Number(b.id));
+    const { html } = await ask("/hives?sort=price");
+    const listed = [...html.matchAll(/href="\/hives\/(\d+)(?:-[^"/?]*)?"/g)].map(([, id]) =>
+      Number(id),
+    );
+    expect([said, listed]).toEqual([said, sorted.slice(0, 25).map(({ id }) => id)]);
+  }
+}
+
+/** The text beside a label on the page of a record; undefined where it has no such label. */
+function shownIn(html: string, label: string): string | undefined {
+  return new RegExp(`<dt>${label}</dt><dd>(.*?)</dd>`, "s")
+    .exec(html)?.[1]
+    ?.replace(/<[^>]*>/g, "");
+}
+
+/** What a browser sends of a form, with some more. */
+function sentWith(html: string, more: Readonly<Record<string, string>>): URLSearchParams {
+  const sent = new URLSearchParams();
+  for (const [tag] of html.matchAll(/<input [^>]*>/g)) {
+    const [, name] = /name="([^"]*)"/.exec(tag) ?? [];
+    const [, value = ""] = /value="([^"]*)"/.exec(tag) ?? [];
+    if (name && (!tag.includes('type="checkbox"') || / checked/.test(tag)))
+      sent.append(name, value);
+  }
+  for (const [, name = "", options = ""] of html.matchAll(
+    /<select [^>]*name="([^"]*)"[^>]*>(.*?)<\/select>/gs,
+  )) {
+    const [, chosen = ""] = /value="(\d*)" selected/.exec(options) ?? [];
+    sent.append(name, chosen);
+  }
+  for (const [name, value] of Object.entries(more)) sent.set(name, value);
+  return sent;
+}

@@ -18,4 +18,8 @@ export interface Grant {
   may: readonly Action[];
   /** The condition for those records, on the table by its name. */
   where?(scope: FormulaScope): RawBuilder<unknown>;
+  /** The fields that don't exist for the group. */
+  hidden?: readonly string[];
+  /** The fields that the group sees, and doesn't fill in. */
+  readOnly?: readonly string[];
 }

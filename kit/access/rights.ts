@@ -2,8 +2,9 @@ import { type RawBuilder, type SqlBool, sql } from "kysely";
 import type { Entity } from "../entity/entity.ts";
 import type { Access, Grant } from "./access.ts";
 import type { Action } from "./action.ts";
+import { blankedColumns } from "./blanked-columns.ts";
 import type { Person } from "./person.ts";
-import type { Policy, Scope } from "./scope.ts";
+import type { Policy, Scope, Withheld } from "./scope.ts";
 
 /** The group whose members may do everything, and manage the others. */
 export const administrators = "administrators";
@@ -15,6 +16,11 @@ export function isAdministrator(person: Person | undefined): boolean {
 /** The groups whose rights somebody has. Whoever is signed in may do what visitors may, too. */
 function groupsOf(person: Person | undefined): readonly string[] {
   return person ? ["visitors", "everyone", ...(person.groups ?? [])] : ["visitors"];
+}
+
+/** The fields that are none of what a right gives. */
+function withheldBy({ hidden = [], readOnly = [] }: Grant, action: Action): readonly string[] {
+  return action === "add" || action === "change" ? [...hidden, ...readOnly] : hidden;
 }
 
 /** The policy that the rights of groups make. What somebody may not see isn't there for them. */
@@ -34,10 +40,27 @@ export function policyOf({ rights }: Access): Policy {
     }
     return conditions.length === 0 ? sql`1 = 0` : sql`(${sql.join(conditions, sql` or `)})`;
   };
+  const withheld = (scope: Scope, action: Action, entity: Entity): Withheld => {
+    const found = new Map<string, RawBuilder<SqlBool> | undefined>();
+    if (isAdministrator(scope.person)) return found;
+    const given = grants(scope, action, entity);
+    for (const name of new Set(given.flatMap((grant) => withheldBy(grant, action)))) {
+      const others = given.filter((grant) => !withheldBy(grant, action).includes(name));
+      if (others.some(({ where }) => !where)) continue;
+      const conditions = others.flatMap(({ where }) => where?.(scope) ?? []);
+      found.set(
+        name,
+        conditions.length === 0 ? undefined : sql`(${sql.join(conditions, sql` or `)})`,
+      );
+    }
+    return found;
+  };
   return {
     may: (scope, action, entity) =>
       isAdministrator(scope.person) || grants(scope, action, entity).length > 0,
     visible: (scope, entity) => rows(scope, "see", entity),
     limits: rows,
+    withheld,
+    blanked: blankedColumns,
   };
 }

@@ -2,7 +2,7 @@ import { type Kysely, type RawBuilder, type SqlBool, sql } from "kysely";
 import { type Entity, isReference, isReferences } from "../entity/entity.ts";
 import { inSentence, type Label, labelIn, type Names } from "../entity/label.ts";
 import type { PageLink } from "../entity/page-link.ts";
-import type { Registry } from "../entity/registry.ts";
+import type { Links, Registry } from "../entity/registry.ts";
 import type { Field, FieldScope, FormulaScope } from "../fields/field.ts";
 import { now, todayIn } from "../formula/clock.ts";
 import type { Messages } from "../messages/en.ts";
@@ -37,10 +37,22 @@ export interface Policy {
   visible(scope: Scope, entity: Entity): RawBuilder<SqlBool> | undefined;
   /** The condition for those with which the person may do something; undefined for all that are seen. */
   limits?(scope: Scope, action: Action, entity: Entity): RawBuilder<SqlBool> | undefined;
+  /** The fields that the person may not see, fill in or change although they may do so with the record. */
+  withheld?(scope: Scope, action: Action, entity: Entity): Withheld;
+  /** The columns of an entity's table, with blanks for what isn't seen of each row. */
+  blanked?(entity: Entity, unseen: Withheld): RawBuilder<unknown>;
 }
+
+/**
+ * Fields that are kept from somebody, by their names, each with the condition for the rows on which it isn't; undefined
+ * where it is on all.
+ */
+export type Withheld = ReadonlyMap<string, RawBuilder<SqlBool> | undefined>;
 
 /** The policy of an application without sign-in: everybody may do and see everything. */
 export const everything: Policy = { may: () => true, visible: () => undefined };
+
+const nothing: Withheld = new Map();
 
 /** Somebody asked for what they may not do. */
 export class Forbidden extends Error {
@@ -85,6 +97,7 @@ export class Scope implements FieldScope, FormulaScope {
   readonly timezone: string;
   readonly messages: Messages;
   readonly format: Formats;
+  readonly #unseen = new WeakMap<Entity, Withheld>();
   #now: string | undefined;
   #today: string | undefined;
 
@@ -137,6 +150,7 @@ export class Scope implements FieldScope, FormulaScope {
       ...this.policy,
       visible: () => undefined,
       limits: () => undefined,
+      withheld: () => new Map(),
     };
     return new Scope({ ...this.#given(), policy }, this.now);
   }
@@ -163,10 +177,33 @@ export class Scope implements FieldScope, FormulaScope {
     return links.some(({ path, needs }) => path === page && this.may(needs, entity));
   }
 
-  /** Whether a field refers to records of an entity that the person may not see at all: then it isn't there either. */
-  isHidden(field: Field | undefined): boolean {
+  /**
+   * Whether a field isn't there for the person: it is hidden from them, or refers to records of an entity that they
+   * may not see at all.
+   */
+  isHidden(entity: Entity, name: string): boolean {
+    const unseen = this.unseen(entity);
+    if (unseen.has(name) && unseen.get(name) === undefined) return true;
+    const field: Field | undefined = entity.fields[name];
     if (!field || !(isReference(field) || isReferences(field))) return false;
     return !this.may("see", this.entities.named(field.to));
+  }
+
+  /** The fields of an entity that the person doesn't see, or not of all records that they see. */
+  unseen(entity: Entity): Withheld {
+    const known = this.#unseen.get(entity) ?? this.withheld("see", entity);
+    this.#unseen.set(entity, known);
+    return known;
+  }
+
+  /** The fields of an entity that are kept from the person when they do something with its records. */
+  withheld(action: Action, entity: Entity): Withheld {
+    return this.policy.withheld?.(this, action, entity) ?? nothing;
+  }
+
+  /** Whether the person sees all rows of an entity, and all of each. */
+  seesAll(entity: Entity): boolean {
+    return !this.policy.visible(this, entity) && this.unseen(entity).size === 0;
   }
 
   /** Throws where the person may not do something. */
@@ -176,19 +213,37 @@ export class Scope implements FieldScope, FormulaScope {
 
   /**
    * The rows of an entity that the person may see, to select from: its table, or a subquery that leaves the others
-   * out. Every statement of the kit and of generated code that reads the table of an entity reads it through this.
+   * out, and blanks what is hidden of a row. Every statement of the kit and of generated code that reads the table of an
+   * entity reads it through this.
    */
   rowsOf(entity: Entity): RawBuilder<unknown> {
     const condition = this.policy.visible(this, entity);
+    const unseen = this.unseen(entity);
     const table = sql.table(entity.table);
-    return condition ? sql`(select ${table}.* from ${table} where ${condition})` : table;
+    if (!condition && unseen.size === 0) return table;
+    const blanked = unseen.size === 0 ? undefined : this.policy.blanked?.(entity, unseen);
+    const columns = blanked ?? sql`${table}.*`;
+    return sql`(select ${columns} from ${table}${condition ? sql` where ${condition}` : sql``})`;
   }
 
-  /** The same for a table by its name; tables of links have no rows of their own to hide. */
+  /** The same for a table by its name, which may be one of links. */
   readonly rows = (table: string): RawBuilder<unknown> => {
     const entity = this.entities.ofTable(table);
-    return entity ? this.rowsOf(entity) : sql.table(table);
+    if (entity) return this.rowsOf(entity);
+    const owner = this.entities.ofLinks(table);
+    return owner ? this.linkRows(owner) : sql.table(table);
   };
+
+  /** The links of a field that holds many records, of those records of which the person sees the field. */
+  linkRows({ entity, name, field }: Links): RawBuilder<unknown> {
+    const { table, from } = field.through;
+    const links = sql.table(table);
+    const unseen = this.unseen(entity);
+    if (!unseen.has(name)) return links;
+    const owner = sql.table(entity.table);
+    const owners = sql`select ${sql.ref(`${entity.table}.id`)} from ${owner} where ${unseen.get(name) ?? sql`1 = 0`}`;
+    return sql`(select ${links}.* from ${links} where ${sql.ref(`${table}.${from}`)} in (${owners}))`;
+  }
 
   /** The condition that a row is one that the person may see, and with which they may do something. */
   allows(action: Action, entity: Entity): RawBuilder<SqlBool> {

@@ -24,6 +24,8 @@ export interface Dialect {
   columnContains(column: string, word: string, ordered: boolean): RawBuilder<SqlBool>;
   /** A term of an order: rows without a value come first, and last in a descending order. */
   orderTerm(column: string, descending?: boolean, text?: boolean): RawBuilder<unknown>;
+  /** The columns that a table has beside one whose letters order its rows. */
+  columnsBeside(column: string): readonly string[];
   /** A value that isn't saved yet, within a formula; a tick box that was not shown counts as not ticked. */
   bindValue(kind: BindKind, value: unknown): RawBuilder<unknown>;
   /** A value as part of a text. */

@@ -9,6 +9,7 @@ export const {
   contains,
   columnContains,
   orderTerm,
+  columnsBeside,
   bindValue,
   written,
   constraintViolation,

@@ -91,6 +91,9 @@ export function entity<Declared extends Fields>(
   };
 }
 
+/** The columns that every table of an entity has. */
+export const automaticColumns = ["id", "version", "created_at", "updated_at"] as const;
+
 export function isComputed(field: Field): field is ComputedField {
   return "formula" in field;
 }

@@ -10,6 +10,11 @@ export interface Referrer {
   field: ReferenceField | ReferencesField;
 }
 
+/** A field that holds many records. */
+export interface Links extends Referrer {
+  field: ReferencesField;
+}
+
 /** Rules of an entity, whatever its columns. */
 // biome-ignore lint/suspicious/noExplicitAny: each entity's own types are checked where its rules are written
 export type AnyRules = Rules<any, any, any>;
@@ -26,19 +31,21 @@ export interface Registered {
 export class Registry {
   readonly #entities: ReadonlyMap<string, Entity>;
   readonly #rules: ReadonlyMap<string, AnyRules>;
-  readonly #links: ReadonlyMap<string, readonly PageLink[]>;
+  readonly #pageLinks: ReadonlyMap<string, readonly PageLink[]>;
   readonly #referrers = new Map<string, Referrer[]>();
+  readonly #links = new Map<string, Links>();
 
   constructor(registered: readonly Registered[]) {
     const entities = registered.map(({ entity }) => entity);
     this.#rules = new Map(registered.map(({ entity, rules }) => [entity.table, rules]));
-    this.#links = new Map(registered.map(({ entity, links }) => [entity.table, links]));
+    this.#pageLinks = new Map(registered.map(({ entity, links }) => [entity.table, links]));
     this.#entities = new Map(entities.map((each) => [each.table, each]));
     for (const entity of entities) {
       for (const [name, field] of Object.entries(entity.fields)) {
         if (!refers(field)) continue;
         const found = this.#referrers.get(field.to) ?? [];
         this.#referrers.set(field.to, [...found, { entity, name, field }]);
+        if (isReferences(field)) this.#links.set(field.through.table, { entity, name, field });
       }
     }
   }
@@ -59,12 +66,17 @@ export class Registry {
     return this.#entities.get(table);
   }
 
+  /** The field behind a table of links; undefined for any other table. */
+  ofLinks(table: string): Links | undefined {
+    return this.#links.get(table);
+  }
+
   rulesOf({ table }: Entity): AnyRules {
     return this.#rules.get(table) ?? {};
   }
 
   linksOf({ table }: Entity): readonly PageLink[] {
-    return this.#links.get(table) ?? [];
+    return this.#pageLinks.get(table) ?? [];
   }
 
   /** The fields that refer to an entity, in the order of the entities. */

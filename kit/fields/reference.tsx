@@ -1,6 +1,6 @@
 import type { Link } from "../entity/links.ts";
 import type { FieldProps } from "../ui/field-frame.tsx";
-import { fieldOf, lookupHint, typedValue } from "../ui/form.ts";
+import { lookupHint, typedValue } from "../ui/form.ts";
 import { RecordLink } from "../ui/record-link.tsx";
 import { SelectFrame } from "../ui/select.tsx";
 import {
@@ -53,7 +53,6 @@ export const referenceType: FieldType = {
 };
 
 export function LookupField({ form, name, hint }: FieldProps) {
-  if (form.scope.isHidden(fieldOf(form, name))) return null;
   return (
     <SelectFrame form={form} name={name} hint={lookupHint(form, name, hint)}>
       {form.options[name]?.map(({ id, displayTitle }) => (

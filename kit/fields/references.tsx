@@ -8,7 +8,7 @@ import {
   RequiredMark,
   remarkIds,
 } from "../ui/field-frame.tsx";
-import { fieldOf, labelOf, lookupHint } from "../ui/form.ts";
+import { labelOf, lookupHint } from "../ui/form.ts";
 import { RecordLinks } from "../ui/record-link.tsx";
 import {
   type FieldOptions,
@@ -76,7 +76,6 @@ export const referencesType: FieldType = {
 
 /** A box to tick for each record. */
 export function LookupsField({ form, name, hint: own }: FieldProps) {
-  if (form.scope.isHidden(fieldOf(form, name))) return null;
   const hint = lookupHint(form, name, own);
   const chosen = new Set(form.values.get(name));
   const offered = form.options[name] ?? [];

@@ -42,6 +42,13 @@ const fieldTypes: Readonly<Record<FieldKind, FieldType>> = {
   references: referencesType,
 };
 
+/** Whether a list is sorted by the letters of what a field holds. Any database folds those of ASCII by itself. */
+export function isOrderedByLetters(field: Field): boolean {
+  const { textual, sortable } = typeOf(field);
+  const ascii = Object.keys(field.choices ?? {}).every((value) => /^[ -~]*$/.test(value));
+  return textual && sortable && !(field.choices && ascii);
+}
+
 /** What the kit knows of the kind of a field. */
 export function typeOf({ kind }: Pick<Field, "kind">): FieldType {
   return fieldTypes[kind];

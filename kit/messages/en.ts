@@ -62,6 +62,8 @@ export const en = {
   filledIn: "Left blank, it is filled in.",
   keptUnseen: "What is saved here isn’t shown to you. Left blank, it stays.",
   mayNotAddThis: "You may not add a record with these values.",
+  mayNotChange: "You may not change this.",
+  readOnly: "You can see this, but not change it.",
   notSaved: "Not saved.",
   fieldsToLookAt: (count: number, shown: string) =>
     `${shown} ${plural(count, "field needs", "fields need")} another look:`,

@@ -56,6 +56,8 @@ export const es: Messages = {
   filledIn: "Si se deja en blanco, se rellena solo.",
   keptUnseen: "Lo guardado aquí no se te muestra. Si lo dejas en blanco, se queda.",
   mayNotAddThis: "No puedes añadir un registro con estos valores.",
+  mayNotChange: "No puedes cambiar esto.",
+  readOnly: "Puedes ver esto, pero no cambiarlo.",
   notSaved: "No se ha guardado.",
   fieldsToLookAt: (count, shown) =>
     `${plural(count, `Hay que revisar ${shown} campo`, `Hay que revisar ${shown} campos`)}:`,

@@ -106,6 +106,8 @@ export interface LogRequest {
   record?: number | undefined;
   /** A part of a person's name. */
   who?: string | undefined;
+  /** Fields of which nothing is told. */
+  without?: ReadonlySet<string>;
   offset: number;
   limit: number;
 }
@@ -113,7 +115,7 @@ export interface LogRequest {
 /** Some entries of the log, and how many there are in all. */
 export async function entriesOf(
   { db }: Scope,
-  { entity, record, who, offset, limit }: LogRequest,
+  { entity, record, who, without, offset, limit }: LogRequest,
 ): Promise<{ total: number; entries: Entry[] }> {
   let query = accountTables(db).selectFrom("levadura_change");
   if (entity !== undefined) query = query.where("entity_table", "=", entity);
@@ -138,5 +140,14 @@ export async function entriesOf(
     .limit(limit)
     .offset(offset)
     .execute();
-  return { total: Number(total), entries };
+  return { total: Number(total), entries: without ? entries.map(leftOut(without)) : entries };
+}
+
+function leftOut(without: ReadonlySet<string>): (entry: Entry) => Entry {
+  return (entry) => {
+    const told = Object.entries(JSON.parse(entry.details) as object).filter(
+      ([name]) => !without.has(name),
+    );
+    return { ...entry, details: JSON.stringify(Object.fromEntries(told)) };
+  };
 }

@@ -39,7 +39,7 @@ export async function runCompiled<Found>(
 /** Whether nothing that is selected of an entity's rows depends on who asks, and when. */
 function isSameForAll(scope: Scope, entity: Entity): boolean {
   for (const each of withReferences(scope, entity)) {
-    if (scope.policy.visible(scope, each)) return false;
+    if (!scope.seesAll(each)) return false;
   }
   return !hasComputed(scope, entity);
 }

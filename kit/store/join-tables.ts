@@ -1,6 +1,7 @@
 import { sql } from "kysely";
 import type { Scope } from "../access/scope.ts";
 import type { Link } from "../entity/links.ts";
+import type { Links } from "../entity/registry.ts";
 import type { ReferencesField } from "../fields/field.ts";
 import { byTitle, displayTitle } from "./order.ts";
 import { titleOf } from "./titles.ts";
@@ -8,15 +9,16 @@ import { titleOf } from "./titles.ts";
 /** The records that a many-to-many field holds, for all records of a page in one statement. */
 export async function linkedRecords(
   scope: Scope,
-  { to, through }: ReferencesField,
+  links: Links,
   ids: readonly number[],
 ): Promise<Map<number, Link[]>> {
   const found = new Map<number, Link[]>(ids.map((id) => [id, []]));
   if (ids.length === 0) return found;
+  const { to, through } = links.field;
   const target = scope.entities.named(to);
   const { rows } = await sql<Link & { owner: number }>`
     select ${sql.ref(`${through.table}.${through.from}`)} as owner, ${sql.ref("linked.id")}, ${titleOf(scope, target, "linked")} as ${displayTitle}
-    from ${sql.table(through.table)} join ${scope.rowsOf(target)} as linked on ${sql.ref("linked.id")} = ${sql.ref(`${through.table}.${through.to}`)}
+    from ${scope.linkRows(links)} as ${sql.table(through.table)} join ${scope.rowsOf(target)} as linked on ${sql.ref("linked.id")} = ${sql.ref(`${through.table}.${through.to}`)}
     where ${sql.ref(`${through.table}.${through.from}`)} in (${sql.join(ids)})
     order by ${byTitle}`.execute(scope.db);
   for (const { owner, id, displayTitle } of rows) {

@@ -12,7 +12,7 @@ import {
 } from "../entity/entity.ts";
 import { labelIn } from "../entity/label.ts";
 import type { Field } from "../fields/field.ts";
-import { typeOf } from "../fields/types.ts";
+import { isOrderedByLetters, typeOf } from "../fields/types.ts";
 import { runCompiled } from "./compiled.ts";
 import { completed, selection } from "./select.ts";
 import { plainTitle, titleProperty, titleThrough } from "./titles.ts";
@@ -257,7 +257,7 @@ function lookupOrder(
   const target = scope.entities.named(to);
   const plain = plainTitle(target);
   const title = plain === undefined ? undefined : target.fields[plain];
-  if (!title || !isTextual(title) || scope.policy.visible(scope, target)) return undefined;
+  if (!title || !isOrderedByLetters(title) || !scope.seesAll(target)) return undefined;
   return { target, column: `${entity.table}_${name}.${plain}` };
 }
 
@@ -350,7 +350,7 @@ function sortOf(entity: Entity, given: string): Sort | undefined {
   if (sorted.includes(name)) return { column: `${table}.${name}`, text: false };
   const field = Object.hasOwn(fields, name) ? fields[name] : undefined;
   if (!field || !typeOf(field).sortable) return undefined;
-  const text = isTextual(field);
+  const text = isOrderedByLetters(field);
   if (isComputed(field)) return { computed: (scope) => field.formula(scope), selected: name, text };
   if (!isReference(field)) return { column: `${table}.${name}`, text };
   return {
@@ -358,12 +358,6 @@ function sortOf(entity: Entity, given: string): Sort | undefined {
     selected: titleProperty(name),
     text,
   };
-}
-
-/** Whether a list is sorted by the letters of what a field holds. Any database folds those of ASCII by itself. */
-function isTextual(field: Field): boolean {
-  const ascii = Object.keys(field.choices ?? {}).every((value) => /^[ -~]*$/.test(value));
-  return typeOf(field).textual && !(field.choices && ascii);
 }
 
 function conditions(scope: Scope, entity: Entity, request: ListRequest): Condition[] {
@@ -384,7 +378,7 @@ function conditions(scope: Scope, entity: Entity, request: ListRequest): Conditi
     const { table: links, from, to } = field.through;
     return [
       ...seen,
-      sql<SqlBool>`${sql.ref(`${table}.id`)} in (select ${sql.ref(from)} from ${sql.table(links)} where ${sql.ref(to)} = ${Number(value)})`,
+      sql<SqlBool>`${sql.ref(`${table}.id`)} in (select ${sql.ref(from)} from ${scope.rows(links)} as links where ${sql.ref(to)} = ${Number(value)})`,
     ];
   });
   return [...found, ...chosen];

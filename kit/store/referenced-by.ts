@@ -29,7 +29,7 @@ export async function referencedBy(
     const { table, path: pagePath } = referrer.entity;
     const { rows } = await sql<Link & { total: number }>`
       select ${sql.ref(`${table}.id`)}, ${titleOf(scope, referrer.entity, table)} as ${displayTitle}, count(*) over () as total
-      from ${scope.rowsOf(referrer.entity)} as ${sql.table(table)} where ${refersTo(referrer, id)} order by ${byTitle} limit 5`.execute(
+      from ${scope.rowsOf(referrer.entity)} as ${sql.table(table)} where ${refersTo(scope, referrer, id)} order by ${byTitle} limit 5`.execute(
       scope.db,
     );
     const [first] = rows;
@@ -42,10 +42,14 @@ export async function referencedBy(
   return found;
 }
 
-function refersTo({ entity: { table }, name, field }: Referrer, id: number): RawBuilder<unknown> {
+function refersTo(
+  scope: Scope,
+  { entity: { table }, name, field }: Referrer,
+  id: number,
+): RawBuilder<unknown> {
   if (isReference(field)) return sql`${sql.ref(`${table}.${name}`)} = ${id}`;
   const { table: links, from, to } = field.through;
-  return sql`${sql.ref(`${table}.id`)} in (select ${sql.ref(from)} from ${sql.table(links)} where ${sql.ref(to)} = ${id})`;
+  return sql`${sql.ref(`${table}.id`)} in (select ${sql.ref(from)} from ${scope.rows(links)} as links where ${sql.ref(to)} = ${id})`;
 }
 
 /** How many parts are deleted with a record, as a form tells it. */

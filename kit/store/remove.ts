@@ -42,7 +42,7 @@ export async function removeSubmission(
       if (references.some(({ cascades }) => !cascades)) refuse("in use");
       const hides = scope.entities
         .referrersOf(entity)
-        .some((referrer) => scope.policy.visible(scope, referrer.entity));
+        .some((referrer) => !scope.seesAll(referrer.entity));
       const seen = hides ? await referencedBy(within, entity, row.id) : references;
       if (version === undefined || parts !== partsOf(seen)) return refuse("changed");
       if (partsOf(references) !== partsOf(seen)) refuse("in use");

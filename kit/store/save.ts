@@ -1,5 +1,5 @@
 import { type Kysely, sql } from "kysely";
-import { mayHaveAdded, requireOn } from "../access/row-rights.ts";
+import { fieldsKept, mayHaveAdded, requireOn } from "../access/row-rights.ts";
 import type { AnyTables, Scope } from "../access/scope.ts";
 import { constraintViolation, troubleOf } from "../database/current-dialect.ts";
 import {
@@ -12,28 +12,16 @@ import {
 } from "../entity/entity.ts";
 import { labelIn } from "../entity/label.ts";
 import type { RuleContext } from "../entity/rules.ts";
-import {
-  isBlankTyped,
-  readTyped,
-  startValues,
-  type Typed,
-  type Values,
-  withUnchanged,
-} from "../entity/typed.ts";
+import { startValues, type Values } from "../entity/typed.ts";
 import { noteChange } from "./audit.ts";
 import { replaceLinks } from "./join-tables.ts";
 import { logError } from "./log.ts";
 import { brokenRowRules, errorsOf } from "./row-rules.ts";
 import { findAnyRow } from "./select.ts";
+import { type Change, fieldsSent, readAsked, withoutKept } from "./sent-values.ts";
 import { type Outcome, type Submission, submitOnce } from "./submissions.ts";
 import { endedTransaction, inTransaction } from "./transactions.ts";
 import { circlesOf } from "./trees.ts";
-
-/** What is to be saved: values as texts, as forms have them, or ready ones. */
-export type Change = ({ typed: Typed } | { values: Values }) & {
-  /** The record that is changed, and the version of it that the change was made of; undefined for a new one. */
-  saved?: { row: Row; version: number } | undefined;
-};
 
 /** Why nothing was saved. */
 export type NotSaved =
@@ -93,18 +81,21 @@ async function saveBy<Result>(
 ): Promise<Result | NotSaved> {
   const { saved } = change;
   scope.require(saved ? "change" : "add", entity);
-  const read = "typed" in change ? readAsked(scope, entity, change.typed, saved?.row) : change;
+  const kept = await fieldsKept(scope, saved ? "change" : "add", entity, saved?.row.id);
+  const whole = saved && (await wholeRow(scope, entity, saved.row));
+  const read = await readAsked(scope, entity, change, { kept, whole });
   if ("errors" in read) return read;
   const { values } = read;
   try {
     return await inOneTransaction(async (trx, refuse) => {
       const within = scope.within(trx);
-      await requireInSight(within, entity, values, saved?.row);
-      const context = contextOf(within, saved?.row);
+      await requireInSight(within, entity, withoutKept(values, values, kept), saved?.row);
+      const context = contextOf(within, whole);
       const rules = scope.entities.rulesOf(entity);
       const wrong = Object.entries((await rules.check?.(values, context)) ?? {});
       if (wrong.length > 0) throw new WrongFields(new Map(wrong as [string, string][]));
-      const ready: Values = (await rules.beforeSave?.(values, context)) ?? values;
+      const made: Values = (await rules.beforeSave?.(values, context)) ?? values;
+      const ready = saved ? withoutKept(made, values, kept) : made;
       const before = scope.access && saved && (await wholeRow(within, entity, saved.row));
       const id = saved
         ? await update(within, entity, saved.row.id, saved.version, ready)
@@ -113,9 +104,7 @@ async function saveBy<Result>(
         if (saved) await requireOn(within, "change", entity, saved.row.id);
         return refuse();
       }
-      if (!saved && !(await mayHaveAdded(within, entity, id))) {
-        throw new WrongFields(new Map([["", scope.messages.mayNotAddThis]]));
-      }
+      if (!saved) await requireAdded(within, entity, id, change);
       await rules.afterSave?.(id, context);
       const broken = await brokenRowRules(within, entity, id);
       if (broken.length > 0) throw new WrongFields(errorsOf(scope, entity, broken));
@@ -140,48 +129,21 @@ async function saveBy<Result>(
   }
 }
 
-/**
- * Reads what was typed. References to records out of sight stay as they are saved: no form offers those, so that they
- * come back blank.
- */
-function readAsked(
+/** Ends the save of a new record that the person may not add, or with fields that they may not fill in. */
+async function requireAdded(
   scope: Scope,
   entity: Entity,
-  typed: Typed,
-  row: Row | undefined,
-): ReturnType<typeof readTyped> {
-  const unseen = unseenValues(scope, entity, typed, row);
-  const inputs = Object.entries(entity.inputs).filter(([name]) => !unseen.has(name));
-  const read = readTyped({ ...entity, inputs: Object.fromEntries(inputs) }, typed, scope);
-  if ("errors" in read) return read;
-  const values = row ? withUnchanged(entity, read.values, typed, row, scope) : read.values;
-  return { values: { ...values, ...Object.fromEntries(unseen) } };
-}
-
-/** The values of references that the form didn't offer, as they are saved. */
-function unseenValues(
-  scope: Scope,
-  entity: Entity,
-  typed: Typed,
-  row: Row | undefined,
-): ReadonlyMap<string, unknown> {
-  const unseen = new Map<string, unknown>();
-  const lost = row ? unseenReferences(entity, row) : [];
-  for (const [name, field] of Object.entries(entity.inputs)) {
-    if (isReference(field)) {
-      const isLost = lost.includes(name) && isBlankTyped(typed.get(name));
-      if (scope.isHidden(field) || isLost) unseen.set(name, row?.[name] ?? null);
-      // Links to what is out of sight are left alone where the others are replaced.
-    } else if (isReferences(field) && scope.isHidden(field)) unseen.set(name, []);
+  id: number,
+  change: Change,
+): Promise<void> {
+  if (!(await mayHaveAdded(scope, entity, id))) {
+    throw new WrongFields(new Map([["", scope.messages.mayNotAddThis]]));
   }
-  return unseen;
-}
-
-/** The references of a record to records that whoever it was read for may not see. */
-export function unseenReferences({ inputs }: Entity, row: Row): string[] {
-  return Object.entries(inputs).flatMap(([name, field]) =>
-    isReference(field) && row[name] && row[name.replace(/_id$/, "")] === null ? [name] : [],
-  );
+  if (!("typed" in change) || scope.withheld("add", entity).size === 0) return;
+  const kept = await fieldsKept(scope, "add", entity, id);
+  const sent = fieldsSent(scope, entity, change.typed, kept, undefined);
+  if (sent.length === 0) return;
+  throw new WrongFields(new Map(sent.map((name) => [name, scope.messages.mayNotChange])));
 }
 
 /** Ends the save where it refers to records that the person may not see, as if they weren't there. */
@@ -212,9 +174,11 @@ async function requireInSight(
 
 /** A record with all that it refers to, where the person may not see some of that. */
 async function wholeRow(scope: Scope, entity: Entity, row: Row): Promise<Row> {
-  const hides = Object.values(entity.fields).some(
-    (field) => isReferences(field) && scope.policy.visible(scope, scope.entities.named(field.to)),
-  );
+  const hides =
+    scope.unseen(entity).size > 0 ||
+    Object.values(entity.fields).some(
+      (field) => isReferences(field) && scope.policy.visible(scope, scope.entities.named(field.to)),
+    );
   return hides ? findSaved(scope, entity, row.id) : row;
 }
 

@@ -1,6 +1,7 @@
 import { type RawBuilder, sql } from "kysely";
 import type { Scope } from "../access/scope.ts";
 import {
+  automaticColumns,
   type Entity,
   isComputed,
   isReference,
@@ -11,9 +12,6 @@ import {
 import type { Link } from "../entity/links.ts";
 import { linkedRecords } from "./join-tables.ts";
 import { titleOf, titleProperty, titleThrough } from "./titles.ts";
-
-/** The columns that every table of an entity has. */
-const automatic = ["id", "version", "created_at", "updated_at"] as const;
 
 /** What is selected of the rows of an entity, whose table goes by its own name in the statement. */
 export function selection(scope: Scope, entity: Entity): RawBuilder<unknown> {
@@ -41,7 +39,7 @@ function ownColumns(scope: Scope, entity: Entity): RawBuilder<unknown> {
   const stored = Object.entries(entity.fields).filter(
     ([, field]) => !isReferences(field) && !isComputed(field),
   );
-  const names = [...automatic, ...stored.map(([name]) => name)];
+  const names = [...automaticColumns, ...stored.map(([name]) => name)];
   const columns = sql.join(names.map((name) => sql.id(entity.table, name)));
   const text = sql.raw(columns.compile(scope.db.withoutPlugins()).sql);
   written.set(entity, text);
@@ -76,7 +74,7 @@ export async function completed<Known extends Entity>(
   const ids = rows.map(({ id }) => id as number);
   for (const [name, field] of Object.entries(fields)) {
     if (!isReferences(field)) continue;
-    const held = await linkedRecords(scope, field, ids);
+    const held = await linkedRecords(scope, { entity, name, field }, ids);
     for (const row of rows) row[name] = held.get(row.id as number) ?? ([] satisfies Link[]);
   }
   return rows as unknown as RowOf<Known>[];

@@ -1,5 +1,5 @@
 import type { Scope } from "../access/scope.ts";
-import type { Entity } from "../entity/entity.ts";
+import type { Entity, Row } from "../entity/entity.ts";
 import { labelIn } from "../entity/label.ts";
 import type { FormState, Options, Typed } from "../entity/typed.ts";
 import type { Attributes, Field } from "../fields/field.ts";
@@ -18,6 +18,10 @@ export interface Form {
   state: FormState;
   /** Fields that are filled in where they are left blank. */
   filled: readonly string[];
+  /** The record as it is saved, unless the form is for a new one. */
+  record: Row | undefined;
+  /** Fields that the person may not fill in. */
+  fixed: ReadonlySet<string>;
   /** References to records that the person may not see: left blank, they stay as they are saved. */
   kept: readonly string[];
   /** Where a browser asks what else to show while something is typed. */
@@ -88,14 +92,16 @@ export interface Difference {
 
 /** The fields in which what was typed differs from what is saved now, in words a person knows. */
 export function differences(form: Form, saved: Typed): Difference[] {
-  return Object.keys(form.entity.inputs).flatMap((name) => {
-    const typed = shown(form, name, form.values.get(name));
-    const other = shown(form, name, saved.get(name));
+  const asked = Object.keys(form.entity.inputs).filter((name) => !form.fixed.has(name));
+  return asked.flatMap((name) => {
+    const typed = shownTyped(form, name, form.values.get(name));
+    const other = shownTyped(form, name, saved.get(name));
     return typed === other ? [] : [{ name, saved: other, typed }];
   });
 }
 
-function shown(form: Form, name: string, values: readonly string[] = []): string {
+/** What is typed into a field, in words a person knows. */
+export function shownTyped(form: Form, name: string, values: readonly string[] = []): string {
   const { choices } = fieldOf(form, name);
   const offered = Object.hasOwn(form.options, name) ? form.options[name] : undefined;
   const words = values.map((value) => {

@@ -81,7 +81,7 @@ function Differing({ scope, entry, links }: { scope: Scope; entry: Entry; links:
     entry.entity_table === null ? undefined : scope.entities.ofTable(entry.entity_table);
   if (!entity) return null;
   const fields = Object.entries(differencesIn(entry)).filter(
-    ([name]) => !scope.isHidden(entity.fields[name]),
+    ([name]) => !scope.isHidden(entity, name),
   );
   const shown = (name: string, held: Held) => shownHeld(scope, entity, name, held, links);
   return (

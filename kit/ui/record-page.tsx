@@ -76,7 +76,7 @@ export function Fact<Known extends Entity>({
   const { scope, entity } = view;
   const field = entity.fields[name];
   const record = view.record as Row;
-  if (scope.isHidden(field)) return null;
+  if (scope.isHidden(entity as unknown as Entity, name)) return null;
   const value = children ?? shownValue(scope, record, name, field);
   return (
     <div>

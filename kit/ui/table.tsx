@@ -51,7 +51,7 @@ export function RecordTable<Known extends Entity>({
   const shown = columns
     .map((column) => columnOf(scope, entity, column as string | OwnColumn<Row>))
     .filter(({ name }) => name !== without || name === undefined)
-    .filter(({ name }) => name === undefined || !scope.isHidden(entity.fields[name]));
+    .filter(({ name }) => name === undefined || !scope.isHidden(entity as unknown as Entity, name));
   const leading = shown.find(({ leads }) => leads);
   const { messages } = scope;
   const edits = back !== undefined && scope.offers("/edit", entity);

@@ -30,6 +30,12 @@ const conditions: Readonly<Record<string, readonly string[]>> = {
   ],
 };
 
+/** The fields that rights may hide. */
+const fields: Readonly<Record<string, readonly string[]>> = {
+  Hive: ["frames", "price", "keepers"],
+  Apiary: ["warden"],
+};
+
 /** A model with random rights of groups. */
 export function modelWithRights(seed: number): string {
   const chance = new Chance(seed);
@@ -41,6 +47,12 @@ export function modelWithRights(seed: number): string {
       : "";
     return JSON.stringify(said === "nothing" ? said : said + where);
   };
+  /** What a right says of fields. */
+  const withheld = (entity: string) =>
+    (fields[entity] ?? []).flatMap((field) => {
+      const kind = chance.of(["hide", "read only", "", ""]);
+      return kind ? [JSON.stringify(`${kind} ${field}`)] : [];
+    });
   const rights = (entity: string) =>
     ["visitors", "everyone", "members", "wardens"]
       .filter((group) =>
@@ -48,10 +60,10 @@ export function modelWithRights(seed: number): string {
       )
       .map(
         (group) =>
-          `      ${group}: [${chance
-            .of([[0], [0, 1]])
-            .map(() => grant(entity))
-            .join(", ")}]`,
+          `      ${group}: [${[
+            ...chance.of([[0], [0, 1]]).map(() => grant(entity)),
+            ...withheld(entity),
+          ].join(", ")}]`,
       )
       .join("\n");
   const own = (entity: string) => {
@@ -72,7 +84,10 @@ entities:
     seed: 5
 ${own("Keeper")}  Apiary:
     title: "{name}"
-    fields: {name: "text, required, unique", warden: one Keeper}
+    fields:
+      name: text, required, unique
+      warden: one Keeper
+      worth: "= sum(hives.price)"
     seed: 7
 ${own("Apiary")}  Hive:
     title: "{code}"
@@ -81,6 +96,8 @@ ${own("Apiary")}  Hive:
       apiary: one Apiary
       keepers: many Keeper
       frames: integer 0..20
+      price: integer 1000..9999, required, default 1000
+      double: "= price * 2"
     seed: 30
 ${own("Hive")}  Inspection:
     title: "{words}"
@@ -135,6 +152,31 @@ export class PlainRights {
     );
   }
 
+  /** Whether a field is one that the person may see, or fill in, of one record. */
+  allowsField(
+    person: Person | undefined,
+    action: "see" | "change",
+    entity: string,
+    row: Row,
+    field: string,
+  ): boolean {
+    if (!this.allows(person, action, entity, row)) return false;
+    if (person?.groups?.includes("administrators")) return true;
+    return this.#grants(person, action, entity).some(
+      ({ where, hidden = [], readOnly = [] }) =>
+        ![...hidden, ...(action === "change" ? readOnly : [])].includes(field) &&
+        (!where || this.#holds(entity, where.formula, row, person)),
+    );
+  }
+
+  /** Whether any group of the person may see a field of an entity. */
+  knowsField(person: Person | undefined, entity: string, field: string): boolean {
+    return (
+      person?.groups?.includes("administrators") ||
+      this.#grants(person, "see", entity).some(({ hidden = [] }) => !hidden.includes(field))
+    );
+  }
+
   #grants(person: Person | undefined, action: Action, entity: string) {
     const { rights = {} } = entityNamed(this.model, entity);
     const groups = person ? ["visitors", "everyone", ...(person.groups ?? [])] : ["visitors"];
@@ -173,8 +215,9 @@ export async function applicationOf({ folder, url }: TestProject) {
     as: (person: Person | undefined) => {
       const app = createApp(db, { personOf: () => person });
       const headers = { host: "localhost", origin: "http://localhost" };
-      return async (path: string) => {
-        const answer = (await app.request(path, { headers })) as Response;
+      return async (path: string, body?: URLSearchParams) => {
+        const method = body ? "POST" : "GET";
+        const answer = (await app.request(path, { headers, method, body })) as Response;
         const next = answer.headers.get("location");
         return { status: answer.status, html: await answer.text(), next };
       };

@@ -72,6 +72,11 @@ export function orderTerm(column: string, descending = false, _text = false): Ra
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc nulls last" : "asc nulls first")}`;
 }
 
+/** A table has none: the database orders letters by itself. */
+export function columnsBeside(): readonly string[] {
+  return [];
+}
+
 const givenTypes: Readonly<Record<BindKind, string>> = {
   text: "text",
   number: "numeric",

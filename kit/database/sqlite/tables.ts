@@ -79,6 +79,11 @@ export function orderTerm(column: string, descending = false, text = false): Raw
     : sql`${sql.raw(folded(`"${column.replaceAll('"', '""')}"`))} ${direction}`;
 }
 
+/** The columns that a table has beside one whose letters order its rows. */
+export function columnsBeside(column: string): readonly string[] {
+  return [`${column}__order`];
+}
+
 /** A value that isn't saved yet, within a formula; a tick box that was not shown counts as not ticked. */
 export function bindValue(kind: BindKind, value: unknown): RawBuilder<unknown> {
   return sql`${value ?? (kind === "boolean" ? false : null)}`;

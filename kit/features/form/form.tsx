@@ -1,6 +1,6 @@
 import type { Context } from "hono";
 import type { FC } from "hono/jsx";
-import { requireOn } from "../../access/row-rights.ts";
+import { fieldsKept, requireOn } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { address, isSameAddress, localAddress } from "../../entity/links.ts";
@@ -23,8 +23,9 @@ import {
 import { fillIn, stateOf } from "../../store/conditional-fields.ts";
 import { optionsOf } from "../../store/options.ts";
 import { messageOf } from "../../store/row-rules.ts";
-import { type NotSaved, saveSubmission, unseenReferences } from "../../store/save.ts";
+import { type NotSaved, saveSubmission } from "../../store/save.ts";
 import { findAnyRow } from "../../store/select.ts";
+import { unseenReferences } from "../../store/sent-values.ts";
 import { newToken, type Outcome, type Submission, sentBefore } from "../../store/submissions.ts";
 import type { Form, FormProps } from "../../ui/form.ts";
 import { showPage } from "../../ui/layout.tsx";
@@ -41,7 +42,9 @@ export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): F
     showPage(c, form.scope, <Page form={form} />, { title: form.title, status });
   const state = async (c: Context, scope: Scope) => {
     const typed = typedValues(entity, await sentForm(c));
-    return c.json(await formState(scope, entity, typed, await askedRecord(c, scope, entity)));
+    const saved = await askedRecord(c, scope, entity);
+    const kept = await keptFrom(scope, entity, saved);
+    return c.json(await formState(scope, entity, typed, { saved, kept }));
   };
   return {
     links: [
@@ -97,7 +100,7 @@ async function beginNew(c: Context, scope: Scope, entity: Entity, show: Showing)
   const query = new URL(c.req.url).searchParams;
   const starts = writtenValues(entity, startValues(entity.inputs, scope), scope);
   const begun = new Map([...starts, ...typedValues(entity, query)]);
-  const values = await fillIn(scope, entity, entity.conditionalFields.starts, begun);
+  const values = await filledIn(scope, entity, "starts", begun);
   const form = await newForm(scope, entity, values);
   return show(c, { ...form, back: localAddress(query.get("_back")) });
 }
@@ -106,7 +109,7 @@ async function saveNew(c: Context, scope: Scope, entity: Entity, show: Showing) 
   const data = await sentForm(c);
   const submission = sentSubmission(c, data);
   const sent = await typedIn(scope, entity, data);
-  const values = await fillIn(scope, entity, entity.conditionalFields.blank, sent.values);
+  const values = await filledIn(scope, entity, "blank", sent.values);
   const back = localAddress(sentText(data, "_back"));
   const next = sentText(data, "_then") === "another";
   const { search } = new URL(c.req.url);
@@ -196,9 +199,35 @@ function saveSent(
   return saveSubmission(scope, entity, { typed: values, saved }, once);
 }
 
-/** What the form shows and needs, by what is typed in it and what is saved besides. */
-function formState(scope: Scope, entity: Entity, typed: Typed, saved?: Row) {
-  return stateOf(scope, entity, { ...saved, ...rightValues(entity, typed, scope) });
+/** The record of a form, if it isn't one for a new record, and the fields that the person may not fill in. */
+interface Before {
+  saved?: Row | undefined;
+  kept: ReadonlySet<string>;
+}
+
+function keptFrom(scope: Scope, entity: Entity, saved?: Row): Promise<ReadonlySet<string>> {
+  return fieldsKept(scope, saved ? "change" : "add", entity, saved?.id);
+}
+
+/** What the form shows and needs, by what is typed in it and what is there besides. */
+function formState(scope: Scope, entity: Entity, typed: Typed, { saved, kept }: Before) {
+  const inputs = Object.entries(entity.inputs).filter(([name]) => !kept.has(name));
+  const asked = { ...entity, inputs: Object.fromEntries(inputs) };
+  const there = saved ?? (kept.size > 0 ? startValues(entity.inputs, scope) : {});
+  return stateOf(scope, entity, { ...there, ...rightValues(asked, typed, scope) });
+}
+
+/** Fills in what a new form starts with, or what is left blank in one, of the fields that the person may fill in. */
+async function filledIn(
+  scope: Scope,
+  entity: Entity,
+  when: "starts" | "blank",
+  values: Typed,
+): Promise<Typed> {
+  const kept = await keptFrom(scope, entity);
+  const formulas = Object.entries(entity.conditionalFields[when] ?? {});
+  const asked = formulas.filter(([name]) => when === "starts" || !kept.has(name));
+  return fillIn(scope, entity, Object.fromEntries(asked), values);
 }
 
 async function newForm(scope: Scope, entity: Entity, values: Typed, token?: string): Promise<Form> {
@@ -224,6 +253,7 @@ async function formOf(
   { title, saved, token = newToken() }: { title: string; saved?: Row; token?: string | undefined },
 ): Promise<Form> {
   const { shown, needed, blank = {} } = entity.conditionalFields;
+  const fixed = await keptFrom(scope, entity, saved);
   return {
     scope,
     entity,
@@ -232,7 +262,9 @@ async function formOf(
     errors: new Map(),
     options: await optionsOf(scope, entity, values),
     token,
-    state: await formState(scope, entity, values, saved),
+    state: await formState(scope, entity, values, { saved, kept: fixed }),
+    fixed,
+    record: saved,
     filled: saved ? [] : Object.keys(blank),
     kept: saved ? unseenReferences(entity, saved) : [],
     ...((shown || needed) && {
@@ -252,6 +284,7 @@ async function typedIn(scope: Scope, entity: Entity, data: SentForm, saved?: Row
   const unasked = new Map<string, string>();
   const { shown: conditions } = entity.conditionalFields;
   if (!conditions) return { values, unasked };
+  const kept = await keptFrom(scope, entity, saved);
   const others = writtenValues(entity, saved ?? startValues(entity.inputs, scope), scope);
   const keep = (name: string) => {
     values.delete(name);
@@ -263,7 +296,7 @@ async function typedIn(scope: Scope, entity: Entity, data: SentForm, saved?: Row
   }
   // What is reverted may have been what another field is shown for.
   for (let round = 0; round < 3; round++) {
-    const { shown } = await formState(scope, entity, values, saved);
+    const { shown } = await formState(scope, entity, values, { saved, kept });
     const hidden = Object.keys(shown).filter(
       (name) =>
         !shown[name] &&
@@ -279,12 +312,19 @@ async function typedIn(scope: Scope, entity: Entity, data: SentForm, saved?: Row
   return { values, unasked };
 }
 
-/** A form with what is wrong in it; what is needed besides is said at once, whatever was refused first. */
+/**
+ * A form with what is wrong in it; what is needed besides is said at once, whatever was refused first. Of fields that
+ * the person doesn't see, nothing is said but that something is wrong.
+ */
 function withErrors(form: Form, found: ReadonlyMap<string, string>): Form {
-  const errors = new Map(found);
+  const { scope, entity } = form;
+  const seen = ([name]: [string, string]) => !scope.isHidden(entity, name);
+  const errors = new Map([...found].filter(seen));
+  if (errors.size < found.size) errors.set("", scope.messages.valuesRefused);
   for (const [name, needed] of Object.entries(form.state.needed)) {
-    if (needed && isBlankTyped(form.values.get(name)) && !errors.has(name)) {
-      errors.set(name, messageOf(form.scope, form.entity, { about: name }));
+    const asked = needed && !form.fixed.has(name) && isBlankTyped(form.values.get(name));
+    if (asked && !errors.has(name)) {
+      errors.set(name, messageOf(scope, entity, { about: name }));
     }
   }
   return { ...form, errors };

@@ -1,5 +1,5 @@
 import type { Context } from "hono";
-import { requireOn } from "../../access/row-rights.ts";
+import { fieldsKept, requireOn } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { address } from "../../entity/links.ts";
@@ -46,6 +46,7 @@ async function showHistory(c: Context, scope: Scope, entity: Entity) {
   const { total, entries } = await entriesOf(scope, {
     entity: entity.table,
     record: record.id,
+    without: await fieldsKept(scope, "see", entity, record.id),
     offset: (page - 1) * onPage,
     limit: onPage,
   });

@@ -1,5 +1,6 @@
+import { hiddenFields } from "../formula/hidden-fields.ts";
 import { type Grant, isMany, type Model } from "../model/model.ts";
-import { rightsOf } from "../model/users.ts";
+import { rightsOf } from "../model/rights.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf, linkOf } from "../schema/from-model.ts";
 import { databaseCodes } from "./databases.ts";
@@ -7,7 +8,7 @@ import { featureCodes } from "./features/features.ts";
 import { formulaRemark, rightCondition } from "./formulas.ts";
 import { labelCode } from "./labels.ts";
 import { Module, object, quote } from "./module.ts";
-import type { Subject } from "./subject.ts";
+import { inputName, type Subject } from "./subject.ts";
 
 /** `hive.features.ts`: the rules of an entity, and what the application can do with it. */
 export function featuresModule(subject: Subject): string {
@@ -133,19 +134,27 @@ export function accessModule(model: Model, subjects: readonly Subject[]): string
   const { users } = model;
   if (!users) return undefined;
   const module = new Module();
-  const grantOf = (subject: Subject, { may, where }: Grant): string => {
-    const list: [string, string] = ["may", `[${may.map(quote).join(", ")}]`];
-    return where
-      ? `${formulaRemark(where)}
-  ${object([list, ["where", rightCondition(module, model, subject, where)]])}`
-      : object([list]);
+  const grantOf = (subject: Subject, group: string, { may, where, readOnly }: Grant): string => {
+    const named = (names: ReadonlySet<string>) =>
+      subject.entity.fields.filter(({ name }) => names.has(name)).map(inputName);
+    const hidden = named(hiddenFields(model, subject.entity, group));
+    const fixed = named(new Set(readOnly));
+    const parts: [string, string][] = [
+      ["may", list(may)],
+      ...(where
+        ? [["where", rightCondition(module, model, subject, where)] as [string, string]]
+        : []),
+      ...(hidden.length > 0 ? [["hidden", list(hidden)] as [string, string]] : []),
+      ...(fixed.length > 0 ? [["readOnly", list(fixed)] as [string, string]] : []),
+    ];
+    return where ? `${formulaRemark(where)}\n  ${object(parts)}` : object(parts);
   };
   const rights = subjects.map((subject): [string, string] => [
     subject.table,
     object(
       Object.entries(rightsOf(users, subject.entity)).map(([group, grants]) => [
         group,
-        `[${grants.map((grant) => grantOf(subject, grant)).join(",\n")}]`,
+        `[${grants.map((grant) => grantOf(subject, group, grant)).join(",\n")}]`,
       ]),
     ),
   ]);
@@ -160,6 +169,10 @@ export function accessModule(model: Model, subjects: readonly Subject[]): string
 Everyone who is signed in is in \`everyone\`, and may do what \`visitors\` may, who aren't. Administrators may do everything.`,
   );
   return module.print();
+}
+
+function list(texts: readonly string[]): string {
+  return `[${texts.map(quote).join(", ")}]`;
 }
 
 /** `main.ts`: starts the server. */

@@ -39,6 +39,10 @@ export interface Grant {
   may: readonly Action[];
   /** It may look at `me`, whoever asks. */
   where?: Formula;
+  /** The fields that don't exist for the group. */
+  hidden?: readonly string[];
+  /** The fields that the group sees, and doesn't fill in. */
+  readOnly?: readonly string[];
 }
 
 export const databases = ["sqlite", "postgres", "mariadb"] as const;

@@ -23,6 +23,7 @@ import {
 } from "./notation.ts";
 import { interpretPresentation } from "./presentation.ts";
 import { checkRelations } from "./relations.ts";
+import { checkRights, interpretRights } from "./rights.ts";
 import { interpretSeed } from "./seed.ts";
 import { appShape, entityShape, fieldShape, fileShape } from "./shapes.ts";
 import {
@@ -33,7 +34,7 @@ import {
   type SourceScalar,
 } from "./source.ts";
 import { interpretLabels } from "./translations.ts";
-import { interpretRights, interpretUsers, noteUnseen } from "./users.ts";
+import { interpretUsers } from "./users.ts";
 
 /** What reading a model gives: the model when it has no errors, and everything there is to say. */
 export interface Reading {
@@ -113,11 +114,12 @@ function readRights(
     if (!rights) continue;
     if (!users) {
       const help = "add `users:` to the model: people sign in then, and belong to groups";
-      diagnostics.error(rights.key.at, "there is nobody to have rights", help);
-    } else if (rights.value) entity.rights = interpretRights(rights.value, users, diagnostics);
+      diagnostics.error(rights.key.at, "rights need people who sign in", help);
+    } else if (rights.value)
+      entity.rights = interpretRights(rights.value, users, entity, diagnostics);
     else entity.rights = {};
   }
-  if (users) noteUnseen(users, found, diagnostics);
+  if (users) for (const entity of found) checkRights(users, entity, diagnostics);
 }
 
 function interpretApp(node: SourceNode | undefined, diagnostics: Diagnostics): AppSettings {

@@ -150,7 +150,7 @@ export function modelJsonSchema(): object {
   const grant = z
     .string()
     .regex(
-      /^(everything|nothing|(see|add|change|delete|history)(, *(see|add|change|delete|history))*)( where .+)?$/,
+      /^(everything|nothing|(see|add|change|delete|history)(, *(see|add|change|delete|history))*)( where .+)?$|^(hide|read only) .+$/,
     );
   const rights = z.record(z.string(), z.union([grant, z.array(grant)]));
   const fixedRow = z.record(z.string(), z.union([text, z.array(text)]));

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { checkFormulas, onlyComputable } from "../formula/check.ts";
+import { hiddenFields } from "../formula/hidden-fields.ts";
 import { type Diagnostic, Places, pointOut } from "./diagnostics.ts";
 import { readModel } from "./read.ts";
 
@@ -8,7 +9,7 @@ users: {${users}}
 entities:
   Keeper: {fields: {name: "text, required"}, rights: {everyone: see}}
   Hive:
-    fields: {code: text, keepers: many Keeper, owner: one Keeper}
+    fields: {code: "text, required", weight: "decimal, required", keepers: many Keeper, owner: one Keeper}
     rights: ${rights}
 ${more}`;
 
@@ -52,8 +53,8 @@ describe("users and rights", () => {
     ["{ofice: see}", "7:14 there is no group `ofice` (did you mean `office`?)"],
     ["{everyone: sea}", "7:24 there is no right `sea` (did you mean `see`?)"],
     ["{everyone: 'see,, add'}", expect.stringMatching(/^7:2[45] a word is missing here/)],
-    ["{everyone: {see: yes}}", expect.stringMatching(/^7:24 what may `everyone` do\?/)],
-    ["{everyone: }", expect.stringMatching(/^7:14 what may `everyone` do\?/)],
+    ["{everyone: {see: yes}}", expect.stringMatching(/^7:24 `everyone` has no rights here/)],
+    ["{everyone: }", expect.stringMatching(/^7:14 `everyone` has no rights here/)],
     ["{administrators: see}", "7:14 administrators may do everything (take the line out)"],
     ["{everyone: see where cod = 'a'}", "7:34 Hive has no field `cod` (did you mean `code`?)"],
     ["{everyone: see where code}", expect.stringMatching(/^7:34 this gives a value/)],
@@ -67,6 +68,21 @@ describe("users and rights", () => {
     ],
     ["{everyone: see where owner includes me}", expect.stringMatching(/can't be compared with/)],
     ["{everyone: see where owner > me}", expect.stringMatching(/can't be compared with/)],
+    ["{everyone: [see, hide cod]}", "7:30 Hive has no field `cod` (did you mean `code`?)"],
+    [
+      "{everyone: [see, 'hide code']}",
+      expect.stringMatching(/`code` is hidden from `everyone`, and the title of `Hive` shows it/),
+    ],
+    [
+      "{office: [add, read only weight]}",
+      expect.stringMatching(
+        /^6:\d+ `office` may add .* may not fill in `weight`, which is required/,
+      ),
+    ],
+    [
+      "{everyone: see, office: [see, hide weight]}",
+      expect.stringMatching(/what is hidden from `office` is seen by `everyone`/),
+    ],
     ["{}", expect.stringMatching(/^5:3 only administrators may see `Hive`/)],
   ])("that make no sense are told: %s", (rights, expected) => {
     expect(said(withUsers(groups, rights))).toContainEqual(expected);
@@ -89,10 +105,26 @@ describe("users and rights", () => {
     expect(said(withUsers(users, "{everyone: see}"))).toContainEqual(expected);
   });
 
+  it("may keep fields from a group, and what is computed from them", () => {
+    const members = "[see, change where owner = me, 'hide weight, keepers', read only owner]";
+    const more = `  Apiary:
+    fields: {name: "text, required", hives: many Hive, load: "= sum(hives.weight)", size: "= count(hives)"}
+`;
+    const { model } = readModel(withUsers(groups, `{members: ${members}}`, more));
+    if (!model) throw new Error("no model");
+    const [, hive, apiary] = model.entities;
+    expect(hive?.rights?.members).toMatchObject([
+      { may: ["see"], hidden: ["weight", "keepers"], readOnly: ["owner"] },
+      { may: ["see", "change"], hidden: ["weight", "keepers"], readOnly: ["owner"] },
+    ]);
+    const hidden = (group: string) => apiary && [...hiddenFields(model, apiary, group)];
+    expect([hidden("members"), hidden("office")]).toEqual([["load"], []]);
+  });
+
   it("need users, and `me` a record; elsewhere nobody asks", () => {
     const without = withUsers("", "{everyone: see}").replace("users: {}\n", "");
     expect(said(without)).toContainEqual(
-      expect.stringMatching(/^6:5 there is nobody to have rights/),
+      expect.stringMatching(/^6:5 rights need people who sign in/),
     );
     const nobody = said(withUsers("", "{everyone: see where owner = me}"));
     expect(nobody).toContainEqual(expect.stringMatching(/^7:42 `me` isn't known here/));

@@ -7,7 +7,7 @@ import type { FeatureCode } from "./feature.ts";
 
 const frame = "../../kit/ui/form-page.tsx";
 const scope = "form.scope";
-const controls = "../../kit/fields/controls.ts";
+const controls = "../../kit/fields/controls.tsx";
 
 /** `hive.form.tsx`: the form of an entity. */
 export const formCode: FeatureCode = {

@@ -1,0 +1,35 @@
+import type { FC } from "hono/jsx";
+import type { FieldProps } from "../ui/field-frame.tsx";
+import { FixedField } from "../ui/fixed-field.tsx";
+import { InputField } from "../ui/input-field.tsx";
+import { CheckboxField as Checkbox } from "./boolean.tsx";
+import { ChoiceField as Choice } from "./choice.tsx";
+import { LongTextField as LongText } from "./long-text.tsx";
+import { LookupField as Lookup } from "./reference.tsx";
+import { LookupsField as Lookups } from "./references.tsx";
+
+/** What each kind of field is typed into; inputs that differ in their attributes only are one component. */
+export const TextField = asked(InputField);
+export const NumberField = TextField;
+export const DateField = TextField;
+export const TimeField = TextField;
+export const DateTimeField = TextField;
+export const DurationField = TextField;
+export const EmailField = TextField;
+export const UrlField = TextField;
+export const PhoneField = TextField;
+export const ColorField = TextField;
+export const LongTextField = asked(LongText);
+export const CheckboxField = asked(Checkbox);
+export const ChoiceField = asked(Choice);
+export const LookupField = asked(Lookup);
+export const LookupsField = asked(Lookups);
+
+/** A control for those who may fill in its field; others see what is in it, or nothing where it is hidden from them. */
+function asked(Control: FC<FieldProps>): FC<FieldProps> {
+  return (props) => {
+    const { form, name } = props;
+    if (form.scope.isHidden(form.entity, name)) return null;
+    return form.fixed.has(name) ? <FixedField {...props} /> : <Control {...props} />;
+  };
+}
