@@ -441,6 +441,16 @@ entities:
     seed: 80
     rights:
       members: ["see, add where hive.keepers includes me", delete where hive.apiary.warden <> me]
+  Note:
+    title: "{words}"
+    fields:
+      words: text, required
+      author: one Keeper, default me
+      mine: "= author = me"
+    rules:
+      - A note is changed by its author: "= author is empty or author = me"
+    rights: {everyone: ["see, add, change", read only author]}
+    seed: 2
 `;
   let project: TestProject;
   let app: Running;
@@ -658,5 +668,29 @@ entities:
       _version: "1",
     });
     expect(refused.status).toBe(403);
+  }, 120_000);
+
+  it("know who asks in defaults, computed fields and rules, too", async () => {
+    const form = await member.get("/notes/new");
+    expect(textOf(form.html)).toMatch(/Author .*You can see this, but not change it\./);
+    expect(form.html).not.toContain('name="author_id"');
+    const added = await member.submit("/notes/new", { words: "calm" });
+    expect(textOf(added.html)).toMatch(/Author Mia Mine Yes/);
+    const [note] = await project.rows<{ id: number; author_id: number }>(
+      "select id, author_id from note where words = 'calm'",
+    );
+    expect(note?.author_id).toBe(me.member);
+    const edit = `/notes/${note?.id}/edit`;
+    expect((await member.submit(edit, { words: "calmer" })).status).toBe(200);
+    const others = await warden.submit(edit, { words: "mine now" });
+    expect([others.status, textOf(others.html).includes("is changed by its author")]).toEqual([
+      422,
+      true,
+    ]);
+    expect(textOf((await warden.get(`/notes/${note?.id}`)).html)).toMatch(/Mine No/);
+    const forged = await member.submit("/notes/new", { words: "forged", author_id: "2" });
+    expect(textOf(forged.html)).toContain("You may not change this.");
+    // Nobody asks where rows are checked without an application.
+    expect((await levadura(["changes", "--check"], project.folder)).status).toBe(0);
   }, 120_000);
 });

@@ -18,8 +18,11 @@ export function reference({
   to,
   part,
   single,
-}: FieldOptions<number> & {
+  start,
+}: Omit<FieldOptions<number>, "start"> & {
   to: string;
+  /** A new record begins with the one that whoever adds it is. */
+  start?: "me";
   part?: boolean;
   single?: boolean;
 }): ReferenceField<number> {
@@ -35,6 +38,7 @@ export function reference({
     to,
     ...(part !== undefined && { part }),
     ...(single !== undefined && { single }),
+    ...(start && { start: ({ me }) => (me === 0 ? null : me) }),
     required: true,
     attributes: () => ({ required: true }),
     read: readBy({ schema }, referenceType.blank),

@@ -28,7 +28,8 @@ export function errorsOf(
 ): Map<string, string> {
   const errors = new Map<string, string>();
   for (const rule of rowRules) {
-    const { about } = rule;
+    // Where the person doesn't see the field, the sentence stands above the form.
+    const about = rule.sentence && scope.isHidden(entity, rule.about) ? "" : rule.about;
     errors.set(
       about,
       [errors.get(about), messageOf(scope, entity, rule)].filter(Boolean).join(" "),

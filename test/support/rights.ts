@@ -1,7 +1,7 @@
 import { join } from "node:path";
 import type { Person } from "../../kit/access/person.ts";
 import { evaluation, type Row, type Surroundings } from "../../src/core/formula/evaluate.ts";
-import { FormulaScope, formulaOf } from "../../src/core/formula/scope.ts";
+import { formulaOf } from "../../src/core/formula/scope.ts";
 import { entityNamed, type Model } from "../../src/core/model/model.ts";
 import { readModel } from "../../src/core/model/read.ts";
 import type { TestProject } from "./kinds.ts";
@@ -185,7 +185,7 @@ export class PlainRights {
 
   #holds(name: string, formula: string, row: Row, person: Person | undefined): boolean {
     const entity = entityNamed(this.model, name);
-    const found = formulaOf(this.model, entity, formula, new FormulaScope(this.model, "Keeper"));
+    const found = formulaOf(this.model, entity, formula);
     if ("complaint" in found) throw new Error(found.complaint.message);
     const rows = (table: string) => this.tables[table] ?? [];
     const around: Surroundings = {

@@ -142,6 +142,7 @@ function optionsOf(model: Model, subject: Subject, field: Field): [string, strin
 /** What a new record has in a field where nothing else is given. */
 function startOf({ default: start }: Field): [string, string][] {
   if (!start || "formula" in start) return [];
+  if ("me" in start) return [["start", quote("me")]];
   if ("moment" in start) return [["start", quote(start.moment)]];
   const value = typeof start.value === "string" ? quote(start.value) : String(start.value);
   return [["start", value]];

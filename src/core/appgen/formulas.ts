@@ -1,6 +1,6 @@
 import type { ValueType } from "../fields/type-rule.ts";
 import { type Calculation, looksAtLists, namedFields } from "../formula/calculation.ts";
-import { compiled, compiledBefore, compiledRight, computedDefaults } from "../formula/compile.ts";
+import { compiled, compiledBefore, computedDefaults } from "../formula/compile.ts";
 import { checkName } from "../formula/row-checks.ts";
 import { rulesOf } from "../formula/rules.ts";
 import {
@@ -121,7 +121,7 @@ export function rightCondition(
   where: Formula,
 ): string {
   const { database } = model.app;
-  const calculation = compiledRight(model, entity, where);
+  const calculation = compiled(model, entity, where);
   const row = nameIn(database, table);
   const { sql, uses } = statementOf(module, database, calculation, { row, all: true }, "to ask");
   return `(${taking(uses)}) => ${sql}`;

@@ -7,7 +7,7 @@ export const oneRule: TypeRule<TypeOf<"one">> = {
     "A record of another entity: `one Apiary`. With `unique`, no two records have the same one.",
   works: true,
   range: "none",
-  options: ["required", "required when", "unique", "fill"],
+  options: ["required", "required when", "unique", "default", "fill"],
   uses: allUses,
   value: undefined,
   storage: referenceStorage,

@@ -134,6 +134,26 @@ export function looksAtOthers(calculation: Calculation): boolean {
     : ["through", "over", "includes me"].includes(calculation.kind);
 }
 
+/** Whether a formula gives something else for somebody else. */
+export function looksAtMe(calculation: Calculation): boolean {
+  switch (calculation.kind) {
+    case "me":
+    case "includes me":
+      return true;
+    case "operation":
+      return calculation.given.some(looksAtMe);
+    case "through":
+      return looksAtMe(calculation.reference) || looksAtMe(calculation.value);
+    case "over":
+      return [calculation.value, calculation.condition].some((each) => each && looksAtMe(each));
+    case "constant":
+    case "today":
+    case "now":
+    case "column":
+      return false;
+  }
+}
+
 /** The fields of the record itself that are named in a formula, in their order. */
 export function namedFields(calculation: Calculation): string[] {
   switch (calculation.kind) {

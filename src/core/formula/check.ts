@@ -63,7 +63,7 @@ function troubles(model: Model): Trouble[] {
     [
       ...entity.fields.flatMap((field) => checking.field(entity, field)),
       ...entity.rules.map((rule) => checking.condition(entity, rule)),
-      ...grantsOf(entity).map(({ where }) => where && checking.right(entity, where)),
+      ...grantsOf(entity).map(({ where }) => where && checking.condition(entity, where)),
     ].filter((trouble) => trouble !== undefined),
   );
 }
@@ -74,16 +74,9 @@ function grantsOf({ rights = {} }: Entity): readonly Grant[] {
 
 class Checking {
   readonly #scope: FormulaScope;
-  /** In rights, formulas may look at `me`. */
-  readonly #rights: FormulaScope;
 
   constructor(readonly model: Model) {
     this.#scope = new FormulaScope(model);
-    this.#rights = new FormulaScope(model, model.users?.record);
-  }
-
-  right(entity: Entity, where: Formula): Trouble | undefined {
-    return this.condition(entity, where, this.#rights);
   }
 
   /** The rights without those whose condition can't be computed. */
@@ -93,7 +86,7 @@ class Checking {
       Object.fromEntries(
         Object.entries(entity.rights).map(([group, grants]) => [
           group,
-          grants.filter(({ where }) => !where || !this.right(entity, where)),
+          grants.filter(({ where }) => !where || !this.condition(entity, where)),
         ]),
       )
     );
@@ -132,18 +125,14 @@ class Checking {
       : undefined;
   }
 
-  condition(entity: Entity, formula: Formula, scope = this.#scope): Trouble | undefined {
-    return this.#trouble(
-      entity,
-      formula,
-      ({ type }) =>
-        type === "boolean"
-          ? undefined
-          : {
-              message: "this gives a value, and a condition was expected",
-              help: "a condition holds or doesn't, as in `= removed is empty or removed >= installed`",
-            },
-      scope,
+  condition(entity: Entity, formula: Formula): Trouble | undefined {
+    return this.#trouble(entity, formula, ({ type }) =>
+      type === "boolean"
+        ? undefined
+        : {
+            message: "this gives a value, and a condition was expected",
+            help: "a condition holds or doesn't, as in `= removed is empty or removed >= installed`",
+          },
     );
   }
 
@@ -188,9 +177,8 @@ class Checking {
     entity: Entity,
     formula: Formula,
     unfit: (calculation: Calculation) => Omit<Complaint, "at"> | undefined,
-    scope = this.#scope,
   ): Trouble | undefined {
-    const found = formulaOf(this.model, entity, formula.formula, scope);
+    const found = formulaOf(this.model, entity, formula.formula, this.#scope);
     if ("complaint" in found) return troubleOf(found.complaint, formula);
     const trouble = unfit(found.calculation);
     return trouble && { ...trouble, at: formula.at };

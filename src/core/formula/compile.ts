@@ -1,8 +1,9 @@
 import { type Entity, type Field, type Formula, isComputed, type Model } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
-import { type Calculation, namedFields } from "./calculation.ts";
+import { type Calculation, looksAtMe, namedFields } from "./calculation.ts";
 import { roundedTo } from "./operations.ts";
-import { FormulaScope, formulaOf, type Outcome } from "./scope.ts";
+import { type HeldRule, rulesOf } from "./rules.ts";
+import { formulaOf, type Outcome } from "./scope.ts";
 
 /** A formula of an entity, whatever it is for; the model's formulas must have been checked. */
 export function compiled(
@@ -11,18 +12,6 @@ export function compiled(
   { formula }: Pick<Formula, "formula">,
 ): Calculation {
   const found = formulaOf(model, entity, formula);
-  if ("complaint" in found) throw new Error(`${entity.name}: ${formula} can't be computed`);
-  return found.calculation;
-}
-
-/** A condition of rights, which may look at `me`; it must have been checked. */
-export function compiledRight(
-  model: Model,
-  entity: Entity,
-  { formula }: Pick<Formula, "formula">,
-): Calculation {
-  const scope = new FormulaScope(model, model.users?.record);
-  const found = formulaOf(model, entity, formula, scope);
   if ("complaint" in found) throw new Error(`${entity.name}: ${formula} can't be computed`);
   return found.calculation;
 }
@@ -43,6 +32,11 @@ export function compileBefore(model: Model, entity: Entity, formula: string): Ou
 
 function unsaved(entity: Entity): Entity {
   return { ...entity, fields: entity.fields.map((field) => ({ ...field, required: false })) };
+}
+
+/** The rules of an entity that hold whoever asks, so that rows can be checked when nobody does. */
+export function rulesForAll(model: Model, entity: Entity): HeldRule[] {
+  return rulesOf(entity).filter((rule) => !looksAtMe(compiled(model, entity, rule)));
 }
 
 /** The calculation of a computed field; the model's formulas must have been checked. */

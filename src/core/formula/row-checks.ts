@@ -7,7 +7,7 @@ import {
   type RowCheck,
 } from "../model/model.ts";
 import { tableOf } from "../schema/from-model.ts";
-import { type Calculation, looksAtOthers, namedFields } from "./calculation.ts";
+import { type Calculation, looksAtMe, looksAtOthers, namedFields } from "./calculation.ts";
 import { parseFormula } from "./parse.ts";
 import { printFormula } from "./print.ts";
 import { type HeldRule, rulesOf } from "./rules.ts";
@@ -55,9 +55,9 @@ function checkOf(model: Model, entity: Entity, rule: HeldRule): RowCheck | undef
   if ("complaint" in found) return undefined;
   const { calculation } = found;
   const columns = [...new Set(namedFields(calculation))];
-  if (looksAtOthers(calculation) || looksAtTime(calculation) || columns.length === 0) {
-    return undefined;
-  }
+  const isFixed =
+    !looksAtOthers(calculation) && !looksAtMe(calculation) && !looksAtTime(calculation);
+  if (!isFixed || columns.length === 0) return undefined;
   // What it says through a computed field changes with that.
   const through = entity.fields
     .filter(isComputed)

@@ -1,5 +1,5 @@
 import { automaticFields, type Entity, type Model } from "../model/model.ts";
-import { type Calculation, looksAtOthers, namedFields } from "./calculation.ts";
+import { type Calculation, looksAtMe, looksAtOthers, namedFields } from "./calculation.ts";
 import { compiled } from "./compile.ts";
 import { evaluation, type Row } from "./evaluate.ts";
 import { type HeldRule, rulesOf } from "./rules.ts";
@@ -35,6 +35,7 @@ export function isOwn(calculation: Calculation): boolean {
   const automatic: readonly string[] = automaticFields;
   return (
     !looksAtOthers(calculation) &&
+    !looksAtMe(calculation) &&
     !namedFields(calculation).some((name) => automatic.includes(name))
   );
 }

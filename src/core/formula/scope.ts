@@ -34,11 +34,12 @@ export class FormulaScope implements Scope {
   readonly #found = new Map<Field, Outcome>();
   readonly #open: { entity: Entity; field: Field }[] = [];
 
-  constructor(
-    readonly model: Model,
-    /** The entity of `me`, where formulas may look at who asks. */
-    readonly me?: string | undefined,
-  ) {}
+  constructor(readonly model: Model) {}
+
+  /** The entity of `me`, whoever asks; undefined where people are no records. */
+  get me(): string | undefined {
+    return this.model.users?.record;
+  }
 
   names(name: string): string[] {
     const entity = entityNamed(this.model, name);

@@ -65,7 +65,9 @@ export function interpretField(
     fallback &&
     (fallback.formula
       ? formulaDefault(fallback, type, diagnostics)
-      : interpretDefault("default", fallback, type, diagnostics));
+      : type.kind === "one"
+        ? personDefault(fallback, diagnostics)
+        : interpretDefault("default", fallback, type, diagnostics));
   const needed = conditionOf(option("required when"));
   const shownWhen = conditionOf(option("shown when"));
   const always = definition.options.get("required");
@@ -97,6 +99,14 @@ export function interpretField(
     ...(fill && { fill }),
     at: name.at,
   };
+}
+
+/** The default of a reference: nobody knows the numbers of records but that of who adds one. */
+function personDefault({ text, at }: Word, diagnostics: Diagnostics): { me: true } | undefined {
+  if (text.toLowerCase() === "me") return { me: true };
+  const help = "`default me` is the record that the person who adds another one is";
+  diagnostics.error(at, `a reference can't begin with \`${text}\``, help);
+  return undefined;
 }
 
 /** A formula behind an option. */

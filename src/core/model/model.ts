@@ -165,7 +165,7 @@ export interface Field {
   required: boolean;
   unique: boolean;
   /** What a new record gets where nothing else is given: a constant, or what is computed of its other values. */
-  default?: Default | Formula;
+  default?: Default | Formula | { me: true };
   /** Where a value is needed, if it isn't everywhere. */
   requiredWhen?: Formula;
   /** Where forms ask for it, if they don't always. */
@@ -231,6 +231,7 @@ export function entityNamed(model: Model, name: string): Entity {
 /** Whether a new record can't be without a value of a field that somebody gives it. */
 export function isNeeded(field: Field): boolean {
   const { required, type } = field;
-  const isGiven = field.default !== undefined || type.kind === "boolean";
+  const start = field.default;
+  const isGiven = (start !== undefined && !("me" in start)) || type.kind === "boolean";
   return required && !isGiven && !isMany(field) && !isComputed(field);
 }

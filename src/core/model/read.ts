@@ -120,6 +120,25 @@ function readRights(
     else entity.rights = {};
   }
   if (users) for (const entity of found) checkRights(users, entity, diagnostics);
+  for (const { fields } of found) checkPeople(users, fields, diagnostics);
+}
+
+/** Checks that fields that begin with who adds a record hold a record that people are. */
+function checkPeople(
+  users: Users | undefined,
+  fields: readonly Field[],
+  diagnostics: Diagnostics,
+): void {
+  for (const { name, type, default: start, at } of fields) {
+    if (!start || !("me" in start)) continue;
+    const of = type.kind === "one" ? type.entity : undefined;
+    if (of !== undefined && of === users?.record) continue;
+    diagnostics.error(
+      at,
+      `\`${name}\` can't begin with \`me\`: people are no records of \`${of}\``,
+      `write \`record: ${of}\` under \`users\``,
+    );
+  }
 }
 
 function interpretApp(node: SourceNode | undefined, diagnostics: Diagnostics): AppSettings {

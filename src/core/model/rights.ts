@@ -171,7 +171,7 @@ function checkWithheld(
     );
   }
   const missing = fields.find(
-    (field) => isNeeded(field) && [...hidden, ...readOnly].includes(field.name),
+    (field) => isNeeded(field) && !field.default && [...hidden, ...readOnly].includes(field.name),
   );
   if (missing && grants.some(({ may }) => may.includes("add"))) {
     diagnostics.error(

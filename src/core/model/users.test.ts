@@ -129,7 +129,22 @@ describe("users and rights", () => {
     const nobody = said(withUsers("", "{everyone: see where owner = me}"));
     expect(nobody).toContainEqual(expect.stringMatching(/^7:42 `me` isn't known here/));
     const rule = withUsers(groups, '{everyone: see}\n    rules: [It is mine: "= owner = me"]');
-    expect(said(rule)).toContainEqual(expect.stringMatching(/`me` isn't known here/));
+    expect(said(rule)).toEqual([]);
+    const begun = (users: string, entity: string) =>
+      said(
+        withUsers(users, "{everyone: see}").replace(
+          "owner: one Keeper",
+          `owner: "one ${entity}, default me"`,
+        ),
+      );
+    expect(begun(groups, "Keeper")).toEqual([]);
+    for (const [users, entity] of [
+      ["groups: {}", "Keeper"],
+      [groups, "Hive"],
+    ] as const)
+      expect(begun(users, entity)).toContainEqual(
+        expect.stringMatching(/`owner` can't begin with `me`/),
+      );
   });
 
   it("that can't be computed go, and never hold for all instead", () => {

@@ -1,6 +1,7 @@
 import { now, todayIn } from "../../../kit/formula/clock.ts";
+import { rulesForAll } from "../../core/formula/compile.ts";
 import { checkName } from "../../core/formula/row-checks.ts";
-import { rulesOf, toldRule } from "../../core/formula/rules.ts";
+import { toldRule } from "../../core/formula/rules.ts";
 import type { Model } from "../../core/model/model.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 import { brokenRows } from "../rows/row-rules.ts";
@@ -19,7 +20,7 @@ export async function brokenRules(engine: Engine, model: Model): Promise<BrokenR
   const moment = { today: todayIn(model.app.timezone), now: now() };
   const broken: BrokenRule[] = [];
   for (const entity of model.entities) {
-    for (const rule of rulesOf(entity)) {
+    for (const rule of rulesForAll(model, entity)) {
       if (checkName(entity, rule)) continue;
       const query = brokenRows(model, entity, rule, moment);
       const count = await engine.count(query);

@@ -1,7 +1,7 @@
 import { Failure } from "../../core/failure.ts";
-import { compiled } from "../../core/formula/compile.ts";
+import { compiled, rulesForAll } from "../../core/formula/compile.ts";
 import type { Moment } from "../../core/formula/row-local-rules.ts";
-import { type HeldRule, rulesOf, toldRule } from "../../core/formula/rules.ts";
+import { type HeldRule, toldRule } from "../../core/formula/rules.ts";
 import { formulaSql, momentsIn, nameIn } from "../../core/formula/sql/sql.ts";
 import type { Entity, Model } from "../../core/model/model.ts";
 import { tableOf } from "../../core/schema/from-model.ts";
@@ -41,7 +41,7 @@ export async function requireRules(
   help: string,
 ): Promise<void> {
   for (const entity of entities) {
-    for (const rule of rulesOf(entity)) {
+    for (const rule of rulesForAll(model, entity)) {
       await requireNone(engine, entity, rule, brokenRows(model, entity, rule, moment), help);
     }
   }

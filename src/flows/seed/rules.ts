@@ -1,7 +1,6 @@
 import { namedFields } from "../../core/formula/calculation.ts";
-import { compiled } from "../../core/formula/compile.ts";
+import { compiled, rulesForAll } from "../../core/formula/compile.ts";
 import { isOwn, type Moment } from "../../core/formula/row-local-rules.ts";
-import { rulesOf } from "../../core/formula/rules.ts";
 import type { Model } from "../../core/model/model.ts";
 import { tableOf } from "../../core/schema/from-model.ts";
 import type { EntitySample, Sampling } from "../../core/seeding/sampling.ts";
@@ -54,7 +53,7 @@ function openRules(
   moment: Moment,
 ) {
   const late = sampling.lateOf(entity).map(({ column }) => column);
-  return rulesOf(entity).flatMap((rule) => {
+  return rulesForAll(model, entity).flatMap((rule) => {
     const calculation = compiled(model, entity, rule);
     const columns = namedFields(calculation);
     if (isOwn(calculation) && !columns.some((column) => late.includes(column))) return [];
