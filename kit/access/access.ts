@@ -7,6 +7,10 @@ import type { Action } from "./action.ts";
 export interface Access {
   /** The table of the entity whose records people are, if they are some. */
   record?: string;
+  /** Whether people may sign up by themselves, and whether an administrator lets them in; otherwise they are invited. */
+  signUp?: "open" | "confirmed";
+  /** The groups of people who sign up. */
+  newcomers?: readonly string[];
   /** What the groups are called, by their names. */
   groups: Readonly<Record<string, Label>>;
   /** What each group may do, by the table of an entity and the name of the group. */

@@ -1,10 +1,9 @@
 import { type Generated, type Kysely, type Selectable, sql } from "kysely";
 import { now } from "../formula/clock.ts";
-import { atSecond } from "../formula/zones.ts";
 import { inTransaction } from "../store/transactions.ts";
 import { administrators } from "./rights.ts";
 import type { AnyTables } from "./scope.ts";
-import { digestOf, newSecret } from "./secrets.ts";
+import { digestOf } from "./secrets.ts";
 
 /** The tables of the people who sign in, which no model has. Moments are texts: `2026-05-03T07:00:00Z`. */
 export interface AccountTables {
@@ -20,6 +19,12 @@ export interface AccountTables {
     /** The number of the record that the person is. */
     record_id: number | null;
     suspended_at: string | null;
+    /** Since when somebody who signed up waits to be let in. */
+    waiting_at: string | null;
+    /** The secret of the second factor; null where they have none. */
+    totp_secret: string | null;
+    /** The last step of time whose code was used. */
+    totp_step: number | null;
     made_at: string;
   };
   levadura_membership: { id: Generated<number>; account_id: number; group_name: string };
@@ -32,7 +37,49 @@ export interface AccountTables {
     address: string;
     browser: string;
   };
-  levadura_welcome: { id: Generated<number>; digest: string; account_id: number; until: string };
+  levadura_welcome: {
+    id: Generated<number>;
+    digest: string;
+    account_id: number | null;
+    until: string;
+    purpose: string | null;
+    email: string | null;
+  };
+  levadura_recovery: { id: Generated<number>; digest: string; account_id: number };
+  levadura_passkey: {
+    id: Generated<number>;
+    credential: string;
+    account_id: number;
+    public_key: string;
+    counter: number;
+    name: string;
+    made_at: string;
+    used_at: string | null;
+  };
+  levadura_identity: {
+    id: Generated<number>;
+    subject: string;
+    account_id: number;
+    made_at: string;
+  };
+  levadura_mail: {
+    id: Generated<number>;
+    made_at: string;
+    recipient: string;
+    subject: string;
+    body: string | null;
+    state: "waiting" | "sending" | "sent" | "failed" | "kept";
+    tried: number;
+    tried_at: string | null;
+    trouble: string | null;
+  };
+  levadura_visit: {
+    id: Generated<number>;
+    day: string;
+    account_id: number;
+    page: string;
+    count: number;
+  };
   levadura_change: {
     id: Generated<number>;
     made_at: string;
@@ -68,6 +115,9 @@ const columns = [
   "timezone",
   "record_id",
   "suspended_at",
+  "waiting_at",
+  "totp_secret",
+  "totp_step",
 ] as const;
 
 /** An account by its number; undefined where there is none. */
@@ -138,14 +188,25 @@ async function withGroups(db: Db, found: readonly Omit<Account, "groups">[]): Pr
 /** Adds somebody, who can't sign in before choosing a password; undefined where the address is taken. */
 export async function addAccount(
   db: Db,
-  { name, email, groups }: { name: string; email: string | null; groups: readonly string[] },
+  {
+    name,
+    email,
+    groups,
+    waits = false,
+  }: {
+    name: string;
+    email: string | null;
+    groups: readonly string[];
+    /** Whether they signed up themselves, and aren't let in yet. */
+    waits?: boolean;
+  },
 ): Promise<number | undefined> {
   return inTransaction(db, async (trx) => {
     const address = email === null ? null : sameEmail(email);
     if (address !== null && (await accountWithEmail(trx, address))) return undefined;
     const { id } = await trx
       .insertInto("levadura_account")
-      .values({ name, email: address, made_at: now() })
+      .values({ name, email: address, made_at: now(), ...(waits && { waiting_at: now() }) })
       .returning("id")
       .executeTakeFirstOrThrow();
     await addMemberships(trx, id, groups);
@@ -195,10 +256,21 @@ export async function isTaken(db: Db, record: number, but: number): Promise<bool
   return found !== undefined;
 }
 
+/** What an account has, and what goes with it. */
+const belongings = [
+  "levadura_membership",
+  "levadura_session",
+  "levadura_welcome",
+  "levadura_recovery",
+  "levadura_passkey",
+  "levadura_identity",
+  "levadura_visit",
+] as const;
+
 /** Removes an account; false where nobody would be left who can manage the others. */
 export async function removeAccount(db: Db, id: number): Promise<boolean> {
   return keepingAdministrator(db, async (trx) => {
-    for (const table of ["levadura_membership", "levadura_session", "levadura_welcome"] as const) {
+    for (const table of belongings) {
       await trx.deleteFrom(table).where("account_id", "=", id).execute();
     }
     await trx.deleteFrom("levadura_account").where("id", "=", id).execute();
@@ -233,14 +305,20 @@ async function keepingAdministrator(db: Db, work: (trx: Db) => Promise<void>): P
   }
 }
 
-/** Whether there is an administrator who can sign in. */
+/** Whether there is an administrator who can sign in, in one of the ways. */
 export async function hasAdministrator(db: Db): Promise<boolean> {
   const found = await db
     .selectFrom("levadura_account")
     .innerJoin("levadura_membership", "levadura_membership.account_id", "levadura_account.id")
     .select("levadura_account.id")
     .where("group_name", "=", administrators)
-    .where("password", "is not", null)
+    .where((by) =>
+      by.or([
+        by("password", "is not", null),
+        by("levadura_account.id", "in", by.selectFrom("levadura_passkey").select("account_id")),
+        by("levadura_account.id", "in", by.selectFrom("levadura_identity").select("account_id")),
+      ]),
+    )
     .where("suspended_at", "is", null)
     .limit(1)
     .execute();
@@ -256,6 +334,26 @@ export async function changeOwn(
   await db.updateTable("levadura_account").set(own).where("id", "=", id).execute();
 }
 
+/** Changes the address by which somebody signs in, and ends their sessions; false where it is taken by now. */
+export async function changeEmail(db: Db, id: number, email: string): Promise<boolean> {
+  return inTransaction(db, async (trx) => {
+    if (await accountWithEmail(trx, email)) return false;
+    await trx
+      .updateTable("levadura_account")
+      .set({ email: sameEmail(email) })
+      .where("id", "=", id)
+      .execute();
+    await endSessions(trx, id);
+    return true;
+  });
+}
+
+/** Lets somebody in who signed up. */
+export async function admit(db: Db, id: number): Promise<void> {
+  const admitted = { waiting_at: null };
+  await db.updateTable("levadura_account").set(admitted).where("id", "=", id).execute();
+}
+
 /**
  * Keeps a password, with the address to sign in by; ends all sessions but one. False where the link by which it was
  * chosen was used in the meantime.
@@ -268,7 +366,15 @@ export async function keepPassword(
     password,
     session,
     secret,
-  }: { email?: string; password: string; session?: string; secret?: string },
+    letsIn = false,
+  }: {
+    email?: string;
+    password: string;
+    session?: string;
+    secret?: string;
+    /** Whether somebody who signed up needs nothing more than this. */
+    letsIn?: boolean;
+  },
 ): Promise<boolean> {
   return inTransaction(db, async (trx) => {
     if (secret !== undefined) {
@@ -280,7 +386,11 @@ export async function keepPassword(
     }
     await trx
       .updateTable("levadura_account")
-      .set({ password, ...(email !== undefined && { email: sameEmail(email) }) })
+      .set({
+        password,
+        ...(email !== undefined && { email: sameEmail(email) }),
+        ...(letsIn && { waiting_at: null }),
+      })
       .where("id", "=", id)
       .execute();
     await trx.deleteFrom("levadura_welcome").where("account_id", "=", id).execute();
@@ -293,25 +403,4 @@ export async function keepPassword(
 export async function endSessions(db: Db, id: number, but?: string): Promise<void> {
   const all = db.deleteFrom("levadura_session").where("account_id", "=", id);
   await (but === undefined ? all : all.where("digest", "!=", but)).execute();
-}
-
-/** A secret for a link by which somebody chooses a password, once, within some hours. */
-export async function newWelcome(db: Db, id: number, hours: number): Promise<string> {
-  const secret = newSecret();
-  const until = atSecond(Date.now() + hours * 3_600_000);
-  const row = { digest: digestOf(secret), account_id: id, until };
-  await db.insertInto("levadura_welcome").values(row).execute();
-  return secret;
-}
-
-/** The account that such a link is for; undefined for one that is used up, too old, or made up. */
-export async function welcomed(db: Db, secret: string): Promise<Account | undefined> {
-  const found = await db
-    .selectFrom("levadura_welcome")
-    .select("account_id")
-    .where("digest", "=", digestOf(secret))
-    .where("until", ">", now())
-    .executeTakeFirst();
-  const account = found && (await accountOf(db, found.account_id));
-  return account?.suspended_at === null ? account : undefined;
 }

@@ -1,10 +1,18 @@
 export const signInPath = "/-/sign-in";
 export const signOutPath = "/-/sign-out";
+export const signUpPath = "/-/sign-up";
+export const forgottenPath = "/-/forgotten";
+export const codePath = "/-/code";
 export const samplePath = "/-/sample";
 export const welcomePath = "/-/welcome";
+export const newEmailPath = "/-/new-email";
+export const passkeyPath = "/-/passkey";
+export const providerPath = "/-/provider";
 export const accountPath = "/-/account";
 export const peoplePath = "/-/people";
 export const logPath = "/-/log";
+export const activityPath = "/-/activity";
+export const mailboxPath = "/-/mail";
 
 /** The address of the sign-in that leads on to another one. */
 export function signInAddress(to: string): string {

@@ -1,6 +1,7 @@
 import type { Kysely } from "kysely";
-import { accountTables, addAccount, hasAdministrator, newWelcome } from "./accounts.ts";
+import { accountTables, addAccount, hasAdministrator } from "./accounts.ts";
 import { welcomeAddress } from "./addresses.ts";
+import { newLink } from "./links.ts";
 import { administrators } from "./rights.ts";
 import type { AnyTables } from "./scope.ts";
 
@@ -32,5 +33,7 @@ export async function firstAdministrator<Tables>(db: Kysely<Tables>): Promise<st
     .executeTakeFirst();
   const id =
     known?.id ?? (await addAccount(tables, { name, email: null, groups: [administrators] }));
-  return id === undefined ? undefined : welcomeAddress("", await newWelcome(tables, id, hours));
+  if (id === undefined) return undefined;
+  const secret = await newLink(tables, { purpose: "password", account: id, hours });
+  return welcomeAddress("", secret);
 }

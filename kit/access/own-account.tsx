@@ -15,6 +15,9 @@ import {
   keepPassword,
 } from "./accounts.ts";
 import { accountPath } from "./addresses.ts";
+import { tellChange } from "./letters.ts";
+import { secondFactorPath } from "./own-second-factor.tsx";
+import { ownPasskeysPath } from "./passkey-pages.tsx";
 import { hashPassword, isPassword } from "./passwords.ts";
 import { type Errors, FormProblem, PlainInput, PlainSelect } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
@@ -78,6 +81,7 @@ async function passwordSent(c: Context, scope: Scope) {
     ...(session !== undefined && { session }),
   });
   await noteEvent(scope, "password");
+  await tellChange(scope, account, ({ password }) => password);
   return c.redirect(`${accountPath}?done=password`, 303);
 }
 
@@ -136,6 +140,12 @@ function AccountPage({
       <form method="post" action={accountPath} class="sheet narrow-form">
         <p>
           {messages.emailAddress}: <strong>{account.email}</strong>
+          {account.password !== null && (
+            <>
+              {" · "}
+              <a href={`${accountPath}/email`}>{messages.changeEmail}</a>
+            </>
+          )}
         </p>
         <PlainInput
           name="name"
@@ -164,21 +174,39 @@ function AccountPage({
           {messages.save}
         </button>
       </form>
-      <form method="post" action={`${accountPath}/password`} class="sheet narrow-form">
-        <h2>{messages.changePassword}</h2>
-        <input type="hidden" name="email" value={account.email ?? ""} autocomplete="username" />
-        <PlainInput
-          name="current"
-          type="password"
-          label={messages.currentPassword}
-          errors={errors}
-          autocomplete="current-password"
-        />
-        <NewPassword scope={scope} errors={errors} />
-        <button class="btn btn-primary" type="submit">
-          {messages.changePassword}
-        </button>
-      </form>
+      {account.password !== null && (
+        <form method="post" action={`${accountPath}/password`} class="sheet narrow-form">
+          <h2>{messages.changePassword}</h2>
+          <input type="hidden" name="email" value={account.email ?? ""} autocomplete="username" />
+          <PlainInput
+            name="current"
+            type="password"
+            label={messages.currentPassword}
+            errors={errors}
+            autocomplete="current-password"
+          />
+          <NewPassword scope={scope} errors={errors} />
+          <button class="btn btn-primary" type="submit">
+            {messages.changePassword}
+          </button>
+        </form>
+      )}
+      {account.password !== null && (
+        <section class="sheet">
+          <h2>{messages.secondFactor}</h2>
+          <p>{account.totp_secret === null ? messages.secondFactorOff : messages.secondFactorOn}</p>
+          <a class="btn btn-outline-secondary" href={secondFactorPath}>
+            {account.totp_secret === null ? messages.setUpSecond : messages.secondFactor}
+          </a>
+        </section>
+      )}
+      <section class="sheet">
+        <h2>{messages.passkeys}</h2>
+        <p>{messages.passkeysHelp}</p>
+        <a class="btn btn-outline-secondary" href={ownPasskeysPath}>
+          {messages.passkeys}
+        </a>
+      </section>
       <section class="sheet">
         <h2>{messages.whereSignedIn}</h2>
         <Sessions scope={scope} sessions={sessions} />

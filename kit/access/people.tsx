@@ -7,6 +7,7 @@ import { text } from "../fields/text.ts";
 import { askedPage } from "../http/asked-page.ts";
 import { originFor } from "../http/public-address.ts";
 import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
+import { isMailConfigured } from "../mail/transport.ts";
 import { noteEvent } from "../store/audit.ts";
 import { linksOf } from "../store/options.ts";
 import { findAnyRow } from "../store/select.ts";
@@ -18,16 +19,26 @@ import {
   accountsFrom,
   accountTables,
   addAccount,
+  admit,
   changeAccount,
   endSessions,
   isTaken,
-  newWelcome,
   removeAccount,
 } from "./accounts.ts";
-import { logPath, peoplePath, welcomeAddress } from "./addresses.ts";
+import {
+  activityPath,
+  logPath,
+  mailboxPath,
+  peoplePath,
+  signInPath,
+  welcomeAddress,
+} from "./addresses.ts";
 import { groupLabels } from "./group-labels.ts";
+import { tellChange, writeTo } from "./letters.ts";
+import { newLink } from "./links.ts";
 import { described, type Errors, FormProblem, Framed, PlainSelect } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
+import { turnOff } from "./second-factor.ts";
 import { sessionOf } from "./sessions.ts";
 
 /** For how many hours a link to choose a password holds. */
@@ -64,6 +75,12 @@ async function listPeople(c: Context, scope: Scope) {
       <div class="heading">
         <h1>{messages.people}</h1>
         <div class="actions">
+          <a class="btn btn-outline-secondary" href={activityPath}>
+            {messages.activity}
+          </a>{" "}
+          <a class="btn btn-outline-secondary" href={mailboxPath}>
+            {messages.mailbox}
+          </a>{" "}
           <a class="btn btn-outline-secondary" href={logPath}>
             {messages.log}
           </a>{" "}
@@ -109,8 +126,9 @@ async function listPeople(c: Context, scope: Scope) {
   return showPage(c, scope, content, { title: messages.people });
 }
 
-function stateOf({ suspended_at, password }: Account): "suspended" | "invited" | "active" {
+function stateOf({ suspended_at, waiting_at, password }: Account) {
   if (suspended_at !== null) return "suspended";
+  if (waiting_at !== null) return password === null ? "unconfirmed" : "waiting";
   return password === null ? "invited" : "active";
 }
 
@@ -133,29 +151,51 @@ async function invite(c: Context, scope: Scope) {
   const links: { name: string; email: string; link: string | undefined }[] = [];
   for (const { name, email } of read.people) {
     const id = await addAccount(db, { name, email, groups });
-    const secret = id === undefined ? undefined : await newWelcome(db, id, linkHours);
-    const link = secret && welcomeAddress(originFor(c.req.url), secret);
-    if (id !== undefined) await noteEvent(scope, "invite", { name, groups });
+    const link = id === undefined ? undefined : await linkFor(c, db, id);
+    if (link !== undefined) {
+      await noteEvent(scope, "invite", { name, groups });
+      await writeTo(scope, { email, language: null }, (letters, application) =>
+        letters.invited(application, link, linkHours),
+      );
+    }
     links.push({ name, email, link });
   }
   const page = (
     <>
       <Trail scope={scope} to={peoplePath} label={messages.people} />
       <h1>{messages.invited}</h1>
-      <p>{messages.passLinksOn(linkHours)}</p>
+      <p>{isMailConfigured() ? messages.invitationSent : messages.passLinksOn(linkHours)}</p>
       <dl class="links">
         {links.map(({ name, email, link }) => (
           <>
             <dt>
               {name} <span class="text-secondary">{email}</span>
             </dt>
-            <dd>{link ? <code>{link}</code> : messages.emailTaken}</dd>
+            <dd>
+              {link === undefined ? (
+                messages.emailTaken
+              ) : isMailConfigured() ? (
+                messages.mailStates.waiting
+              ) : (
+                <code>{link}</code>
+              )}
+            </dd>
           </>
         ))}
       </dl>
     </>
   );
   return showPage(c, scope, page, { title: messages.invited });
+}
+
+/** A link by which somebody chooses a password. */
+async function linkFor(
+  c: Context,
+  db: ReturnType<typeof accountTables>,
+  account: number,
+): Promise<string> {
+  const secret = await newLink(db, { purpose: "password", account, hours: linkHours });
+  return welcomeAddress(originFor(c.req.url), secret);
 }
 
 /** The people of a text, one a line: `Ana Vidal, ana@example.org`. */
@@ -287,14 +327,25 @@ async function personSent(c: Context, scope: Scope) {
       await noteEvent(scope, "account", { name: account.name, did: sentText(data, "do") });
       return c.redirect(here, 303);
     }
+    case "let in":
+      await admit(db, account.id);
+      await noteEvent(scope, "account", { name: account.name, did: "let in" });
+      await writeTo(scope, account, (letters, application) =>
+        letters.letIn(application, `${originFor(c.req.url)}${signInPath}`),
+      );
+      return c.redirect(`${here}?done=saved`, 303);
+    case "second factor":
+      await turnOff(db, account.id);
+      await noteEvent(scope, "account", { name: account.name, did: "second factor off" });
+      await tellChange(scope, account, ({ secondOff }) => secondOff);
+      return c.redirect(`${here}?done=saved`, 303);
     case "sign out":
       await endSessions(db, account.id);
       await noteEvent(scope, "account", { name: account.name, did: "sign out" });
       return c.redirect(`${here}?done=ended`, 303);
     case "link": {
-      const secret = await newWelcome(db, account.id, linkHours);
+      const link = await linkFor(c, db, account.id);
       await noteEvent(scope, "account", { name: account.name, did: "link" });
-      const link = welcomeAddress(originFor(c.req.url), secret);
       return personPage(c, scope, account, { errors: new Map(), link });
     }
     case "remove":
@@ -382,6 +433,21 @@ async function personPage(
           </>
         ) : (
           <div class="buttons">
+            {state === "waiting" && (
+              <button class="btn btn-primary" type="submit" name="do" value="let in">
+                {messages.letIn}
+              </button>
+            )}
+            {account.totp_secret !== null && (
+              <button
+                class="btn btn-outline-secondary"
+                type="submit"
+                name="do"
+                value="second factor"
+              >
+                {messages.removeSecond}
+              </button>
+            )}
             <button class="btn btn-outline-primary" type="submit" name="do" value="link">
               {messages.newLink}
             </button>

@@ -79,6 +79,7 @@ export async function personOf(c: Context, db: Db): Promise<Person | undefined> 
     .where("session.begun_at", ">", atSecond(at - hours.all * 3_600_000))
     .where("session.seen_at", ">", atSecond(at - hours.idle * 3_600_000))
     .where("account.suspended_at", "is", null)
+    .where("account.waiting_at", "is", null)
     .execute();
   const [first] = found;
   if (!first) return undefined;

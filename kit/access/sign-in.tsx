@@ -4,25 +4,37 @@ import type { Feature } from "../features/feature.ts";
 import { email as emailField } from "../fields/email.tsx";
 import { clientAddress } from "../http/client-address.ts";
 import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
+import { isMailboxOpen } from "../mail/mailbox-open.ts";
 import { noteEvent } from "../store/audit.ts";
 import { showPage } from "../ui/layout.tsx";
 import {
   type Account,
+  accountOf,
   accountTables,
   accountWithEmail,
   keepPassword,
   sameEmail,
-  welcomed,
 } from "./accounts.ts";
-import { samplePath, signInPath, signOutPath, welcomePath } from "./addresses.ts";
+import {
+  forgottenPath,
+  mailboxPath,
+  samplePath,
+  signInPath,
+  signOutPath,
+  signUpPath,
+  welcomePath,
+} from "./addresses.ts";
 import { attemptMinutes, countAttempt, forgetAttempts, type Limit } from "./attempts.ts";
 import { groupLabels } from "./group-labels.ts";
+import { letIn, letInOrAsk } from "./let-in.tsx";
+import { tellChange } from "./letters.ts";
+import { linkOf } from "./links.ts";
+import { OtherWays } from "./other-ways.tsx";
 import { hashPassword, isPassword, passwordTrouble } from "./passwords.ts";
 import { type Errors, FormProblem, PlainInput } from "./plain-form.tsx";
 import { hasSamplePeople, samplePerson } from "./sample-people.ts";
 import type { Scope } from "./scope.ts";
-import { isSecret } from "./secrets.ts";
-import { beginSession, endSession } from "./sessions.ts";
+import { endSession } from "./sessions.ts";
 
 /** Signing in and out, and the links by which people choose a password. */
 export const signIn: Feature = {
@@ -82,10 +94,8 @@ async function signInSent(c: Context, scope: Scope) {
     return refuse(scope.messages.wrongPassword, 422);
   }
   await forgetAttempts(db, limits.slice(0, 2));
-  await endSession(c, db);
-  await beginSession(c, db, account.id);
-  await noteEvent(scope.as(account), "sign in");
-  return c.redirect(localAddress(to) ?? "/", 303);
+  if (account.waiting_at !== null) return refuse(scope.messages.mustWait, 403);
+  return letInOrAsk(c, scope, account, to);
 }
 
 /** Signs in as the sample of a group, while the application is being developed. */
@@ -94,9 +104,8 @@ async function sampleSent(c: Context, scope: Scope) {
   const db = accountTables(scope.db);
   const id = hasSamplePeople(scope) && (await samplePerson(scope, sentText(data, "group")));
   if (!id) return c.notFound();
-  await endSession(c, db);
-  await beginSession(c, db, id);
-  return c.redirect(localAddress(sentText(data, "to")) ?? "/", 303);
+  const account = await accountOf(db, id);
+  return account ? letIn(c, scope, account, sentText(data, "to")) : c.notFound();
 }
 
 function askPassword(
@@ -123,8 +132,17 @@ function askPassword(
         <button class="btn btn-primary" type="submit">
           {messages.signIn}
         </button>
-        <p class="form-text mt-3">{messages.forgotten}</p>
+        <p class="mt-3 mb-0">
+          <a href={forgottenPath}>{messages.forgottenLink}</a>
+          {scope.access?.signUp && (
+            <>
+              {" · "}
+              <a href={signUpPath}>{messages.signUp}</a>
+            </>
+          )}
+        </p>
       </form>
+      <OtherWays scope={scope} to={to} />
       {hasSamplePeople(scope) && (
         <form method="post" action={samplePath} class="sheet narrow-form">
           <h2>{messages.tryAs}</h2>
@@ -144,7 +162,15 @@ function askPassword(
   return showPage(c, scope, page, { title: messages.signIn, status });
 }
 
-function EmailInput({ scope, email, errors }: { scope: Scope; email: string; errors: Errors }) {
+export function EmailInput({
+  scope,
+  email,
+  errors,
+}: {
+  scope: Scope;
+  email: string;
+  errors: Errors;
+}) {
   return (
     <PlainInput
       name="email"
@@ -159,8 +185,8 @@ function EmailInput({ scope, email, errors }: { scope: Scope; email: string; err
 
 /** The account that the link of a request is for. */
 async function accountOfLink(c: Context, scope: Scope): Promise<Account | undefined> {
-  const secret = c.req.param("secret");
-  return isSecret(secret) ? welcomed(accountTables(scope.db), secret) : undefined;
+  const link = await linkOf(accountTables(scope.db), c.req.param("secret"), "password");
+  return link?.account;
 }
 
 async function welcome(c: Context, scope: Scope) {
@@ -186,11 +212,15 @@ async function welcomeSent(c: Context, scope: Scope) {
     email,
     password: await hashPassword(sentText(data, "password")),
     secret: c.req.param("secret") ?? "",
+    letsIn: scope.access?.signUp === "open",
   });
   if (!kept) return linkEnded(c, scope);
-  await beginSession(c, db, account.id);
   await noteEvent(scope.as(account), "password");
-  return c.redirect("/", 303);
+  if (account.password !== null) await tellChange(scope, account, ({ password }) => password);
+  const now = await accountOf(db, account.id);
+  if (!now) return linkEnded(c, scope);
+  if (now.waiting_at !== null) return saySo(c, scope, scope.messages.mustWait);
+  return letInOrAsk(c, scope, now, "/");
 }
 
 /** What is wrong with a password that somebody chose, and typed twice. */
@@ -263,16 +293,31 @@ export function NewPassword({ scope: { messages }, errors }: { scope: Scope; err
   );
 }
 
-function linkEnded(c: Context, scope: Scope) {
-  const { messages } = scope;
+/** Says something to somebody who isn't signed in. */
+export function saySo(
+  c: Context,
+  scope: Scope,
+  text: string,
+  { title = scope.messages.signIn, status = 200 }: { title?: string; status?: number } = {},
+) {
   const page = (
     <>
-      <h1>{messages.linkEnded}</h1>
-      <p>{messages.askForLink}</p>
+      <h1>{title}</h1>
+      <p>{text}</p>
       <a class="btn btn-primary" href={signInPath}>
-        {messages.signIn}
+        {scope.messages.signIn}
       </a>
+      {isMailboxOpen() && (
+        <a class="btn btn-outline-secondary ms-2" href={mailboxPath}>
+          {scope.messages.mailbox}
+        </a>
+      )}
     </>
   );
-  return showPage(c, scope, page, { title: messages.linkEnded, status: 404 });
+  return showPage(c, scope, page, { title, status });
+}
+
+export function linkEnded(c: Context, scope: Scope) {
+  const { messages } = scope;
+  return saySo(c, scope, messages.askAnother, { title: messages.linkEnded, status: 404 });
 }

@@ -2,10 +2,17 @@ import { type Context, Hono } from "hono";
 import type { Kysely } from "kysely";
 import type { Access } from "../access/access.ts";
 import { accountTables } from "../access/accounts.ts";
+import { activity } from "../access/activity.tsx";
+import { secondStep } from "../access/code.tsx";
+import { forgotten } from "../access/forgotten.tsx";
 import { log } from "../access/log.tsx";
+import { newEmail } from "../access/new-email.tsx";
 import { ownAccount } from "../access/own-account.tsx";
+import { ownSecondFactor } from "../access/own-second-factor.tsx";
+import { passkeys } from "../access/passkey-pages.tsx";
 import { people } from "../access/people.tsx";
 import type { Person } from "../access/person.ts";
+import { provider } from "../access/provider-pages.ts";
 import { policyOf } from "../access/rights.ts";
 import {
   type AnyTables,
@@ -17,14 +24,16 @@ import {
 } from "../access/scope.ts";
 import { personOf } from "../access/sessions.ts";
 import { signIn } from "../access/sign-in.tsx";
+import { noteVisit } from "../access/visits.ts";
 import { Registry } from "../entity/registry.ts";
-import type { EntityFeatures } from "../features/feature.ts";
+import type { EntityFeatures, Feature } from "../features/feature.ts";
 import { limitedBody } from "../http/body-limit.ts";
 import { clientAddress } from "../http/client-address.ts";
 import { protectiveHeaders } from "../http/headers.ts";
 import { knownHosts } from "../http/hosts.ts";
 import { sameOrigin } from "../http/origin.ts";
 import { plainAddress } from "../http/plain-address.ts";
+import { mailbox } from "../mail/mailbox.tsx";
 import { noteEvent } from "../store/audit.ts";
 import { logError } from "../store/log.ts";
 import { assets } from "./assets.ts";
@@ -61,13 +70,17 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
   app.use(async (c, next) => {
     c.set("scope", scopeFor(await asking(c), clientAddress(c)));
     if (made.access) c.header("cache-control", "no-store");
-    return next();
+    await next();
+    const { person, entities, db } = c.get("scope");
+    const page =
+      person && c.res.ok && c.req.method === "GET" ? visitedPage(c, entities) : undefined;
+    if (person && page) noteVisit(db, person.id, page);
   });
   mount(app, [
     ...assets.routes,
     ...development().routes,
     ...home.routes,
-    ...(made.access ? [signIn, ownAccount, people, log].flatMap(({ routes }) => routes) : []),
+    ...(made.access ? signingIn().flatMap(({ routes }) => routes) : []),
     ...made.entities.flatMap(({ features }) => features.flatMap(({ routes }) => routes)),
   ]);
   const scopeOf = (c: Context<Environment>) => c.get("scope") ?? scopeFor(undefined);
@@ -87,6 +100,33 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
     return failed(c, scope, error);
   });
   return app;
+}
+
+/** The pages of an application in which people sign in. */
+const signingIn = (): Feature[] => [
+  signIn,
+  secondStep,
+  forgotten,
+  newEmail,
+  passkeys,
+  provider,
+  ownAccount,
+  ownSecondFactor,
+  people,
+  log,
+  activity,
+  mailbox(),
+];
+
+/** The page that a request opened, without the number of its record: `/hives/…`; undefined for what is no page of records. */
+function visitedPage(c: Context, { all }: Registry): string | undefined {
+  const { path } = c.req;
+  if (path === "/") return path;
+  const entity = all.find((each) => path === each.path || path.startsWith(`${each.path}/`));
+  if (!entity) return undefined;
+  const rest = path.slice(entity.path.length).split("/").filter(Boolean);
+  const named = rest.map((part, at) => (at === 0 && /^\d/.test(part) ? "…" : part));
+  return [entity.path, ...named].join("/").slice(0, 120);
 }
 
 /** Makes the scope of each request. */

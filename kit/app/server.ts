@@ -10,6 +10,8 @@ interface Running {
   close(): Promise<void>;
   /** Whether people sign in; otherwise whoever reaches it may do everything. */
   signsIn: boolean;
+  /** What is to be done every minute. */
+  chores?: () => Promise<void>;
   /** The path of the link for the first administrator. */
   welcome?: string | undefined;
 }
@@ -18,7 +20,7 @@ interface Running {
 export function listen(
   app: { fetch: Fetch },
   name: string,
-  { close, signsIn, welcome }: Running,
+  { close, signsIn, chores, welcome }: Running,
 ): void {
   const hostname = process.env.HOST || "127.0.0.1";
   if (!signsIn && !isThisMachine(hostname) && process.env.OPEN_TO_EVERYONE !== "yes") {
@@ -50,8 +52,15 @@ export function listen(
     );
     process.exit(3);
   });
+  const minutely = chores && setInterval(() => void chores(), 60_000);
   const stop = () => {
-    server.close(() => void close().then(() => process.exit(0)));
+    clearInterval(minutely);
+    const finish = async () => {
+      await chores?.();
+      await close();
+      process.exit(0);
+    };
+    server.close(() => void finish());
     if (!("closeAllConnections" in server)) return;
     // Requests that are being answered are answered first; pages in development wait for changes for ever.
     server.closeIdleConnections();

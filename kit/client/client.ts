@@ -2,5 +2,6 @@
 import "./conditional-fields.ts";
 import "./date-picker.ts";
 import "./first-error.ts";
+import "./passkeys.ts";
 import "./reload.ts";
 import "./send-once.ts";

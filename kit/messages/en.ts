@@ -1,5 +1,6 @@
 import type { LoggedAction } from "../access/action.ts";
 import type { Trouble } from "../database/contract.ts";
+import { peopleEn } from "./people.en.ts";
 import { pluralForm } from "./plural.ts";
 
 const plural = (count: number, one: string, other: string) =>
@@ -152,8 +153,6 @@ export const en = {
   wrongPassword: "The email address or the password is wrong.",
   tooManyAttempts: (minutes: number) =>
     `There were too many attempts. Try again in ${minutes} minutes.`,
-  forgotten:
-    "If you have forgotten your password, ask an administrator for a link to choose another one.",
   tryAs: "Sign in as a sample person",
   onlyInRise: "This is only shown during development.",
   welcome: (name: string) => `Welcome, ${name}`,
@@ -167,7 +166,6 @@ export const en = {
   notYourPassword: "This isn’t your password.",
   emailTaken: "Somebody signs in with this address already.",
   linkEnded: "This link no longer works",
-  askForLink: "It was used, or is too old. Ask an administrator for another one.",
   yourAccount: "Your account",
   accountDone: {
     own: "Saved.",
@@ -197,7 +195,13 @@ export const en = {
   recordTaken: "Somebody else is this record already.",
   state: "State",
   administrators: "Administrators",
-  accountStates: { active: "Signs in", invited: "Invited", suspended: "Suspended" },
+  accountStates: {
+    active: "Signs in",
+    invited: "Invited",
+    unconfirmed: "Signed up, address not confirmed",
+    waiting: "Waits to be let in",
+    suspended: "Suspended",
+  },
   invite: "Invite people",
   whom: "People to invite",
   whomHint: "One person per line: Ana Vidal, ana@example.org",
@@ -242,6 +246,8 @@ export const en = {
     "remove account": "Removed an account",
     refused: "Refused",
   } satisfies Record<LoggedAction, string> as Readonly<Record<LoggedAction, string>>,
+
+  ...peopleEn,
 
   // What goes wrong.
   notFound: "Page not found",

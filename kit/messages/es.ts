@@ -1,4 +1,5 @@
 import type { Messages } from "./en.ts";
+import { peopleEs } from "./people.es.ts";
 import { pluralForm } from "./plural.ts";
 
 const plural = (count: number, one: string, other: string) =>
@@ -146,7 +147,6 @@ export const es: Messages = {
   wrongPassword: "Este correo y esta contraseña no van juntos.",
   tooManyAttempts: (minutes: number) =>
     `Demasiados intentos. Vuelve a probar dentro de ${minutes} minutos.`,
-  forgotten: "Si has olvidado la contraseña, pide a un administrador un enlace para elegir otra.",
   tryAs: "Probar como alguien de",
   onlyInRise: "Esto está aquí solo mientras se desarrolla la aplicación.",
   welcome: (name: string) => `Te damos la bienvenida, ${name}`,
@@ -161,7 +161,6 @@ export const es: Messages = {
   notYourPassword: "No es tu contraseña.",
   emailTaken: "Alguien ya entra con este correo.",
   linkEnded: "Este enlace ya no sirve",
-  askForLink: "Se ha usado, o es demasiado antiguo. Pide otro a un administrador.",
   yourAccount: "Tu cuenta",
   accountDone: {
     own: "Guardado.",
@@ -194,6 +193,8 @@ export const es: Messages = {
   accountStates: {
     active: "Puede entrar",
     invited: "Con invitación pendiente",
+    unconfirmed: "Registrado, dirección sin confirmar",
+    waiting: "Espera a ser admitido",
     suspended: "En suspenso",
   },
   invite: "Invitar a personas",
@@ -241,6 +242,8 @@ export const es: Messages = {
     "remove account": "Ha quitado una cuenta",
     refused: "Denegado",
   },
+
+  ...peopleEs,
 
   // What goes wrong.
   notFound: "Página no encontrada",

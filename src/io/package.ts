@@ -44,6 +44,11 @@ export function packageFile(name: string): string {
   return require.resolve(name);
 }
 
+/** The same of a package that is written as modules, too. */
+export function packageModule(name: string): string {
+  return fileURLToPath(import.meta.resolve(name));
+}
+
 /** Parts of the kit that applications don't need: they let the database compute formulas. */
 const notCopied: ReadonlySet<string> = new Set(["formula/computing.ts"]);
 

@@ -34,6 +34,35 @@ export class Visitor {
     return this.post(page, { ...hiddenInputs(html), ...fields });
   }
 
+  /** Keeps the cookies of an answer. */
+  take(headers: Headers): void {
+    for (const line of headers.getSetCookie()) {
+      const [pair = ""] = line.split(";");
+      const [name = "", value = ""] = pair.split("=");
+      if (value === "") this.#cookies.delete(name);
+      else this.#cookies.set(name, value);
+    }
+  }
+
+  /** Goes one step: to where a page leads, or by sending its form with a name in it. */
+  async hop(path: string, name: string): Promise<string> {
+    const ask = async (to: string, init: RequestInit) => {
+      const cookie = [...this.#cookies].map(([key, value]) => `${key}=${value}`).join("; ");
+      const headers = { cookie };
+      const answer = await fetch(this.base + to, { ...init, headers, redirect: "manual" });
+      this.take(answer.headers);
+      return answer;
+    };
+    const page = await ask(path, { method: "GET" });
+    const next = page.headers.get("location");
+    if (next) return next;
+    const html = await page.text();
+    const [, action = path] = /<form[^>]*action="([^"]*)"/.exec(html) ?? [];
+    const body = new URLSearchParams({ ...hiddenInputs(html), login: name, password: "any" });
+    const sent = await ask(new URL(action, this.base).pathname, { method: "POST", body });
+    return sent.headers.get("location") ?? path;
+  }
+
   async #send(path: string, init: RequestInit): Promise<Answer> {
     let next = path;
     let request = init;
@@ -43,12 +72,7 @@ export class Visitor {
       const cookie = [...this.#cookies].map(([name, value]) => `${name}=${value}`).join("; ");
       const headers = { ...(request.headers as Record<string, string>), ...(cookie && { cookie }) };
       const response = await fetch(this.base + next, { ...request, headers, redirect: "manual" });
-      for (const line of response.headers.getSetCookie()) {
-        const [pair = ""] = line.split(";");
-        const [name = "", value = ""] = pair.split("=");
-        if (value === "") this.#cookies.delete(name);
-        else this.#cookies.set(name, value);
-      }
+      this.take(response.headers);
       const location = response.headers.get("location");
       const html = await response.text();
       if (!location)

@@ -162,6 +162,8 @@ export function accessModule(model: Model, subjects: readonly Subject[]): string
   module.add(
     `export const access: ${module.type("Access", "./kit/access/access.ts")} = ${object([
       ...(record === undefined ? [] : [["record", quote(record)] as const]),
+      ...(users.signUp ? [["signUp", quote(users.signUp)] as const] : []),
+      ...(users.newcomers.length > 0 ? [["newcomers", list(users.newcomers)] as const] : []),
       ["groups", object(users.groups.map((group) => [group.name, labelCode(group)]))],
       ["rights", object(rights)],
     ])};`,
@@ -186,14 +188,14 @@ ${
     ? `import { firstAdministrator } from "${first}";
 `
     : ""
-}import { listen } from "./kit/app/server.ts";
+}${model.users ? `import { chores } from "./kit/app/chores.ts";\n` : ""}import { listen } from "./kit/app/server.ts";
 import { requireMigrated } from "./kit/migrations/startup.ts";
 
 await requireMigrated("migrations"${given});
 const db = openDatabase();
 listen(createApp(db), ${quote(model.app.name)}, {
   close: () => db.destroy(),
-  signsIn: ${model.users !== undefined},${model.users ? "\n  welcome: await firstAdministrator(db)," : ""}
+  signsIn: ${model.users !== undefined},${model.users ? "\n  chores: () => chores(db),\n  welcome: await firstAdministrator(db)," : ""}
 });
 `;
 }

@@ -13,6 +13,10 @@ export interface Model {
 export interface Users {
   /** The entity whose records people are: `me` is one of them. */
   record?: string;
+  /** Whether people may sign up, and whether an administrator lets them in; otherwise they are invited. */
+  signUp?: "open" | "confirmed";
+  /** The groups of people who sign up. */
+  newcomers: string[];
   groups: UserGroup[];
   /** What they may do with the entities that have no rights of their own. */
   rights: Rights;

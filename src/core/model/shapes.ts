@@ -118,6 +118,13 @@ export const appShape = z.strictObject({
 /** The people who sign in. */
 export const usersShape = z.strictObject({
   record: z.string().optional().describe("The entity whose records people are, such as Keeper."),
+  "sign up": z
+    .unknown()
+    .optional()
+    .describe(
+      "How accounts come about: `by invitation`, `open`, or `confirmed` by an administrator.",
+    ),
+  newcomers: z.unknown().optional().describe("The groups of people who sign up."),
   groups: z.unknown().optional().describe("Groups of people: a name, and what people read."),
   rights: z
     .unknown()
@@ -158,6 +165,8 @@ export function modelJsonSchema(): object {
     app: appShape.optional(),
     users: usersShape
       .extend({
+        "sign up": z.enum(["by invitation", "open", "confirmed"]).optional(),
+        newcomers: z.union([text, z.array(text)]).optional(),
         groups: z.record(z.string(), z.union([text, z.null()])).optional(),
         rights: rights.optional(),
       })

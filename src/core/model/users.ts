@@ -5,7 +5,7 @@ import { checkShape, inOneForm, mapOf, uniqueEntries, valueAt } from "./mappings
 import type { Users } from "./model.ts";
 import { administrators, givenGroups, interpretRights } from "./rights.ts";
 import { usersShape } from "./shapes.ts";
-import type { SourceEntry } from "./source.ts";
+import type { SourceEntry, SourceMap } from "./source.ts";
 
 /** Reads `users`: the groups, and what they may do where an entity says nothing. */
 export function interpretUsers(
@@ -13,7 +13,7 @@ export function interpretUsers(
   entities: ReadonlySet<string>,
   diagnostics: Diagnostics,
 ): Users {
-  const users: Users = { groups: [], rights: {}, at: key.at };
+  const users: Users = { groups: [], newcomers: [], rights: {}, at: key.at };
   const body = value && mapOf(value, "`users`", diagnostics);
   if (!body) return users;
   checkShape(usersShape, body, diagnostics);
@@ -38,6 +38,7 @@ export function interpretUsers(
       diagnostics.error(record.at, `there is no entity \`${entity}\``, help);
     }
   }
+  readSignUp(body, users, diagnostics);
   const rights = valueAt(body, "rights");
   if (rights) users.rights = interpretRights(rights, users, undefined, diagnostics);
   for (const { where } of Object.values(users.rights).flat()) {
@@ -50,6 +51,39 @@ export function interpretUsers(
     );
   }
   return users;
+}
+
+/** Reads how accounts come about: `sign up`, and `newcomers`, the groups of who does. */
+function readSignUp(body: SourceMap, users: Users, diagnostics: Diagnostics): void {
+  const signUp = valueAt(body, "sign up");
+  if (signUp?.kind === "scalar") {
+    const said = signUp.text.trim();
+    if (said === "open" || said === "confirmed") users.signUp = said;
+    else if (said !== "by invitation") {
+      diagnostics.error(
+        signUp.at,
+        `nobody signs up as \`${said}\``,
+        "write `by invitation`, `open`, or `confirmed`: an administrator lets each person in",
+      );
+    }
+  }
+  const newcomers = valueAt(body, "newcomers");
+  const named = newcomers?.kind === "list" ? newcomers.items : newcomers ? [newcomers] : [];
+  const known = users.groups.map(({ name }) => name);
+  for (const item of named) {
+    const name = item.kind === "scalar" ? inOneForm(item.text) : "";
+    if (known.includes(name)) {
+      users.newcomers.push(name);
+      continue;
+    }
+    const close = nearest(name, known);
+    const help = close ? `did you mean \`${close}\`?` : "name a group that `groups` declares";
+    const what =
+      name === administrators
+        ? "newcomers can't be administrators"
+        : `there is no group \`${name}\``;
+    diagnostics.error(item.at, what, help);
+  }
 }
 
 function isGroupName(name: string, at: Span, diagnostics: Diagnostics): boolean {

@@ -2,9 +2,9 @@ import type { ColumnType } from "../fields/storage.ts";
 import type { Column, Index, Table } from "./schema.ts";
 
 /**
- * The tables of the people who sign in: their accounts, the groups that they are in, their sessions, the links by
- * which they choose a password, what they changed, and what was tried in vain. The running application reads and writes them
- * (kit/access). Moments are codes, `2026-05-03T07:00:00Z`, which every database compares alike.
+ * The tables of the people who sign in: their accounts, the groups that they are in, their sessions, the links that
+ * they get by mail, the other ways in which they sign in, the mail itself, what they changed and looked at, and what
+ * was tried in vain. The running application reads and writes them (kit/access, kit/mail). Moments are codes, `2026-05-03T07:00:00Z`, which every database compares alike.
  */
 export const accountTables = (): readonly Table[] => [
   table("levadura_account", "account", {
@@ -17,6 +17,11 @@ export const accountTables = (): readonly Table[] => [
     // The number of the record that the person is, of the entity that the model names.
     record_id: { type: { kind: "integer" } },
     suspended_at: code(20),
+    // Since when somebody who signed up waits: for their address to be confirmed, or for an administrator.
+    waiting_at: code(20),
+    // The secret of the second factor, and the last step of time whose code was used.
+    totp_secret: code(64),
+    totp_step: { type: { kind: "integer" } },
     made_at: needed(code(20)),
   }),
   table("levadura_membership", "membership", {
@@ -33,8 +38,47 @@ export const accountTables = (): readonly Table[] => [
   }),
   table("levadura_welcome", "link", {
     digest: needed(code(64)),
-    account_id: account(),
+    // Of nobody yet, where somebody is about to sign in.
+    account_id: { ...account(), required: undefined },
     until: needed(code(20)),
+    // What the link is for, besides choosing a password; and the address that it confirms.
+    purpose: code(20),
+    email: code(254),
+  }),
+  table("levadura_recovery", "recovery code", {
+    digest: needed(code(64)),
+    account_id: account(),
+  }),
+  table("levadura_passkey", "passkey", {
+    credential: needed(code(64)),
+    account_id: account(),
+    public_key: needed(code(2000)),
+    counter: needed({ type: { kind: "integer" } }),
+    name: needed({ type: { kind: "text", max: 120 } }),
+    made_at: needed(code(20)),
+    used_at: code(20),
+  }),
+  table("levadura_identity", "sign-in by a provider", {
+    subject: needed(code(64)),
+    account_id: account(),
+    made_at: needed(code(20)),
+  }),
+  table("levadura_mail", "letter", {
+    made_at: needed(code(20)),
+    recipient: needed(code(254)),
+    subject: needed({ type: { kind: "text", max: 200 } }),
+    // Blank once it is sent: there are links in it.
+    body: { type: { kind: "long text" } },
+    state: needed(code(20)),
+    tried: needed({ type: { kind: "integer" } }),
+    tried_at: code(20),
+    trouble: { type: { kind: "text", max: 300 } },
+  }),
+  table("levadura_visit", "visit", {
+    day: needed(code(10)),
+    account_id: account(),
+    page: needed(code(120)),
+    count: needed({ type: { kind: "integer" } }),
   }),
   table("levadura_change", "log entry", {
     made_at: needed(code(20)),
@@ -58,6 +102,7 @@ export const accountTables = (): readonly Table[] => [
 /** By what rows of these tables are found, besides what no two have alike. */
 const found: Readonly<Record<string, readonly (readonly string[])[]>> = {
   levadura_change: [["entity_table", "record_id"], ["account_id"]],
+  levadura_mail: [["state"]],
 };
 
 /** What no two rows of these tables have alike. */
@@ -67,6 +112,10 @@ const unique: Readonly<Record<string, readonly string[]>> = {
   levadura_session: ["digest"],
   levadura_welcome: ["digest"],
   levadura_attempt: ["subject"],
+  levadura_recovery: ["digest"],
+  levadura_passkey: ["credential"],
+  levadura_identity: ["subject"],
+  levadura_visit: ["day", "account_id", "page"],
 };
 
 type Part = Omit<Column, "name" | "required"> & { required?: true };

@@ -8,7 +8,7 @@ import {
   type Plugin,
 } from "esbuild";
 import { Failure } from "../../core/failure.ts";
-import { packageFile, packagesFolder } from "../package.ts";
+import { packageFile, packageModule, packagesFolder } from "../package.ts";
 import { fileFailure } from "../project/files.ts";
 import type { Project } from "../project/project.ts";
 
@@ -19,12 +19,20 @@ export interface Bundler {
   close(): Promise<void>;
 }
 
-/** Drivers stay where they are: one loads a binary beside its own files, the others were not written as modules. */
-const drivers: Plugin = {
-  name: "drivers",
+/**
+ * Drivers stay where they are: one loads a binary beside its own files, the others were not written as modules. So do
+ * packages that few requests need, and which the first of these loads.
+ */
+const outside: Plugin = {
+  name: "outside",
   setup(build) {
     build.onResolve({ filter: /^(libsql|pg|mysql2)$/ }, ({ path }) => ({
       path: packageFile(path),
+      external: true,
+    }));
+    const late = /^(nodemailer|openid-client|otpauth|qrcode|@simplewebauthn\/server)$/;
+    build.onResolve({ filter: late }, ({ path }) => ({
+      path: packageModule(path),
       external: true,
     }));
   },
@@ -50,7 +58,7 @@ export async function openBundler(project: Project): Promise<Bundler> {
       target: "node20",
       jsx: "automatic",
       jsxImportSource: "#jsx",
-      plugins: [drivers],
+      plugins: [outside],
     }),
     context({
       ...common,

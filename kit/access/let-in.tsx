@@ -1,0 +1,38 @@
+import type { Context } from "hono";
+import { localAddress } from "../entity/links.ts";
+import { noteEvent } from "../store/audit.ts";
+import { type Account, accountTables } from "./accounts.ts";
+import { codePath } from "./addresses.ts";
+import { newLink } from "./links.ts";
+import type { Scope } from "./scope.ts";
+import { beginSession, endSession } from "./sessions.ts";
+
+/** For how many hours a code can be typed after the password. */
+const codeHours = 10 / 60;
+
+/** Signs somebody in who has shown who they are, and leads them where they wanted to go. */
+export async function letIn(
+  c: Context,
+  scope: Scope,
+  account: Pick<Account, "id" | "name">,
+  to: string,
+): Promise<Response> {
+  const db = accountTables(scope.db);
+  await endSession(c, db);
+  await beginSession(c, db, account.id);
+  await noteEvent(scope.as(account), "sign in");
+  return c.redirect(localAddress(to) ?? "/", 303);
+}
+
+/** The same, unless they have a second factor: then they are asked for a code first. */
+export async function letInOrAsk(
+  c: Context,
+  scope: Scope,
+  account: Account,
+  to: string,
+): Promise<Response> {
+  if (account.totp_secret === null) return letIn(c, scope, account, to);
+  const made = { purpose: "second", account: account.id, hours: codeHours } as const;
+  const secret = await newLink(accountTables(scope.db), made);
+  return c.redirect(`${codePath}/${secret}?${new URLSearchParams({ to })}`, 303);
+}

@@ -1,0 +1,129 @@
+import { pluralForm } from "./plural.ts";
+
+const plural = (count: number, one: string, other: string) =>
+  pluralForm("en", count, { one, other });
+
+/** The sentences about how people sign in, in English. */
+export const peopleEn = {
+  // Forgotten passwords, signing up, another address.
+  forgottenLink: "Forgotten your password?",
+  forgottenTitle: "A link for a new password",
+  forgottenHelp:
+    "Enter the address that you sign in with. You get a letter with a link by which you choose another password.",
+  sendLink: "Send the link",
+  letterSent: "Look into your mail",
+  letterSentHelp: (email: string) =>
+    `If somebody signs in with ${email}, a letter is on its way. It may take some minutes, and may be among what your mail program takes for spam.`,
+  signUp: "Sign up",
+  signUpHelp: "You get a letter with a link by which you choose a password.",
+  signUpSent: (email: string) =>
+    `A letter to ${email} is on its way. Follow the link in it to choose a password.`,
+  mustWait: "You can sign in as soon as an administrator has let you in. You will get a letter.",
+  askAnother: "It was used, or is too old. Ask for another one.",
+  changeEmail: "Change the email address",
+  newEmail: "New email address",
+  emailLetter: (email: string) =>
+    `A letter to ${email} is on its way. The new address counts as soon as you follow the link in it.`,
+  confirmEmail: "Use this address",
+  confirmEmailHelp: (email: string) => `From now on, you sign in with ${email}.`,
+  mailbox: "Mailbox",
+  mailboxHelp: "No mail server is configured. Letters that would have been sent are kept here.",
+  mailEmpty: "No letters yet.",
+  mailTo: "To",
+  mailStates: {
+    waiting: "Waiting",
+    sending: "Being sent",
+    sent: "Sent",
+    failed: "Not delivered",
+    kept: "Not sent",
+  },
+  invitationSent: "A letter with a link is on its way.",
+  letIn: "Let in",
+
+  // Second factor and passkeys.
+  secondFactor: "Second factor",
+  secondFactorOff:
+    "With a second factor, a password alone isn’t enough to sign in: an app on your phone shows a code that changes every half minute.",
+  secondFactorOn: "Signing in asks for a code of your app.",
+  setUpSecond: "Set up a second factor",
+  scanCode: "Scan this with the app, or type the key into it:",
+  code: "Code",
+  codeHint: "Six digits of your app, or a recovery code",
+  sixDigits: "Six digits of your app",
+  wrongCode: "This code is wrong, or was used already.",
+  turnOnSecond: "Turn on",
+  turnOffSecond: "Turn off the second factor",
+  recoveryCodes: "Recovery codes",
+  recoveryHelp:
+    "Each of these signs you in once without your app. Keep them in a safe place: they are shown only now.",
+  recoveryLeft: (count: number) =>
+    `${count} recovery ${plural(count, "code is", "codes are")} left.`,
+  newRecovery: "Make new recovery codes",
+  removeSecond: "Remove the second factor",
+  confirmSignIn: "Confirm that it’s you",
+  passkeys: "Passkeys",
+  passkeysHelp: "Sign in with your phone, your computer or a security key instead of a password.",
+  addPasskey: "Add a passkey",
+  passkeyName: "Name of the passkey",
+  usePasskey: "Sign in with a passkey",
+  passkeyRefused: "This passkey isn’t known here. Sign in otherwise.",
+  passkeyFailed: "The passkey couldn’t be used.",
+  remove: "Remove",
+  neverUsed: "Not used yet",
+
+  // Signing in by a provider.
+  signInBy: (provider: string) => `Sign in with ${provider}`,
+  providerRefused: "You can’t sign in this way. Ask an administrator to invite you.",
+  providerAway: "The sign-in service can’t be reached. Try again later, or sign in otherwise.",
+
+  // Activity.
+  activity: "Activity",
+  activityHelp: "Who used which pages, in the last 30 days.",
+  mostActive: "Most active people",
+  mostVisited: "Most visited pages",
+  byDay: "By day",
+  pagesSeen: (count: number, shown: string) => `${shown} ${plural(count, "page", "pages")}`,
+  day: "Day",
+  page: "Page",
+  visits: "Pages opened",
+  peopleThere: "People",
+  activityOff: "Activity isn’t recorded: ACTIVITY=no.",
+
+  letters: {
+    invited: (application: string, link: string, hours: number) => ({
+      subject: `Invitation to ${application}`,
+      text: `You are invited to ${application}. Choose a password here:\n\n${link}\n\nThe link works once, within ${hours} hours.\n`,
+    }),
+    forgotten: (application: string, link: string, hours: number) => ({
+      subject: `Another password for ${application}`,
+      text: `Somebody, probably you, asked for another password for ${application}. Choose it here:\n\n${link}\n\nThe link works once, within ${hours} ${plural(hours, "hour", "hours")}. If it wasn't you, do nothing: your password stays.\n`,
+    }),
+    signedUp: (application: string, link: string, hours: number) => ({
+      subject: `Your account in ${application}`,
+      text: `Somebody, probably you, signed up for ${application} with this address. Choose a password here:\n\n${link}\n\nThe link works once, within ${hours} hours. If it wasn't you, do nothing.\n`,
+    }),
+    knownAlready: (application: string, link: string) => ({
+      subject: `Your account in ${application}`,
+      text: `Somebody, probably you, signed up for ${application} with this address, but it has an account already. Sign in here, or ask for another password:\n\n${link}\n`,
+    }),
+    letIn: (application: string, link: string) => ({
+      subject: `You can sign in to ${application}`,
+      text: `An administrator let you in. Sign in here:\n\n${link}\n`,
+    }),
+    newEmail: (application: string, link: string, hours: number) => ({
+      subject: `Your new address for ${application}`,
+      text: `Follow this link to sign in to ${application} with this address from now on:\n\n${link}\n\nThe link works once, within ${hours} ${plural(hours, "hour", "hours")}. If you didn't ask for it, do nothing.\n`,
+    }),
+    changed: (application: string, what: string) => ({
+      subject: `Your account in ${application}`,
+      text: `${what}\n\nIf it wasn't you, ask an administrator of ${application} for help at once.\n`,
+    }),
+  },
+  ownChanges: {
+    password: "Your password was changed.",
+    email: (email: string) => `Your address was changed to ${email}.`,
+    secondOn: "A second factor was set up.",
+    secondOff: "The second factor was turned off.",
+    passkey: "A passkey was added.",
+  },
+};
