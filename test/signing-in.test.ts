@@ -211,7 +211,7 @@ describe.each(kinds)("signing in over $kind", (kind) => {
     const { html } = await ana.get("/-/activity");
     const text = textOf(html);
     expect(text, app.said()).toMatch(/Most active people.* Ana \d+/);
-    expect(text).toMatch(/Most visited pages.* \/hives \d+/);
+    expect(text).toMatch(/Most visited pages.* Hives \d+/);
     expect(html).toContain('<svg class="bars"');
     const { visitor } = await signIn("ash@example.org", another);
     expect((await visitor.get("/-/activity")).status).toBe(404);

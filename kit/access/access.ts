@@ -11,6 +11,13 @@ export interface Access {
   signUp?: "open" | "confirmed";
   /** The groups of people who sign up. */
   newcomers?: readonly string[];
+  /** Organisations, where several work in one application, each with records and people of its own. */
+  organisations?: {
+    label: Label;
+    plural: Label;
+    /** Who may begin another one; otherwise the administrators of the first. */
+    openTo?: "everyone";
+  };
   /** What the groups are called, by their names. */
   groups: Readonly<Record<string, Label>>;
   /** What each group may do, by the table of an entity and the name of the group. */

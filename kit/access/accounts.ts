@@ -1,104 +1,9 @@
-import { type Generated, type Kysely, type Selectable, sql } from "kysely";
+import { type Kysely, type Selectable, sql } from "kysely";
 import { now } from "../formula/clock.ts";
 import { inTransaction } from "../store/transactions.ts";
+import type { AccountTables } from "./account-tables.ts";
 import { administrators } from "./rights.ts";
-import type { AnyTables } from "./scope.ts";
 import { digestOf } from "./secrets.ts";
-
-/** The tables of the people who sign in, which no model has. Moments are texts: `2026-05-03T07:00:00Z`. */
-export interface AccountTables {
-  levadura_account: {
-    id: Generated<number>;
-    name: string;
-    /** In small letters; null until they said it. */
-    email: string | null;
-    /** As `hashPassword` gives it; null until they chose one. */
-    password: string | null;
-    language: string | null;
-    timezone: string | null;
-    /** The number of the record that the person is. */
-    record_id: number | null;
-    suspended_at: string | null;
-    /** Since when somebody who signed up waits to be let in. */
-    waiting_at: string | null;
-    /** The secret of the second factor; null where they have none. */
-    totp_secret: string | null;
-    /** The last step of time whose code was used. */
-    totp_step: number | null;
-    made_at: string;
-  };
-  levadura_membership: { id: Generated<number>; account_id: number; group_name: string };
-  levadura_session: {
-    id: Generated<number>;
-    digest: string;
-    account_id: number;
-    begun_at: string;
-    seen_at: string;
-    address: string;
-    browser: string;
-  };
-  levadura_welcome: {
-    id: Generated<number>;
-    digest: string;
-    account_id: number | null;
-    until: string;
-    purpose: string | null;
-    email: string | null;
-  };
-  levadura_recovery: { id: Generated<number>; digest: string; account_id: number };
-  levadura_passkey: {
-    id: Generated<number>;
-    credential: string;
-    account_id: number;
-    public_key: string;
-    counter: number;
-    name: string;
-    made_at: string;
-    used_at: string | null;
-  };
-  levadura_identity: {
-    id: Generated<number>;
-    subject: string;
-    account_id: number;
-    made_at: string;
-  };
-  levadura_mail: {
-    id: Generated<number>;
-    made_at: string;
-    recipient: string;
-    subject: string;
-    body: string | null;
-    state: "waiting" | "sending" | "sent" | "failed" | "kept";
-    tried: number;
-    tried_at: string | null;
-    trouble: string | null;
-  };
-  levadura_visit: {
-    id: Generated<number>;
-    day: string;
-    account_id: number;
-    page: string;
-    count: number;
-  };
-  levadura_change: {
-    id: Generated<number>;
-    made_at: string;
-    account_id: number | null;
-    account_name: string | null;
-    address: string;
-    action: string;
-    entity_table: string | null;
-    record_id: number | null;
-    record_title: string | null;
-    details: string;
-  };
-  levadura_attempt: { id: Generated<number>; subject: string; count: number; since: string };
-}
-
-/** The database, with these tables. */
-export function accountTables(db: Kysely<AnyTables>): Kysely<AccountTables> {
-  return db as unknown as Kysely<AccountTables>;
-}
 
 /** Somebody who may sign in. */
 export type Account = Omit<Selectable<AccountTables["levadura_account"]>, "made_at"> & {
@@ -106,6 +11,13 @@ export type Account = Omit<Selectable<AccountTables["levadura_account"]>, "made_
 };
 
 type Db = Kysely<AccountTables>;
+
+/** The membership of those who are in an organisation at all. */
+export const everyone = "everyone";
+
+/** The organisation of everybody where there are no others. */
+export const firstOrganisation = 1;
+
 const columns = [
   "id",
   "name",
@@ -120,24 +32,32 @@ const columns = [
   "totp_step",
 ] as const;
 
-/** An account by its number; undefined where there is none. */
-export async function accountOf(db: Db, id: number): Promise<Account | undefined> {
+/** An account by its number, with its groups in an organisation; undefined where there is none. */
+export async function accountOf(
+  db: Db,
+  id: number,
+  organisation = firstOrganisation,
+): Promise<Account | undefined> {
   const found = await db
     .selectFrom("levadura_account")
     .select(columns)
     .where("id", "=", id)
     .executeTakeFirst();
-  return found && (await withGroups(db, [found]))[0];
+  return found && (await withGroups(db, [found], organisation))[0];
 }
 
-/** An account by its email address, in whatever letters it is written. */
-export async function accountWithEmail(db: Db, email: string): Promise<Account | undefined> {
+/** An account by its email address, in whatever letters it is written, with its groups in an organisation. */
+export async function accountWithEmail(
+  db: Db,
+  email: string,
+  organisation = firstOrganisation,
+): Promise<Account | undefined> {
   const found = await db
     .selectFrom("levadura_account")
     .select(columns)
     .where("email", "=", sameEmail(email))
     .executeTakeFirst();
-  return found && (await withGroups(db, [found]))[0];
+  return found && (await withGroups(db, [found], organisation))[0];
 }
 
 /** An email address as the database has it. */
@@ -145,44 +65,76 @@ export function sameEmail(email: string): string {
   return email.trim().toLowerCase().slice(0, 254);
 }
 
-/** How many accounts there are, and some of them by their names. */
+/** How many accounts there are in an organisation, or at all, and some of them by their names. */
 export async function accountsFrom(
   db: Db,
-  { offset, limit }: { offset: number; limit: number },
+  {
+    organisation,
+    offset,
+    limit,
+  }: { organisation?: number | undefined; offset: number; limit: number },
 ): Promise<{ total: number; accounts: Account[] }> {
-  const { total } = await db
-    .selectFrom("levadura_account")
+  const all = db.selectFrom("levadura_account");
+  const some =
+    organisation === undefined ? all : all.where("id", "in", membersOf(db, organisation));
+  const { total } = await some
     .select(({ fn }) => fn.countAll().as("total"))
     .executeTakeFirstOrThrow();
-  const found = await db
-    .selectFrom("levadura_account")
+  const found = await some
     .select(columns)
     .orderBy("name")
     .orderBy("id")
     .limit(limit)
     .offset(offset)
     .execute();
-  return { total: Number(total), accounts: await withGroups(db, found) };
+  return { total: Number(total), accounts: await withGroups(db, found, organisation) };
 }
 
-async function withGroups(db: Db, found: readonly Omit<Account, "groups">[]): Promise<Account[]> {
+/** The numbers of the accounts in an organisation. */
+export function membersOf(db: Db, organisation: number) {
+  return db
+    .selectFrom("levadura_membership")
+    .select("account_id")
+    .where("organisation_id", "=", organisation);
+}
+
+/** In how many organisations somebody is. */
+export async function organisationsOf(db: Db, account: number): Promise<number[]> {
+  const found = await db
+    .selectFrom("levadura_membership")
+    .select("organisation_id")
+    .distinct()
+    .where("account_id", "=", account)
+    .orderBy("organisation_id")
+    .execute();
+  return found.map(({ organisation_id }) => organisation_id);
+}
+
+async function withGroups(
+  db: Db,
+  found: readonly Omit<Account, "groups">[],
+  organisation = firstOrganisation,
+): Promise<Account[]> {
   if (found.length === 0) return [];
   const memberships = await db
     .selectFrom("levadura_membership")
-    .select(["account_id", "group_name"])
+    .select(["account_id", "group_name", "record_id"])
     .where(
       "account_id",
       "in",
       found.map(({ id }) => id),
     )
+    .where("organisation_id", "=", organisation)
     .orderBy("group_name")
     .execute();
-  return found.map((account) => ({
-    ...account,
-    groups: memberships
-      .filter(({ account_id }) => account_id === account.id)
-      .map(({ group_name }) => group_name),
-  }));
+  return found.map((account) => {
+    const own = memberships.filter(({ account_id }) => account_id === account.id);
+    return {
+      ...account,
+      record_id: own.find(({ record_id }) => record_id !== null)?.record_id ?? account.record_id,
+      groups: own.flatMap(({ group_name: name }) => (name === everyone ? [] : name)),
+    };
+  });
 }
 
 /** Adds somebody, who can't sign in before choosing a password; undefined where the address is taken. */
@@ -192,11 +144,14 @@ export async function addAccount(
     name,
     email,
     groups,
+    organisation,
     waits = false,
   }: {
     name: string;
     email: string | null;
     groups: readonly string[];
+    /** The organisation that they are put into; none with 0. */
+    organisation?: number | undefined;
     /** Whether they signed up themselves, and aren't let in yet. */
     waits?: boolean;
   },
@@ -209,15 +164,26 @@ export async function addAccount(
       .values({ name, email: address, made_at: now(), ...(waits && { waiting_at: now() }) })
       .returning("id")
       .executeTakeFirstOrThrow();
-    await addMemberships(trx, id, groups);
+    if (organisation !== 0) await join(trx, id, groups, organisation);
     return id;
   });
 }
 
-async function addMemberships(trx: Db, id: number, groups: readonly string[]): Promise<void> {
-  if (groups.length === 0) return;
-  const rows = groups.map((group_name) => ({ account_id: id, group_name }));
-  await trx.insertInto("levadura_membership").values(rows).execute();
+/** Puts somebody into groups of an organisation; without one, into those of an application that has no others. */
+export async function join(
+  db: Db,
+  account: number,
+  groups: readonly string[],
+  organisation?: number,
+): Promise<void> {
+  const names = organisation === undefined ? groups : [everyone, ...groups];
+  if (names.length === 0) return;
+  const rows = names.map((group_name) => ({
+    account_id: account,
+    organisation_id: organisation ?? firstOrganisation,
+    group_name,
+  }));
+  await db.insertInto("levadura_membership").values(rows).execute();
 }
 
 /** What an administrator changes of an account. */
@@ -225,35 +191,77 @@ export interface AccountChange {
   groups: readonly string[];
   suspended: boolean;
   record: number | null;
+  /** Where the groups and the record are; without organisations, undefined. */
+  organisation?: number | undefined;
 }
 
 /** Changes an account; false where nobody would be left who can manage the others, and then nothing is changed. */
 export async function changeAccount(
   db: Db,
   id: number,
-  { groups, suspended, record }: AccountChange,
+  { groups, suspended, record, organisation }: AccountChange,
 ): Promise<boolean> {
-  return keepingAdministrator(db, async (trx) => {
-    await trx.deleteFrom("levadura_membership").where("account_id", "=", id).execute();
-    await addMemberships(trx, id, groups);
+  return keepingAdministrator(db, organisation, async (trx) => {
+    await leave(trx, id, organisation);
+    await join(trx, id, groups, organisation);
+    await keepRecord(trx, id, record, organisation);
     await trx
       .updateTable("levadura_account")
-      .set({ suspended_at: suspended ? now() : null, record_id: record })
+      .set({ suspended_at: suspended ? now() : null })
       .where("id", "=", id)
       .execute();
     if (suspended) await endSessions(trx, id);
   });
 }
 
+/** Keeps which record somebody is, in an organisation if there are several. */
+export async function keepRecord(
+  db: Db,
+  account: number,
+  record: number | null,
+  organisation?: number,
+): Promise<void> {
+  const set = { record_id: record };
+  if (organisation === undefined) {
+    await db.updateTable("levadura_account").set(set).where("id", "=", account).execute();
+    return;
+  }
+  await db
+    .updateTable("levadura_membership")
+    .set(set)
+    .where("account_id", "=", account)
+    .where("organisation_id", "=", organisation)
+    .where("group_name", "=", everyone)
+    .execute();
+}
+
+async function leave(db: Db, account: number, organisation = firstOrganisation): Promise<void> {
+  await db
+    .deleteFrom("levadura_membership")
+    .where("account_id", "=", account)
+    .where("organisation_id", "=", organisation)
+    .execute();
+}
+
 /** Whether somebody else is a record already. */
-export async function isTaken(db: Db, record: number, but: number): Promise<boolean> {
-  const found = await db
-    .selectFrom("levadura_account")
-    .select("id")
-    .where("record_id", "=", record)
-    .where("id", "!=", but)
-    .executeTakeFirst();
-  return found !== undefined;
+export async function isTaken(
+  db: Db,
+  record: number,
+  but: number,
+  organisation?: number,
+): Promise<boolean> {
+  const found =
+    organisation === undefined
+      ? db
+          .selectFrom("levadura_account")
+          .select("id")
+          .where("record_id", "=", record)
+          .where("id", "!=", but)
+      : membersOf(db, organisation)
+          .select("id")
+          .where("record_id", "=", record)
+          .where("account_id", "!=", but);
+  return (await found.executeTakeFirst()) !== undefined;
 }
 
 /** What an account has, and what goes with it. */
@@ -267,9 +275,16 @@ const belongings = [
   "levadura_visit",
 ] as const;
 
-/** Removes an account; false where nobody would be left who can manage the others. */
-export async function removeAccount(db: Db, id: number): Promise<boolean> {
-  return keepingAdministrator(db, async (trx) => {
+/**
+ * Removes an account, or only its place in an organisation where its owner is in others, too; false where nobody would
+ * be left who can manage the others.
+ */
+export async function removeAccount(db: Db, id: number, organisation?: number): Promise<boolean> {
+  return keepingAdministrator(db, organisation, async (trx) => {
+    if (organisation !== undefined && (await organisationsOf(trx, id)).length > 1) {
+      await leave(trx, id, organisation);
+      return;
+    }
     for (const table of belongings) {
       await trx.deleteFrom(table).where("account_id", "=", id).execute();
     }
@@ -280,7 +295,11 @@ export async function removeAccount(db: Db, id: number): Promise<boolean> {
 class LastAdministrator extends Error {}
 
 /** Does some work, unless it would leave no administrator who can sign in. */
-async function keepingAdministrator(db: Db, work: (trx: Db) => Promise<void>): Promise<boolean> {
+async function keepingAdministrator(
+  db: Db,
+  organisation: number | undefined,
+  work: (trx: Db) => Promise<void>,
+): Promise<boolean> {
   try {
     await inTransaction(db, async (trx) => {
       // Two who do this at once wait for each other here, or neither would see what the other does.
@@ -296,7 +315,7 @@ async function keepingAdministrator(db: Db, work: (trx: Db) => Promise<void>): P
         )
         .execute();
       await work(trx);
-      if (!(await hasAdministrator(trx))) throw new LastAdministrator();
+      if (!(await hasAdministrator(trx, organisation))) throw new LastAdministrator();
     });
     return true;
   } catch (error) {
@@ -305,13 +324,14 @@ async function keepingAdministrator(db: Db, work: (trx: Db) => Promise<void>): P
   }
 }
 
-/** Whether there is an administrator who can sign in, in one of the ways. */
-export async function hasAdministrator(db: Db): Promise<boolean> {
+/** Whether an organisation has an administrator who can sign in, in one of the ways. */
+export async function hasAdministrator(db: Db, organisation = firstOrganisation): Promise<boolean> {
   const found = await db
     .selectFrom("levadura_account")
     .innerJoin("levadura_membership", "levadura_membership.account_id", "levadura_account.id")
     .select("levadura_account.id")
     .where("group_name", "=", administrators)
+    .where("organisation_id", "=", organisation)
     .where((by) =>
       by.or([
         by("password", "is not", null),

@@ -14,4 +14,5 @@ export type LoggedAction =
   | "invite"
   | "account"
   | "remove account"
+  | "organisation"
   | "refused";

@@ -1,7 +1,7 @@
 import type { Context } from "hono";
 import type { Feature } from "../features/feature.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
-import { accountTables } from "./accounts.ts";
+import { accountTables } from "./account-tables.ts";
 import { activityPath, peoplePath } from "./addresses.ts";
 import type { Scope } from "./scope.ts";
 import { type Activity, activityIn, isActivityRecorded, writeVisits } from "./visits.ts";
@@ -14,7 +14,7 @@ export const activity: Feature = {
 async function show(c: Context, scope: Scope) {
   const { messages, format } = scope;
   await writeVisits(scope.db);
-  const { people, pages, days } = await activityIn(accountTables(scope.db));
+  const { people, pages, days } = await activityIn(accountTables(scope.db), scope.organisation);
   const page = (
     <>
       <Trail scope={scope} to={peoplePath} label={messages.people} />
@@ -40,13 +40,28 @@ async function show(c: Context, scope: Scope) {
           title={messages.mostVisited}
           heading={messages.page}
           counted={messages.visits}
-          rows={pages.map(({ page, count }) => ({ label: page, href: undefined, count }))}
+          rows={pages.map(({ page, count }) => ({ ...pageNamed(scope, page), count }))}
           shown={(count) => format.number(count)}
         />
       </div>
     </>
   );
   return showPage(c, scope, page, { title: messages.activity });
+}
+
+/** What a page is called, and its address, where it needs no number: `/hives/…/edit` is `Hive, edit`. */
+function pageNamed(scope: Scope, page: string): { label: string; href: string | undefined } {
+  const entity = scope.entities.all.find(
+    ({ path }) => page === path || page.startsWith(`${path}/`),
+  );
+  if (!entity) return { label: page === "/" ? scope.settings.name : page, href: page };
+  const { heading, headings } = scope.namesOf(entity);
+  if (page === entity.path) return { label: headings, href: page };
+  const rest = page
+    .slice(entity.path.length)
+    .split("/")
+    .filter((part) => part !== "" && part !== "…");
+  return { label: [heading, ...rest].join(", "), href: undefined };
 }
 
 /** How high the bars are, in pixels of the drawing, and how wide with the space beside them. */
@@ -61,6 +76,7 @@ function Days({ scope, days }: { scope: Scope; days: Activity["days"] }) {
       <svg
         class="bars"
         viewBox={`0 0 ${width} ${chart.height}`}
+        preserveAspectRatio="none"
         role="img"
         aria-label={messages.byDay}
       >
@@ -83,7 +99,7 @@ function Days({ scope, days }: { scope: Scope; days: Activity["days"] }) {
         <span>{format.date(days.at(-1)?.day ?? "")}</span>
       </p>
       <details>
-        <summary>{messages.byDay}</summary>
+        <summary>{messages.asTable}</summary>
         <table class="table">
           <thead>
             <tr>

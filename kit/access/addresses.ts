@@ -10,6 +10,7 @@ export const passkeyPath = "/-/passkey";
 export const providerPath = "/-/provider";
 export const accountPath = "/-/account";
 export const peoplePath = "/-/people";
+export const organisationsPath = "/-/organisations";
 export const logPath = "/-/log";
 export const activityPath = "/-/activity";
 export const mailboxPath = "/-/mail";

@@ -2,7 +2,7 @@ import { type Kysely, sql } from "kysely";
 import { insertUnlessThere } from "../database/current-dialect.ts";
 import { now } from "../formula/clock.ts";
 import { atSecond } from "../formula/zones.ts";
-import type { AccountTables } from "./accounts.ts";
+import type { AccountTables } from "./account-tables.ts";
 import { digestOf } from "./secrets.ts";
 
 const table = "levadura_attempt";

@@ -3,7 +3,7 @@ import type { Feature } from "../features/feature.ts";
 import { sentForm, sentText } from "../http/sent-form.ts";
 import { noteEvent } from "../store/audit.ts";
 import { showPage } from "../ui/layout.tsx";
-import { accountTables } from "./accounts.ts";
+import { accountTables } from "./account-tables.ts";
 import { codePath } from "./addresses.ts";
 import { attemptMinutes, countAttempt, forgetAttempts } from "./attempts.ts";
 import { letIn } from "./let-in.tsx";

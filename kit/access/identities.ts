@@ -1,6 +1,6 @@
 import type { Kysely } from "kysely";
 import { now } from "../formula/clock.ts";
-import type { AccountTables } from "./accounts.ts";
+import type { AccountTables } from "./account-tables.ts";
 import { digestOf } from "./secrets.ts";
 
 /** Somebody as a provider knows them. */

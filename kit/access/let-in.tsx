@@ -1,7 +1,8 @@
 import type { Context } from "hono";
 import { localAddress } from "../entity/links.ts";
 import { noteEvent } from "../store/audit.ts";
-import { type Account, accountTables } from "./accounts.ts";
+import { accountTables } from "./account-tables.ts";
+import type { Account } from "./accounts.ts";
 import { codePath } from "./addresses.ts";
 import { newLink } from "./links.ts";
 import type { Scope } from "./scope.ts";

@@ -1,7 +1,8 @@
 import { deliverSoon, post } from "../mail/outbox.ts";
 import type { Messages } from "../messages/en.ts";
 import { messagesFor } from "../messages/messages.ts";
-import { type Account, accountTables } from "./accounts.ts";
+import { accountTables } from "./account-tables.ts";
+import type { Account } from "./accounts.ts";
 import type { Scope } from "./scope.ts";
 
 /** A letter in the language of whoever gets it. */

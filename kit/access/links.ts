@@ -1,7 +1,8 @@
 import type { Kysely } from "kysely";
 import { now } from "../formula/clock.ts";
 import { atSecond } from "../formula/zones.ts";
-import { type Account, type AccountTables, accountOf } from "./accounts.ts";
+import type { AccountTables } from "./account-tables.ts";
+import { type Account, accountOf } from "./accounts.ts";
 import { digestOf, isSecret, newSecret } from "./secrets.ts";
 
 /** What a secret is for that works once: a link in a letter, or a step on the way to signing in. */

@@ -6,14 +6,8 @@ import { sentForm, sentText } from "../http/sent-form.ts";
 import { languageNames } from "../messages/messages.ts";
 import { noteEvent } from "../store/audit.ts";
 import { showPage } from "../ui/layout.tsx";
-import {
-  type Account,
-  accountOf,
-  accountTables,
-  changeOwn,
-  endSessions,
-  keepPassword,
-} from "./accounts.ts";
+import { accountTables } from "./account-tables.ts";
+import { type Account, accountOf, changeOwn, endSessions, keepPassword } from "./accounts.ts";
 import { accountPath } from "./addresses.ts";
 import { tellChange } from "./letters.ts";
 import { secondFactorPath } from "./own-second-factor.tsx";

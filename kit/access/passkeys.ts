@@ -2,7 +2,7 @@ import type { AuthenticationResponseJSON, RegistrationResponseJSON } from "@simp
 import type { Kysely } from "kysely";
 import { z } from "zod";
 import { now } from "../formula/clock.ts";
-import type { AccountTables } from "./accounts.ts";
+import type { AccountTables } from "./account-tables.ts";
 import { linkOf, newLink, useLink } from "./links.ts";
 import { digestOf } from "./secrets.ts";
 

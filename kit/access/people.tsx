@@ -13,16 +13,19 @@ import { linksOf } from "../store/options.ts";
 import { findAnyRow } from "../store/select.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
 import { Pager } from "../ui/pager.tsx";
+import { accountTables } from "./account-tables.ts";
 import {
   type Account,
   accountOf,
   accountsFrom,
-  accountTables,
+  accountWithEmail,
   addAccount,
   admit,
   changeAccount,
   endSessions,
   isTaken,
+  join,
+  organisationsOf,
   removeAccount,
 } from "./accounts.ts";
 import {
@@ -37,6 +40,7 @@ import { groupLabels } from "./group-labels.ts";
 import { tellChange, writeTo } from "./letters.ts";
 import { newLink } from "./links.ts";
 import { described, type Errors, FormProblem, Framed, PlainSelect } from "./plain-form.tsx";
+import { isOperator } from "./rights.ts";
 import type { Scope } from "./scope.ts";
 import { turnOff } from "./second-factor.ts";
 import { sessionOf } from "./sessions.ts";
@@ -66,6 +70,7 @@ async function listPeople(c: Context, scope: Scope) {
   const { messages, format } = scope;
   const page = askedPage(c);
   const { total, accounts } = await accountsFrom(accountTables(scope.db), {
+    organisation: scope.organisation,
     offset: (page - 1) * onPage,
     limit: onPage,
   });
@@ -78,9 +83,11 @@ async function listPeople(c: Context, scope: Scope) {
           <a class="btn btn-outline-secondary" href={activityPath}>
             {messages.activity}
           </a>{" "}
-          <a class="btn btn-outline-secondary" href={mailboxPath}>
-            {messages.mailbox}
-          </a>{" "}
+          {isOperator(scope.person) && (
+            <a class="btn btn-outline-secondary" href={mailboxPath}>
+              {messages.mailbox}
+            </a>
+          )}{" "}
           <a class="btn btn-outline-secondary" href={logPath}>
             {messages.log}
           </a>{" "}
@@ -148,17 +155,20 @@ async function invite(c: Context, scope: Scope) {
     askPeople(c, scope, { lines, groups, errors: new Map([["people", message]]) }, 422);
   if ("error" in read) return refuse(read.error);
   const db = accountTables(scope.db);
-  const links: { name: string; email: string; link: string | undefined }[] = [];
+  const links: { name: string; email: string; link: string | undefined; joined: boolean }[] = [];
   for (const { name, email } of read.people) {
-    const id = await addAccount(db, { name, email, groups });
+    const { organisation } = scope;
+    const id = await addAccount(db, { name, email, groups, organisation });
     const link = id === undefined ? undefined : await linkFor(c, db, id);
+    const joined = id === undefined && (await alsoJoins(c, scope, email, groups));
+    if (joined) await noteEvent(scope, "invite", { name, groups });
     if (link !== undefined) {
       await noteEvent(scope, "invite", { name, groups });
       await writeTo(scope, { email, language: null }, (letters, application) =>
         letters.invited(application, link, linkHours),
       );
     }
-    links.push({ name, email, link });
+    links.push({ name, email, link, joined });
   }
   const page = (
     <>
@@ -166,13 +176,15 @@ async function invite(c: Context, scope: Scope) {
       <h1>{messages.invited}</h1>
       <p>{isMailConfigured() ? messages.invitationSent : messages.passLinksOn(linkHours)}</p>
       <dl class="links">
-        {links.map(({ name, email, link }) => (
+        {links.map(({ name, email, link, joined }) => (
           <>
             <dt>
               {name} <span class="text-secondary">{email}</span>
             </dt>
             <dd>
-              {link === undefined ? (
+              {joined ? (
+                messages.joined
+              ) : link === undefined ? (
                 messages.emailTaken
               ) : isMailConfigured() ? (
                 messages.mailStates.waiting
@@ -186,6 +198,26 @@ async function invite(c: Context, scope: Scope) {
     </>
   );
   return showPage(c, scope, page, { title: messages.invited });
+}
+
+/** Puts somebody who signs in already into this organisation, too; false where they are in it. */
+async function alsoJoins(
+  c: Context,
+  scope: Scope,
+  email: string,
+  groups: readonly string[],
+): Promise<boolean> {
+  const { organisation, db } = scope;
+  const tables = accountTables(db);
+  const account = organisation === undefined ? undefined : await accountWithEmail(tables, email);
+  if (!account || organisation === undefined) return false;
+  if ((await organisationsOf(tables, account.id)).includes(organisation)) return false;
+  await join(tables, account.id, groups, organisation);
+  const where = scope.person?.organisation?.name ?? "";
+  await writeTo(scope, account, (letters, application) =>
+    letters.joined(application, where, `${originFor(c.req.url)}${signInPath}`),
+  );
+  return true;
 }
 
 /** A link by which somebody chooses a password. */
@@ -281,7 +313,17 @@ function Groups({ scope, chosen }: { scope: Scope; chosen: readonly string[] }) 
 
 async function askedAccount(c: Context, scope: Scope): Promise<Account | undefined> {
   const id = recordId(c.req.param("id") ?? "");
-  return id === undefined ? undefined : accountOf(accountTables(scope.db), id);
+  if (id === undefined) return undefined;
+  const { organisation } = scope;
+  const db = accountTables(scope.db);
+  const within =
+    organisation === undefined || (await organisationsOf(db, id)).includes(organisation);
+  return within ? accountOf(db, id, organisation) : undefined;
+}
+
+/** Whether somebody is in other organisations, too: then this one decides about their place in it, and no more. */
+async function isElsewhere({ db, organisation }: Scope, { id }: Account): Promise<boolean> {
+  return organisation !== undefined && (await organisationsOf(accountTables(db), id)).length > 1;
 }
 
 async function showPerson(c: Context, scope: Scope) {
@@ -298,12 +340,16 @@ async function personSent(c: Context, scope: Scope) {
   const here = `${peoplePath}/${account.id}`;
   const refuse = () =>
     personPage(c, scope, account, { errors: new Map([["", messages.lastAdministrator]]) }, 422);
-  switch (sentText(data, "do")) {
+  const { organisation } = scope;
+  const does = sentText(data, "do");
+  if (!["save", "remove"].includes(does) && (await isElsewhere(scope, account)))
+    return c.notFound();
+  switch (does) {
     case "save": {
       const suspended = account.suspended_at !== null;
       const groups = chosenGroups(scope, data);
       const record = chosenRecord(scope, data);
-      if (record !== null && (await isTaken(db, record, account.id))) {
+      if (record !== null && (await isTaken(db, record, account.id, organisation))) {
         const errors = new Map([["record", messages.recordTaken]]);
         return personPage(c, scope, account, { errors }, 422);
       }
@@ -311,7 +357,8 @@ async function personSent(c: Context, scope: Scope) {
         const errors = new Map([["record", messages.chosenIsGone]]);
         return personPage(c, scope, account, { errors }, 422);
       }
-      if (!(await changeAccount(db, account.id, { groups, suspended, record }))) return refuse();
+      const changed = { groups, suspended, record, organisation };
+      if (!(await changeAccount(db, account.id, changed))) return refuse();
       // With other rights, everybody begins a new session; whoever changes their own stays in this one.
       if (String(groups.sort()) !== String([...account.groups].sort())) {
         await endSessions(db, account.id, sessionOf(c));
@@ -321,10 +368,11 @@ async function personSent(c: Context, scope: Scope) {
     }
     case "suspend":
     case "readmit": {
-      const suspended = sentText(data, "do") === "suspend";
+      const suspended = does === "suspend";
       const { groups, record_id: record } = account;
-      if (!(await changeAccount(db, account.id, { groups, suspended, record }))) return refuse();
-      await noteEvent(scope, "account", { name: account.name, did: sentText(data, "do") });
+      const changed = { groups, suspended, record, organisation };
+      if (!(await changeAccount(db, account.id, changed))) return refuse();
+      await noteEvent(scope, "account", { name: account.name, did: does });
       return c.redirect(here, 303);
     }
     case "let in":
@@ -351,7 +399,7 @@ async function personSent(c: Context, scope: Scope) {
     case "remove":
       if (sentText(data, "sure") !== "yes")
         return personPage(c, scope, account, { errors: new Map(), asks: true });
-      if (!(await removeAccount(db, account.id))) return refuse();
+      if (!(await removeAccount(db, account.id, organisation))) return refuse();
       await noteEvent(scope, "remove account", { name: account.name });
       return c.redirect(peoplePath, 303);
     default:
@@ -382,6 +430,7 @@ async function personPage(
   const chosen = account.record_id;
   const records = target ? await linksOf(scope, target, chosen === null ? [] : [chosen]) : [];
   const state = stateOf(account);
+  const elsewhere = await isElsewhere(scope, account);
   const done = c.req.query("done") ?? "";
   const said =
     status === 200 && Object.hasOwn(messages.personDone, done)
@@ -426,43 +475,14 @@ async function personPage(
         {asks ? (
           <>
             <input type="hidden" name="sure" value="yes" />
-            <p>{messages.removeSurely(name)}</p>
+            <p>{elsewhere ? messages.removeHere(name) : messages.removeSurely(name)}</p>
             <button class="btn btn-danger" type="submit" name="do" value="remove">
               {messages.removePerson}
             </button>
           </>
         ) : (
           <div class="buttons">
-            {state === "waiting" && (
-              <button class="btn btn-primary" type="submit" name="do" value="let in">
-                {messages.letIn}
-              </button>
-            )}
-            {account.totp_secret !== null && (
-              <button
-                class="btn btn-outline-secondary"
-                type="submit"
-                name="do"
-                value="second factor"
-              >
-                {messages.removeSecond}
-              </button>
-            )}
-            <button class="btn btn-outline-primary" type="submit" name="do" value="link">
-              {messages.newLink}
-            </button>
-            <button class="btn btn-outline-secondary" type="submit" name="do" value="sign out">
-              {messages.signOutEverywhere}
-            </button>
-            {state === "suspended" ? (
-              <button class="btn btn-outline-secondary" type="submit" name="do" value="readmit">
-                {messages.readmit}
-              </button>
-            ) : (
-              <button class="btn btn-outline-danger" type="submit" name="do" value="suspend">
-                {messages.suspend}
-              </button>
-            )}
+            {!elsewhere && <AccountButtons scope={scope} account={account} state={state} />}
             <button class="btn btn-outline-danger" type="submit" name="do" value="remove">
               {messages.removePerson}
             </button>
@@ -472,4 +492,45 @@ async function personPage(
     </>
   );
   return showPage(c, scope, page, { title: name, status });
+}
+
+/** What can be done with the account of somebody who is in no other organisation. */
+function AccountButtons({
+  scope: { messages },
+  account,
+  state,
+}: {
+  scope: Scope;
+  account: Account;
+  state: ReturnType<typeof stateOf>;
+}) {
+  return (
+    <>
+      {state === "waiting" && (
+        <button class="btn btn-primary" type="submit" name="do" value="let in">
+          {messages.letIn}
+        </button>
+      )}
+      {account.totp_secret !== null && (
+        <button class="btn btn-outline-secondary" type="submit" name="do" value="second factor">
+          {messages.removeSecond}
+        </button>
+      )}
+      <button class="btn btn-outline-primary" type="submit" name="do" value="link">
+        {messages.newLink}
+      </button>
+      <button class="btn btn-outline-secondary" type="submit" name="do" value="sign out">
+        {messages.signOutEverywhere}
+      </button>
+      {state === "suspended" ? (
+        <button class="btn btn-outline-secondary" type="submit" name="do" value="readmit">
+          {messages.readmit}
+        </button>
+      ) : (
+        <button class="btn btn-outline-danger" type="submit" name="do" value="suspend">
+          {messages.suspend}
+        </button>
+      )}
+    </>
+  );
 }

@@ -5,10 +5,10 @@ import type { Feature } from "../features/feature.ts";
 import { isSecureAddress, originFor } from "../http/public-address.ts";
 import { noteEvent } from "../store/audit.ts";
 import { logError } from "../store/log.ts";
+import { accountTables } from "./account-tables.ts";
 import {
   type Account,
   accountOf,
-  accountTables,
   accountWithEmail,
   addAccount,
   admit,

@@ -13,6 +13,12 @@ export function isAdministrator(person: Person | undefined): boolean {
   return person?.groups?.includes(administrators) ?? false;
 }
 
+/** Whether somebody runs the application: the administrators, or those of the first organisation. */
+export function isOperator(person: Person | undefined): boolean {
+  const first = person?.organisation === undefined || person.organisation.id === 1;
+  return first && isAdministrator(person);
+}
+
 /** The groups whose rights somebody has. Whoever is signed in may do what visitors may, too. */
 function groupsOf(person: Person | undefined): readonly string[] {
   return person ? ["visitors", "everyone", ...(person.groups ?? [])] : ["visitors"];

@@ -1,6 +1,7 @@
 import { sql } from "kysely";
 import { isThisMachine } from "../http/this-machine.ts";
-import { accountTables, addAccount } from "./accounts.ts";
+import { accountTables } from "./account-tables.ts";
+import { addAccount, firstOrganisation, keepRecord } from "./accounts.ts";
 import { groupLabels } from "./group-labels.ts";
 import type { Scope } from "./scope.ts";
 
@@ -26,18 +27,18 @@ export async function samplePerson(scope: Scope, group: string): Promise<number 
     .where("email", "=", email)
     .executeTakeFirst();
   if (known) return known.id;
-  const id = await addAccount(db, { name: `${found[1]} (sample)`, email, groups: [group] });
+  const organisation = scope.access?.organisations && firstOrganisation;
+  const name = `${found[1]} (sample)`;
+  const id = await addAccount(db, { name, email, groups: [group], organisation });
   const table = scope.access?.record;
   if (id === undefined || table === undefined) return id;
-  const all = scope.seeingAll().rows(table);
+  const all = scope.inOrganisation(organisation).seeingAll().rows(table);
   const { rows } = await sql<{ id: number }>`
-    select id from ${all} as records where id not in (select record_id from levadura_account where record_id is not null)
+    select id from ${all} as records
+    where id not in (select record_id from levadura_account where record_id is not null)
+    and id not in (select record_id from levadura_membership where record_id is not null)
     order by id limit 1`.execute(scope.db);
   const record = rows[0]?.id ?? null;
-  await db
-    .updateTable("levadura_account")
-    .set({ record_id: record })
-    .where("id", "=", id)
-    .execute();
+  await keepRecord(db, id, record, organisation);
   return id;
 }

@@ -74,6 +74,8 @@ interface Given {
   entities: Registry;
   policy: Policy;
   access?: Access | undefined;
+  /** Whose records are there; all, without it. 0 is nobody's. */
+  organisation?: number | undefined;
   person?: Person | undefined;
   address?: string | undefined;
 }
@@ -89,6 +91,8 @@ export class Scope implements FieldScope, FormulaScope {
   readonly policy: Policy;
   /** The groups and their rights; undefined where nobody signs in. */
   readonly access: Access | undefined;
+  /** The organisation whose records are there; undefined where all are. */
+  readonly organisation: number | undefined;
   /** Nobody, where there is no sign-in, or before it. */
   readonly person: Person | undefined;
   /** The network address that asks; blank where nobody knows. */
@@ -102,8 +106,9 @@ export class Scope implements FieldScope, FormulaScope {
   #today: string | undefined;
 
   constructor(given: Given, at?: string) {
-    const { db, settings, entities, policy, access, person, address = "" } = given;
+    const { db, settings, entities, policy, access, organisation, person, address = "" } = given;
     this.access = access;
+    this.organisation = organisation;
     this.address = address;
     this.db = db;
     this.settings = settings;
@@ -144,6 +149,11 @@ export class Scope implements FieldScope, FormulaScope {
     return new Scope({ ...this.#given(), person: { id, name } }, this.now);
   }
 
+  /** The same scope with the records of an organisation; of all, where there are none. */
+  inOrganisation(organisation: number | undefined): Scope {
+    return new Scope({ ...this.#given(), organisation }, this.now);
+  }
+
   /** The same scope with all rows in sight: for what has to hold for all of them, whoever asks. */
   seeingAll(): Scope {
     const policy: Policy = {
@@ -156,8 +166,8 @@ export class Scope implements FieldScope, FormulaScope {
   }
 
   #given(): Given {
-    const { db, settings, entities, policy, access, person, address } = this;
-    return { db, settings, entities, policy, access, person, address };
+    const { db, settings, entities, policy, access, organisation, person, address } = this;
+    return { db, settings, entities, policy, access, organisation, person, address };
   }
 
   may(action: Action, entity: Entity): boolean {
@@ -203,7 +213,18 @@ export class Scope implements FieldScope, FormulaScope {
 
   /** Whether the person sees all rows of an entity, and all of each. */
   seesAll(entity: Entity): boolean {
-    return !this.policy.visible(this, entity) && this.unseen(entity).size === 0;
+    return !this.rowCondition(entity) && this.unseen(entity).size === 0;
+  }
+
+  /**
+   * The condition for the rows of an entity that the person may see, of their organisation; undefined where that is all.
+   * Organisations are kept apart here whatever the policy says.
+   */
+  rowCondition(entity: Entity): RawBuilder<SqlBool> | undefined {
+    const visible = this.policy.visible(this, entity);
+    if (!entity.organised || this.organisation === undefined) return visible;
+    const own = sql<SqlBool>`${sql.ref(`${entity.table}.organisation_id`)} = ${this.organisation}`;
+    return visible ? sql`${own} and ${visible}` : own;
   }
 
   /** Throws where the person may not do something. */
@@ -217,7 +238,7 @@ export class Scope implements FieldScope, FormulaScope {
    * entity reads it through this.
    */
   rowsOf(entity: Entity): RawBuilder<unknown> {
-    const condition = this.policy.visible(this, entity);
+    const condition = this.rowCondition(entity);
     const unseen = this.unseen(entity);
     const table = sql.table(entity.table);
     if (!condition && unseen.size === 0) return table;
@@ -248,7 +269,7 @@ export class Scope implements FieldScope, FormulaScope {
   /** The condition that a row is one that the person may see, and with which they may do something. */
   allows(action: Action, entity: Entity): RawBuilder<SqlBool> {
     const conditions = [
-      this.policy.visible(this, entity),
+      this.rowCondition(entity),
       this.policy.limits?.(this, action, entity),
     ].filter((condition) => condition !== undefined);
     return conditions.length > 0 ? sql`${sql.join(conditions, sql` and `)}` : sql`1 = 1`;

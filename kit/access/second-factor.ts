@@ -1,6 +1,7 @@
 import { type Kysely, sql } from "kysely";
 import { inTransaction } from "../store/transactions.ts";
-import type { Account, AccountTables } from "./accounts.ts";
+import type { AccountTables } from "./account-tables.ts";
+import type { Account } from "./accounts.ts";
 import { digestOf, newSecret } from "./secrets.ts";
 
 type Db = Kysely<AccountTables>;

@@ -5,7 +5,8 @@ import { now } from "../formula/clock.ts";
 import { atSecond } from "../formula/zones.ts";
 import { clientAddress } from "../http/client-address.ts";
 import { isSecureAddress } from "../http/public-address.ts";
-import type { AccountTables } from "./accounts.ts";
+import type { AccountTables } from "./account-tables.ts";
+import { everyone } from "./accounts.ts";
 import type { Person } from "./person.ts";
 import { digestOf, isSecret, newSecret } from "./secrets.ts";
 
@@ -58,7 +59,11 @@ function cookieOptions() {
 }
 
 /** Who sends a request; undefined for nobody, and for whoever may not sign in any more. */
-export async function personOf(c: Context, db: Db): Promise<Person | undefined> {
+export async function personOf(
+  c: Context,
+  db: Db,
+  isOrganised: boolean,
+): Promise<Person | undefined> {
   const digest = sessionOf(c);
   if (digest === undefined) return undefined;
   const at = Date.now();
@@ -66,13 +71,22 @@ export async function personOf(c: Context, db: Db): Promise<Person | undefined> 
     .selectFrom("levadura_session as session")
     .innerJoin("levadura_account as account", "account.id", "session.account_id")
     .leftJoin("levadura_membership as membership", "membership.account_id", "account.id")
+    .leftJoin(
+      "levadura_organisation as organisation",
+      "organisation.id",
+      "membership.organisation_id",
+    )
     .select([
       "account.id",
       "account.name",
       "account.language",
       "account.timezone",
       "account.record_id",
+      "membership.organisation_id",
       "membership.group_name",
+      "membership.record_id as record_there",
+      "organisation.name as organisation_name",
+      "session.organisation_id as chosen",
       "session.seen_at",
     ])
     .where("session.digest", "=", digest)
@@ -80,6 +94,7 @@ export async function personOf(c: Context, db: Db): Promise<Person | undefined> 
     .where("session.seen_at", ">", atSecond(at - hours.idle * 3_600_000))
     .where("account.suspended_at", "is", null)
     .where("account.waiting_at", "is", null)
+    .orderBy("membership.organisation_id")
     .execute();
   const [first] = found;
   if (!first) return undefined;
@@ -90,14 +105,34 @@ export async function personOf(c: Context, db: Db): Promise<Person | undefined> 
       .where("digest", "=", digest)
       .execute();
   }
+  const within = new Set(found.flatMap(({ organisation_id: id }) => id ?? []));
+  const chosen = first.chosen !== null && within.has(first.chosen) ? first.chosen : [...within][0];
+  const own = isOrganised ? found.filter((row) => row.organisation_id === chosen) : found;
+  const record = isOrganised
+    ? own.find((row) => row.record_there !== null)?.record_there
+    : first.record_id;
+  const there = isOrganised ? own[0] : undefined;
   return {
     id: first.id,
     name: first.name,
-    groups: found.flatMap(({ group_name }) => group_name ?? []),
-    ...(first.record_id !== null && { record: first.record_id }),
+    groups: own.flatMap(({ group_name: name }) => (name === null || name === everyone ? [] : name)),
+    ...(there &&
+      typeof chosen === "number" && {
+        organisation: { id: chosen, name: there.organisation_name ?? "", among: within.size },
+      }),
+    ...(typeof record === "number" && { record }),
     ...(first.language !== null && { language: first.language }),
     ...(first.timezone !== null && { timezone: first.timezone }),
   };
+}
+
+/** Goes on in another organisation of the person's. */
+export async function chooseOrganisation(c: Context, db: Db, organisation: number): Promise<void> {
+  await db
+    .updateTable("levadura_session")
+    .set({ organisation_id: organisation })
+    .where("digest", "=", sessionOf(c) ?? "")
+    .execute();
 }
 
 /** A session as its owner sees it. */

@@ -7,14 +7,8 @@ import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
 import { isMailboxOpen } from "../mail/mailbox-open.ts";
 import { noteEvent } from "../store/audit.ts";
 import { showPage } from "../ui/layout.tsx";
-import {
-  type Account,
-  accountOf,
-  accountTables,
-  accountWithEmail,
-  keepPassword,
-  sameEmail,
-} from "./accounts.ts";
+import { accountTables } from "./account-tables.ts";
+import { type Account, accountOf, accountWithEmail, keepPassword, sameEmail } from "./accounts.ts";
 import {
   forgottenPath,
   mailboxPath,

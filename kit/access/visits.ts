@@ -2,7 +2,8 @@ import type { Kysely } from "kysely";
 import { insertUnlessThere } from "../database/current-dialect.ts";
 import { atSecond } from "../formula/zones.ts";
 import { logError } from "../store/log.ts";
-import { type AccountTables, accountTables } from "./accounts.ts";
+import { type AccountTables, accountTables } from "./account-tables.ts";
+import { membersOf } from "./accounts.ts";
 import type { AnyTables } from "./scope.ts";
 
 type Db = Kysely<AccountTables>;
@@ -65,33 +66,33 @@ export interface Activity {
 
 const mostListed = 15;
 
-export async function activityIn(db: Db): Promise<Activity> {
+export async function activityIn(db: Db, organisation: number | undefined): Promise<Activity> {
   const since = firstDay();
-  const people = await db
+  const visits = db
     .selectFrom("levadura_visit as visit")
+    .where("day", ">=", since)
+    .$if(organisation !== undefined, (query) =>
+      query.where("account_id", "in", membersOf(db, organisation ?? 0)),
+    );
+  const people = await visits
     .innerJoin("levadura_account as account", "account.id", "visit.account_id")
     .select(({ fn }) => ["account.id", "account.name", fn.sum("visit.count").as("total")])
-    .where("day", ">=", since)
     .groupBy(["account.id", "account.name"])
     .orderBy("total", "desc")
     .limit(mostListed)
     .execute();
-  const pages = await db
-    .selectFrom("levadura_visit")
+  const pages = await visits
     .select(({ fn }) => ["page", fn.sum("count").as("total")])
-    .where("day", ">=", since)
     .groupBy("page")
     .orderBy("total", "desc")
     .limit(mostListed)
     .execute();
-  const days = await db
-    .selectFrom("levadura_visit")
+  const days = await visits
     .select(({ fn }) => [
       "day",
       fn.sum("count").as("total"),
       fn.count("account_id").distinct().as("people"),
     ])
-    .where("day", ">=", since)
     .groupBy("day")
     .execute();
   const known = new Map(days.map((each) => [each.day, each]));

@@ -1,12 +1,13 @@
 import { type Context, Hono } from "hono";
 import type { Kysely } from "kysely";
 import type { Access } from "../access/access.ts";
-import { accountTables } from "../access/accounts.ts";
+import { accountTables } from "../access/account-tables.ts";
 import { activity } from "../access/activity.tsx";
 import { secondStep } from "../access/code.tsx";
 import { forgotten } from "../access/forgotten.tsx";
 import { log } from "../access/log.tsx";
 import { newEmail } from "../access/new-email.tsx";
+import { organisations } from "../access/organisations.tsx";
 import { ownAccount } from "../access/own-account.tsx";
 import { ownSecondFactor } from "../access/own-second-factor.tsx";
 import { passkeys } from "../access/passkey-pages.tsx";
@@ -65,7 +66,10 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
   const scopeFor = scopes(made);
   const tables = accountTables(made.db as unknown as Kysely<AnyTables>);
   const asking =
-    made.personOf ?? (made.access ? (c: Context) => personOf(c, tables) : () => undefined);
+    made.personOf ??
+    (made.access
+      ? (c: Context) => personOf(c, tables, made.access?.organisations !== undefined)
+      : () => undefined);
   app.use(knownHosts(), protectiveHeaders(), sameOrigin(), limitedBody());
   app.use(async (c, next) => {
     c.set("scope", scopeFor(await asking(c), clientAddress(c)));
@@ -113,6 +117,7 @@ const signingIn = (): Feature[] => [
   ownAccount,
   ownSecondFactor,
   people,
+  organisations,
   log,
   activity,
   mailbox(),
@@ -139,6 +144,11 @@ export function scopes<Tables>({
 }: Application<Tables>) {
   const registry = new Registry(entities);
   const tables = db as unknown as Kysely<AnyTables>;
-  return (person: Person | undefined, address = "") =>
-    new Scope({ db: tables, settings, entities: registry, policy, access, person, address });
+  // Who may do everything sees all organisations; others see theirs, and nobody's where they are in none.
+  const isApart = access?.organisations !== undefined && policy !== everything;
+  return (person: Person | undefined, address = "") => {
+    const organisation = isApart ? (person?.organisation?.id ?? 0) : undefined;
+    const given = { db: tables, settings, entities: registry, policy, access, person, address };
+    return new Scope({ ...given, organisation });
+  };
 }

@@ -1,5 +1,5 @@
 import { type Kysely, sql } from "kysely";
-import { accountTables } from "../access/accounts.ts";
+import { accountTables } from "../access/account-tables.ts";
 import type { AnyTables } from "../access/scope.ts";
 import { writeVisits } from "../access/visits.ts";
 import { atSecond } from "../formula/zones.ts";

@@ -1,3 +1,4 @@
+import { organisationsPath } from "../access/addresses.ts";
 import { NotSignedIn, type Scope } from "../access/scope.ts";
 import type { Feature } from "../features/feature.ts";
 import { countsOf } from "../store/counts.ts";
@@ -11,7 +12,11 @@ export const home: Feature = {
       path: "/",
       needs: "nothing",
       answer: async (c, scope) => {
-        if (scope.access && !scope.person && !seesAnything(scope)) throw new NotSignedIn();
+        const { access, person } = scope;
+        if (access && !person && !seesAnything(scope)) throw new NotSignedIn();
+        if (access?.organisations && person && !person.organisation) {
+          return c.redirect(organisationsPath, 302);
+        }
         const seen = scope.entities.all.filter(
           (entity) => scope.linksOf(entity, "menu").length > 0,
         );

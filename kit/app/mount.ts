@@ -1,5 +1,5 @@
 import type { Hono } from "hono";
-import { isAdministrator } from "../access/rights.ts";
+import { isAdministrator, isOperator } from "../access/rights.ts";
 import { Hidden, NotSignedIn, type Scope } from "../access/scope.ts";
 import type { Needs, Route } from "../features/feature.ts";
 
@@ -35,6 +35,7 @@ function guard(scope: Scope, needs: Needs): void {
   if (isAction && scope.may(needs.action, needs.entity)) return;
   if (needs === "person" && person) return;
   if (needs === "administrator" && isAdministrator(person)) return;
+  if (needs === "operator" && isOperator(person)) return;
   if (access && !person) throw new NotSignedIn();
   if (isAction && scope.may("see", needs.entity)) scope.require(needs.action, needs.entity);
   throw new Hidden();

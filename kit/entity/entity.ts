@@ -49,6 +49,8 @@ interface Declaration<Declared extends Fields> {
   plural: Label;
   /** What a record is called, with fields in braces: `{code}`. Without it, label and number. */
   title?: string;
+  /** Whether each record belongs to an organisation, and is there for its people only. */
+  organised?: boolean;
   /** Those that forms ask for first, in their order. */
   fields: Declared;
   /** The order of lists, such as `["-installed", "code"]`; by number without it. */

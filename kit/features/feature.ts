@@ -10,9 +10,14 @@ import { findAnyRow } from "../store/select.ts";
 
 /**
  * What somebody has to be allowed: to do something with the records of an entity, to be signed in, to manage the others
- * who are; or nothing.
+ * who are, to run the application for all of its organisations; or nothing.
  */
-export type Needs = { action: Action; entity: Entity } | "person" | "administrator" | "nothing";
+export type Needs =
+  | { action: Action; entity: Entity }
+  | "person"
+  | "administrator"
+  | "operator"
+  | "nothing";
 
 /** An address of the application, and what somebody has to be allowed to do there. */
 export interface Route {

@@ -1,5 +1,5 @@
 import type { Context } from "hono";
-import { accountTables } from "../access/accounts.ts";
+import { accountTables } from "../access/account-tables.ts";
 import { mailboxPath } from "../access/addresses.ts";
 import type { Scope } from "../access/scope.ts";
 import type { Feature } from "../features/feature.ts";
@@ -13,7 +13,7 @@ const onPage = 20;
 
 /** The letters of the application: what would have been sent, or how their delivery went. For administrators. */
 export function mailbox(): Feature {
-  const needs = isMailboxOpen() ? "nothing" : "administrator";
+  const needs = isMailboxOpen() ? "nothing" : "operator";
   return { routes: [{ method: "GET", path: mailboxPath, needs, answer: showMailbox }] };
 }
 

@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import type { Kysely } from "kysely";
-import { type AccountTables, accountTables } from "../access/accounts.ts";
+import { type AccountTables, accountTables } from "../access/account-tables.ts";
 import type { AnyTables } from "../access/scope.ts";
 import { now } from "../formula/clock.ts";
 import { atSecond } from "../formula/zones.ts";

@@ -244,6 +244,7 @@ export const en = {
     invite: "Invited",
     account: "Changed an account",
     "remove account": "Removed an account",
+    organisation: "Named an organisation",
     refused: "Refused",
   } satisfies Record<LoggedAction, string> as Readonly<Record<LoggedAction, string>>,
 

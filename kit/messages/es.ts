@@ -239,6 +239,7 @@ export const es: Messages = {
     password: "Ha elegido contraseña",
     invite: "Ha invitado",
     account: "Ha cambiado una cuenta",
+    organisation: "Puso nombre a una organización",
     "remove account": "Ha quitado una cuenta",
     refused: "Denegado",
   },

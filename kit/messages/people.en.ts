@@ -1,3 +1,4 @@
+import { inSentence } from "../entity/label.ts";
 import { pluralForm } from "./plural.ts";
 
 const plural = (count: number, one: string, other: string) =>
@@ -39,6 +40,16 @@ export const peopleEn = {
   },
   invitationSent: "A letter with a link is on its way.",
   letIn: "Let in",
+
+  // Organisations.
+  inNone: "You aren’t in any yet.",
+  thisOneNow: "You are here",
+  goTo: "Go there",
+  begin: "Begin it",
+  nameOf: (kind: string) => `Name of this ${inSentence(kind)}`,
+  anotherOne: (kind: string) => `Another ${inSentence(kind)}`,
+  joined: "Signs in already, and is in this group of people now. A letter says so.",
+  removeHere: (name: string) => `${name} can’t work here any more then, but elsewhere.`,
 
   // Second factor and passkeys.
   secondFactor: "Second factor",
@@ -82,6 +93,7 @@ export const peopleEn = {
   mostActive: "Most active people",
   mostVisited: "Most visited pages",
   byDay: "By day",
+  asTable: "As a table",
   pagesSeen: (count: number, shown: string) => `${shown} ${plural(count, "page", "pages")}`,
   day: "Day",
   page: "Page",
@@ -101,6 +113,10 @@ export const peopleEn = {
     signedUp: (application: string, link: string, hours: number) => ({
       subject: `Your account in ${application}`,
       text: `Somebody, probably you, signed up for ${application} with this address. Choose a password here:\n\n${link}\n\nThe link works once, within ${hours} hours. If it wasn't you, do nothing.\n`,
+    }),
+    joined: (application: string, where: string, link: string) => ({
+      subject: `${where} in ${application}`,
+      text: `You are in “${where}” in ${application} now. Sign in as always:\n\n${link}\n`,
     }),
     knownAlready: (application: string, link: string) => ({
       subject: `Your account in ${application}`,

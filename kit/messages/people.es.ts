@@ -1,3 +1,4 @@
+import { inSentence } from "../entity/label.ts";
 import type { peopleEn } from "./people.en.ts";
 import { pluralForm } from "./plural.ts";
 
@@ -40,6 +41,14 @@ export const peopleEs: typeof peopleEn = {
   },
   invitationSent: "Hay un correo con un enlace en camino.",
   letIn: "Admitir",
+  inNone: "Todavía no estás en ninguna.",
+  thisOneNow: "Estás aquí",
+  goTo: "Ir allí",
+  begin: "Empezar",
+  nameOf: (kind) => `Nombre (${inSentence(kind)})`,
+  anotherOne: (kind) => `Otra: ${inSentence(kind)}`,
+  joined: "Ya entra aquí, y ahora también está en esta organización. Un correo se lo dice.",
+  removeHere: (name) => `${name} ya no podrá trabajar aquí, pero sí en otras organizaciones.`,
   secondFactor: "Segundo factor",
   secondFactorOff:
     "Con un segundo factor, la contraseña sola no basta para entrar: una aplicación de tu teléfono muestra un código que cambia cada medio minuto.",
@@ -79,6 +88,7 @@ export const peopleEs: typeof peopleEn = {
   mostActive: "Personas más activas",
   mostVisited: "Páginas más visitadas",
   byDay: "Por día",
+  asTable: "Como tabla",
   pagesSeen: (count, shown) => `${shown} ${plural(count, "página", "páginas")}`,
   day: "Día",
   page: "Página",
@@ -97,6 +107,10 @@ export const peopleEs: typeof peopleEn = {
     signedUp: (application, link, hours) => ({
       subject: `Tu cuenta en ${application}`,
       text: `Alguien, seguramente tú, se registró en ${application} con esta dirección. Elige aquí una contraseña:\n\n${link}\n\nEl enlace vale una vez, durante ${hours} horas. Si no fuiste tú, no hagas nada.\n`,
+    }),
+    joined: (application, where, link) => ({
+      subject: `${where} en ${application}`,
+      text: `Ahora estás en «${where}» en ${application}. Entra como siempre:\n\n${link}\n`,
     }),
     knownAlready: (application, link) => ({
       subject: `Tu cuenta en ${application}`,

@@ -1,5 +1,5 @@
 import { type Selectable, sql } from "kysely";
-import { type AccountTables, accountTables } from "../access/accounts.ts";
+import { type AccountTables, accountTables } from "../access/account-tables.ts";
 import type { LoggedAction } from "../access/action.ts";
 import type { Scope } from "../access/scope.ts";
 import { contains } from "../database/current-dialect.ts";
@@ -14,7 +14,10 @@ export type Held = string | number | boolean | null | readonly number[];
 export type Differences = Readonly<Record<string, readonly [Held, Held]>>;
 
 /** An entry of the log. */
-export type Entry = Omit<Selectable<AccountTables["levadura_change"]>, "account_id">;
+export type Entry = Omit<
+  Selectable<AccountTables["levadura_change"]>,
+  "account_id" | "organisation_id"
+>;
 
 /** Notes what was done with a record, in the transaction in which it is done; nothing where nobody signs in. */
 export async function noteChange(
@@ -69,12 +72,13 @@ async function note(
     details: object;
   },
 ): Promise<void> {
-  const { db, person, address, now } = scope;
+  const { db, organisation, person, address, now } = scope;
   await forgetOld(scope);
   await accountTables(db)
     .insertInto("levadura_change")
     .values({
       made_at: now,
+      organisation_id: organisation ?? null,
       account_id: person?.id ?? null,
       account_name: person?.name ?? null,
       address: address.slice(0, 60),
@@ -114,10 +118,11 @@ export interface LogRequest {
 
 /** Some entries of the log, and how many there are in all. */
 export async function entriesOf(
-  { db }: Scope,
+  { db, organisation }: Scope,
   { entity, record, who, without, offset, limit }: LogRequest,
 ): Promise<{ total: number; entries: Entry[] }> {
   let query = accountTables(db).selectFrom("levadura_change");
+  if (organisation !== undefined) query = query.where("organisation_id", "=", organisation);
   if (entity !== undefined) query = query.where("entity_table", "=", entity);
   if (record !== undefined) query = query.where("record_id", "=", record);
   if (who) query = query.where(contains(sql.ref("account_name"), who));

@@ -386,7 +386,7 @@ function conditions(scope: Scope, entity: Entity, request: ListRequest): Conditi
 
 /** The condition that a record is one that the person may see: whose it is can't be found out by filtering. */
 function isInSight(scope: Scope, entity: Entity, id: number): Condition[] {
-  if (!scope.policy.visible(scope, entity)) return [];
+  if (!scope.rowCondition(entity)) return [];
   return [sql<SqlBool>`${id} in (select seen.id from ${scope.rowsOf(entity)} as seen)`];
 }
 

@@ -156,7 +156,7 @@ async function requireInSight(
   for (const [name, field] of Object.entries(entity.inputs)) {
     if (!isReference(field) && !isReferences(field)) continue;
     const target = scope.entities.named(field.to);
-    if (!scope.policy.visible(scope, target)) continue;
+    if (!scope.rowCondition(target)) continue;
     const value = values[name];
     const chosen = (Array.isArray(value) ? value : [value]).filter(
       (id) => typeof id === "number" && id !== row?.[name],
@@ -177,7 +177,7 @@ async function wholeRow(scope: Scope, entity: Entity, row: Row): Promise<Row> {
   const hides =
     scope.unseen(entity).size > 0 ||
     Object.values(entity.fields).some(
-      (field) => isReferences(field) && scope.policy.visible(scope, scope.entities.named(field.to)),
+      (field) => isReferences(field) && scope.rowCondition(scope.entities.named(field.to)),
     );
   return hides ? findSaved(scope, entity, row.id) : row;
 }
@@ -243,6 +243,8 @@ async function insert(scope: Scope, entity: Entity, values: Values): Promise<num
     ...startValues(Object.fromEntries(unasked), scope),
     ...columns,
     ...Object.fromEntries(made),
+    ...(entity.organised &&
+      scope.organisation !== undefined && { organisation_id: scope.organisation }),
     created_at: scope.now,
     updated_at: scope.now,
   };
@@ -311,7 +313,7 @@ async function isInSight(
   names: readonly string[],
   values: Values,
 ): Promise<boolean> {
-  if (!scope.policy.visible(scope, entity)) return true;
+  if (!scope.rowCondition(entity)) return true;
   const same = names.map((name) => sql`${sql.ref(name)} = ${values[name]}`);
   if (same.length === 0) return false;
   const { rows } = await sql`

@@ -2,6 +2,7 @@ import type { Context } from "hono";
 import type { Child } from "hono/jsx";
 import {
   accountPath,
+  organisationsPath,
   peoplePath,
   signInAddress,
   signInPath,
@@ -117,6 +118,11 @@ function Who({ scope, path }: { scope: Scope; path: string }) {
   }
   return (
     <nav class="who" aria-label={messages.yourAccount}>
+      {access.organisations && (
+        <a class="organisation" href={organisationsPath}>
+          {person.organisation?.name ?? scope.translated(access.organisations.plural)}
+        </a>
+      )}
       {isAdministrator(person) && <a href={peoplePath}>{messages.people}</a>}
       <a href={accountPath}>{person.name}</a>
       <form method="post" action={signOutPath}>

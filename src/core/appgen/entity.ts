@@ -41,6 +41,7 @@ export function entityModule(model: Model, subject: Subject): string {
       ["label", labelCode(entity)],
       ["plural", labelCode({ label: entity.plural, labels: entity.plurals })],
       ...titleOf(subject),
+      ...(entity.organised ? [["organised", "true"] as const] : []),
       [
         "fields",
         object(fields.map((field) => [inputName(field), fieldCode(module, model, subject, field)])),

@@ -1,5 +1,5 @@
 import { hiddenFields } from "../formula/hidden-fields.ts";
-import { type Grant, isMany, type Model } from "../model/model.ts";
+import { type Grant, isMany, type Model, type Organisations } from "../model/model.ts";
 import { rightsOf } from "../model/rights.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf, linkOf } from "../schema/from-model.ts";
@@ -164,6 +164,9 @@ export function accessModule(model: Model, subjects: readonly Subject[]): string
       ...(record === undefined ? [] : [["record", quote(record)] as const]),
       ...(users.signUp ? [["signUp", quote(users.signUp)] as const] : []),
       ...(users.newcomers.length > 0 ? [["newcomers", list(users.newcomers)] as const] : []),
+      ...(users.organisations
+        ? [["organisations", organisationsCode(users.organisations)] as const]
+        : []),
       ["groups", object(users.groups.map((group) => [group.name, labelCode(group)]))],
       ["rights", object(rights)],
     ])};`,
@@ -173,6 +176,14 @@ Everyone who is signed in is in \`everyone\`, and may do what \`visitors\` may, 
   return module.print();
 }
 
+function organisationsCode({ label, labels, plural, plurals, openTo }: Organisations): string {
+  return object([
+    ["label", labelCode({ label, labels })],
+    ["plural", labelCode({ label: plural, labels: plurals })],
+    ...(openTo ? [["openTo", quote(openTo)] as const] : []),
+  ]);
+}
+
 function list(texts: readonly string[]): string {
   return `[${texts.map(quote).join(", ")}]`;
 }
@@ -180,12 +191,13 @@ function list(texts: readonly string[]): string {
 /** `main.ts`: starts the server. */
 export function mainModule(model: Model): string {
   const [names, given] = startingWith(model, "openDatabase");
-  const first = "./kit/access/first-administrator.ts";
+  const file = "./kit/access/first-administrator.ts";
+  const first = model.users?.organisations ? `db, ${quote(model.app.name)}` : "db";
   return `import { createApp } from "./app.ts";
 import { ${names} } from "./database.ts";
 ${
   model.users
-    ? `import { firstAdministrator } from "${first}";
+    ? `import { firstAdministrator } from "${file}";
 `
     : ""
 }${model.users ? `import { chores } from "./kit/app/chores.ts";\n` : ""}import { listen } from "./kit/app/server.ts";
@@ -195,7 +207,7 @@ await requireMigrated("migrations"${given});
 const db = openDatabase();
 listen(createApp(db), ${quote(model.app.name)}, {
   close: () => db.destroy(),
-  signsIn: ${model.users !== undefined},${model.users ? "\n  chores: () => chores(db),\n  welcome: await firstAdministrator(db)," : ""}
+  signsIn: ${model.users !== undefined},${model.users ? `\n  chores: () => chores(db),\n  welcome: await firstAdministrator(${first}),` : ""}
 });
 `;
 }

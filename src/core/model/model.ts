@@ -18,9 +18,22 @@ export interface Users {
   /** The groups of people who sign up. */
   newcomers: string[];
   groups: UserGroup[];
+  /** What keeps its records apart from those of others, if anything does. */
+  organisations?: Organisations;
   /** What they may do with the entities that have no rights of their own. */
   rights: Rights;
   at: Span;
+}
+
+/** Organisations that work in one application, each with records and people of its own. */
+export interface Organisations {
+  /** What one is called, and several. */
+  label: string;
+  plural: string;
+  labels?: Texts;
+  plurals?: Texts;
+  /** Who may begin another one; otherwise the administrators of the first. */
+  openTo?: "everyone";
 }
 
 export interface UserGroup {
@@ -90,6 +103,8 @@ export interface Entity {
   checks?: RowCheck[];
   /** What each group may do with its records, where that isn't as for all entities. */
   rights?: Rights;
+  /** Whether each record belongs to an organisation. */
+  organised?: boolean;
   /** What it is filled with, if the model says so. */
   seed?: SeedRows;
   /** The name it had before. */

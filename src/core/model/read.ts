@@ -94,7 +94,8 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
   readRights(entities, found, signingIn, diagnostics);
   const labels = valueAt(file, "labels");
   const groups = signingIn?.groups ?? [];
-  if (labels) interpretLabels(labels, { entities: found, groups }, diagnostics);
+  const organisations = signingIn?.organisations;
+  if (labels) interpretLabels(labels, { entities: found, groups, organisations }, diagnostics);
   const model = { app, ...(signingIn && { users: signingIn }), entities: found };
   checkMeetings(model, diagnostics);
   checkRelations(model, diagnostics);
@@ -120,7 +121,55 @@ function readRights(
     else entity.rights = {};
   }
   if (users) for (const entity of found) checkRights(users, entity, diagnostics);
+  for (const entity of found) {
+    const body = entries.find(({ key }) => key.at === entity.at)?.value;
+    readShared(body, entity, users, diagnostics);
+  }
+  checkShared(found, diagnostics);
   for (const { fields } of found) checkPeople(users, fields, diagnostics);
+}
+
+/** Reads whether all organisations have the same records of an entity. */
+function readShared(
+  body: SourceNode | undefined,
+  entity: Entity,
+  users: Users | undefined,
+  diagnostics: Diagnostics,
+): void {
+  const shared = body?.kind === "map" ? entryAt(body, "shared") : undefined;
+  const said =
+    shared?.value?.kind === "scalar" ? shared.value.text.trim().toLowerCase() : undefined;
+  const isShared = said === "yes" || said === "true";
+  if (shared && !users?.organisations) {
+    const help = "write `organisations` under `users`, or take the line out";
+    diagnostics.error(shared.key.at, "without organisations, all records are shared", help);
+  } else if (shared && !isShared && said !== "no" && said !== "false") {
+    diagnostics.error(shared.key.at, "`shared` is yes or no", "write `shared: yes`");
+  }
+  if (users?.organisations && !isShared) entity.organised = true;
+  if (!entity.organised) return;
+  const taken = entity.fields.find(
+    ({ name }) => name === "organisation" || name === "organisation_id",
+  );
+  if (!taken) return;
+  const help = `choose another name, or let all organisations have the same records: \`shared: yes\``;
+  diagnostics.error(taken.at, `\`${taken.name}\` is what the record belongs to already`, help);
+}
+
+/** Checks that references lead from no shared record to one of an organisation. */
+function checkShared(entities: readonly Entity[], diagnostics: Diagnostics): void {
+  const organised = new Set(entities.filter((each) => each.organised).map(({ name }) => name));
+  for (const { organised: isOrganised, name, fields } of entities) {
+    if (isOrganised || organised.size === 0) continue;
+    for (const { type, at } of fields) {
+      if (!("entity" in type) || !organised.has(type.entity)) continue;
+      diagnostics.error(
+        at,
+        `\`${name}\` is shared by all organisations, and a \`${type.entity}\` belongs to one`,
+        `take out \`shared\`, or share \`${type.entity}\`, too`,
+      );
+    }
+  }
 }
 
 /** Checks that fields that begin with who adds a record hold a record that people are. */

@@ -97,6 +97,7 @@ export const entityShape = z.strictObject({
       "What it is filled with: a number of sample rows, the name of a file in data/, rows that it needs, or a mapping of these.",
     ),
   rights: z.unknown().optional().describe("What each group may do: {everyone: see}."),
+  shared: z.unknown().optional().describe("Whether all organisations have the same records of it."),
   rules: z
     .array(z.unknown(), 'expected a list of rules, each as - Sentence: "= condition"')
     .optional()
@@ -125,6 +126,14 @@ export const usersShape = z.strictObject({
       "How accounts come about: `by invitation`, `open`, or `confirmed` by an administrator.",
     ),
   newcomers: z.unknown().optional().describe("The groups of people who sign up."),
+  organisations: z
+    .unknown()
+    .optional()
+    .describe("What an organisation is called that has records and people of its own."),
+  "new organisations": z
+    .unknown()
+    .optional()
+    .describe("Who may begin another one: `administrators` of the first, or `everyone`."),
   groups: z.unknown().optional().describe("Groups of people: a name, and what people read."),
   rights: z
     .unknown()
@@ -167,6 +176,8 @@ export function modelJsonSchema(): object {
       .extend({
         "sign up": z.enum(["by invitation", "open", "confirmed"]).optional(),
         newcomers: z.union([text, z.array(text)]).optional(),
+        organisations: text.optional(),
+        "new organisations": z.enum(["administrators", "everyone"]).optional(),
         groups: z.record(z.string(), z.union([text, z.null()])).optional(),
         rights: rights.optional(),
       })
@@ -178,6 +189,7 @@ export function modelJsonSchema(): object {
       entityShape.extend({
         fields: z.record(z.string(), fieldDefinition),
         rights: rights.optional(),
+        shared: z.union([z.boolean(), z.enum(["yes", "no"])]).optional(),
         sections: z.array(section).optional(),
         unique: z.union([z.array(z.string()), z.array(z.array(z.string()))]).optional(),
         seed: z

@@ -1,12 +1,12 @@
 import { nearest } from "../naming/nearest.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import { inOneForm, mapOf, uniqueEntries } from "./mappings.ts";
-import type { Entity, Field, Texts, UserGroup } from "./model.ts";
+import type { Entity, Field, Organisations, Texts, UserGroup } from "./model.ts";
 import type { SourceEntry, SourceNode } from "./source.ts";
 
 /**
  * Reads `labels`: by language tag, what people read instead of the labels of entities (`Hive: Colmena | Colmenas`),
- * fields (`Hive.code: Código`), choices (`Hive.status.weak: Débil`), groups (`group office: Oficina`), hints and
+ * fields (`Hive.code: Código`), choices (`Hive.status.weak: Débil`), groups (`group office: Oficina`), organisations (`organisation: Asociación | Asociaciones`), hints and
  * more. Adds them to the entities and the groups.
  */
 export function interpretLabels(
@@ -31,6 +31,7 @@ export function interpretLabels(
 interface Labelled {
   entities: readonly Entity[];
   groups: readonly UserGroup[];
+  organisations: Organisations | undefined;
 }
 
 function isLanguage(tag: string): boolean {
@@ -53,7 +54,7 @@ const translatedOptions = ["hint", "placeholder", "unit"] as const;
 function interpretLabel(
   { key, value }: SourceEntry,
   language: string,
-  { entities, groups }: Labelled,
+  { entities, groups, organisations }: Labelled,
   diagnostics: Diagnostics,
 ): void {
   const text = value?.kind === "scalar" ? value.text.trim() : "";
@@ -73,6 +74,12 @@ function interpretLabel(
     const known = groups.map((each) => each.name);
     if (group) group.labels = { ...group.labels, [language]: text };
     else unknown(`there is no group \`${groupName}\``, known, groupName);
+    return;
+  }
+  if (name === "organisation" && organisations) {
+    const [one = "", many = one] = text.split("|").map((word) => word.trim());
+    organisations.labels = { ...organisations.labels, [language]: one };
+    organisations.plurals = { ...organisations.plurals, [language]: many };
     return;
   }
   const parts = named.exec(name)?.groups ?? { entity: name };

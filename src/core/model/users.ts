@@ -1,5 +1,5 @@
 import { nearest } from "../naming/nearest.ts";
-import { labelOf } from "../naming/words.ts";
+import { labelOf, pluralOf } from "../naming/words.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { checkShape, inOneForm, mapOf, uniqueEntries, valueAt } from "./mappings.ts";
 import type { Users } from "./model.ts";
@@ -39,6 +39,7 @@ export function interpretUsers(
     }
   }
   readSignUp(body, users, diagnostics);
+  readOrganisations(body, users, diagnostics);
   const rights = valueAt(body, "rights");
   if (rights) users.rights = interpretRights(rights, users, undefined, diagnostics);
   for (const { where } of Object.values(users.rights).flat()) {
@@ -83,6 +84,33 @@ function readSignUp(body: SourceMap, users: Users, diagnostics: Diagnostics): vo
         ? "newcomers can't be administrators"
         : `there is no group \`${name}\``;
     diagnostics.error(item.at, what, help);
+  }
+}
+
+/** Reads what organisations are called, and who may begin another one. */
+function readOrganisations(body: SourceMap, users: Users, diagnostics: Diagnostics): void {
+  const node = valueAt(body, "organisations");
+  const open = valueAt(body, "new organisations");
+  if (!node) {
+    const help = "write what one is called, as in `organisations: Association`";
+    if (open) diagnostics.error(open.at, "there are no `organisations` here", help);
+    return;
+  }
+  const label = node.kind === "scalar" ? node.text.trim() : "";
+  if (label === "" || label.length > 60) {
+    const help = "write what one is called, as in `organisations: Association`";
+    diagnostics.error(node.at, "this is no name for organisations", help);
+    return;
+  }
+  users.organisations = { label, plural: pluralOf(label) };
+  const said = open?.kind === "scalar" ? open.text.trim() : undefined;
+  if (said === "everyone") users.organisations.openTo = "everyone";
+  else if (open && said !== administrators) {
+    diagnostics.error(
+      open.at,
+      `nobody is \`${said ?? ""}\``,
+      "write `administrators` or `everyone`",
+    );
   }
 }
 

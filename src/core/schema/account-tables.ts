@@ -24,13 +24,23 @@ export const accountTables = (): readonly Table[] => [
     totp_step: { type: { kind: "integer" } },
     made_at: needed(code(20)),
   }),
+  table("levadura_organisation", "organisation", {
+    name: needed({ type: { kind: "text", max: 120 } }),
+    made_at: needed(code(20)),
+  }),
   table("levadura_membership", "membership", {
     account_id: account(),
+    // Without organisations, all people are in the first.
+    organisation_id: inOrganisation(),
+    // `everyone` for those who are in the organisation at all.
     group_name: needed(code(40)),
+    // The number of the record that the person is there.
+    record_id: { type: { kind: "integer" } },
   }),
   table("levadura_session", "session", {
     digest: needed(code(64)),
     account_id: account(),
+    organisation_id: { type: { kind: "integer" } },
     begun_at: needed(code(20)),
     seen_at: needed(code(20)),
     address: needed(code(60)),
@@ -83,6 +93,7 @@ export const accountTables = (): readonly Table[] => [
   table("levadura_change", "log entry", {
     made_at: needed(code(20)),
     // Who it was stays known when the account is gone.
+    organisation_id: { type: { kind: "integer" } },
     account_id: { type: { kind: "integer" } },
     account_name: { type: { kind: "text", max: 120 } },
     address: needed(code(60)),
@@ -108,7 +119,7 @@ const found: Readonly<Record<string, readonly (readonly string[])[]>> = {
 /** What no two rows of these tables have alike. */
 const unique: Readonly<Record<string, readonly string[]>> = {
   levadura_account: ["email"],
-  levadura_membership: ["account_id", "group_name"],
+  levadura_membership: ["account_id", "organisation_id", "group_name"],
   levadura_session: ["digest"],
   levadura_welcome: ["digest"],
   levadura_attempt: ["subject"],
@@ -155,6 +166,10 @@ function code(max: number): { type: ColumnType } {
 
 function needed(part: Part): Part {
   return { ...part, required: true };
+}
+
+function inOrganisation(): Part {
+  return { type: { kind: "integer" }, required: true, default: 1 };
 }
 
 function account(): Part {

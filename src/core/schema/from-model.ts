@@ -86,12 +86,28 @@ function entityTable(entity: Entity): Table {
   return {
     name,
     label: inSentence(entity.label),
-    columns: [...automatic.slice(0, 1), ...columns, ...automatic.slice(1)],
+    columns: [
+      ...automatic.slice(0, 1),
+      ...columns,
+      ...(entity.organised ? [organisation] : []),
+      ...automatic.slice(1),
+    ],
     key: ["id"],
     indexes: indexesOf(entity, name),
     ...(entity.checks && entity.checks.length > 0 && { checks: entity.checks }),
   };
 }
+
+/**
+ * The organisation that a record belongs to. Rows that come otherwise than by the application, such as those of files,
+ * belong to the first.
+ */
+const organisation: Column = {
+  name: "organisation_id",
+  type: { kind: "integer" },
+  required: true,
+  default: 1,
+};
 
 function fieldColumn(field: Field): Column {
   const { storage } = ruleOf(field.type);
@@ -134,8 +150,11 @@ function indexesOf(entity: Entity, table: string): Index[] {
       if (!indexes.some((index) => index.name === name)) indexes.push({ name, columns, unique });
     }
   };
-  for (const field of entity.fields) if (field.unique) add([columnOf(field)], true);
-  for (const group of entity.unique) add(group.map(column), true);
+  // What is unique is so within one organisation.
+  const within = entity.organised ? [organisation.name] : [];
+  for (const field of entity.fields) if (field.unique) add([...within, columnOf(field)], true);
+  for (const group of entity.unique) add([...within, ...group.map(column)], true);
+  if (entity.organised) add([organisation.name], false);
   for (const field of entity.fields.filter(isReference)) add([columnOf(field)], false);
   const sortable = new Set(
     entity.fields.filter(({ type }) => canBe("index", type)).map(({ name }) => name),
