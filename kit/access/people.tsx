@@ -360,7 +360,8 @@ async function personSent(c: Context, scope: Scope) {
       const changed = { groups, suspended, record, organisation };
       if (!(await changeAccount(db, account.id, changed))) return refuse();
       // With other rights, everybody begins a new session; whoever changes their own stays in this one.
-      if (String(groups.sort()) !== String([...account.groups].sort())) {
+      const differs = String(groups.sort()) !== String([...account.groups].sort());
+      if (differs && !(await isElsewhere(scope, account))) {
         await endSessions(db, account.id, sessionOf(c));
       }
       await noteEvent(scope, "account", { name: account.name, groups });

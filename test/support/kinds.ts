@@ -26,12 +26,17 @@ export const kinds: { kind: string; server: TestServer | undefined }[] =
 
 let count = 0;
 
+/** A model with `database: sqlite` for another kind of database. */
+export function modelOn({ kind }: { kind: string }, model: string): string {
+  return model.replace("database: sqlite", `database: ${kind}`);
+}
+
 /** A new project with a model, whose `database: sqlite` is what it says for another kind. */
 export function projectOn(
   { kind, server }: { kind: string; server: TestServer | undefined },
   model: string,
 ): TestProject {
-  const folder = projectWith(model.replace("database: sqlite", `database: ${kind}`), true);
+  const folder = projectWith(modelOn({ kind }, model), true);
   if (!server) {
     const file = join(folder, "records.db");
     return {

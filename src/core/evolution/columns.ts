@@ -1,4 +1,5 @@
 import type { Field } from "../model/model.ts";
+import { ownerColumn } from "../schema/from-model.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import { circlesOf, takenOver } from "./former-names.ts";
 import { alike, type Backfill, keepName, type Step } from "./steps.ts";
@@ -16,7 +17,10 @@ export function keyColumn(table: Table | undefined): string | undefined {
   if (!table) return undefined;
   const texts = table.columns.filter(({ type }) => type.kind === "text");
   const unique = (name: string) =>
-    table.indexes.some((index) => index.unique && index.columns.join() === name);
+    table.indexes.some(
+      (index) =>
+        index.unique && index.columns.filter((column) => column !== ownerColumn).join() === name,
+    );
   const found =
     texts.find(({ name, required }) => required && unique(name)) ??
     texts.find(({ name }) => unique(name)) ??

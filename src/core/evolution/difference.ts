@@ -7,7 +7,7 @@ import {
   type Model,
 } from "../model/model.ts";
 import { snakeCase } from "../naming/words.ts";
-import { columnOf, linkOf, schemaOf, tableOf } from "../schema/from-model.ts";
+import { columnOf, linkOf, ownerColumn, schemaOf, tableOf } from "../schema/from-model.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import { newRows } from "./backfill.ts";
 import type { Change, Decisions, Difference } from "./change.ts";
@@ -143,18 +143,26 @@ class Comparison {
     const before = tableNamed(this.#now, name);
     this.#addTable(name);
     if (!before || key.length > 1) return;
-    for (const column of columns) {
-      const place = `${name}.${column.name}`;
-      this.#taken.add(place);
-      if (before.columns.some((each) => each.name === column.name)) continue;
-      this.#added.add(place);
-      this.#change({
-        table: name,
-        column: column.name,
-        sentence: `${place} is new`,
-        steps: [{ kind: "add column", table: name, column }],
-      });
-    }
+    for (const column of columns) this.#compareOwnColumn(name, column);
+  }
+
+  /** A column that no field has. */
+  #compareOwnColumn(table: string, column: Column): void {
+    const place = `${table}.${column.name}`;
+    this.#taken.add(place);
+    const from = tableNamed(this.#now, table)?.columns.find(({ name }) => name === column.name);
+    if (from && alike(from, column)) return;
+    if (!from) this.#added.add(place);
+    this.#change({
+      table,
+      column: column.name,
+      sentence: from ? `${place} changes` : `${place} is new`,
+      steps: [
+        from
+          ? { kind: "change column", table, from, to: column }
+          : { kind: "add column", table, column },
+      ],
+    });
   }
 
   #formerName(entity: Entity): string | undefined {
@@ -258,8 +266,9 @@ class Comparison {
       } else if (isMany(field)) this.#compareMany(entity, field, storage);
       else this.#compareSingle(entity, table, field, storage);
     }
-    for (const { name } of tableNamed(this.#to, table)?.columns ?? []) {
-      if (automatic.has(name)) this.#taken.add(`${table}.${name}`);
+    for (const column of tableNamed(this.#to, table)?.columns ?? []) {
+      if (automatic.has(column.name)) this.#taken.add(`${table}.${column.name}`);
+      else if (column.name === ownerColumn) this.#compareOwnColumn(table, column);
     }
   }
 

@@ -49,7 +49,7 @@ export const accountTables = (): readonly Table[] => [
   table("levadura_welcome", "link", {
     digest: needed(code(64)),
     // Of nobody yet, where somebody is about to sign in.
-    account_id: { ...account(), required: undefined },
+    account_id: { type: { kind: "integer" }, references: ofAccount },
     until: needed(code(20)),
     // What the link is for, besides choosing a password; and the address that it confirms.
     purpose: code(20),
@@ -133,7 +133,14 @@ type Part = Omit<Column, "name" | "required"> & { required?: true };
 
 function table(name: string, label: string, parts: Readonly<Record<string, Part>>): Table {
   const columns = Object.entries(parts).map(
-    ([column, { required = false, ...rest }]): Column => ({ name: column, required, ...rest }),
+    // In the order in which migrations write them down.
+    ([column, { type, required = false, default: start, references }]): Column => ({
+      name: column,
+      type,
+      required,
+      ...(start !== undefined && { default: start }),
+      ...(references && { references }),
+    }),
   );
   const id: Column = { name: "id", type: { kind: "integer" }, required: true };
   const alike = unique[name] ?? [];
@@ -172,10 +179,8 @@ function inOrganisation(): Part {
   return { type: { kind: "integer" }, required: true, default: 1 };
 }
 
+const ofAccount = { table: "levadura_account", onDelete: "along" } as const;
+
 function account(): Part {
-  return {
-    type: { kind: "integer" },
-    required: true,
-    references: { table: "levadura_account", onDelete: "along" },
-  };
+  return { type: { kind: "integer" }, required: true, references: ofAccount };
 }

@@ -13,6 +13,9 @@ import { inSentence, snakeCase } from "../naming/words.ts";
 import { accountTables } from "./account-tables.ts";
 import type { Column, Index, Schema, Table } from "./schema.ts";
 
+/** The column with the organisation that a record belongs to. */
+export const ownerColumn = "organisation_id";
+
 /** The tables that a model needs, each after those that its required references point at. */
 export function schemaOf(model: Model): Schema {
   const tables = parentsFirst(model).map((entity) => entityTable(entity));
@@ -103,7 +106,7 @@ function entityTable(entity: Entity): Table {
  * belong to the first.
  */
 const organisation: Column = {
-  name: "organisation_id",
+  name: ownerColumn,
   type: { kind: "integer" },
   required: true,
   default: 1,

@@ -34,6 +34,7 @@ export function impactOf(
     // The values that move into a required column were checked before they move.
     if (step.kind === "change column" && isFilled(step, all)) return [];
     if (step.kind === "add index" && isOverNothing(step, all)) return [];
+    if (step.kind === "add index" && isImplied(step, all, before)) return [];
     if (step.kind === "add check" && isOverMoving(step, all)) return [];
     const at = all.indexOf(step);
     const earlier = all.slice(0, Math.max(0, at));
@@ -72,6 +73,21 @@ function isOverNothing(
       !step.fill &&
       !step.restore &&
       !all.some((other) => flowsInto(other, table, step.column.name)),
+  );
+}
+
+/** Whether fewer of the columns are unique already, so that no two rows can have all of them alike. */
+function isImplied(
+  { table, index }: Extract<Step, { kind: "add index" }>,
+  all: readonly Step[],
+  before: Schema,
+): boolean {
+  const name = tableBefore(table, all) ?? table;
+  const touched = columnsTouched(all, new Set([table, name]));
+  const known = before.tables.find((each) => each.name === name)?.indexes ?? [];
+  return known.some(
+    ({ unique, columns }) =>
+      unique && columns.every((column) => index.columns.includes(column) && !touched.has(column)),
   );
 }
 

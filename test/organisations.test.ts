@@ -1,0 +1,201 @@
+import { writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { kinds, modelOn, projectOn, type TestProject } from "./support/kinds.ts";
+import { levadura, type Running, running } from "./support/program.ts";
+import { textOf, Visitor } from "./support/visitor.ts";
+
+const model = (organisations: string) => `levadura: 1
+app:
+  name: Hive Book
+  database: sqlite
+users:
+  record: Keeper
+${organisations}  groups: {members: Members}
+  rights: {everyone: see, members: everything}
+entities:
+  Region:
+    title: "{name}"
+    fields: {name: "text, required, unique"}
+${organisations && "    shared: yes\n"}    seed: 2
+  Keeper:
+    title: "{name}"
+    fields: {name: "text, required, unique"}
+    seed: 3
+  Apiary:
+    title: "{name}"
+    fields:
+      name: text, required, unique
+      region: one Region
+      warden: one Keeper, default me
+      size: "= count(hives)"
+    seed: 4
+  Hive:
+    title: "{code}"
+    fields:
+      code: text, required, unique
+      apiary: one Apiary, required
+      keepers: many Keeper
+    seed: 9
+`;
+const password = "seven frames of brood";
+
+describe.each(kinds)("organisations over $kind", (kind) => {
+  let project: TestProject;
+  let app: Running;
+  let ana: Visitor;
+  let ben: Visitor;
+  let eva: Visitor;
+  const paths = ["/apiaries", "/hives", "/keepers"];
+  const count = async (table: string, organisation: number) =>
+    (await project.rows(`select id from ${table} where organisation_id = ${organisation}`)).length;
+  const goTo = (visitor: Visitor, organisation: string) =>
+    visitor.post("/-/organisations", { do: "go to", organisation });
+  const chosen = async (link: string, email?: string) => {
+    const visitor = new Visitor(app.address);
+    const secret = { password, again: password };
+    expect((await visitor.post(link, { ...secret, ...(email && { email }) })).status).toBe(200);
+    return visitor;
+  };
+  const invited = async (by: Visitor, people: string, groups: string) => {
+    const { html } = await by.post("/-/people/new", { people, groups });
+    return { text: textOf(html), link: /<code>http:\/\/[^/]+(\S+?)</.exec(html)?.[1] ?? "" };
+  };
+
+  beforeAll(async () => {
+    project = projectOn(kind, model(""));
+    const { folder } = project;
+    for (const command of [["prepare"], ["migrate"], ["seed"]])
+      expect((await levadura(command, folder)).status).toBe(0);
+    writeFileSync(
+      join(folder, "model.yaml"),
+      modelOn(kind, model("  organisations: Association\n")),
+    );
+    app = await running(["rise", "--administrator", "Ana"], folder);
+    const link = /chooses a password at http:\/\/[^/]+(\S+)/.exec(app.said())?.[1] ?? "";
+    ana = await chosen(link, "ana@example.org");
+  }, 60_000);
+  afterAll(async () => {
+    await app.stop();
+    await project.remove();
+  });
+
+  it("are an ordinary migration, after which all rows belong to the first", async () => {
+    expect((await levadura(["changes", "--check"], project.folder)).status).toBe(0);
+    expect(await count("hive", 1)).toBe(9);
+    expect(textOf((await ana.get("/hives")).html)).toContain("H-001");
+    expect(textOf((await ana.get("/")).html)).toMatch(/Hive Book.*People.*Ana/);
+  });
+
+  it("begin empty, and with a name", async () => {
+    const blank = await ana.post("/-/organisations", { do: "begin", new: " " });
+    expect([blank.status, textOf(blank.html).includes("Fill this in.")]).toEqual([422, true]);
+    expect((await ana.post("/-/organisations", { do: "begin", new: "Coast" })).path).toBe("/");
+    const home = textOf((await ana.get("/")).html);
+    expect(home).toMatch(/Coast People Ana/);
+    for (const path of paths) expect(textOf((await ana.get(path)).html)).not.toMatch(/H-0|of 9/);
+    // What is shared is there, too.
+    expect((await ana.get("/regions")).html.match(/href="\/regions\/\d/g)?.length).toBe(2);
+    const renamed = await ana.post("/-/organisations", { do: "rename", name: "Coast bees" });
+    expect(textOf(renamed.html)).toContain("Coast bees");
+  });
+
+  it("keep their records apart in every position of an address and a form", async () => {
+    const ids = { apiaries: 4, hives: 9, keepers: 3 };
+    for (const [path, most] of Object.entries(ids)) {
+      for (let id = 1; id <= most; id++) {
+        for (const end of ["", "/edit", "/delete", "/history"])
+          expect([path, id, end, (await ana.get(`/${path}/${id}${end}`)).status]).toEqual([
+            path,
+            id,
+            end,
+            404,
+          ]);
+        expect(
+          (await ana.post(`/${path}/${id}/edit`, { _version: "1", name: "x", code: "x" })).status,
+        ).toBe(409);
+        expect((await ana.post(`/${path}/${id}/delete`, { _version: "1" })).status).toBe(404);
+      }
+    }
+    for (const query of ["?apiary_id=1", "?keepers=1", "?search=H-0"])
+      expect((await ana.get(`/hives${query}`)).html).not.toMatch(/href="\/hives\/\d/);
+    const form = await ana.get("/hives/new?apiary_id=1");
+    expect(form.html).not.toMatch(/<option value="\d/);
+    const foreign = await ana.submit("/hives/new", { code: "X-1", apiary_id: "1" });
+    expect(textOf(foreign.html)).toContain("A record that was chosen here no longer exists.");
+    const forged = { name: "Dune", organisation_id: "1" };
+    expect((await ana.submit("/apiaries/new", forged)).status).toBe(200);
+    expect(await count("apiary", 2)).toBe(1);
+    const [dune] = await project.rows<{ id: number }>("select id from apiary where name = 'Dune'");
+    // What is unique is so within one organisation.
+    const [first] = await project.rows<{ code: string }>("select code from hive where id = 1");
+    const same = { code: String(first?.code), apiary_id: String(dune?.id) };
+    expect((await ana.submit("/hives/new", same)).status).toBe(200);
+    const again = await ana.submit("/hives/new", same);
+    expect([again.status, textOf(again.html).includes("Another hive has this already.")]).toEqual([
+      422,
+      true,
+    ]);
+    expect([await count("hive", 1), await count("hive", 2)]).toEqual([9, 1]);
+    expect(textOf((await ana.get(`/apiaries/${dune?.id}`)).html)).toMatch(/Size 1/);
+    await goTo(ana, "1");
+    expect((await ana.get(`/apiaries/${dune?.id}`)).status).toBe(404);
+    expect(textOf((await ana.get("/hives")).html)).toContain("9 hives");
+  }, 60_000);
+
+  it("have people of their own, who may be in several, with other groups in each", async () => {
+    eva = await chosen((await invited(ana, "Eva, eva@example.org", "members")).link);
+    await goTo(ana, "2");
+    ben = await chosen((await invited(ana, "Ben, ben@example.org", "administrators")).link);
+    expect((await goTo(ben, "1")).status).toBe(404);
+    expect(textOf((await ben.get("/-/people")).html)).not.toContain("eva@example.org");
+    const joined = await invited(ben, "Eva, EVA@example.org", "");
+    expect(joined.text).toContain("Signs in already");
+    expect((await invited(ben, "Eva, eva@example.org", "members")).text).toContain("already");
+    expect((await eva.get("/hives/new")).status).toBe(200);
+    await goTo(eva, "2");
+    expect([(await eva.get("/hives")).status, (await eva.get("/hives/new")).status]).toEqual([
+      200, 403,
+    ]);
+    const [account] = await project.rows<{ id: number }>(
+      "select id from levadura_account where email = 'eva@example.org'",
+    );
+    const page = `/-/people/${account?.id}`;
+    // Of somebody who is in others, an organisation decides about their place in it alone.
+    for (const action of ["link", "suspend", "sign out", "second factor"])
+      expect((await ben.post(page, { do: action })).status).toBe(404);
+    const [warden] = await project.rows<{ id: number }>("select min(id) as id from keeper");
+    const taken = await ben.post(page, {
+      do: "save",
+      groups: "members",
+      record: String(warden?.id),
+    });
+    expect(textOf(taken.html)).toContain("A record that was chosen here no longer exists.");
+    expect((await ben.post(page, { do: "save", groups: "members" })).path).toContain("done=saved");
+    const [own] = await project.rows<{ id: number }>(
+      "select id from levadura_account where email = 'ana@example.org'",
+    );
+    await goTo(ana, "1");
+    expect((await ben.post(page, { do: "remove", sure: "yes" })).path).toBe("/-/people");
+    expect((await ben.get(page)).status).toBe(404);
+    expect((await goTo(eva, "2")).status).toBe(404);
+    await goTo(eva, "1");
+    expect((await eva.get("/hives/new")).status).toBe(200);
+    // Nobody is left out: each keeps an administrator of its own.
+    const last = await ana.post(`/-/people/${own?.id}`, { do: "save", groups: "members" });
+    expect(textOf(last.html)).toContain("Nobody would be left who can manage people.");
+  }, 60_000);
+
+  it("keep their logs apart, and letters to those who run the application", async () => {
+    const coast = textOf((await ben.get("/-/log")).html);
+    expect(coast).toContain("Dune");
+    expect(coast).not.toContain("eva@example.org, members");
+    const served = await running(["serve"], project.folder);
+    const visitor = new Visitor(served.address);
+    await visitor.post("/-/sign-in", { email: "ben@example.org", password });
+    expect((await visitor.get("/-/people")).status).toBe(200);
+    expect((await visitor.get("/-/mail")).status).toBe(404);
+    expect((await visitor.post("/-/organisations", { do: "begin", new: "Mine" })).status).toBe(404);
+    await served.stop();
+  }, 60_000);
+});
