@@ -4,8 +4,9 @@ import { expect, it } from "vitest";
 import { entityParts } from "../src/core/appgen/application.ts";
 import type { Model } from "../src/core/model/model.ts";
 import { readModel } from "../src/core/model/read.ts";
+import { demoModel } from "./support/demo.ts";
 import { pairOfModels } from "./support/pairs.ts";
-import { levadura, projectWith, repository } from "./support/program.ts";
+import { levadura, projectWith } from "./support/program.ts";
 
 /** The entities of two models whose files are the same by what they are made of, and those that only are the same. */
 function compared([one, other]: readonly [Model, Model]) {
@@ -33,7 +34,7 @@ it.each([
   ["a section", "- Visiting:", "- Visits:"],
   ["a rule", "A hive can't be removed before", "No hive is removed before"],
 ])("of the demo is changed: %s", (_what, from, to) => {
-  const text = readFileSync(join(repository, "demo/model.yaml"), "utf8");
+  const text = demoModel({ open: true });
   expect(text).toContain(from);
   const models = [text, text.replace(from, to)].map((each) => readModel(each).model as Model);
   compared(models as [Model, Model]);

@@ -1,6 +1,7 @@
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
+import { demoModel } from "./support/demo.ts";
 import { levadura, projectWith, repository, temporaryFolder } from "./support/program.ts";
 
 const model =
@@ -145,7 +146,7 @@ describe("migrations", () => {
   });
 
   it("wait for one another when two run at once", async () => {
-    const folder = projectWith(readFileSync(join(repository, "demo/model.yaml"), "utf8"));
+    const folder = projectWith(demoModel({ open: true }));
     await levadura(["prepare"], folder);
     const runs = await Promise.all([1, 2, 3].map(() => levadura(["migrate", "--json"], folder)));
     expect(runs.map(({ status }) => status)).toEqual([0, 0, 0]);

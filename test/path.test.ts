@@ -2,6 +2,7 @@ import { existsSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { rowsOf } from "./support/database.ts";
+import { demoModel } from "./support/demo.ts";
 import { kinds, projectOn } from "./support/kinds.ts";
 import {
   levadura,
@@ -393,7 +394,7 @@ describe("beginning and seeding", () => {
 
   it("fills every entity with rows that hold to everything, the same every time", async () => {
     const rows = async () => {
-      const folder = projectWith(readFileSync("demo/model.yaml", "utf8"));
+      const folder = projectWith(demoModel({ open: true }));
       for (const command of ["prepare", "migrate", "seed"])
         expect((await levadura([command], folder)).status).toBe(0);
       const file = join(folder, "records.db");

@@ -1,6 +1,7 @@
 import { existsSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
+import { demoModel } from "./support/demo.ts";
 import { kinds } from "./support/kinds.ts";
 import { levadura, projectWith, running } from "./support/program.ts";
 import { bees, head, migrated, refused, seeded } from "./support/seeding.ts";
@@ -65,7 +66,7 @@ describe.each(kinds)("seeding over $kind", (kind) => {
 });
 
 describe("sample rows in files", () => {
-  const demo = readFileSync("demo/model.yaml", "utf8");
+  const demo = demoModel({ open: true });
   const read = (folder: string) =>
     readdirSync(folder)
       .sort()

@@ -1,4 +1,4 @@
-import { readFileSync, rmSync } from "node:fs";
+import { rmSync } from "node:fs";
 import { join } from "node:path";
 import { type SqlBool, sql } from "kysely";
 import Driver from "libsql";
@@ -6,8 +6,9 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { Policy } from "../kit/access/scope.ts";
 import type { Route } from "../kit/features/feature.ts";
 import { rowsOf } from "./support/database.ts";
+import { demoModel } from "./support/demo.ts";
 import { built } from "./support/generated.ts";
-import { levadura, repository } from "./support/program.ts";
+import { levadura } from "./support/program.ts";
 import { hiddenInputs } from "./support/visitor.ts";
 
 /** The generated application of the demo, in this process, so that each test chooses who may do what. */
@@ -29,7 +30,7 @@ let folder = "";
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
 beforeAll(async () => {
-  folder = await built(readFileSync(join(repository, "demo/model.yaml"), "utf8"), true);
+  folder = await built(demoModel({ open: true }), true);
   for (const command of [["migrate"], ["seed", "--seed", "7"]])
     expect((await levadura(command, folder)).status, command.join(" ")).toBe(0);
   file = join(folder, "records.db");

@@ -1,8 +1,11 @@
 import { sql } from "kysely";
+import { labelIn } from "../entity/label.ts";
+import { now } from "../formula/clock.ts";
 import { isThisMachine } from "../http/this-machine.ts";
 import { accountTables } from "./account-tables.ts";
-import { addAccount, firstOrganisation, keepRecord } from "./accounts.ts";
+import { addAccount, firstOrganisation, join, keepRecord } from "./accounts.ts";
 import { groupLabels } from "./group-labels.ts";
+import { administrators } from "./rights.ts";
 import type { Scope } from "./scope.ts";
 
 /**
@@ -30,6 +33,7 @@ export async function samplePerson(scope: Scope, group: string): Promise<number 
   const organisation = scope.access?.organisations && firstOrganisation;
   const name = `${found[1]} (sample)`;
   const id = await addAccount(db, { name, email, groups: [group], organisation });
+  if (id !== undefined && group === administrators) await joinSecond(scope, id);
   const table = scope.access?.record;
   if (id === undefined || table === undefined) return id;
   const all = scope.inOrganisation(organisation).seeingAll().rows(table);
@@ -41,4 +45,28 @@ export async function samplePerson(scope: Scope, group: string): Promise<number 
   const record = rows[0]?.id ?? null;
   await keepRecord(db, id, record, organisation);
   return id;
+}
+
+/** Puts the sample administrator into a second organisation, so that it can be seen how they are apart. */
+async function joinSecond(
+  { access, db, language }: Scope,
+  account: number,
+): Promise<void> {
+  if (!access?.organisations) return;
+  const tables = accountTables(db);
+  const other = await tables
+    .selectFrom("levadura_organisation")
+    .select("id")
+    .where("id", "!=", firstOrganisation)
+    .orderBy("id")
+    .executeTakeFirst();
+  const name = `${labelIn(access.organisations.label, language)} 2`;
+  const second =
+    other ??
+    (await tables
+      .insertInto("levadura_organisation")
+      .values({ name, made_at: now() })
+      .returning("id")
+      .executeTakeFirstOrThrow());
+  await join(tables, account, [administrators], second.id);
 }

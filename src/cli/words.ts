@@ -172,6 +172,12 @@ function eventLines(event: Exclude<FlowEvent, { kind: "trouble" | "working" | "p
       return {
         told: [done(`The first administrator chooses a password at ${ansis.bold(event.address)}`)],
       };
+    case "sample people": {
+      const groups = event.groups.join(", ");
+      return {
+        told: [done(`Sign in without a password at ${ansis.bold(event.address)}, as one of`, groups)],
+      };
+    }
     case "died": {
       const how = event.status === null ? "by a signal" : `with status ${event.status}`;
       const pause = `${(event.pause / 1000).toLocaleString("en")} s`;

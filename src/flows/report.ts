@@ -23,6 +23,8 @@ export type FlowEvent =
   | { kind: "built"; written: number; kept: string[]; removed: number }
   | { kind: "serving"; address: string; wantedPort: number; port: number }
   | { kind: "welcome"; address: string }
+  /** The groups of each of which one can sign in as a sample person. */
+  | { kind: "sample people"; address: string; groups: string[] }
   | { kind: "restarted"; milliseconds: number }
   | ({ kind: "died" } & Death)
   | { kind: "watching"; file: string }

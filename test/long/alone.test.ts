@@ -1,13 +1,14 @@
 import { execFileSync, spawn } from "node:child_process";
-import { cpSync, readFileSync } from "node:fs";
+import { cpSync } from "node:fs";
 import { join } from "node:path";
 import { expect, it } from "vitest";
 import { rowsOf } from "../support/database.ts";
-import { levadura, projectWith, repository, temporaryFolder } from "../support/program.ts";
+import { demoModel } from "../support/demo.ts";
+import { levadura, projectWith, temporaryFolder } from "../support/program.ts";
 import { textOf, Visitor } from "../support/visitor.ts";
 
 it("the application installs, builds, tests and starts alone, away from Levadura", async () => {
-  const project = projectWith(readFileSync(join(repository, "demo/model.yaml"), "utf8"));
+  const project = projectWith(demoModel({ open: true }));
   for (const command of ["prepare", "build"])
     expect((await levadura([command], project)).status).toBe(0);
   const place = temporaryFolder();

@@ -5,10 +5,11 @@ import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { noBrowser, openBrowser } from "../support/browser.ts";
 import { rowsOf } from "../support/database.ts";
+import { demoModel } from "../support/demo.ts";
 import { projectWith, type Running, running } from "../support/program.ts";
 
 describe.skipIf(noBrowser)("in a browser", () => {
-  const folder = projectWith(readFileSync("demo/model.yaml", "utf8"), true);
+  const folder = projectWith(demoModel({ open: true }), true);
   const file = join(folder, "records.db");
   let rise: Running;
   let browser: Browser;

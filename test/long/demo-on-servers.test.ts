@@ -35,6 +35,7 @@ const paths = [
 /** What the pages of a running demo say, without what tells of the moment and the machine. */
 async function pagesOf({ address }: Running): Promise<Record<string, [number, string]>> {
   const visitor = new Visitor(address);
+  await visitor.post("/-/sample", { group: "office" });
   const pages: Record<string, [number, string]> = {};
   for (const path of paths) {
     const { status, html } = await visitor.get(path);

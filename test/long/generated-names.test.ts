@@ -1,8 +1,7 @@
-import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { it } from "vitest";
+import { demoModel } from "../support/demo.ts";
 import { built, expectSound } from "../support/generated.ts";
-import { repository } from "../support/program.ts";
 
 /** Names that mean something to SQL, to TypeScript, to the kit, or to a page. */
 const biting = `levadura: 1
@@ -62,6 +61,6 @@ it("the generated application of names that bite is sound", async () => {
 });
 
 it("the generated application of the demo is sound", async () => {
-  const demo = readFileSync(join(repository, "demo/model.yaml"), "utf8");
+  const demo = demoModel();
   expectSound(join(await built(demo), "app"));
 });

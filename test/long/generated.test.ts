@@ -2,10 +2,11 @@ import { execFileSync } from "node:child_process";
 import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
+import { demoModel } from "../support/demo.ts";
 import { built, expectSound } from "../support/generated.ts";
-import { levadura, repository } from "../support/program.ts";
+import { levadura } from "../support/program.ts";
 
-const demo = readFileSync(join(repository, "demo/model.yaml"), "utf8");
+const demo = demoModel();
 
 describe("building", () => {
   /** All files of an application, with their texts. */
@@ -65,6 +66,6 @@ it("an application to which people sign in is sound", async () => {
     ámbar:
   rights: {everyone: see, office: everything, ámbar: "add, delete"}
 entities:`;
-  const folder = await built(demo.replace("entities:", signingIn));
+  const folder = await built(demoModel({ open: true }).replace("entities:", signingIn));
   expectSound(join(folder, "app"));
 });

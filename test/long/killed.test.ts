@@ -1,12 +1,13 @@
 import { spawn } from "node:child_process";
-import { existsSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { existsSync, readdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, it } from "vitest";
 import { rowsOf } from "../support/database.ts";
+import { demoModel } from "../support/demo.ts";
 import { levadura, projectWith, repository, running } from "../support/program.ts";
 
 it("rise that is killed at any moment is whole again at the next one", async () => {
-  const model = readFileSync(join(repository, "demo/model.yaml"), "utf8");
+  const model = demoModel({ open: true });
   for (let round = 0; round < 12; round++) {
     const folder = projectWith(model);
     for (let kill = 0; kill < 4; kill++) {

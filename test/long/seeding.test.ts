@@ -11,6 +11,7 @@ import { brokenRows } from "../../src/flows/rows/row-rules.ts";
 import type { Engine } from "../../src/io/engines/engine.ts";
 import { openSqlite } from "../../src/io/engines/sqlite/engine.ts";
 import { migrationOf } from "../../src/io/project/migrations.ts";
+import { demoModel } from "../support/demo.ts";
 import { fillModel } from "../support/evolving.ts";
 import type { TestProject } from "../support/kinds.ts";
 import { pairOfModels } from "../support/pairs.ts";
@@ -19,7 +20,7 @@ import { bees, head, migrated, refused, seeded } from "../support/seeding.ts";
 import { answers, emptyDatabase, mariadb, postgres } from "../support/servers.ts";
 import { Visitor } from "../support/visitor.ts";
 
-const demo = readFileSync(join(repository, "demo/model.yaml"), "utf8");
+const demo = demoModel({ open: true });
 const there = (await answers(postgres)) && (await answers(mariadb));
 const all = [
   { kind: "sqlite", server: undefined },

@@ -2,7 +2,8 @@ import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { gunzipSync } from "node:zlib";
 import { describe, expect, it } from "vitest";
-import { levadura, projectWith, repository } from "../support/program.ts";
+import { demoModel } from "../support/demo.ts";
+import { levadura, projectWith } from "../support/program.ts";
 import {
   answers,
   databaseOfOnesOwn,
@@ -129,7 +130,7 @@ describe.each([postgres, mariadb])("a project on $kind", async (server) => {
   });
 
   it.skipIf(!there)("gets the scripts that a migration lacks for it", async () => {
-    const model = readFileSync(join(repository, "demo/model.yaml"), "utf8");
+    const model = demoModel({ open: true });
     const folder = projectWith(model);
     await levadura(["prepare"], folder);
     writeFileSync(

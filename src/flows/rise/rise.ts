@@ -2,6 +2,7 @@ import { mkdirSync, readdirSync, statSync, watch } from "node:fs";
 import { basename, join } from "node:path";
 import { deferChanges } from "../../core/evolution/deferred-changes.ts";
 import { describeStep } from "../../core/evolution/steps.ts";
+import { isThisMachine } from "../../../kit/http/this-machine.ts";
 import { Failure } from "../../core/failure.ts";
 import { onlyComputable } from "../../core/formula/check.ts";
 import { withChecks } from "../../core/formula/row-checks.ts";
@@ -88,6 +89,11 @@ export async function riseProject(
   const { port } = await startOn(listening, (free) => runner.begin(free));
   const address = addressOf(listening.host, port);
   report({ kind: "serving", address, wantedPort: listening.port ?? usualPort, port });
+  const { users } = first.model;
+  if (users && isThisMachine(listening.host)) {
+    const groups = [...users.groups.map(({ label }) => label), "Administrators"];
+    report({ kind: "sample people", address: `${address}-/sign-in`, groups });
+  }
   const follower = new Follower(folder, session, runner, report);
   follower.begin();
   report({ kind: "watching", file: modelName(first.project) });
