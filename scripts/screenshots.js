@@ -65,11 +65,20 @@ async function previewPage(address) {
 
 async function pages(address) {
   const browser = await chromiumBrowser();
-  const open = async (path, viewport = { width: 1280, height: 800 }) => {
-    const page = await browser.newPage({ viewport });
-    await page.goto(address + path);
-    return page;
+  /** Pages for somebody who signed in as a sample of a group. */
+  const as = async (group, viewport = { width: 1280, height: 800 }) => {
+    const context = await browser.newContext({ viewport });
+    const first = await context.newPage();
+    await first.goto(`${address}/-/sign-in`);
+    await first.getByRole("button", { name: group }).click();
+    await first.close();
+    return async (path) => {
+      const page = await context.newPage();
+      await page.goto(address + path);
+      return page;
+    };
   };
+  const open = await as("Office");
   const shoot = async (page, name) => {
     await page.waitForTimeout(300);
     await page.screenshot({ path: join(out, `${name}.png`) });
@@ -79,8 +88,23 @@ async function pages(address) {
   await shoot(await open("/hives"), "app-list");
   await shoot(await open("/hives/7"), "app-record");
   await shoot(await open("/inspections/new?hive_id=7&_back=/hives/7"), "app-form");
-  await shoot(await open("/hives/7", { width: 390, height: 844 }), "app-phone");
-  await shoot(await open("/apiaries/1/delete"), "app-delete-refused");
+  await shoot(await (await as("Office", { width: 390, height: 844 }))("/hives/7"), "app-phone");
+
+  const outside = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await outside.goto(`${address}/-/sign-in`);
+  await shoot(outside, "app-sign-in");
+  const administrator = await as("Administrators");
+  const invited = await administrator("/-/people/new");
+  await invited
+    .getByLabel("People to invite")
+    .fill("Ana Vidal, ana@example.org\nBen Ash, ben@example.org");
+  await invited.getByLabel("Members").check();
+  await invited.getByRole("button", { name: "Invite people" }).click();
+  await invited.close();
+  const member = await as("Members");
+  for (const group of ["Wardens", "Board"]) await as(group);
+  await shoot(await administrator("/-/people"), "app-people");
+  await shoot(await member(await ownHive(member)), "app-rights");
 
   const wrong = await open("/hives/new");
   await wrong.getByLabel("Code").fill("B-01");
@@ -89,15 +113,24 @@ async function pages(address) {
   await wrong.getByRole("button", { name: "Save", exact: true }).click();
   await shoot(wrong, "app-errors");
 
-  const [mine, theirs] = [await open("/hives/3/edit"), await open("/hives/3/edit")];
-  await theirs.getByLabel("Status").selectOption("weak");
-  await theirs.getByRole("button", { name: "Save", exact: true }).click();
-  await mine.getByLabel("Status").selectOption("queenless");
-  await mine.getByLabel("Notes").fill("Given to the school garden.");
-  await mine.getByRole("button", { name: "Save", exact: true }).click();
-  await shoot(mine, "app-two-people");
-  await theirs.close();
+  const changed = await open("/hives/3/edit");
+  await changed.getByLabel("Status").selectOption("weak");
+  await changed.getByLabel("Notes").fill("Given to the school garden.");
+  await changed.getByRole("button", { name: "Save", exact: true }).click();
+  await changed.close();
+  await shoot(await open("/hives/3/history"), "app-history");
   await browser.close();
+}
+
+/** The form of the first hive that the sample member keeps. */
+async function ownHive(member) {
+  for (let id = 1; id < 40; id++) {
+    const page = await member(`/hives/${id}`);
+    const edits = await page.getByRole("link", { name: "Edit", exact: true }).count();
+    await page.close();
+    if (edits > 0) return `/hives/${id}/edit`;
+  }
+  throw new Error("the sample member keeps no hive");
 }
 
 const demo = join(folder, "demo");
@@ -115,22 +148,7 @@ const address = await new Promise((resolve) => {
 if (wanted.length === 0 || wanted.some((name) => name.startsWith("app-"))) await pages(address);
 rise.kill("SIGINT");
 
-await terminal(
-  "help",
-  folder,
-  ["levadura help prepare", "levadura chek", "levadura seed --row 5"],
-  4,
-);
 await terminal("demo", folder, ["levadura demo"], 7);
-await terminal(
-  "begin-and-step-by-step",
-  folder,
-  [
-    "levadura begin bees && cd bees",
-    "levadura prepare && levadura migrate && levadura seed && levadura build && levadura history",
-  ],
-  7,
-);
 writeFileSync(
   join(demo, "model.yaml"),
   readFileSync(join(demo, "model.yaml"), "utf8")

@@ -125,7 +125,12 @@ async function show(c: Context, scope: Scope, errors: Errors, status = 200) {
             ) : (
               <form method="post" action={organisationsPath}>
                 <input type="hidden" name="organisation" value={id} />
-                <button class="btn btn-outline-primary btn-sm" name="do" value="go to">
+                <button
+                  class="btn btn-outline-primary btn-sm"
+                  type="submit"
+                  name="do"
+                  value="go to"
+                >
                   {messages.goTo}
                 </button>
               </form>

@@ -48,10 +48,7 @@ export async function samplePerson(scope: Scope, group: string): Promise<number 
 }
 
 /** Puts the sample administrator into a second organisation, so that it can be seen how they are apart. */
-async function joinSecond(
-  { access, db, language }: Scope,
-  account: number,
-): Promise<void> {
+async function joinSecond({ access, db, language }: Scope, account: number): Promise<void> {
   if (!access?.organisations) return;
   const tables = accountTables(db);
   const other = await tables

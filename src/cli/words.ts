@@ -175,7 +175,7 @@ function eventLines(event: Exclude<FlowEvent, { kind: "trouble" | "working" | "p
     case "sample people": {
       const groups = event.groups.join(", ");
       return {
-        told: [done(`Sign in without a password at ${ansis.bold(event.address)}, as one of`, groups)],
+        told: [done(`Sign in as a sample person at ${ansis.bold(event.address)}`, groups)],
       };
     }
     case "died": {

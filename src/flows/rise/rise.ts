@@ -1,8 +1,8 @@
 import { mkdirSync, readdirSync, statSync, watch } from "node:fs";
 import { basename, join } from "node:path";
+import { isThisMachine } from "../../../kit/http/this-machine.ts";
 import { deferChanges } from "../../core/evolution/deferred-changes.ts";
 import { describeStep } from "../../core/evolution/steps.ts";
-import { isThisMachine } from "../../../kit/http/this-machine.ts";
 import { Failure } from "../../core/failure.ts";
 import { onlyComputable } from "../../core/formula/check.ts";
 import { withChecks } from "../../core/formula/row-checks.ts";
