@@ -1,8 +1,10 @@
-import { writeFileSync } from "node:fs";
+import { symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
+import { sql } from "kysely";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { kinds, modelOn, projectOn, type TestProject } from "./support/kinds.ts";
-import { levadura, type Running, running } from "./support/program.ts";
+import { levadura, type Running, repository, running } from "./support/program.ts";
+import { administrator } from "./support/servers.ts";
 import { textOf, Visitor } from "./support/visitor.ts";
 
 const model = (organisations: string) => `levadura: 1
@@ -199,3 +201,73 @@ describe.each(kinds)("organisations over $kind", (kind) => {
     await served.stop();
   }, 60_000);
 });
+
+const onPostgres = kinds.find(({ kind }) => kind === "postgres");
+
+it.skipIf(!onPostgres)(
+  "PostgreSQL keeps organisations apart by itself, whatever a statement forgets",
+  async () => {
+    if (!onPostgres?.server) return;
+    const role = `levadura_app_${process.pid}`;
+    const project = projectOn(onPostgres, model("  organisations: Association\n"));
+    const { folder, url } = project;
+    const { server } = onPostgres;
+    // A superuser sees everything: an application has a role of its own.
+    await administrator(server, `create role ${role} login password 'honey'`);
+    await project.rows("select 1").catch(() => undefined);
+    const own = new URL(url);
+    own.username = role;
+    own.password = "honey";
+    await administrator(server, `create database ${own.pathname.slice(1)} owner ${role}`);
+    writeFileSync(join(folder, ".env"), `DATABASE_URL=${own.href}\n`);
+    try {
+      for (const command of [["prepare"], ["migrate"], ["seed"], ["build"]])
+        expect((await levadura(command, folder)).status, String(command)).toBe(0);
+      await server.rowsIn(url, "update hive set organisation_id = 2 where id > 5");
+      symlinkSync(join(repository, "node_modules"), join(folder, "app/node_modules"));
+      const source = (path: string) => import(join(folder, "app/src", path));
+      const { openDatabase } = await source("database.ts");
+      const { tablesOf } = await source("kit/database/current-dialect.ts");
+      const db = openDatabase(own.href);
+      const forgetful = async (organisation: number) =>
+        (
+          await sql<{ id: number }>`select id from hive order by id`.execute(
+            tablesOf(db, organisation),
+          )
+        ).rows.map(({ id }) => id);
+      // The same connections are used in turn, and for several at once.
+      for (let round = 0; round < 3; round++)
+        expect(await Promise.all([1, 2, 0, 2, 1].map(forgetful))).toEqual([
+          [1, 2, 3, 4, 5],
+          [6, 7, 8, 9],
+          [],
+          [6, 7, 8, 9],
+          [1, 2, 3, 4, 5],
+        ]);
+      const [first, second] = [tablesOf(db, 1), tablesOf(db, 2)];
+      const { numAffectedRows } = await sql`update hive set code = 'GONE' where id = 7`.execute(
+        first,
+      );
+      expect(numAffectedRows).toBe(0n);
+      await expect(
+        sql`update hive set organisation_id = 1 where id = 7`.execute(second),
+      ).rejects.toThrow(/row-level security/);
+      await db.destroy();
+      // Taking organisations away takes this away, too.
+      writeFileSync(join(folder, "model.yaml"), modelOn(onPostgres, model("")));
+      const taken = ["prepare", "--accept-loss", "hive.organisation_id"];
+      for (const table of ["keeper", "apiary"])
+        taken.push("--accept-loss", `${table}.organisation_id`);
+      expect((await levadura(taken, folder)).status).toBe(0);
+      expect((await levadura(["migrate"], folder)).status).toBe(0);
+      expect((await levadura(["rewind"], folder)).status).toBe(0);
+      expect(await server.rowsIn(url, "select count(*) as count from pg_policies")).toEqual([
+        { count: 3 },
+      ]);
+    } finally {
+      await project.remove();
+      await administrator(server, `drop role if exists ${role}`);
+    }
+  },
+  60_000,
+);

@@ -36,12 +36,12 @@ export async function samplePerson(scope: Scope, group: string): Promise<number 
   if (id !== undefined && group === administrators) await joinSecond(scope, id);
   const table = scope.access?.record;
   if (id === undefined || table === undefined) return id;
-  const all = scope.inOrganisation(organisation).seeingAll().rows(table);
+  const there = scope.inOrganisation(organisation).seeingAll();
   const { rows } = await sql<{ id: number }>`
-    select id from ${all} as records
+    select id from ${there.rows(table)} as records
     where id not in (select record_id from levadura_account where record_id is not null)
     and id not in (select record_id from levadura_membership where record_id is not null)
-    order by id limit 1`.execute(scope.db);
+    order by id limit 1`.execute(there.db);
   const record = rows[0]?.id ?? null;
   await keepRecord(db, id, record, organisation);
   return id;

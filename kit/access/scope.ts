@@ -1,4 +1,5 @@
 import { type Kysely, type RawBuilder, type SqlBool, sql } from "kysely";
+import { tablesOf } from "../database/current-dialect.ts";
 import { type Entity, isReference, isReferences } from "../entity/entity.ts";
 import { inSentence, type Label, labelIn, type Names } from "../entity/label.ts";
 import type { PageLink } from "../entity/page-link.ts";
@@ -151,7 +152,8 @@ export class Scope implements FieldScope, FormulaScope {
 
   /** The same scope with the records of an organisation; of all, where there are none. */
   inOrganisation(organisation: number | undefined): Scope {
-    return new Scope({ ...this.#given(), organisation }, this.now);
+    const db = organisation === undefined ? this.db : tablesOf(this.db, organisation);
+    return new Scope({ ...this.#given(), db, organisation }, this.now);
   }
 
   /** The same scope with all rows in sight: for what has to hold for all of them, whoever asks. */

@@ -26,6 +26,7 @@ import {
 import { personOf } from "../access/sessions.ts";
 import { signIn } from "../access/sign-in.tsx";
 import { noteVisit } from "../access/visits.ts";
+import { tablesOf } from "../database/current-dialect.ts";
 import { Registry } from "../entity/registry.ts";
 import type { EntityFeatures, Feature } from "../features/feature.ts";
 import { limitedBody } from "../http/body-limit.ts";
@@ -148,7 +149,8 @@ export function scopes<Tables>({
   const isApart = access?.organisations !== undefined && policy !== everything;
   return (person: Person | undefined, address = "") => {
     const organisation = isApart ? (person?.organisation?.id ?? 0) : undefined;
-    const given = { db: tables, settings, entities: registry, policy, access, person, address };
+    const db = organisation === undefined ? tables : tablesOf(tables, organisation);
+    const given = { db, settings, entities: registry, policy, access, person, address };
     return new Scope({ ...given, organisation });
   };
 }

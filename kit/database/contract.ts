@@ -16,6 +16,8 @@ export interface Dialect {
     address: string,
     moments?: Readonly<Record<string, readonly string[]>>,
   ): Kysely<Tables>;
+  /** The same tables, of which a database that can shows only what belongs to an organisation; 0 has nothing. */
+  tablesOf<Tables>(db: Kysely<Tables>, organisation: number): Kysely<Tables>;
   /** Adds a row to a table unless its key is there already; the number of affected rows tells. */
   insertUnlessThere(table: string, row: Readonly<Record<string, string>>): RawBuilder<unknown>;
   /** Whether a text holds a word, whatever the case and the accents of its letters. */

@@ -5,6 +5,7 @@ export const {
   kind,
   openConnection,
   openTables,
+  tablesOf,
   insertUnlessThere,
   contains,
   columnContains,

@@ -30,6 +30,7 @@ export function openTables<Tables>(address: string): Kysely<Tables> {
   pool.on("connect", (client) => client.on("error", () => undefined));
   const access: Pool<PoolClient, QueryResult> = {
     connect: () => pool.connect(),
+    settle: settleFor,
     query: (client, text, values) => client.query(text, values as unknown[]),
     release: (client, useless) => client.release(useless),
     troubleOf,
@@ -38,10 +39,46 @@ export function openTables<Tables>(address: string): Kysely<Tables> {
     query: ((text: string, values: readonly unknown[]) => connection.query(text, values)) as never,
     release: () => connection.release(),
   }));
-  return new Kysely<Tables>({
-    dialect: new PostgresDialect({ pool: { connect, end: () => pool.end() } }),
-  });
+  const tablesFor = (whom: string) => {
+    const made = new Kysely<Tables>({
+      dialect: new PostgresDialect({
+        pool: { connect: () => connect(whom), end: () => pool.end() },
+      }),
+    });
+    apart.set(made, tablesFor as (whom: string) => Kysely<unknown>);
+    return made;
+  };
+  return tablesFor("");
 }
+
+/** How the tables of a database are opened once more, for one organisation. */
+const apart = new WeakMap<object, (whom: string) => Kysely<unknown>>();
+
+/** Tells the server for which organisation a connection is used, if that is another one than before. */
+async function settleFor(client: PoolClient, whom: string): Promise<void> {
+  if ((settled.get(client) ?? "") === whom) return;
+  await client.query("select set_config('levadura.organisation', $1, false)", [whom]);
+  settled.set(client, whom);
+}
+
+const settled = new WeakMap<PoolClient, string>();
+
+/**
+ * The same database, of which the server shows only what belongs to an organisation (row-level security): whatever a
+ * statement forgets. 0 is an organisation that has nothing.
+ */
+export function tablesOf<Tables>(db: Kysely<Tables>, organisation: number): Kysely<Tables> {
+  const known = ofOrganisations.get(db) ?? new Map<number, Kysely<unknown>>();
+  ofOrganisations.set(db, known);
+  const found = known.get(organisation) ?? apart.get(db)?.(String(organisation || -1));
+  if (!found) return db;
+  if (known.size >= mostKnown) known.clear();
+  known.set(organisation, found);
+  return found as Kysely<Tables>;
+}
+
+const ofOrganisations = new WeakMap<object, Map<number, Kysely<unknown>>>();
+const mostKnown = 1000;
 
 /** Adds a row to a table unless its key is there already; the number of affected rows tells. */
 export function insertUnlessThere(

@@ -3,6 +3,8 @@ import type { Trouble } from "../contract.ts";
 /** A driver's connection pool. */
 export interface Pool<Client, Result> {
   connect(): Promise<Client>;
+  /** Prepares a connection for whom it is used, where the server is told. */
+  settle?(client: Client, whom: string): Promise<void>;
   query(client: Client, text: string, values: readonly unknown[]): Promise<Result>;
   /** Takes a connection back; one that is of no use any more is closed. */
   release(client: Client, useless: boolean): void;
@@ -30,7 +32,7 @@ export function pooled<Client, Result, Face>(
   pool: Pool<Client, Result>,
   patience: number,
   faceOf: (connection: PooledConnection<Client, Result>) => Face,
-): () => Promise<Face> {
+): (whom?: string) => Promise<Face> {
   type Given = { connection: PooledConnection<Client, Result>; face: Face };
   const free: Given[] = [];
   const inUse = new Set<Given>();
@@ -46,11 +48,11 @@ export function pooled<Client, Result, Face>(
   setInterval(() => {
     for (const { connection } of inUse) connection.wait(interval, patience);
   }, interval).unref();
-  return async () => {
+  return async (whom = "") => {
     const client = await pool.connect();
     const given = free.pop() ?? added();
     inUse.add(given);
-    given.connection.begin(client);
+    given.connection.begin(client, whom);
     return given.face;
   };
 }
@@ -64,6 +66,7 @@ export class PooledConnection<Client, Result> {
   readonly #pool: Pool<Client, Result>;
   readonly #released: (useless: boolean) => void;
   #client: Client | undefined;
+  #whom = "";
   #inTransaction = false;
   /** How long the last statement has waited for its answer, in milliseconds. */
   #waited = 0;
@@ -75,8 +78,9 @@ export class PooledConnection<Client, Result> {
     this.#released = released;
   }
 
-  begin(client: Client): void {
+  begin(client: Client, whom: string): void {
     this.#client = client;
+    this.#whom = whom;
     this.#inTransaction = false;
   }
 
@@ -102,13 +106,21 @@ export class PooledConnection<Client, Result> {
 
   /** Runs a statement, on up to so many other connections if one is lost. */
   #ask(text: string, values: readonly unknown[], replacements: number): Promise<Result> {
-    const asked = this.#pool.query(this.#client as Client, text, values);
+    const asked = this.#sent(text, values);
     if (replacements === 0) return asked;
     return asked.catch(async (error) => {
       if (this.#silence || this.#pool.troubleOf(error) !== "lost") throw error;
       await this.#replace();
       return this.#ask(text, values, replacements - 1);
     });
+  }
+
+  #sent(text: string, values: readonly unknown[]): Promise<Result> {
+    const client = this.#client as Client;
+    const settled = this.#pool.settle?.(client, this.#whom);
+    return settled
+      ? settled.then(() => this.#pool.query(client, text, values))
+      : this.#pool.query(client, text, values);
   }
 
   async #replace(): Promise<void> {

@@ -34,6 +34,11 @@ export function insertUnlessThere(
   return sql`insert or ignore into ${sql.table(table)} (${columns}) values (${sql.join(Object.values(row))})`;
 }
 
+/** The same database: it has no security of rows of its own. */
+export function tablesOf<Tables>(db: Kysely<Tables>, _organisation: number): Kysely<Tables> {
+  return db;
+}
+
 /** Whether a text holds a word, whatever the case and the accents of its letters. */
 export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
   return sql<SqlBool>`(${text}) glob ${globPattern(word)}`;

@@ -24,6 +24,7 @@ import {
   typeSql,
 } from "./columns.ts";
 import { limits } from "./limits.ts";
+import { noRowSecurity, rowSecurity } from "./row-security.ts";
 import { syntax } from "./syntax.ts";
 
 /** What makes a table continue after the numbers that were inserted into it. */
@@ -46,7 +47,10 @@ export const postgres: Dialect = alteringDialect({
   addTable,
   dropReference: (table, column) => `drop constraint ${quoted(foreignKeyName(table, column))}`,
   addColumn,
-  dropColumn: (step) => flows.dropColumn(syntax, step),
+  dropColumn: (step) => [
+    ...noRowSecurity(step.table, [step.column]),
+    ...flows.dropColumn(syntax, step),
+  ],
   changeColumn: (step, before) => indexedAround(step, before, changeColumn(step)),
   changeIndex,
 });
@@ -120,7 +124,7 @@ function addTable(
       ),
     );
   }
-  parts.push(run(createTable(table, there)));
+  parts.push(run(createTable(table, there)), ...rowSecurity(table.name, table.columns));
   for (const index of table.indexes) {
     const made = createIndex(table.name, table.columns, index);
     if (made) parts.push(run(made));
@@ -181,6 +185,7 @@ function addColumn({
     column.references && `add ${foreignKey(table, column)}`,
   ].filter(Boolean);
   if (finish.length > 0) parts.push(run(`alter table ${goal} ${finish.join(", ")}`));
+  parts.push(...rowSecurity(table, [column]));
   return restore
     ? [{ kind: "bring back", file: restore, table: keptTable(syntax, restore) }, ...parts]
     : parts;
