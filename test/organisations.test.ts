@@ -188,6 +188,20 @@ describe.each(kinds)("organisations over $kind", (kind) => {
     expect(textOf(last.html)).toContain("Nobody would be left who can manage people.");
   }, 60_000);
 
+  it("get no rows from files and samples that could be taken for those of another one", async () => {
+    for (const command of [
+      ["seed", "Hive", "--rows", "20"],
+      ["seed", "--empty-first", "--yes"],
+    ]) {
+      const { status, err } = await levadura(command, project.folder);
+      expect([status, err]).toEqual([
+        1,
+        expect.stringContaining("of other organisations than the first"),
+      ]);
+    }
+    expect([await count("hive", 1), await count("hive", 2)]).toEqual([9, 1]);
+  });
+
   it("keep their logs apart, and letters to those who run the application", async () => {
     const coast = textOf((await ben.get("/-/log")).html);
     expect(coast).toContain("Dune");

@@ -43,6 +43,7 @@ import type { ReadStep } from "../../io/sheets/text.ts";
 import { withDatabase } from "../database.ts";
 import type { Report } from "../report.ts";
 import { deleteRows } from "../rows/clear-rows.ts";
+import { requireOneOrganisation } from "../rows/one-organisation.ts";
 import { requireRules } from "../rows/row-rules.ts";
 import { readSeedingRecord } from "../seed/record.ts";
 import type { Loaded } from "./loaded.ts";
@@ -225,6 +226,7 @@ export async function loadSources(
   deletion: Deletion | undefined,
   report: Report,
 ): Promise<Loaded[]> {
+  await requireOneOrganisation(engine, model);
   const moments = { today: todayIn(model.app.timezone), now: now() };
   const loaded = await loadAll(engine, model, sources, { deletion, moments }, report);
   const entities = [...new Set(sources.map(({ entity }) => entity))];

@@ -14,6 +14,7 @@ import type { Loaded } from "../import/loaded.ts";
 import { requireMigrated } from "../migrate/migrate.ts";
 import type { Report } from "../report.ts";
 import { type Clearing, clearEntities, clearingOf, requireNamed } from "../rows/clear-rows.ts";
+import { requireOneOrganisation } from "../rows/one-organisation.ts";
 import { unmakeableRow } from "./failures.ts";
 import {
   type ExistingRows,
@@ -59,6 +60,7 @@ export async function seedProject(
   let kept: string | undefined;
   const seeded = await withDatabase(project, (engine) =>
     engine.transaction(async () => {
+      await requireOneOrganisation(engine, model);
       if (request.emptyFirst) kept = await emptyFirst(engine, project, model, request);
       const loaded =
         sources.length > 0 ? await loadSources(engine, model, sources, undefined, report) : [];
