@@ -216,6 +216,72 @@ describe.each(kinds)("organisations over $kind", (kind) => {
   }, 60_000);
 });
 
+describe.each(kinds)("plans over $kind", (kind) => {
+  it("limit records, people and histories, say so before, and are changed by who runs it or is paid", async () => {
+    const plans = `  organisations: Association
+  new organisations: everyone
+  plans:
+    small: {Hive: 11, people: 2, history: no}
+    large:
+`;
+    const project = projectOn(kind, model(plans));
+    const secret = "a secret of twenty letters";
+    const app = await running(["rise", "--administrator", "Ana"], project.folder, {
+      PLAN_SECRET: secret,
+    });
+    try {
+      const link = /chooses a password at http:\/\/[^/]+(\S+)/.exec(app.said())?.[1] ?? "";
+      const ana = new Visitor(app.address);
+      await ana.post(link, { email: "ana@example.org", password, again: password });
+      const add = (code: string) => ana.submit("/hives/new", { code, apiary_id: "1" });
+      expect(textOf((await ana.get("/hives/new")).html)).toContain(
+        "The plan has room for 11 hives; 9 are there.",
+      );
+      // Two at once don't both take the last place.
+      expect((await add("A-1")).status).toBe(200);
+      const both = await Promise.all([add("A-2"), add("A-3")]);
+      expect(both.map(({ status }) => status).sort()).toEqual([200, 422]);
+      const full = await add("A-4");
+      expect([full.status, textOf(full.html).includes("room for 11 hives, and no more")]).toEqual([
+        422,
+        true,
+      ]);
+      expect((await project.rows("select id from hive")).length).toBe(11);
+      expect((await ana.get("/hives/1/history")).status).toBe(403);
+      const people = await ana.post("/-/people/new", {
+        people: "Ben, b@example.org\nEva, e@example.org",
+      });
+      expect([people.status, textOf(people.html).includes("The plan is for 2 people")]).toEqual([
+        422,
+        true,
+      ]);
+      expect(textOf((await ana.get("/-/organisations")).html)).toMatch(
+        /Plan: small Hives 11 of 11 People 1 of 2/,
+      );
+      const tell = (body: object, key = secret) =>
+        fetch(`${app.address}/-/plan`, {
+          method: "POST",
+          headers: { authorization: `Bearer ${key}`, "content-type": "application/json" },
+          body: JSON.stringify(body),
+        });
+      const large = { organisation: 1, plan: "large" };
+      expect((await tell(large, "another secret of letters")).status).toBe(401);
+      expect((await tell({ organisation: 1, plan: "huge" })).status).toBe(422);
+      expect((await tell({ organisation: 9, plan: "large" })).status).toBe(422);
+      expect((await add("A-5")).status).toBe(422);
+      expect((await tell(large)).status).toBe(200);
+      expect((await add("A-5")).status).toBe(200);
+      expect((await ana.get("/hives/1/history")).status).toBe(200);
+      const back = { do: "plan", organisation: "1", plan: "small" };
+      expect((await ana.post("/-/organisations", back)).status).toBe(200);
+      expect((await add("A-6")).status).toBe(422);
+    } finally {
+      await app.stop();
+      await project.remove();
+    }
+  }, 60_000);
+});
+
 const onPostgres = kinds.find(({ kind }) => kind === "postgres");
 
 it.skipIf(!onPostgres)(

@@ -17,11 +17,22 @@ export interface Access {
     plural: Label;
     /** Who may begin another one; otherwise the administrators of the first. */
     openTo?: "everyone";
+    /** What each may have at most, by the name of its plan; a new one has the first. */
+    plans?: Readonly<Record<string, Plan>>;
   };
   /** What the groups are called, by their names. */
   groups: Readonly<Record<string, Label>>;
   /** What each group may do, by the table of an entity and the name of the group. */
   rights: Readonly<Record<string, Readonly<Record<string, readonly Grant[]>>>>;
+}
+
+/** What an organisation may have at most. */
+export interface Plan {
+  /** Records, by the table of their entity. */
+  records: Readonly<Record<string, number>>;
+  people?: number;
+  /** Whether nobody sees the history of records. */
+  withoutHistory?: true;
 }
 
 /** Something that a group may do, with all records of an entity or with some. */

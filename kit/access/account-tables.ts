@@ -23,7 +23,13 @@ export interface AccountTables {
     totp_step: number | null;
     made_at: string;
   };
-  levadura_organisation: { id: Generated<number>; name: string; made_at: string };
+  levadura_organisation: {
+    id: Generated<number>;
+    name: string;
+    /** The name of its plan; null for the first. */
+    plan: string | null;
+    made_at: string;
+  };
   levadura_membership: {
     id: Generated<number>;
     account_id: number;

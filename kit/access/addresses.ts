@@ -11,6 +11,7 @@ export const providerPath = "/-/provider";
 export const accountPath = "/-/account";
 export const peoplePath = "/-/people";
 export const organisationsPath = "/-/organisations";
+export const planPath = "/-/plan";
 export const logPath = "/-/log";
 export const activityPath = "/-/activity";
 export const mailboxPath = "/-/mail";

@@ -12,6 +12,7 @@ import { join } from "./accounts.ts";
 import { organisationsPath } from "./addresses.ts";
 import { attemptMinutes, countAttempt } from "./attempts.ts";
 import { type Errors, FormProblem, PlainInput } from "./plain-form.tsx";
+import { allOrganisations, Plans, PlanUsage, setPlan, usageLines } from "./plan-pages.tsx";
 import { administrators, isAdministrator, isOperator } from "./rights.ts";
 import type { Scope } from "./scope.ts";
 import { chooseOrganisation } from "./sessions.ts";
@@ -59,6 +60,8 @@ async function sent(c: Context, scope: Scope) {
     }
     case "begin":
       return mayBegin(scope) ? begin(c, scope, data, scope.person.id) : c.notFound();
+    case "plan":
+      return isOperator(scope.person) ? choosePlan(c, scope, data) : c.notFound();
     case "rename":
       return isAdministrator(scope.person) ? rename(c, scope, data) : c.notFound();
     default:
@@ -86,6 +89,16 @@ async function begin(c: Context, scope: Scope, data: SentForm, account: number) 
   await chooseOrganisation(c, db, id);
   await noteEvent(scope, "organisation", { name: name.value });
   return c.redirect("/", 303);
+}
+
+/** Gives an organisation another plan; those who run the application do so. */
+async function choosePlan(c: Context, scope: Scope, data: SentForm) {
+  const id = recordId(sentText(data, "organisation"));
+  const plan = sentText(data, "plan");
+  const plans = scope.access?.organisations?.plans ?? {};
+  if (id === undefined || !Object.hasOwn(plans, plan)) return c.notFound();
+  if (!(await setPlan(scope, id, plan))) return c.notFound();
+  return c.redirect(organisationsPath, 303);
 }
 
 async function rename(c: Context, scope: Scope, data: SentForm) {
@@ -138,6 +151,10 @@ async function show(c: Context, scope: Scope, errors: Errors, status = 200) {
           </li>
         ))}
       </ul>
+      <PlanUsage scope={scope} lines={await usageLines(scope)} />
+      {isOperator(person) && access.organisations.plans && (
+        <Plans scope={scope} all={await allOrganisations(scope)} />
+      )}
       {isAdministrator(person) && (
         <form method="post" action={organisationsPath} class="sheet narrow-form">
           <PlainInput

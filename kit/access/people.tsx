@@ -40,6 +40,7 @@ import { groupLabels } from "./group-labels.ts";
 import { tellChange, writeTo } from "./letters.ts";
 import { newLink } from "./links.ts";
 import { described, type Errors, FormProblem, Framed, PlainSelect } from "./plain-form.tsx";
+import { peopleUsage } from "./plans.ts";
 import { isOperator } from "./rights.ts";
 import type { Scope } from "./scope.ts";
 import { turnOff } from "./second-factor.ts";
@@ -154,6 +155,10 @@ async function invite(c: Context, scope: Scope) {
   const refuse = (message: string) =>
     askPeople(c, scope, { lines, groups, errors: new Map([["people", message]]) }, 422);
   if ("error" in read) return refuse(read.error);
+  const usage = await peopleUsage(scope);
+  if (usage && usage.used + read.people.length > usage.most) {
+    return refuse(messages.planPeople(usage.used, usage.most));
+  }
   const db = accountTables(scope.db);
   const links: { name: string; email: string; link: string | undefined; joined: boolean }[] = [];
   for (const { name, email } of read.people) {

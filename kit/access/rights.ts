@@ -4,6 +4,7 @@ import type { Access, Grant } from "./access.ts";
 import type { Action } from "./action.ts";
 import { blankedColumns } from "./blanked-columns.ts";
 import type { Person } from "./person.ts";
+import { planOf } from "./plan.ts";
 import type { Policy, Scope, Withheld } from "./scope.ts";
 
 /** The group whose members may do everything, and manage the others. */
@@ -63,7 +64,8 @@ export function policyOf({ rights }: Access): Policy {
   };
   return {
     may: (scope, action, entity) =>
-      isAdministrator(scope.person) || grants(scope, action, entity).length > 0,
+      !(action === "history" && planOf(scope)?.plan.withoutHistory) &&
+      (isAdministrator(scope.person) || grants(scope, action, entity).length > 0),
     visible: (scope, entity) => rows(scope, "see", entity),
     limits: rows,
     withheld,

@@ -86,6 +86,7 @@ export async function personOf(
       "membership.group_name",
       "membership.record_id as record_there",
       "organisation.name as organisation_name",
+      "organisation.plan",
       "session.organisation_id as chosen",
       "session.seen_at",
     ])
@@ -118,7 +119,12 @@ export async function personOf(
     groups: own.flatMap(({ group_name: name }) => (name === null || name === everyone ? [] : name)),
     ...(there &&
       typeof chosen === "number" && {
-        organisation: { id: chosen, name: there.organisation_name ?? "", among: within.size },
+        organisation: {
+          id: chosen,
+          name: there.organisation_name ?? "",
+          among: within.size,
+          ...(there.plan !== null && { plan: there.plan }),
+        },
       }),
     ...(typeof record === "number" && { record }),
     ...(first.language !== null && { language: first.language }),

@@ -13,6 +13,7 @@ import { ownSecondFactor } from "../access/own-second-factor.tsx";
 import { passkeys } from "../access/passkey-pages.tsx";
 import { people } from "../access/people.tsx";
 import type { Person } from "../access/person.ts";
+import { planHook } from "../access/plan-pages.tsx";
 import { provider } from "../access/provider-pages.ts";
 import { policyOf } from "../access/rights.ts";
 import {
@@ -119,6 +120,7 @@ const signingIn = (): Feature[] => [
   ownSecondFactor,
   people,
   organisations,
+  planHook,
   log,
   activity,
   mailbox(),

@@ -51,6 +51,16 @@ export const peopleEn = {
   joined: "Signs in already, and is in this group of people now. A letter says so.",
   removeHere: (name: string) => `${name} can’t work here any more then, but elsewhere.`,
 
+  // Plans.
+  plan: "Plan",
+  planFull: (most: string, many: string) => `The plan has room for ${most} ${many}, and no more.`,
+  planPeople: (used: number, most: number) =>
+    `The plan is for ${most} ${plural(most, "person", "people")}, and there ${plural(used, "is", "are")} ${used}.`,
+  planUsage: (used: string, most: string) => `${used} of ${most}`,
+  planNearlyFull: (used: string, most: string, many: string) =>
+    `The plan has room for ${most} ${many}; ${used} are there.`,
+  changePlan: "Change the plan",
+
   // Second factor and passkeys.
   secondFactor: "Second factor",
   secondFactorOff:

@@ -49,6 +49,13 @@ export const peopleEs: typeof peopleEn = {
   anotherOne: (kind) => `Otra: ${inSentence(kind)}`,
   joined: "Ya entra aquí, y ahora también está en esta organización. Un correo se lo dice.",
   removeHere: (name) => `${name} ya no podrá trabajar aquí, pero sí en otras organizaciones.`,
+  plan: "Plan",
+  planFull: (most, many) => `El plan admite ${most} ${many}, y no más.`,
+  planPeople: (used, most) =>
+    `El plan es para ${most} ${plural(most, "persona", "personas")}, y hay ${used}.`,
+  planUsage: (used, most) => `${used} de ${most}`,
+  planNearlyFull: (used, most, many) => `El plan admite ${most} ${many}; hay ${used}.`,
+  changePlan: "Cambiar el plan",
   secondFactor: "Segundo factor",
   secondFactorOff:
     "Con un segundo factor, la contraseña sola no basta para entrar: una aplicación de tu teléfono muestra un código que cambia cada medio minuto.",

@@ -1,4 +1,5 @@
 import { type Kysely, sql } from "kysely";
+import { type Usage, usedUp } from "../access/plans.ts";
 import { fieldsKept, mayHaveAdded, requireOn } from "../access/row-rights.ts";
 import type { AnyTables, Scope } from "../access/scope.ts";
 import { constraintViolation, troubleOf } from "../database/current-dialect.ts";
@@ -97,6 +98,10 @@ async function saveBy<Result>(
       const made: Values = (await rules.beforeSave?.(values, context)) ?? values;
       const ready = saved ? withoutKept(made, values, kept) : made;
       const before = scope.access && saved && (await wholeRow(within, entity, saved.row));
+      const full = saved ? undefined : await usedUp(within, entity);
+      if (full) {
+        throw new WrongFields(new Map([["", planMessage(scope, entity, full)]]));
+      }
       const id = saved
         ? await update(within, entity, saved.row.id, saved.version, ready)
         : await insert(within, entity, ready);
@@ -187,6 +192,12 @@ async function findSaved(scope: Scope, entity: Entity, id: number): Promise<Row>
   const row = await findAnyRow(scope.seeingAll(), entity, id);
   if (!row) throw new Error(`The ${entity.table} that was saved is not there.`);
   return row;
+}
+
+/** What is said where a plan has no room for another record. */
+function planMessage(scope: Scope, entity: Entity, { most }: Usage): string {
+  const { many } = scope.namesOf(entity);
+  return scope.messages.planFull(scope.format.number(most), many);
 }
 
 /** What the rules of an entity may look at. */

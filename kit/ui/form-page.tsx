@@ -11,6 +11,11 @@ export function FormFrame({ form, children }: { form: Form; children?: Child }) 
     <>
       <Trail scope={scope} to={entity.path} label={scope.namesOf(entity).headings} />
       <h1>{form.title}</h1>
+      {form.note && (
+        <div class="alert alert-warning" role="status">
+          {form.note}
+        </div>
+      )}
       {form.wasDeleted && (
         <div class="alert alert-warning" role="alert">
           <strong>{messages.deletedMeanwhile}</strong> {messages.typedBelow}

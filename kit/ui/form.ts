@@ -35,6 +35,8 @@ export interface Form {
   saved?: Typed | undefined;
   /** Somebody else deleted the record in the meantime. */
   wasDeleted?: boolean;
+  /** Something to know before filling it in. */
+  note?: string | undefined;
   /** Where the form is sent; to its own address otherwise. */
   action?: string;
 }

@@ -1,5 +1,6 @@
 import type { Context } from "hono";
 import type { FC } from "hono/jsx";
+import { usageOf } from "../../access/plans.ts";
 import { fieldsKept, requireOn } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
@@ -232,7 +233,17 @@ async function filledIn(
 
 async function newForm(scope: Scope, entity: Entity, values: Typed, token?: string): Promise<Form> {
   const title = scope.messages.newRecord(scope.namesOf(entity).one);
-  return formOf(scope, entity, values, { title, token });
+  const form = await formOf(scope, entity, values, { title, token });
+  return { ...form, note: await planNote(scope, entity) };
+}
+
+/** Says that a plan is nearly used up, before it is. */
+async function planNote(scope: Scope, entity: Entity): Promise<string | undefined> {
+  const usage = await usageOf(scope, entity);
+  if (!usage || usage.used < 0.8 * usage.most) return undefined;
+  const { format, messages } = scope;
+  const { many } = scope.namesOf(entity);
+  return messages.planNearlyFull(format.number(usage.used), format.number(usage.most), many);
 }
 
 async function editForm(

@@ -1,5 +1,5 @@
 import { hiddenFields } from "../formula/hidden-fields.ts";
-import { type Grant, isMany, type Model, type Organisations } from "../model/model.ts";
+import { type Grant, isMany, type Model, type Organisations, type Plan } from "../model/model.ts";
 import { rightsOf } from "../model/rights.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf, linkOf } from "../schema/from-model.ts";
@@ -165,7 +165,7 @@ export function accessModule(model: Model, subjects: readonly Subject[]): string
       ...(users.signUp ? [["signUp", quote(users.signUp)] as const] : []),
       ...(users.newcomers.length > 0 ? [["newcomers", list(users.newcomers)] as const] : []),
       ...(users.organisations
-        ? [["organisations", organisationsCode(users.organisations)] as const]
+        ? [["organisations", organisationsCode(users.organisations, subjects)] as const]
         : []),
       ["groups", object(users.groups.map((group) => [group.name, labelCode(group)]))],
       ["rights", object(rights)],
@@ -176,11 +176,25 @@ Everyone who is signed in is in \`everyone\`, and may do what \`visitors\` may, 
   return module.print();
 }
 
-function organisationsCode({ label, labels, plural, plurals, openTo }: Organisations): string {
+function organisationsCode(
+  { label, labels, plural, plurals, openTo, plans }: Organisations,
+  subjects: readonly Subject[],
+): string {
+  const tableNamed = (name: string) =>
+    subjects.find(({ entity }) => entity.name === name)?.table ?? name;
+  const planCode = ({ records, people, withoutHistory }: Plan) =>
+    object([
+      ["records", object([...records].map(([entity, most]) => [tableNamed(entity), String(most)]))],
+      ...(people === undefined ? [] : [["people", String(people)] as const]),
+      ...(withoutHistory ? [["withoutHistory", "true"] as const] : []),
+    ]);
   return object([
     ["label", labelCode({ label, labels })],
     ["plural", labelCode({ label: plural, labels: plurals })],
     ...(openTo ? [["openTo", quote(openTo)] as const] : []),
+    ...(plans.length > 0
+      ? [["plans", object(plans.map((plan) => [plan.name, planCode(plan)]))] as const]
+      : []),
   ]);
 }
 

@@ -34,6 +34,18 @@ export interface Organisations {
   plurals?: Texts;
   /** Who may begin another one; otherwise the administrators of the first. */
   openTo?: "everyone";
+  /** What organisations may have, by the names of plans; a new one has the first. */
+  plans: Plan[];
+}
+
+/** What an organisation may have at most. */
+export interface Plan {
+  name: string;
+  /** Records, by the names of entities; and people. */
+  records: ReadonlyMap<string, number>;
+  people?: number;
+  /** Whether nobody sees the history of records. */
+  withoutHistory?: true;
 }
 
 export interface UserGroup {

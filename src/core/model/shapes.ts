@@ -130,6 +130,10 @@ export const usersShape = z.strictObject({
     .unknown()
     .optional()
     .describe("What an organisation is called that has records and people of its own."),
+  plans: z
+    .unknown()
+    .optional()
+    .describe("What organisations may have at most: {small: {Hive: 20, people: 5}, large: }."),
   "new organisations": z
     .unknown()
     .optional()
@@ -178,6 +182,15 @@ export function modelJsonSchema(): object {
         newcomers: z.union([text, z.array(text)]).optional(),
         organisations: text.optional(),
         "new organisations": z.enum(["administrators", "everyone"]).optional(),
+        plans: z
+          .record(
+            z.string(),
+            z.union([
+              z.null(),
+              z.record(z.string(), z.union([z.number(), z.boolean(), z.enum(["yes", "no"])])),
+            ]),
+          )
+          .optional(),
         groups: z.record(z.string(), z.union([text, z.null()])).optional(),
         rights: rights.optional(),
       })

@@ -2,7 +2,7 @@ import { nearest } from "../naming/nearest.ts";
 import { labelOf, pluralOf } from "../naming/words.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { checkShape, inOneForm, mapOf, uniqueEntries, valueAt } from "./mappings.ts";
-import type { Users } from "./model.ts";
+import type { Plan, Users } from "./model.ts";
 import { administrators, givenGroups, interpretRights } from "./rights.ts";
 import { usersShape } from "./shapes.ts";
 import type { SourceEntry, SourceMap } from "./source.ts";
@@ -40,6 +40,7 @@ export function interpretUsers(
   }
   readSignUp(body, users, diagnostics);
   readOrganisations(body, users, diagnostics);
+  readPlans(body, users, entities, diagnostics);
   const rights = valueAt(body, "rights");
   if (rights) users.rights = interpretRights(rights, users, undefined, diagnostics);
   for (const { where } of Object.values(users.rights).flat()) {
@@ -102,7 +103,7 @@ function readOrganisations(body: SourceMap, users: Users, diagnostics: Diagnosti
     diagnostics.error(node.at, "this is no name for organisations", help);
     return;
   }
-  users.organisations = { label, plural: pluralOf(label) };
+  users.organisations = { label, plural: pluralOf(label), plans: [] };
   const said = open?.kind === "scalar" ? open.text.trim() : undefined;
   if (said === "everyone") users.organisations.openTo = "everyone";
   else if (open && said !== administrators) {
@@ -112,6 +113,67 @@ function readOrganisations(body: SourceMap, users: Users, diagnostics: Diagnosti
       "write `administrators` or `everyone`",
     );
   }
+}
+
+/** Reads `plans`: what organisations may have at most. */
+function readPlans(
+  body: SourceMap,
+  { organisations }: Users,
+  entities: ReadonlySet<string>,
+  diagnostics: Diagnostics,
+): void {
+  const node = valueAt(body, "plans");
+  if (!node) return;
+  if (!organisations) {
+    const help = "write what one is called, as in `organisations: Association`";
+    diagnostics.error(node.at, "plans are for `organisations`, and there are none here", help);
+    return;
+  }
+  for (const { key, value } of uniqueEntries(
+    mapOf(node, "`plans`", diagnostics),
+    "plan",
+    diagnostics,
+  )) {
+    const name = inOneForm(key.text);
+    if (!/^\p{Ll}[\p{L}\p{M}\p{N}_]{0,39}$/u.test(name)) {
+      const help = "a name begins with a small letter, and has up to 40 letters, digits and `_`";
+      diagnostics.error(key.at, `\`${name}\` can't be the name of a plan`, help);
+      continue;
+    }
+    const limits = value && mapOf(value, `the plan \`${name}\``, diagnostics);
+    organisations.plans.push(planOf(name, limits, entities, diagnostics));
+  }
+}
+
+function planOf(
+  name: string,
+  limits: SourceMap | undefined,
+  entities: ReadonlySet<string>,
+  diagnostics: Diagnostics,
+): Plan {
+  const records = new Map<string, number>();
+  const plan: Plan = { name, records };
+  for (const { key, value } of uniqueEntries(limits, "limit", diagnostics)) {
+    const what = inOneForm(key.text);
+    const text = value?.kind === "scalar" ? value.text.trim() : "";
+    const at = value?.at ?? key.at;
+    if (what === "history") {
+      if (text === "no" || text === "false") plan.withoutHistory = true;
+      else if (text !== "yes" && text !== "true") diagnostics.error(at, "`history` is yes or no");
+    } else if (what !== "people" && !entities.has(what)) {
+      const close = nearest(what, [...entities, "people", "history"]);
+      const help = close ? `did you mean \`${close}\`?` : "name an entity, `people` or `history`";
+      diagnostics.error(key.at, `a plan can't limit \`${what}\``, help);
+    } else if (!/^\d{1,9}$/.test(text)) {
+      diagnostics.error(
+        at,
+        "a number was expected here",
+        "write how many there may be, as in `Hive: 20`",
+      );
+    } else if (what === "people") plan.people = Number(text);
+    else records.set(what, Number(text));
+  }
+  return plan;
 }
 
 function isGroupName(name: string, at: Span, diagnostics: Diagnostics): boolean {

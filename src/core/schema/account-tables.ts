@@ -26,6 +26,8 @@ export const accountTables = (): readonly Table[] => [
   }),
   table("levadura_organisation", "organisation", {
     name: needed({ type: { kind: "text", max: 120 } }),
+    // The first plan of the model, without one.
+    plan: code(40),
     made_at: needed(code(20)),
   }),
   table("levadura_membership", "membership", {
