@@ -342,6 +342,36 @@ describe.each(kinds)("people over $kind", (kind) => {
     expect((await as("Ben").get("/hives")).status).toBe(200);
   }, 120_000);
 
+  it("see lists as they were, if they may see histories", async () => {
+    const eva = as("Eva");
+    const hive = { apiary_id: "1", keeper_id: "1", helpers: ["2"] };
+    for (const code of ["WAS-1", "WAS-2"]) await eva.submit("/hives/new", { code, ...hive });
+    const id = async (code: string) =>
+      (await one<{ id: number }>(`select id from hive where code = '${code}'`))?.id;
+    const [first, second] = [await id("WAS-1"), await id("WAS-2")];
+    const moment = new Date().toISOString().slice(0, 19);
+    await new Promise((resolve) => setTimeout(resolve, 1100));
+    await eva.submit(`/hives/${first}/edit`, {
+      code: "IS-1",
+      ...hive,
+      keeper_id: "3",
+      helpers: [],
+    });
+    await eva.submit(`/hives/${second}/delete`);
+    await eva.submit("/hives/new", { code: "IS-3", ...hive });
+    const at = (when: string) => eva.get(`/hives/as-it-was?at=${when}`);
+    const codes = (html: string) => html.match(/(?:WAS|IS)-\d/g);
+    expect(codes((await at(moment)).html)).toEqual(["WAS-1", "WAS-2"]);
+    const later = new Date(Date.now() + 60_000).toISOString().slice(0, 16);
+    expect(codes((await at(later)).html)).toEqual(["IS-1", "IS-3"]);
+    const [was, is] = [await at(moment), await at(later)].map(({ html }) =>
+      /<tr><td>(?:WAS|IS)-1<.*?<\/tr>/s.exec(html)?.[0].match(/\/keepers\/\d/g),
+    );
+    expect([was, is]).toEqual([["/keepers/1", "/keepers/2"], ["/keepers/3"]]);
+    expect((await at("yesterday")).status).toBe(422);
+    expect((await as("Ben").get(`/hives/as-it-was?at=${moment}`)).status).toBe(403);
+  });
+
   it("are managed by administrators, of whom one is always left", async () => {
     const idOf = async (name: string) =>
       (await one<{ id: number }>(`select id from levadura_account where name = '${name}'`))?.id;

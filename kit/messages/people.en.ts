@@ -97,6 +97,14 @@ export const peopleEn = {
   providerRefused: "You can’t sign in this way. Ask an administrator to invite you.",
   providerAway: "The sign-in service can’t be reached. Try again later, or sign in otherwise.",
 
+  // Lists as they were.
+  asItWas: "As it was",
+  asItWasTitle: (headings: string) => `${headings} as they were`,
+  moment: "Moment",
+  show: "Show",
+  nothingThen: "There was nothing then.",
+  asItWasCut: "There are more records, or more changes since then, than this page looks at.",
+
   // Activity.
   activity: "Activity",
   activityHelp: "Who used which pages, in the last 30 days.",

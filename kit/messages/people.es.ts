@@ -90,6 +90,12 @@ export const peopleEs: typeof peopleEn = {
   providerRefused: "No puedes entrar de esta manera. Pide a un administrador que te invite.",
   providerAway:
     "No se puede llegar al servicio de acceso. Inténtalo más tarde, o entra de otra manera.",
+  asItWas: "Como era",
+  asItWasTitle: (headings) => `${headings}: como eran`,
+  moment: "Momento",
+  show: "Mostrar",
+  nothingThen: "Entonces no había nada.",
+  asItWasCut: "Hay más registros, o más cambios desde entonces, de los que mira esta página.",
   activity: "Actividad",
   activityHelp: "Quién usó qué páginas, en los últimos 30 días.",
   mostActive: "Personas más activas",

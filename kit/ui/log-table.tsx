@@ -99,7 +99,13 @@ function Differing({ scope, entry, links }: { scope: Scope; entry: Entry; links:
 }
 
 /** What a field held, as pages show it. Records that the person may not see are told by nothing. */
-function shownHeld(scope: Scope, entity: Entity, name: string, held: Held, links: LogLinks): Child {
+export function shownHeld(
+  scope: Scope,
+  entity: Entity,
+  name: string,
+  held: Held,
+  links: LogLinks,
+): Child {
   const field = entity.fields[name];
   const { none } = scope.messages;
   if (!field) return String(held ?? none);

@@ -10,6 +10,7 @@ import { showPage, Trail } from "../../ui/layout.tsx";
 import { LogTable } from "../../ui/log-table.tsx";
 import { Pager } from "../../ui/pager.tsx";
 import { askedRecord, type Feature, recordPart } from "../feature.ts";
+import { showFormer } from "./former.tsx";
 
 const onPage = 50;
 
@@ -25,6 +26,13 @@ export function history<Known extends Entity>(known: Known): Feature {
         look: "secondary",
         text: (messages) => messages.history,
       },
+      {
+        on: "list",
+        needs: "history",
+        path: "/as-it-was",
+        look: "secondary",
+        text: (messages) => messages.asItWas,
+      },
     ],
     routes: [
       {
@@ -32,6 +40,12 @@ export function history<Known extends Entity>(known: Known): Feature {
         path: `${entity.path}/${recordPart}/history`,
         needs: { action: "history", entity },
         answer: (c, scope) => showHistory(c, scope, entity),
+      },
+      {
+        method: "GET",
+        path: `${entity.path}/as-it-was`,
+        needs: { action: "history", entity },
+        answer: (c, scope) => showFormer(c, scope, entity),
       },
     ],
   };
