@@ -435,6 +435,79 @@ it("are there when the project is started again, and nothing is pending then", a
   expect((await levadura(["changes", "--check"], folder)).status).toBe(0);
 });
 
+describe.each(kinds)("rights that administrators change over $kind", (kind) => {
+  const changeable = (are: string) => `levadura: 1
+app: {name: Hive Book, database: sqlite}
+users:
+  rights are: ${are}
+  groups: {members: Members}
+entities:
+  Hive:
+    title: "{code}"
+    fields: {code: "text, required", price: money}
+    seed: 3
+    rights: {everyone: see, members: [see, change where code = 'H-001', "hide price"]}
+`;
+  it.each(["ceiling", "start"])(
+    "are within the model: a %s",
+    async (are) => {
+      const project = projectOn(
+        kind,
+        changeable(are).replace(
+          "app: {name: Hive Book, database: sqlite}",
+          "app:\n  name: Hive Book\n  database: sqlite",
+        ),
+      );
+      const app = await running(["rise"], project.folder);
+      try {
+        const [administrator, member] = [new Visitor(app.address), new Visitor(app.address)];
+        await administrator.post("/-/sample", { group: "administrators" });
+        await member.post("/-/sample", { group: "members" });
+        const statuses = async () =>
+          Promise.all(
+            ["/hives", "/hives/1/edit", "/hives/2/edit", "/hives/2/delete"].map(
+              async (path) => (await member.get(path)).status,
+            ),
+          );
+        expect(await statuses()).toEqual([200, 200, 403, 403]);
+        const set = (group: string, given: Record<string, string>) =>
+          administrator.post("/-/rights", { group, ...given });
+        expect(textOf((await administrator.get("/-/rights?group=members")).html)).toContain(
+          "As in the model: some records",
+        );
+        expect((await member.get("/-/rights")).status).toBe(404);
+        expect(
+          (await member.post("/-/rights", { group: "members", "hive delete": "all" })).status,
+        ).toBe(404);
+        await set("members", { "hive change": "all", "hive delete": "all" });
+        // Beyond a ceiling there is nothing.
+        expect(await statuses()).toEqual(
+          are === "start" ? [200, 200, 200, 200] : [200, 200, 403, 403],
+        );
+        if (are === "start")
+          expect((await member.get("/hives/2/edit")).html).not.toContain('name="price"');
+        await set("members", { "hive change": "none" });
+        expect(await statuses()).toEqual([200, 403, 403, 403]);
+        await set("members", { "hive see": "none", "hive change": "none" });
+        await set("everyone", { "hive see": "none" });
+        expect(await statuses()).toEqual([404, 404, 404, 404]);
+        await set("everyone", {});
+        await set("members", {});
+        expect(await statuses()).toEqual([200, 200, 403, 403]);
+        const log = await project.rows<{ details: string }>(
+          "select details from levadura_change where action = 'rights'",
+        );
+        expect(log.length).toBe(are === "start" ? 6 : 5);
+        expect((await set("administrators", { "hive see": "none" })).status).toBe(404);
+      } finally {
+        await app.stop();
+        await project.remove();
+      }
+    },
+    60_000,
+  );
+});
+
 describe.each(kinds)("rights on some rows over $kind", (kind) => {
   const own = `levadura: 1
 app:

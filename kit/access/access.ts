@@ -11,6 +11,11 @@ export interface Access {
   signUp?: "open" | "confirmed";
   /** The groups of people who sign up. */
   newcomers?: readonly string[];
+  /**
+   * Whether administrators change rights in the running application: those here are then the most there can be, or
+   * only what there is at first.
+   */
+  rightsAre?: "ceiling" | "start";
   /** Organisations, where several work in one application, each with records and people of its own. */
   organisations?: {
     label: Label;

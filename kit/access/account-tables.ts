@@ -39,6 +39,15 @@ export interface AccountTables {
     /** The number of the record that the person is there. */
     record_id: number | null;
   };
+  levadura_right: {
+    id: Generated<number>;
+    organisation_id: Generated<number>;
+    group_name: string;
+    entity_table: string;
+    action: string;
+    /** Whether the group may do it with all records, or not at all. */
+    given: "all" | "none";
+  };
   levadura_session: {
     id: Generated<number>;
     digest: string;

@@ -15,4 +15,5 @@ export type LoggedAction =
   | "account"
   | "remove account"
   | "organisation"
+  | "rights"
   | "refused";

@@ -12,6 +12,7 @@ export const accountPath = "/-/account";
 export const peoplePath = "/-/people";
 export const organisationsPath = "/-/organisations";
 export const planPath = "/-/plan";
+export const rightsPath = "/-/rights";
 export const logPath = "/-/log";
 export const activityPath = "/-/activity";
 export const mailboxPath = "/-/mail";

@@ -33,6 +33,7 @@ import {
   logPath,
   mailboxPath,
   peoplePath,
+  rightsPath,
   signInPath,
   welcomeAddress,
 } from "./addresses.ts";
@@ -84,6 +85,13 @@ async function listPeople(c: Context, scope: Scope) {
           <a class="btn btn-outline-secondary" href={activityPath}>
             {messages.activity}
           </a>{" "}
+          {scope.access?.rightsAre && (
+            <>
+              <a class="btn btn-outline-secondary" href={rightsPath}>
+                {messages.rights}
+              </a>{" "}
+            </>
+          )}
           {isOperator(scope.person) && (
             <a class="btn btn-outline-secondary" href={mailboxPath}>
               {messages.mailbox}

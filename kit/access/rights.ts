@@ -3,6 +3,7 @@ import type { Entity } from "../entity/entity.ts";
 import type { Access, Grant } from "./access.ts";
 import type { Action } from "./action.ts";
 import { blankedColumns } from "./blanked-columns.ts";
+import { rightKey } from "./changed-rights.ts";
 import type { Person } from "./person.ts";
 import { planOf } from "./plan.ts";
 import type { Policy, Scope, Withheld } from "./scope.ts";
@@ -30,13 +31,23 @@ function withheldBy({ hidden = [], readOnly = [] }: Grant, action: Action): read
   return action === "add" || action === "change" ? [...hidden, ...readOnly] : hidden;
 }
 
+/** What the rights of a group leave out of records. */
+function withheldIn([grant]: readonly Grant[]): Pick<Grant, "hidden" | "readOnly"> {
+  const { hidden, readOnly } = grant ?? {};
+  return { ...(hidden && { hidden }), ...(readOnly && { readOnly }) };
+}
+
 /** The policy that the rights of groups make. What somebody may not see isn't there for them. */
 export function policyOf({ rights }: Access): Policy {
-  const grants = ({ person }: Scope, action: Action, { table }: Entity): readonly Grant[] => {
+  const grants = (scope: Scope, action: Action, { table }: Entity): readonly Grant[] => {
     const its = rights[table] ?? {};
-    return groupsOf(person)
-      .flatMap((group) => (Object.hasOwn(its, group) ? (its[group] ?? []) : []))
-      .filter(({ may }) => may.includes(action));
+    return groupsOf(scope.person).flatMap((group) => {
+      const own = Object.hasOwn(its, group) ? (its[group] ?? []) : [];
+      const changed = scope.changed.get(rightKey(group, table, action));
+      if (changed === "none") return [];
+      if (changed === "all") return [{ ...withheldIn(own), may: [action] }];
+      return own.filter(({ may }) => may.includes(action));
+    });
   };
   const rows = (scope: Scope, action: Action, entity: Entity): RawBuilder<SqlBool> | undefined => {
     if (isAdministrator(scope.person)) return undefined;

@@ -11,6 +11,7 @@ import { type Formats, formatsFor } from "../messages/formats.ts";
 import { messagesFor } from "../messages/messages.ts";
 import type { Access } from "./access.ts";
 import type { Action } from "./action.ts";
+import type { ChangedRights } from "./changed-rights.ts";
 import type { Person } from "./person.ts";
 
 /** Tables of any columns, for statements that are made of what the kit knows of entities. */
@@ -77,6 +78,8 @@ interface Given {
   access?: Access | undefined;
   /** Whose records are there; all, without it. 0 is nobody's. */
   organisation?: number | undefined;
+  /** What administrators changed of the rights. */
+  changed?: ChangedRights | undefined;
   person?: Person | undefined;
   address?: string | undefined;
 }
@@ -94,6 +97,8 @@ export class Scope implements FieldScope, FormulaScope {
   readonly access: Access | undefined;
   /** The organisation whose records are there; undefined where all are. */
   readonly organisation: number | undefined;
+  /** What administrators changed of the rights of the model. */
+  readonly changed: ChangedRights;
   /** Nobody, where there is no sign-in, or before it. */
   readonly person: Person | undefined;
   /** The network address that asks; blank where nobody knows. */
@@ -108,6 +113,7 @@ export class Scope implements FieldScope, FormulaScope {
 
   constructor(given: Given, at?: string) {
     const { db, settings, entities, policy, access, organisation, person, address = "" } = given;
+    this.changed = given.changed ?? new Map();
     this.access = access;
     this.organisation = organisation;
     this.address = address;
@@ -168,8 +174,8 @@ export class Scope implements FieldScope, FormulaScope {
   }
 
   #given(): Given {
-    const { db, settings, entities, policy, access, organisation, person, address } = this;
-    return { db, settings, entities, policy, access, organisation, person, address };
+    const { db, settings, entities, policy, access, organisation, changed, person, address } = this;
+    return { db, settings, entities, policy, access, organisation, changed, person, address };
   }
 
   may(action: Action, entity: Entity): boolean {

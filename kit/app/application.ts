@@ -3,8 +3,10 @@ import type { Kysely } from "kysely";
 import type { Access } from "../access/access.ts";
 import { accountTables } from "../access/account-tables.ts";
 import { activity } from "../access/activity.tsx";
+import type { ChangedRights } from "../access/changed-rights.ts";
 import { secondStep } from "../access/code.tsx";
 import { forgotten } from "../access/forgotten.tsx";
+import { changedRights } from "../access/kept-rights.ts";
 import { log } from "../access/log.tsx";
 import { newEmail } from "../access/new-email.tsx";
 import { organisations } from "../access/organisations.tsx";
@@ -16,6 +18,7 @@ import type { Person } from "../access/person.ts";
 import { planHook } from "../access/plan-pages.tsx";
 import { provider } from "../access/provider-pages.ts";
 import { policyOf } from "../access/rights.ts";
+import { changingRights } from "../access/rights-page.tsx";
 import {
   type AnyTables,
   everything,
@@ -74,7 +77,9 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
       : () => undefined);
   app.use(knownHosts(), protectiveHeaders(), sameOrigin(), limitedBody());
   app.use(async (c, next) => {
-    c.set("scope", scopeFor(await asking(c), clientAddress(c)));
+    const asked = await asking(c);
+    const changed = await changedRights(tables, made.access, asked?.organisation?.id);
+    c.set("scope", scopeFor(asked, clientAddress(c), changed));
     if (made.access) c.header("cache-control", "no-store");
     await next();
     const { person, entities, db } = c.get("scope");
@@ -119,6 +124,7 @@ const signingIn = (): Feature[] => [
   ownAccount,
   ownSecondFactor,
   people,
+  changingRights,
   organisations,
   planHook,
   log,
@@ -149,10 +155,10 @@ export function scopes<Tables>({
   const tables = db as unknown as Kysely<AnyTables>;
   // Who may do everything sees all organisations; others see theirs, and nobody's where they are in none.
   const isApart = access?.organisations !== undefined && policy !== everything;
-  return (person: Person | undefined, address = "") => {
+  return (person: Person | undefined, address = "", changed?: ChangedRights) => {
     const organisation = isApart ? (person?.organisation?.id ?? 0) : undefined;
     const db = organisation === undefined ? tables : tablesOf(tables, organisation);
     const given = { db, settings, entities: registry, policy, access, person, address };
-    return new Scope({ ...given, organisation });
+    return new Scope({ ...given, organisation, changed });
   };
 }

@@ -244,7 +244,8 @@ export const en = {
     invite: "Invited",
     account: "Changed an account",
     "remove account": "Removed an account",
-    organisation: "Named an organisation",
+    organisation: "Changed an organisation",
+    rights: "Changed rights",
     refused: "Refused",
   } satisfies Record<LoggedAction, string> as Readonly<Record<LoggedAction, string>>,
 

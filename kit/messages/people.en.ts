@@ -1,3 +1,4 @@
+import type { Action } from "../access/action.ts";
 import { inSentence } from "../entity/label.ts";
 import { pluralForm } from "./plural.ts";
 
@@ -96,6 +97,25 @@ export const peopleEn = {
   signInBy: (provider: string) => `Sign in with ${provider}`,
   providerRefused: "You can’t sign in this way. Ask an administrator to invite you.",
   providerAway: "The sign-in service can’t be reached. Try again later, or sign in otherwise.",
+
+  // Rights.
+  rights: "Rights",
+  rightsStart: "What each group may do. The model says how it begins; you can change it here.",
+  rightsCeiling:
+    "What each group may do. The model says what is possible; you can take some of it away here.",
+  visitors: "Visitors",
+  everyone: "Everyone",
+  asModel: (what: string) => `As in the model: ${inSentence(what)}`,
+  forAll: "All records",
+  forSome: "Some records",
+  forNone: "None",
+  actions: {
+    see: "See",
+    add: "Add",
+    change: "Change",
+    delete: "Delete",
+    history: "See the history",
+  } satisfies Record<Action, string> as Readonly<Record<Action, string>>,
 
   // Lists as they were.
   asItWas: "As it was",

@@ -90,6 +90,23 @@ export const peopleEs: typeof peopleEn = {
   providerRefused: "No puedes entrar de esta manera. Pide a un administrador que te invite.",
   providerAway:
     "No se puede llegar al servicio de acceso. Inténtalo más tarde, o entra de otra manera.",
+  rights: "Derechos",
+  rightsStart: "Qué puede hacer cada grupo. El modelo dice cómo empieza; aquí se puede cambiar.",
+  rightsCeiling:
+    "Qué puede hacer cada grupo. El modelo dice qué es posible; aquí se puede quitar una parte.",
+  visitors: "Visitantes",
+  everyone: "Todos",
+  asModel: (what) => `Como en el modelo: ${inSentence(what)}`,
+  forAll: "Todos los registros",
+  forSome: "Algunos registros",
+  forNone: "Ninguno",
+  actions: {
+    see: "Ver",
+    add: "Añadir",
+    change: "Cambiar",
+    delete: "Borrar",
+    history: "Ver el historial",
+  },
   asItWas: "Como era",
   asItWasTitle: (headings) => `${headings}: como eran`,
   moment: "Momento",

@@ -164,6 +164,7 @@ export function accessModule(model: Model, subjects: readonly Subject[]): string
       ...(record === undefined ? [] : [["record", quote(record)] as const]),
       ...(users.signUp ? [["signUp", quote(users.signUp)] as const] : []),
       ...(users.newcomers.length > 0 ? [["newcomers", list(users.newcomers)] as const] : []),
+      ...(users.rightsAre ? [["rightsAre", quote(users.rightsAre)] as const] : []),
       ...(users.organisations
         ? [["organisations", organisationsCode(users.organisations, subjects)] as const]
         : []),

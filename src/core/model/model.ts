@@ -18,6 +18,11 @@ export interface Users {
   /** The groups of people who sign up. */
   newcomers: string[];
   groups: UserGroup[];
+  /**
+   * Whether administrators change rights in the running application: those of the model are then the most there can be,
+   * or only what there is at first. Otherwise they are fixed.
+   */
+  rightsAre?: "ceiling" | "start";
   /** What keeps its records apart from those of others, if anything does. */
   organisations?: Organisations;
   /** What they may do with the entities that have no rights of their own. */

@@ -126,6 +126,12 @@ export const usersShape = z.strictObject({
       "How accounts come about: `by invitation`, `open`, or `confirmed` by an administrator.",
     ),
   newcomers: z.unknown().optional().describe("The groups of people who sign up."),
+  "rights are": z
+    .unknown()
+    .optional()
+    .describe(
+      "Whether administrators change rights in the application: `fixed`, or the model gives the `ceiling` or the `start`.",
+    ),
   organisations: z
     .unknown()
     .optional()
@@ -180,6 +186,7 @@ export function modelJsonSchema(): object {
       .extend({
         "sign up": z.enum(["by invitation", "open", "confirmed"]).optional(),
         newcomers: z.union([text, z.array(text)]).optional(),
+        "rights are": z.enum(["fixed", "ceiling", "start"]).optional(),
         organisations: text.optional(),
         "new organisations": z.enum(["administrators", "everyone"]).optional(),
         plans: z

@@ -39,6 +39,15 @@ export function interpretUsers(
     }
   }
   readSignUp(body, users, diagnostics);
+  const are = valueAt(body, "rights are");
+  if (are?.kind === "scalar") {
+    const said = are.text.trim();
+    if (said === "ceiling" || said === "start") users.rightsAre = said;
+    else if (said !== "fixed") {
+      const help = "write `fixed`, `ceiling` or `start`";
+      diagnostics.error(are.at, `rights can't be \`${said}\``, help);
+    }
+  }
   readOrganisations(body, users, diagnostics);
   readPlans(body, users, entities, diagnostics);
   const rights = valueAt(body, "rights");

@@ -39,6 +39,14 @@ export const accountTables = (): readonly Table[] => [
     // The number of the record that the person is there.
     record_id: { type: { kind: "integer" } },
   }),
+  table("levadura_right", "right", {
+    organisation_id: inOrganisation(),
+    group_name: needed(code(40)),
+    entity_table: needed(code(100)),
+    action: needed(code(20)),
+    // Whether the group may do it with all records, or not at all.
+    given: needed(code(10)),
+  }),
   table("levadura_session", "session", {
     digest: needed(code(64)),
     account_id: account(),
@@ -122,6 +130,7 @@ const found: Readonly<Record<string, readonly (readonly string[])[]>> = {
 const unique: Readonly<Record<string, readonly string[]>> = {
   levadura_account: ["email"],
   levadura_membership: ["account_id", "organisation_id", "group_name"],
+  levadura_right: ["organisation_id", "group_name", "entity_table", "action"],
   levadura_session: ["digest"],
   levadura_welcome: ["digest"],
   levadura_attempt: ["subject"],
