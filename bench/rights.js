@@ -1,5 +1,5 @@
 // What rights on rows and the log cost: the same application with and without people who sign in.
-import { createHash, randomBytes } from "node:crypto";
+import { createHash, randomBytes, scryptSync } from "node:crypto";
 import { writeFileSync } from "node:fs";
 import { Agent, request } from "node:http";
 import { join } from "node:path";
@@ -91,6 +91,41 @@ async function perSecond(work) {
   return (done * 1000) / (performance.now() - begun);
 }
 
+/** How long a wrong password takes of somebody who has an account, and of somebody who has none. */
+async function refusals(folder, { agent, address }) {
+  const salt = randomBytes(16);
+  const hash = scryptSync("seven frames of brood", salt, 32, {
+    N: 131072,
+    r: 8,
+    p: 1,
+    maxmem: 2 ** 28,
+  });
+  const driver = new Driver(join(folder, "records.db"));
+  const kept = `scrypt:131072:8:1:${salt.toString("base64url")}:${hash.toString("base64url")}`;
+  driver.exec(`update levadura_account set password = '${kept}' where id = 1`);
+  const times = [[], []];
+  const headers = { origin: address, "content-type": "application/x-www-form-urlencoded" };
+  for (let at = 0; at < 9; at++) {
+    for (const [side, email] of ["ana@example.org", `nobody${at}@example.org`].entries()) {
+      const body = new URLSearchParams({ email, password: "not this one" }).toString();
+      const begun = performance.now();
+      const { status } = await send(`${address}/-/sign-in`, { agent, headers, body });
+      if (status !== 422) throw new Error(`the sign-in gave ${status}`);
+      times[side].push(performance.now() - begun);
+    }
+  }
+  driver.close();
+  const [own, against] = times.map((all) => median(all.slice(1)));
+  return {
+    what: "refusing a wrong password of a known account",
+    reference: "the same of an unknown one",
+    own,
+    against,
+    unit: "ms",
+    hold: "0.9 to 1.1",
+  };
+}
+
 export function rights() {
   return inFolder((plain) =>
     inFolder(async (guarded) => {
@@ -131,7 +166,7 @@ export function rights() {
           if (status !== 200 || !text.includes("1,000 harvests"))
             throw new Error(`the list gave ${status}: ${text}`);
         };
-        sides.push({ save, show, stop, agent });
+        sides.push({ save, show, stop, agent, address });
       }
       try {
         const results = [];
@@ -153,6 +188,7 @@ export function rights() {
           const [own, against] = speeds.map((all) => median(all.slice(1)));
           results.push({ what, reference, own, against, unit: "requests/s", hold });
         }
+        results.push(await refusals(guarded, sides[0]));
         return results;
       } finally {
         for (const { stop, agent } of sides) {

@@ -1,4 +1,4 @@
-import { createServer } from "node:http";
+import { createServer, request } from "node:http";
 import type { AddressInfo } from "node:net";
 import { Secret, TOTP } from "otpauth";
 import { SMTPServer } from "smtp-server";
@@ -226,6 +226,79 @@ describe.each(kinds)("signing in over $kind", (kind) => {
     await served.stop();
   }, 60_000);
 });
+
+it.each(kinds)(
+  "sessions and attempts are the same for all copies of an application: $kind",
+  async (kind) => {
+    const project = projectOn(kind, model("by invitation"));
+    const one = await running(["rise", "--administrator", "Ana"], project.folder);
+    const other = await running(["serve"], project.folder);
+    try {
+      const link = /chooses a password at http:\/\/[^/]+(\S+)/.exec(one.said())?.[1] ?? "";
+      const ana = new Visitor(one.address);
+      await ana.post(link, { email: "ana@example.org", password, again: password });
+      const elsewhere = ana.at(other.address);
+      expect([
+        (await elsewhere.get("/hives")).status,
+        (await elsewhere.get("/-/people")).status,
+      ]).toEqual([200, 200]);
+      await ana.post("/-/sign-out", {});
+      expect((await elsewhere.get("/hives")).path).toMatch(/^\/-\/sign-in/);
+      const guess = ({ address }: Running) =>
+        new Visitor(address).post("/-/sign-in", {
+          email: "ana@example.org",
+          password: "not this one",
+        });
+      for (let tries = 0; tries < 5; tries++)
+        expect([(await guess(one)).status, (await guess(other)).status]).toEqual([422, 422]);
+      expect([(await guess(one)).status, (await guess(other)).status]).toEqual([429, 429]);
+    } finally {
+      await other.stop();
+      await one.stop();
+      await project.remove();
+    }
+  },
+  60_000,
+);
+
+it("links in letters lead to the application, whatever host and headers a request names", async () => {
+  const folder = projectWith(model("open"));
+  const app = await running(["rise", "--administrator", "Ana"], folder, {
+    PUBLIC_ADDRESS: "http://bees.example",
+    HOST: "127.0.0.1",
+  });
+  const send = (headers: Record<string, string>) =>
+    new Promise<number>((resolve, reject) => {
+      const { hostname, port } = new URL(app.address);
+      const form = {
+        "content-type": "application/x-www-form-urlencoded",
+        origin: "http://bees.example",
+      };
+      const sent = request(
+        { hostname, port, path: "/-/sign-up", method: "POST", headers: { ...form, ...headers } },
+        (answer) => resolve(answer.resume().statusCode ?? 0),
+      );
+      sent.on("error", reject);
+      sent.end(
+        new URLSearchParams({ name: "Ben", email: `b${Math.random()}@example.org` }).toString(),
+      );
+    });
+  expect(await send({ host: "evil.example" })).toBe(421);
+  const tricks: Record<string, string>[] = [
+    { host: "bees.example" },
+    { "x-forwarded-host": "evil.example" },
+    { forwarded: "host=evil.example" },
+    { "x-forwarded-proto": "https", "x-forwarded-host": "evil.example" },
+    { "x-original-host": "evil.example" },
+  ];
+  for (const headers of tricks) expect(await send(headers)).toBe(200);
+  expect(await send({ origin: "http://evil.example" })).toBe(403);
+  const told = await letters(app.address);
+  expect(told.length).toBe(tricks.length);
+  for (const { text } of told)
+    expect(text).toMatch(/ http:\/\/bees\.example\/-\/welcome\/[\w-]{43} /);
+  await app.stop();
+}, 60_000);
 
 describe("letters", () => {
   it("are sent by the server that is configured, and again where that fails", async () => {

@@ -34,6 +34,13 @@ export class Visitor {
     return this.post(page, { ...hiddenInputs(html), ...fields });
   }
 
+  /** The same person, with the same cookies, at another address. */
+  at(base: string): Visitor {
+    const visitor = new Visitor(base);
+    for (const [name, value] of this.#cookies) visitor.#cookies.set(name, value);
+    return visitor;
+  }
+
   /** Keeps the cookies of an answer. */
   take(headers: Headers): void {
     for (const line of headers.getSetCookie()) {

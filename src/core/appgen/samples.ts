@@ -59,7 +59,16 @@ import { makeScratch } from "../src/kit/database/${app.database}/scratch.ts";
 ${
   users
     ? `/** Who asks in these tests. */
-const administrator = { id: 1, name: "Test", groups: ["administrators"] };
+const administrator = ${
+        users.organisations
+          ? `{
+  id: 1,
+  name: "Test",
+  groups: ["administrators"],
+  organisation: { id: 1, name: "Test", among: 1 },
+}`
+          : '{ id: 1, name: "Test", groups: ["administrators"] }'
+      };
 
 `
     : ""
