@@ -49,7 +49,7 @@ export const peopleEs: typeof peopleEn = {
   anotherOne: (kind) => `Otra: ${inSentence(kind)}`,
   joined: "Ya entra aquí, y ahora también está en esta organización. Un correo se lo dice.",
   removeHere: (name) => `${name} ya no podrá trabajar aquí, pero sí en otras organizaciones.`,
-  plan: "Plan",
+  plan: "Plan contratado",
   planFull: (most, many) => `El plan admite ${most} ${many}, y no más.`,
   planPeople: (used, most) =>
     `El plan es para ${most} ${plural(most, "persona", "personas")}, y hay ${used}.`,

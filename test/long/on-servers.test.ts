@@ -16,5 +16,7 @@ await import("./crossing-names.test.ts");
 await import("./outages.test.ts");
 await import("../scripts.test.ts");
 await import("../people.test.ts");
+await import("../organisations.test.ts");
+await import("../signing-in.test.ts");
 process.env.RIGHTS = "2";
 await import("../rights.test.ts");
