@@ -6,6 +6,7 @@ import { sentForm, sentText } from "../http/sent-form.ts";
 import { languageNames } from "../messages/messages.ts";
 import { noteEvent } from "../store/audit.ts";
 import { showPage } from "../ui/layout.tsx";
+import { WideTable } from "../ui/wide-table.tsx";
 import { accountTables } from "./account-tables.ts";
 import { type Account, accountOf, changeOwn, endSessions, keepPassword } from "./accounts.ts";
 import { accountPath } from "./addresses.ts";
@@ -219,7 +220,7 @@ function AccountPage({
 function Sessions({ scope, sessions }: { scope: Scope; sessions: readonly OwnSession[] }) {
   const { messages, format } = scope;
   return (
-    <div class="table-responsive">
+    <WideTable label={messages.whereSignedIn}>
       <table class="table">
         <thead>
           <tr>
@@ -255,6 +256,6 @@ function Sessions({ scope, sessions }: { scope: Scope; sessions: readonly OwnSes
           ))}
         </tbody>
       </table>
-    </div>
+    </WideTable>
   );
 }

@@ -7,6 +7,7 @@ import { originFor } from "../http/public-address.ts";
 import { sentForm, sentText } from "../http/sent-form.ts";
 import { noteEvent } from "../store/audit.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
+import { WideTable } from "../ui/wide-table.tsx";
 import { accountTables } from "./account-tables.ts";
 import { type Account, accountOf } from "./accounts.ts";
 import { accountPath, passkeyPath } from "./addresses.ts";
@@ -165,7 +166,7 @@ async function showOwn(c: Context, scope: Scope, errors: Errors, status = 200) {
 function Passkeys({ scope, known }: { scope: Scope; known: readonly Passkey[] }) {
   const { messages, format } = scope;
   return (
-    <div class="table-responsive">
+    <WideTable label={messages.passkeys}>
       <table class="table">
         <thead>
           <tr>
@@ -193,6 +194,6 @@ function Passkeys({ scope, known }: { scope: Scope; known: readonly Passkey[] })
           ))}
         </tbody>
       </table>
-    </div>
+    </WideTable>
   );
 }

@@ -13,6 +13,7 @@ import { linksOf } from "../store/options.ts";
 import { findAnyRow } from "../store/select.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
 import { Pager } from "../ui/pager.tsx";
+import { WideTable } from "../ui/wide-table.tsx";
 import { accountTables } from "./account-tables.ts";
 import {
   type Account,
@@ -106,7 +107,7 @@ async function listPeople(c: Context, scope: Scope) {
         </div>
       </div>
       <p class="text-secondary small">{messages.peopleCount(total, format.number(total))}</p>
-      <div class="table-responsive">
+      <WideTable label={messages.people}>
         <table class="table table-hover">
           <thead>
             <tr>
@@ -129,7 +130,7 @@ async function listPeople(c: Context, scope: Scope) {
             ))}
           </tbody>
         </table>
-      </div>
+      </WideTable>
       <Pager
         scope={scope}
         path={peoplePath}

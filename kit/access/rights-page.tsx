@@ -4,6 +4,7 @@ import type { Feature } from "../features/feature.ts";
 import { sentForm, sentText } from "../http/sent-form.ts";
 import { noteEvent } from "../store/audit.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
+import { WideTable } from "../ui/wide-table.tsx";
 import type { Access } from "./access.ts";
 import { accountTables } from "./account-tables.ts";
 import { type Action, actions } from "./action.ts";
@@ -98,7 +99,7 @@ async function show(c: Context, scope: Scope) {
       </nav>
       <form method="post" action={rightsPath}>
         <input type="hidden" name="group" value={group} />
-        <section class="table-responsive" tabindex={0} aria-label={messages.rights}>
+        <WideTable label={messages.rights}>
           <table class="table">
             <thead>
               <tr>
@@ -116,7 +117,7 @@ async function show(c: Context, scope: Scope) {
               ))}
             </tbody>
           </table>
-        </section>
+        </WideTable>
         <button class="btn btn-primary" type="submit">
           {messages.save}
         </button>

@@ -8,6 +8,7 @@ import type { Entry, Held } from "../store/audit.ts";
 import { differencesIn, type LogLinks, linkKey } from "../store/log-links.ts";
 import { RecordLink, RecordLinks } from "./record-link.tsx";
 import { labelOfColumn } from "./value.tsx";
+import { WideTable } from "./wide-table.tsx";
 
 /** Entries of the log: when, who, from where, what; with the fields of records before and after. */
 export function LogTable({
@@ -24,7 +25,7 @@ export function LogTable({
 }) {
   const { messages, format } = scope;
   return (
-    <div class="table-responsive">
+    <WideTable label={messages.log}>
       <table class="table log">
         <thead>
           <tr>
@@ -53,7 +54,7 @@ export function LogTable({
           ))}
         </tbody>
       </table>
-    </div>
+    </WideTable>
   );
 }
 

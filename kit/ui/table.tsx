@@ -5,6 +5,7 @@ import { address, withQuery } from "../entity/links.ts";
 import { typeOf } from "../fields/types.ts";
 import { type ListPage, sortName } from "../store/list.ts";
 import { labelOfColumn, shownValue } from "./value.tsx";
+import { WideTable } from "./wide-table.tsx";
 
 /** A column that a page makes by itself: what its heading says, and what is in a cell. */
 export interface OwnColumn<Record> {
@@ -56,11 +57,7 @@ export function RecordTable<Known extends Entity>({
   const { messages } = scope;
   const edits = back !== undefined && scope.offers("/edit", entity);
   return (
-    <section
-      class="table-responsive"
-      tabindex={0}
-      aria-label={label ?? scope.namesOf(entity).headings}
-    >
+    <WideTable label={label ?? scope.namesOf(entity).headings}>
       <table class="table table-hover">
         <thead>
           <tr>
@@ -102,7 +99,7 @@ export function RecordTable<Known extends Entity>({
           ))}
         </tbody>
       </table>
-    </section>
+    </WideTable>
   );
 }
 

@@ -1,8 +1,8 @@
 import { readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import axe from "axe-core";
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { violationsOn } from "../support/accessibility.ts";
 import { noBrowser, openBrowser } from "../support/browser.ts";
 import { rowsOf } from "../support/database.ts";
 import { demoModel } from "../support/demo.ts";
@@ -153,16 +153,7 @@ describe.skipIf(noBrowser)("in a browser", () => {
       "/nowhere",
     ]) {
       const page = await open(path);
-      await page.evaluate(axe.source);
-      const found = await page.evaluate(async () => {
-        const { violations } = await (globalThis as unknown as { axe: typeof axe }).axe.run(
-          document,
-          {
-            runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"],
-          },
-        );
-        return violations.map(({ id, nodes }) => `${id}: ${nodes[0]?.html}`);
-      });
+      const found = await violationsOn(page);
       expect([path, found]).toEqual([path, []]);
       await page.close();
     }

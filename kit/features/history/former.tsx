@@ -8,6 +8,7 @@ import { type LogLinks, linksIn } from "../../store/log-links.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
 import { shownHeld } from "../../ui/log-table.tsx";
 import { labelOfColumn } from "../../ui/value.tsx";
+import { WideTable } from "../../ui/wide-table.tsx";
 
 /** The list of an entity as it was at a moment, which the address says in the time zone of the person. */
 export async function showFormer(c: Context, scope: Scope, entity: Entity) {
@@ -95,7 +96,7 @@ function Records({
   return (
     <>
       <p class="text-secondary small">{format.number(former.records.length)}</p>
-      <section class="table-responsive" tabindex={0} aria-label={scope.namesOf(entity).headings}>
+      <WideTable label={scope.namesOf(entity).headings}>
         <table class="table">
           <thead>
             <tr>
@@ -118,7 +119,7 @@ function Records({
             ))}
           </tbody>
         </table>
-      </section>
+      </WideTable>
     </>
   );
 }

@@ -1,5 +1,7 @@
 import { expect, it } from "vitest";
+import { violationsOn } from "../support/accessibility.ts";
 import { noBrowser, openBrowser } from "../support/browser.ts";
+import { demoModel } from "../support/demo.ts";
 import { projectWith, running } from "../support/program.ts";
 
 const model = `levadura: 1
@@ -75,6 +77,53 @@ it.skipIf(noBrowser)(
       await signOut();
       await signIn();
       await page.getByText("This passkey isn’t known here.").waitFor();
+    } finally {
+      await browser.close();
+      await app.stop();
+    }
+  },
+  120_000,
+);
+
+it.skipIf(noBrowser)(
+  "the pages of people pass an accessibility check, and fit a telephone",
+  async () => {
+    const model = demoModel().replace(
+      "  sign up:",
+      "  rights are: start\n  plans: {small: {Hive: 200}, large: }\n  sign up:",
+    );
+    const app = await running(["rise"], projectWith(model));
+    const browser = await openBrowser();
+    try {
+      for (const width of [1280, 390]) {
+        const page = await (
+          await browser.newContext({ viewport: { width, height: 800 } })
+        ).newPage();
+        const check = async (path: string) => {
+          await page.goto(app.address + path);
+          const wide = await page.evaluate(() => document.documentElement.scrollWidth);
+          expect([path, await violationsOn(page), wide]).toEqual([path, [], width]);
+        };
+        for (const path of ["sign-in", "sign-up", "forgotten", "mail"]) await check(`/-/${path}`);
+        await page.goto(`${app.address}/-/sign-in`);
+        await page.getByRole("button", { name: "Administrators" }).click();
+        for (const path of [
+          "account",
+          "account/passkeys",
+          "people",
+          "people/new",
+          "people/1",
+          "rights",
+        ])
+          await check(`/-/${path}`);
+        for (const path of ["organisations", "activity", "log"]) await check(`/-/${path}`);
+        await check("/hives/as-it-was");
+        await check("/hives/1/history");
+        await page.goto(`${app.address}/-/sign-in`);
+        await page.getByRole("button", { name: "Sign out" }).click();
+        await page.getByRole("button", { name: "Members" }).click();
+        await check("/keepers/1/edit");
+      }
     } finally {
       await browser.close();
       await app.stop();
