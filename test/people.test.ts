@@ -473,7 +473,7 @@ entities:
         const set = (group: string, given: Record<string, string>) =>
           administrator.post("/-/rights", { group, ...given });
         expect(textOf((await administrator.get("/-/rights?group=members")).html)).toContain(
-          "As in the model: some records",
+          "Some (model)",
         );
         expect((await member.get("/-/rights")).status).toBe(404);
         expect(

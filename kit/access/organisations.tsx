@@ -129,7 +129,7 @@ async function show(c: Context, scope: Scope, errors: Errors, status = 200) {
       <h1>{title}</h1>
       <FormProblem errors={errors} />
       {own.length === 0 && <p>{messages.inNone}</p>}
-      <ul class="tiles">
+      <ul class="tiles mb-3">
         {own.map(({ id, name }) => (
           <li class="tile">
             <strong>{name}</strong>

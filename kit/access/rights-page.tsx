@@ -86,7 +86,7 @@ async function show(c: Context, scope: Scope) {
         </div>
       )}
       <p>{access?.rightsAre === "start" ? messages.rightsStart : messages.rightsCeiling}</p>
-      <nav class="buttons" aria-label={messages.groups}>
+      <nav class="buttons mb-3" aria-label={messages.groups}>
         {groups.map(([name, label]) => (
           <a
             class={`btn ${name === group ? "btn-primary" : "btn-outline-secondary"}`}
@@ -118,7 +118,7 @@ async function show(c: Context, scope: Scope) {
             </tbody>
           </table>
         </WideTable>
-        <button class="btn btn-primary" type="submit">
+        <button class="btn btn-primary mt-3" type="submit">
           {messages.save}
         </button>
       </form>

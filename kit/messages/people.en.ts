@@ -100,14 +100,15 @@ export const peopleEn = {
 
   // Rights.
   rights: "Rights",
-  rightsStart: "What each group may do. The model says how it begins; you can change it here.",
+  rightsStart:
+    "The records with which each group may do something. The model says how it begins; you can change it here.",
   rightsCeiling:
-    "What each group may do. The model says what is possible; you can take some of it away here.",
+    "The records with which each group may do something. The model says what is possible; you can take some of it away here.",
   visitors: "Visitors",
   everyone: "Everyone",
-  asModel: (what: string) => `As in the model: ${inSentence(what)}`,
-  forAll: "All records",
-  forSome: "Some records",
+  asModel: (what: string) => `${what} (model)`,
+  forAll: "All",
+  forSome: "Some",
   forNone: "None",
   actions: {
     see: "See",

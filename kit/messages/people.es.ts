@@ -91,14 +91,15 @@ export const peopleEs: typeof peopleEn = {
   providerAway:
     "No se puede llegar al servicio de acceso. Inténtalo más tarde, o entra de otra manera.",
   rights: "Derechos",
-  rightsStart: "Qué puede hacer cada grupo. El modelo dice cómo empieza; aquí se puede cambiar.",
+  rightsStart:
+    "Con qué registros puede hacer algo cada grupo. El modelo dice cómo empieza; aquí se puede cambiar.",
   rightsCeiling:
-    "Qué puede hacer cada grupo. El modelo dice qué es posible; aquí se puede quitar una parte.",
+    "Con qué registros puede hacer algo cada grupo. El modelo dice qué es posible; aquí se puede quitar una parte.",
   visitors: "Visitantes",
   everyone: "Todos",
-  asModel: (what) => `Como en el modelo: ${inSentence(what)}`,
-  forAll: "Todos los registros",
-  forSome: "Algunos registros",
+  asModel: (what) => `${what} (modelo)`,
+  forAll: "Todos",
+  forSome: "Algunos",
   forNone: "Ninguno",
   actions: {
     see: "Ver",

@@ -88,6 +88,7 @@ function Records({
   links: LogLinks;
 }) {
   const { messages, format } = scope;
+  const { one, many } = scope.namesOf(entity);
   if (former.records.length === 0) return <p class="empty">{messages.nothingThen}</p>;
   const isNumber = (name: string) => {
     const field = entity.fields[name];
@@ -95,7 +96,7 @@ function Records({
   };
   return (
     <>
-      <p class="text-secondary small">{format.number(former.records.length)}</p>
+      <p class="text-secondary small">{format.count(former.records.length, one, many)}</p>
       <WideTable label={scope.namesOf(entity).headings}>
         <table class="table">
           <thead>
