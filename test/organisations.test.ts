@@ -216,6 +216,39 @@ describe.each(kinds)("organisations over $kind", (kind) => {
   }, 60_000);
 });
 
+it.each(kinds)(
+  "texts of one organisation become no records of another: $kind",
+  async (kind) => {
+    const text = model("  organisations: Association\n");
+    const project = projectOn(kind, text);
+    const { folder } = project;
+    try {
+      for (const command of [["prepare"], ["migrate"], ["seed"]])
+        expect((await levadura(command, folder)).status).toBe(0);
+      await project
+        .rows("update hive set organisation_id = 2 where id = 3 returning id")
+        .catch(() => project.rows("update hive set organisation_id = 2 where id = 3"));
+      const codes = text
+        .replace(
+          "  Hive:\n",
+          '  Code:\n    title: "{name}"\n    fields: {name: "text, required, unique"}\n  Hive:\n',
+        )
+        .replace("code: text, required, unique", "code: one Code, required");
+      writeFileSync(join(folder, "model.yaml"), modelOn(kind, codes));
+      expect((await levadura(["prepare"], folder)).status).toBe(0);
+      const { status, err } = await levadura(["migrate"], folder);
+      expect([status, err]).toEqual([
+        1,
+        expect.stringMatching(/1 row of hive belong to other organisations/),
+      ]);
+      expect((await project.rows("select code from hive where id = 3")).length).toBe(1);
+    } finally {
+      await project.remove();
+    }
+  },
+  60_000,
+);
+
 describe.each(kinds)("plans over $kind", (kind) => {
   it("limit records, people and histories, say so before, and are changed by who runs it or is paid", async () => {
     const plans = `  organisations: Association

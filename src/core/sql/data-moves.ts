@@ -6,6 +6,7 @@ import type {
   SqlByDatabase,
   Step,
 } from "../evolution/steps.ts";
+import { ownerColumn } from "../schema/from-model.ts";
 import { type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import type { Risk } from "./dialect.ts";
 import { checkRisks } from "./row-checks.ts";
@@ -63,7 +64,8 @@ function textsToRows(syntax: Syntax, step: LookupChange, before: Schema): Script
   const pointed = run(
     `update ${from} as t set ${to} = (select min(r.${id}) from ${goal} as r where ${called} = ${syntax.caseless(told)})\nwhere ${waiting}`,
   );
-  if (!canMakeRows(step, before)) return [pointed];
+  const apart = inOneOrganisation(syntax, table, before);
+  if (!canMakeRows(step, before)) return [...apart, pointed];
   const more = Object.entries(others);
   const columns = [
     name,
@@ -74,6 +76,7 @@ function textsToRows(syntax: Syntax, step: LookupChange, before: Schema): Script
   const values = [told, ...more.map(([, fill]) => syntax.fill(fill)), syntax.now, syntax.now];
   const aside = quoted("levadura_before");
   return [
+    ...apart,
     ...syntax.aside(aside, `select coalesce(max(${id}), 0) as top from ${goal}`),
     // Of texts that differ in case the first row's is taken.
     run(
@@ -91,6 +94,19 @@ function textsToRows(syntax: Syntax, step: LookupChange, before: Schema): Script
       : []),
     run(`drop table ${aside}`),
     pointed,
+  ];
+}
+
+/** Rows that are made of texts are the first organisation's: those of another one would lead to what it can't see. */
+function inOneOrganisation({ quoted }: Syntax, table: string, before: Schema): ScriptPart[] {
+  const owned = tableNamed(before, table)?.columns.some(({ name }) => name === ownerColumn);
+  if (!owned) return [];
+  return [
+    {
+      kind: "assert no rows",
+      sentence: `rows of ${table} belong to other organisations than the first`,
+      query: `select ${quoted("id")}, ${quoted(ownerColumn)} as ${quoted("value")} from ${quoted(table)} where ${quoted(ownerColumn)} <> 1`,
+    },
   ];
 }
 
