@@ -15,7 +15,7 @@ import { linkOf, newLink, useLink } from "./links.ts";
 import { isPassword } from "./passwords.ts";
 import { type Errors, FormProblem, PlainInput } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
-import { linkEnded, saySo } from "./sign-in.tsx";
+import { CurrentPassword, linkEnded, saySo } from "./sign-in.tsx";
 
 const hours = 2;
 const askPath = `${accountPath}/email`;
@@ -81,13 +81,7 @@ function ask(c: Context, scope: Scope, email: string, errors: Errors, status = 2
           errors={errors}
           autocomplete="email"
         />
-        <PlainInput
-          name="current"
-          type="password"
-          label={messages.currentPassword}
-          errors={errors}
-          autocomplete="current-password"
-        />
+        <CurrentPassword scope={scope} errors={errors} />
         <button class="btn btn-primary" type="submit">
           {messages.sendLink}
         </button>{" "}

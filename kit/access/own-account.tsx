@@ -17,7 +17,7 @@ import { hashPassword, isPassword } from "./passwords.ts";
 import { type Errors, FormProblem, PlainInput, PlainSelect } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
 import { endOwnSession, type OwnSession, sessionOf, sessionsOf } from "./sessions.ts";
-import { chosenErrors, NewPassword } from "./sign-in.tsx";
+import { CurrentPassword, chosenErrors, NewPassword } from "./sign-in.tsx";
 
 /** A page with one's own name, language, password and sessions. */
 export const ownAccount: Feature = {
@@ -173,13 +173,7 @@ function AccountPage({
         <form method="post" action={`${accountPath}/password`} class="sheet narrow-form">
           <h2>{messages.changePassword}</h2>
           <input type="hidden" name="email" value={account.email ?? ""} autocomplete="username" />
-          <PlainInput
-            name="current"
-            type="password"
-            label={messages.currentPassword}
-            errors={errors}
-            autocomplete="current-password"
-          />
+          <CurrentPassword scope={scope} errors={errors} />
           <NewPassword scope={scope} errors={errors} />
           <button class="btn btn-primary" type="submit">
             {messages.changePassword}

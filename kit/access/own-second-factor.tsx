@@ -24,6 +24,7 @@ import {
   useCode,
 } from "./second-factor.ts";
 import { sessionOf } from "./sessions.ts";
+import { CurrentPassword } from "./sign-in.tsx";
 
 export const secondFactorPath = `${accountPath}/second-factor`;
 
@@ -160,13 +161,7 @@ function CodeInputs({ scope, hint, errors }: { scope: Scope; hint: string; error
         errors={errors}
         autocomplete="one-time-code"
       />
-      <PlainInput
-        name="current"
-        type="password"
-        label={messages.currentPassword}
-        errors={errors}
-        autocomplete="current-password"
-      />
+      <CurrentPassword scope={scope} errors={errors} />
     </>
   );
 }

@@ -29,7 +29,7 @@ import {
 import { isPassword } from "./passwords.ts";
 import { type Errors, FormProblem, PlainInput } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
-import { saySo } from "./sign-in.tsx";
+import { CurrentPassword, saySo } from "./sign-in.tsx";
 
 export const ownPasskeysPath = `${accountPath}/passkeys`;
 
@@ -144,15 +144,7 @@ async function showOwn(c: Context, scope: Scope, errors: Errors, status = 200) {
       >
         <h2>{messages.addPasskey}</h2>
         <PlainInput name="name" label={messages.passkeyName} errors={errors} />
-        {account.password !== null && (
-          <PlainInput
-            name="current"
-            type="password"
-            label={messages.currentPassword}
-            errors={errors}
-            autocomplete="current-password"
-          />
-        )}
+        {account.password !== null && <CurrentPassword scope={scope} errors={errors} />}
         <PasskeyAnswer />
         <button class="btn btn-primary" type="submit">
           {messages.addPasskey}

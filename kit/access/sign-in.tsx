@@ -264,6 +264,19 @@ function choosePassword(
   return showPage(c, scope, page, { title: messages.welcome(name), status });
 }
 
+/** The input for the password that somebody has, before something of their account is changed. */
+export function CurrentPassword({ scope, errors }: { scope: Scope; errors: Errors }) {
+  return (
+    <PlainInput
+      name="current"
+      type="password"
+      label={scope.messages.currentPassword}
+      errors={errors}
+      autocomplete="current-password"
+    />
+  );
+}
+
 /** The inputs for a new password. */
 export function NewPassword({ scope: { messages }, errors }: { scope: Scope; errors: Errors }) {
   return (
