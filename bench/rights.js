@@ -122,7 +122,7 @@ async function refusals(folder, { agent, address }) {
     own,
     against,
     unit: "ms",
-    hold: "0.9 to 1.1",
+    hold: "<= 1.1",
   };
 }
 

@@ -1,6 +1,6 @@
 import type { Context } from "hono";
 import { deleteCookie, getCookie, setCookie } from "hono/cookie";
-import type { Kysely } from "kysely";
+import type { CompiledQuery, InferResult, Kysely } from "kysely";
 import { now } from "../formula/clock.ts";
 import { atSecond } from "../formula/zones.ts";
 import { clientAddress } from "../http/client-address.ts";
@@ -58,6 +58,56 @@ function cookieOptions() {
   return secure ? ({ ...common, prefix: "host", secure: true } as const) : common;
 }
 
+/** A session that holds, with each membership of its person; of organisations only where there are some. */
+function memberships(db: Db, isOrganised: boolean) {
+  const all = db
+    .selectFrom("levadura_session as session")
+    .innerJoin("levadura_account as account", "account.id", "session.account_id")
+    .leftJoin("levadura_membership as membership", "membership.account_id", "account.id")
+    .select([
+      "account.id",
+      "account.name",
+      "account.language",
+      "account.timezone",
+      "account.record_id",
+      "membership.group_name",
+      "session.seen_at",
+    ])
+    .where("session.digest", "=", "")
+    .where("session.begun_at", ">", "")
+    .where("session.seen_at", ">", "")
+    .where("account.suspended_at", "is", null)
+    .where("account.waiting_at", "is", null);
+  return all.$if(isOrganised, (some) =>
+    some
+      .leftJoin(
+        "levadura_organisation as organisation",
+        "organisation.id",
+        "membership.organisation_id",
+      )
+      .select([
+        "membership.organisation_id",
+        "membership.record_id as record_there",
+        "organisation.name as organisation_name",
+        "organisation.plan",
+        "session.organisation_id as chosen",
+      ])
+      .orderBy("membership.organisation_id"),
+  );
+}
+
+/** That statement for each database: every request asks it, and making its text takes as long as asking it. */
+const statements = new WeakMap<Db, CompiledQuery>();
+
+async function membershipsOf(db: Db, digest: string, at: number, isOrganised: boolean) {
+  const statement = statements.get(db) ?? memberships(db, isOrganised).compile();
+  statements.set(db, statement);
+  const since = (hours: number) => atSecond(at - hours * 3_600_000);
+  const parameters = [digest, since(hours.all), since(hours.idle)];
+  const { rows } = await db.executeQuery({ ...statement, parameters });
+  return rows as InferResult<ReturnType<typeof memberships>>;
+}
+
 /** Who sends a request; undefined for nobody, and for whoever may not sign in any more. */
 export async function personOf(
   c: Context,
@@ -67,36 +117,7 @@ export async function personOf(
   const digest = sessionOf(c);
   if (digest === undefined) return undefined;
   const at = Date.now();
-  const found = await db
-    .selectFrom("levadura_session as session")
-    .innerJoin("levadura_account as account", "account.id", "session.account_id")
-    .leftJoin("levadura_membership as membership", "membership.account_id", "account.id")
-    .leftJoin(
-      "levadura_organisation as organisation",
-      "organisation.id",
-      "membership.organisation_id",
-    )
-    .select([
-      "account.id",
-      "account.name",
-      "account.language",
-      "account.timezone",
-      "account.record_id",
-      "membership.organisation_id",
-      "membership.group_name",
-      "membership.record_id as record_there",
-      "organisation.name as organisation_name",
-      "organisation.plan",
-      "session.organisation_id as chosen",
-      "session.seen_at",
-    ])
-    .where("session.digest", "=", digest)
-    .where("session.begun_at", ">", atSecond(at - hours.all * 3_600_000))
-    .where("session.seen_at", ">", atSecond(at - hours.idle * 3_600_000))
-    .where("account.suspended_at", "is", null)
-    .where("account.waiting_at", "is", null)
-    .orderBy("membership.organisation_id")
-    .execute();
+  const found = await membershipsOf(db, digest, at, isOrganised);
   const [first] = found;
   if (!first) return undefined;
   if (first.seen_at < atSecond(at - noted)) {
@@ -107,10 +128,11 @@ export async function personOf(
       .execute();
   }
   const within = new Set(found.flatMap(({ organisation_id: id }) => id ?? []));
-  const chosen = first.chosen !== null && within.has(first.chosen) ? first.chosen : [...within][0];
+  const isChosen = typeof first.chosen === "number" && within.has(first.chosen);
+  const chosen = isChosen ? first.chosen : [...within][0];
   const own = isOrganised ? found.filter((row) => row.organisation_id === chosen) : found;
   const record = isOrganised
-    ? own.find((row) => row.record_there !== null)?.record_there
+    ? own.find((row) => typeof row.record_there === "number")?.record_there
     : first.record_id;
   const there = isOrganised ? own[0] : undefined;
   return {
@@ -123,7 +145,7 @@ export async function personOf(
           id: chosen,
           name: there.organisation_name ?? "",
           among: within.size,
-          ...(there.plan !== null && { plan: there.plan }),
+          ...(typeof there.plan === "string" && { plan: there.plan }),
         },
       }),
     ...(typeof record === "number" && { record }),
