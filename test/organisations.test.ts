@@ -205,6 +205,7 @@ describe.each(kinds)("organisations over $kind", (kind) => {
   it("keep their logs apart, and letters to those who run the application", async () => {
     const coast = textOf((await ben.get("/-/log")).html);
     expect(coast).toContain("Dune");
+    expect(coast).toMatch(/Ben \S+ Signed in/);
     expect(coast).not.toContain("eva@example.org, members");
     const served = await running(["serve"], project.folder);
     const visitor = new Visitor(served.address);
@@ -215,6 +216,54 @@ describe.each(kinds)("organisations over $kind", (kind) => {
     await served.stop();
   }, 60_000);
 });
+
+it.each(kinds)(
+  "people who sign up wait in the first organisation, or begin their own: $kind",
+  async (kind) => {
+    const ways = [
+      ["confirmed", ""],
+      ["open", ""],
+      ["open", "  newcomers: members\n"],
+    ] as const;
+    for (const [how, newcomers] of ways) {
+      const own = `  organisations: Association
+  new organisations: everyone
+  sign up: ${how}
+`;
+      const project = projectOn(kind, model(own).replace("  rights: {", `${newcomers}  rights: {`));
+      const app = await running(["rise"], project.folder);
+      try {
+        const ben = new Visitor(app.address);
+        await ben.post("/-/sign-up", { name: "Ben", email: "ben@example.org" });
+        await new Promise((resolve) => setTimeout(resolve, 300));
+        const letter = textOf((await ben.get("/-/mail")).html);
+        const [, link = ""] = /https?:\/\/[^/\s]+(\/-\/welcome\/\S+)/.exec(letter) ?? [];
+        const { path } = await ben.post(link, { password, again: password });
+        const administrator = new Visitor(app.address);
+        await administrator.post("/-/sample", { group: "administrators" });
+        const people = textOf((await administrator.get("/-/people")).html);
+        const isInFirst = how === "confirmed" || newcomers !== "";
+        expect([how, newcomers, people.includes("ben@example.org")]).toEqual([
+          how,
+          newcomers,
+          isInFirst,
+        ]);
+        if (how === "confirmed") expect(people).toContain("Waits to be let in");
+        else if (isInFirst) expect(path).toBe("/");
+        else {
+          expect(path).toBe("/-/organisations");
+          expect((await ben.get("/hives")).html).not.toMatch(/href="\/hives\/\d/);
+          await ben.post("/-/organisations", { do: "begin", new: "Ben's bees" });
+          expect((await ben.get("/hives/new")).status).toBe(200);
+        }
+      } finally {
+        await app.stop();
+        await project.remove();
+      }
+    }
+  },
+  90_000,
+);
 
 it.each(kinds)(
   "texts of one organisation become no records of another: $kind",

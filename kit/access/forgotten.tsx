@@ -13,6 +13,7 @@ import { forgottenPath, signInPath, signUpPath, welcomeAddress } from "./address
 import { attemptMinutes, countAttempt } from "./attempts.ts";
 import { writeTo } from "./letters.ts";
 import { newLink } from "./links.ts";
+import { placeOfNewcomers } from "./newcomers.ts";
 import { type Errors, FormProblem, PlainInput } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
 import { EmailInput, saySo } from "./sign-in.tsx";
@@ -133,8 +134,9 @@ async function signUp(
   scope: Scope,
   { name, email, origin }: { name: string; email: string; origin: string },
 ): Promise<void> {
+  const { access } = scope;
+  if (!access) return;
   const db = accountTables(scope.db);
-  const groups = scope.access?.newcomers ?? [];
   const known = await accountWithEmail(db, email);
   const isNew = known === undefined || (known.password === null && known.waiting_at !== null);
   if (!isNew) {
@@ -143,7 +145,8 @@ async function signUp(
     );
     return;
   }
-  const account = known?.id ?? (await addAccount(db, { name, email, groups, waits: true }));
+  const account =
+    known?.id ?? (await addAccount(db, { name, email, ...placeOfNewcomers(access), waits: true }));
   if (account === undefined) return;
   const secret = await newLink(db, { purpose: "password", account, hours: hours.signUp });
   const language = scope.settings.language;

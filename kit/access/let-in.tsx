@@ -2,7 +2,7 @@ import type { Context } from "hono";
 import { localAddress } from "../entity/links.ts";
 import { noteEvent } from "../store/audit.ts";
 import { accountTables } from "./account-tables.ts";
-import type { Account } from "./accounts.ts";
+import { type Account, organisationsOf } from "./accounts.ts";
 import { codePath } from "./addresses.ts";
 import { newLink } from "./links.ts";
 import type { Scope } from "./scope.ts";
@@ -21,7 +21,11 @@ export async function letIn(
   const db = accountTables(scope.db);
   await endSession(c, db);
   await beginSession(c, db, account.id);
-  await noteEvent(scope.as(account), "sign in");
+  const [organisation = 0] = scope.access?.organisations
+    ? await organisationsOf(db, account.id)
+    : [];
+  const there = scope.access?.organisations ? scope.inOrganisation(organisation) : scope;
+  await noteEvent(there.as(account), "sign in");
   return c.redirect(localAddress(to) ?? "/", 303);
 }
 

@@ -19,6 +19,7 @@ import { providerPath } from "./addresses.ts";
 import { groupLabels } from "./group-labels.ts";
 import { accountOfSubject, keepSubject } from "./identities.ts";
 import { letInOrAsk } from "./let-in.tsx";
+import { placeOfNewcomers } from "./newcomers.ts";
 import { type Asked, beginAt, type Claims, claimsOf, providerName } from "./provider.ts";
 import type { Scope } from "./scope.ts";
 import { saySo } from "./sign-in.tsx";
@@ -120,8 +121,9 @@ async function accountFor(scope: Scope, claims: Claims): Promise<Account | undef
 }
 
 async function signedUp(scope: Scope, { name, email }: Claims): Promise<number | undefined> {
-  const { signUp, newcomers = [] } = scope.access ?? {};
-  if (!signUp || email === undefined) return undefined;
-  const waits = signUp === "confirmed";
-  return addAccount(accountTables(scope.db), { name, email, groups: newcomers, waits });
+  const { access } = scope;
+  if (!access?.signUp || email === undefined) return undefined;
+  const waits = access.signUp === "confirmed";
+  const made = { name, email, ...placeOfNewcomers(access), waits };
+  return addAccount(accountTables(scope.db), made);
 }

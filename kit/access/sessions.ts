@@ -6,7 +6,7 @@ import { atSecond } from "../formula/zones.ts";
 import { clientAddress } from "../http/client-address.ts";
 import { isSecureAddress } from "../http/public-address.ts";
 import type { AccountTables } from "./account-tables.ts";
-import { everyone } from "./accounts.ts";
+import { everyone, firstOrganisation } from "./accounts.ts";
 import type { Person } from "./person.ts";
 import { digestOf, isSecret, newSecret } from "./secrets.ts";
 
@@ -131,10 +131,10 @@ export async function personOf(
   const isChosen = typeof first.chosen === "number" && within.has(first.chosen);
   const chosen = isChosen ? first.chosen : [...within][0];
   const own = isOrganised ? found.filter((row) => row.organisation_id === chosen) : found;
-  const record = isOrganised
-    ? own.find((row) => typeof row.record_there === "number")?.record_there
-    : first.record_id;
   const there = isOrganised ? own[0] : undefined;
+  // Who was a record before there were organisations is it in the first one.
+  const alone = !isOrganised || chosen === firstOrganisation ? first.record_id : null;
+  const record = own.find((row) => typeof row.record_there === "number")?.record_there ?? alone;
   return {
     id: first.id,
     name: first.name,

@@ -45,7 +45,7 @@ async function showMailbox(c: Context, scope: Scope) {
             {messages.mailStates[letter.state]}
             {letter.trouble && `: ${letter.trouble}`}
           </p>
-          {letter.body !== null && <Body text={letter.body} />}
+          {letter.state === "kept" && letter.body !== null && <Body text={letter.body} />}
         </article>
       ))}
       <Pager

@@ -1,5 +1,6 @@
 import { type Selectable, sql } from "kysely";
 import { type AccountTables, accountTables } from "../access/account-tables.ts";
+import { firstOrganisation } from "../access/accounts.ts";
 import type { LoggedAction } from "../access/action.ts";
 import type { Scope } from "../access/scope.ts";
 import { contains } from "../database/current-dialect.ts";
@@ -122,7 +123,9 @@ export async function entriesOf(
   { entity, record, who, without, offset, limit }: LogRequest,
 ): Promise<{ total: number; entries: Entry[] }> {
   let query = accountTables(db).selectFrom("levadura_change");
-  if (organisation !== undefined) query = query.where("organisation_id", "=", organisation);
+  // What happened before somebody was in an organisation is for those who run the application.
+  const seen = organisation === firstOrganisation ? [0, organisation] : [organisation ?? 0];
+  if (organisation !== undefined) query = query.where("organisation_id", "in", seen);
   if (entity !== undefined) query = query.where("entity_table", "=", entity);
   if (record !== undefined) query = query.where("record_id", "=", record);
   if (who) query = query.where(contains(sql.ref("account_name"), who));
