@@ -152,7 +152,7 @@ describe.each(kinds)("organisations over $kind", (kind) => {
     expect((await goTo(ben, "1")).status).toBe(404);
     expect(textOf((await ben.get("/-/people")).html)).not.toContain("eva@example.org");
     const joined = await invited(ben, "Eva, EVA@example.org", "");
-    expect(joined.text).toContain("Signs in already");
+    expect(joined.text).toContain("Has an account already");
     expect((await invited(ben, "Eva, eva@example.org", "members")).text).toContain("already");
     expect((await eva.get("/hives/new")).status).toBe(200);
     await goTo(eva, "2");

@@ -82,11 +82,11 @@ describe.each(kinds)("signing in over $kind", (kind) => {
       true,
     ]);
     const asked = await visitor.post("/-/sign-up", { name: "Ben Ash", email: "Ben@example.org" });
-    expect(textOf(asked.html)).toContain("A letter to Ben@example.org is on its way.");
+    expect(textOf(asked.html)).toContain("An email to Ben@example.org is on its way.");
     const [letter] = await letters(app.address);
     expect([letter?.subject, letter?.to]).toEqual(["Your account in Hive Book", "ben@example.org"]);
     const chosen = await visitor.post(linkIn(letter?.text), { password, again: password });
-    expect(textOf(chosen.html)).toContain("as soon as an administrator has let you in");
+    expect(textOf(chosen.html)).toContain("once an administrator has let you in");
     const early = await signIn("ben@example.org");
     expect([early.answer.status, textOf(early.answer.html).includes("let you in")]).toEqual([
       403,
@@ -108,7 +108,7 @@ describe.each(kinds)("signing in over $kind", (kind) => {
     ).toEqual([{ group_name: "members" }]);
     // Whoever has an account learns so by a letter, and whoever asks doesn't.
     const again = await nobody().post("/-/sign-up", { name: "Eve", email: "ben@example.org" });
-    expect(textOf(again.html)).toContain("A letter to ben@example.org is on its way.");
+    expect(textOf(again.html)).toContain("An email to ben@example.org is on its way.");
     const [told] = await letters(app.address);
     expect(told?.text).toContain("it has an account already");
   });

@@ -8,29 +8,29 @@ const plural = (count: number, one: string, other: string) =>
 /** The sentences about how people sign in, in English. */
 export const peopleEn = {
   // Forgotten passwords, signing up, another address.
-  forgottenLink: "Forgotten your password?",
-  forgottenTitle: "A link for a new password",
+  forgottenLink: "Forgot your password?",
+  forgottenTitle: "Choose a new password",
   forgottenHelp:
-    "Enter the address that you sign in with. You get a letter with a link by which you choose another password.",
+    "Enter the address that you sign in with. You will get an email with a link to choose a new password.",
   sendLink: "Send the link",
-  letterSent: "Look into your mail",
+  letterSent: "Check your email",
   letterSentHelp: (email: string) =>
-    `If somebody signs in with ${email}, a letter is on its way. It may take some minutes, and may be among what your mail program takes for spam.`,
+    `If somebody signs in with ${email}, an email is on its way. It may take a few minutes, and may end up in the spam folder.`,
   signUp: "Sign up",
-  signUpHelp: "You get a letter with a link by which you choose a password.",
+  signUpHelp: "You will get an email with a link to choose a password.",
   signUpSent: (email: string) =>
-    `A letter to ${email} is on its way. Follow the link in it to choose a password.`,
-  mustWait: "You can sign in as soon as an administrator has let you in. You will get a letter.",
+    `An email to ${email} is on its way. Follow its link to choose a password.`,
+  mustWait: "You can sign in once an administrator has let you in. You will get an email.",
   askAnother: "It was used, or is too old. Ask for another one.",
   changeEmail: "Change the email address",
   newEmail: "New email address",
   emailLetter: (email: string) =>
-    `A letter to ${email} is on its way. The new address counts as soon as you follow the link in it.`,
+    `An email to ${email} is on its way. The new address counts once you follow its link.`,
   confirmEmail: "Use this address",
   confirmEmailHelp: (email: string) => `From now on, you sign in with ${email}.`,
   mailbox: "Mailbox",
-  mailboxHelp: "No mail server is configured. Letters that would have been sent are kept here.",
-  mailEmpty: "No letters yet.",
+  mailboxHelp: "No mail server is configured. Emails that would have been sent are kept here.",
+  mailEmpty: "No emails yet.",
   mailTo: "To",
   mailStates: {
     waiting: "Waiting",
@@ -39,18 +39,18 @@ export const peopleEn = {
     failed: "Not delivered",
     kept: "Not sent",
   },
-  invitationSent: "A letter with a link is on its way.",
+  invitationSent: "An email with a link is on its way.",
   letIn: "Let in",
 
   // Organisations.
   inNone: "You aren’t in any yet.",
   thisOneNow: "You are here",
   goTo: "Go there",
-  begin: "Begin it",
+  begin: "Create",
   nameOf: (kind: string) => `Name of this ${inSentence(kind)}`,
   anotherOne: (kind: string) => `Another ${inSentence(kind)}`,
-  joined: "Signs in already, and is in this group of people now. A letter says so.",
-  removeHere: (name: string) => `${name} can’t work here any more then, but elsewhere.`,
+  joined: "Has an account already, and now belongs here, too. An email says so.",
+  removeHere: (name: string) => `${name} then loses access here, and keeps it elsewhere.`,
 
   // Plans.
   plan: "Plan",
