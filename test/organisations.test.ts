@@ -98,8 +98,10 @@ describe.each(kinds)("organisations over $kind", (kind) => {
     for (const path of paths) expect(textOf((await ana.get(path)).html)).not.toMatch(/H-0|of 9/);
     // What is shared is there, too.
     expect((await ana.get("/regions")).html.match(/href="\/regions\/\d/g)?.length).toBe(2);
-    const renamed = await ana.post("/-/organisations", { do: "rename", name: "Coast bees" });
+    const renamed = await ana.post("/-/organisations", { do: "rename", name: "Coast\r\nbees" });
     expect(textOf(renamed.html)).toContain("Coast bees");
+    const stored = await project.rows("select name from levadura_organisation where id = 2");
+    expect(stored).toEqual([{ name: "Coast bees" }]);
   });
 
   it("keep their records apart in every position of an address and a form", async () => {

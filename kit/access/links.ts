@@ -6,7 +6,7 @@ import { type Account, accountOf } from "./accounts.ts";
 import { digestOf, isSecret, newSecret } from "./secrets.ts";
 
 /** What a secret is for that works once: a link in a letter, or a step on the way to signing in. */
-export type Purpose = "password" | "email" | "second" | "passkey" | "provider";
+export type Purpose = "password" | "email" | "second" | "passkey";
 
 type Db = Kysely<AccountTables>;
 

@@ -115,7 +115,9 @@ async function rename(c: Context, scope: Scope, data: SentForm) {
 
 function nameIn(scope: Scope, data: SentForm) {
   const named = sentText(data, "do") === "begin" ? "new" : "name";
-  return text({ label: "", max: 120 }).read([sentText(data, named)], scope);
+  // It stands in emails, where a line of its own could look like ours.
+  const typed = sentText(data, named).slice(0, 1000).replace(/\s+/g, " ");
+  return text({ label: "", max: 120 }).read([typed], scope);
 }
 
 async function show(c: Context, scope: Scope, errors: Errors, status = 200) {

@@ -14,7 +14,7 @@ import { type Errors, FormProblem, PlainInput } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
 import {
   isKey,
-  keyAddress,
+  keyPicture,
   newKey,
   recoveryLeft,
   replaceRecovery,
@@ -100,7 +100,7 @@ async function setUp(
   status = 200,
 ) {
   const { messages, settings } = scope;
-  const { picture } = await keyAddress(settings.name, email ?? "", key);
+  const picture = await keyPicture(settings.name, email ?? "", key);
   const page = (
     <>
       <Trail scope={scope} to={accountPath} label={messages.yourAccount} />

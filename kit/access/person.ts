@@ -4,8 +4,8 @@ export interface Person {
   name: string;
   /** The names of the groups that the person is in. */
   groups?: readonly string[];
-  /** The organisation in which they work at the moment, and how many they are in. */
-  organisation?: { id: number; name: string; among: number; plan?: string };
+  /** The organisation in which they work at the moment. */
+  organisation?: { id: number; name: string; plan?: string };
   /** The number of the record that the person is, if they are one. */
   record?: number;
   /** A language tag; the application's own without it. */

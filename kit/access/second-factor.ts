@@ -23,15 +23,11 @@ export function isKey(text: string): boolean {
   return /^[A-Z2-7]{32}$/.test(text);
 }
 
-/** The address by which an app learns a secret (`otpauth://totp/...`), and the same as a picture in SVG. */
-export async function keyAddress(
-  application: string,
-  email: string,
-  key: string,
-): Promise<{ address: string; picture: string }> {
+/** The picture in SVG by which an app learns a secret: it says `otpauth://totp/...`. */
+export async function keyPicture(application: string, email: string, key: string): Promise<string> {
   const address = (await totpOf(key, application, email)).toString();
   const { default: qrCode } = await import("qrcode");
-  return { address, picture: await qrCode.toString(address, { type: "svg", margin: 2 }) };
+  return qrCode.toString(address, { type: "svg", margin: 2 });
 }
 
 /** The step of time whose code somebody typed (RFC 6238); undefined where it is none of now. */

@@ -144,7 +144,6 @@ export async function personOf(
         organisation: {
           id: chosen,
           name: there.organisation_name ?? "",
-          among: within.size,
           ...(typeof there.plan === "string" && { plan: there.plan }),
         },
       }),

@@ -133,7 +133,6 @@ export const peopleEn = {
   mostVisited: "Most visited pages",
   byDay: "By day",
   asTable: "As a table",
-  pagesSeen: (count: number, shown: string) => `${shown} ${plural(count, "page", "pages")}`,
   day: "Day",
   page: "Page",
   visits: "Pages opened",

@@ -120,7 +120,6 @@ export const peopleEs: typeof peopleEn = {
   mostVisited: "Páginas más visitadas",
   byDay: "Por día",
   asTable: "Como tabla",
-  pagesSeen: (count, shown) => `${shown} ${plural(count, "página", "páginas")}`,
   day: "Día",
   page: "Página",
   visits: "Páginas abiertas",

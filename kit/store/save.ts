@@ -84,6 +84,7 @@ async function saveBy<Result>(
   scope.require(saved ? "change" : "add", entity);
   const kept = await fieldsKept(scope, saved ? "change" : "add", entity, saved?.row.id);
   const whole = saved && (await wholeRow(scope, entity, saved.row));
+  if (saved && !whole) return { stale: true };
   const read = await readAsked(scope, entity, change, { kept, whole });
   if ("errors" in read) return read;
   const { values } = read;
@@ -177,14 +178,14 @@ async function requireInSight(
   }
 }
 
-/** A record with all that it refers to, where the person may not see some of that. */
-async function wholeRow(scope: Scope, entity: Entity, row: Row): Promise<Row> {
+/** A record with all that the person may not see of it; undefined where it is gone by now. */
+async function wholeRow(scope: Scope, entity: Entity, row: Row): Promise<Row | undefined> {
   const hides =
     scope.unseen(entity).size > 0 ||
     Object.values(entity.fields).some(
       (field) => isReferences(field) && scope.rowCondition(scope.entities.named(field.to)),
     );
-  return hides ? findSaved(scope, entity, row.id) : row;
+  return hides ? findAnyRow(scope.seeingAll(), entity, row.id) : row;
 }
 
 /** A record as it is, whether or not the person may see it. */

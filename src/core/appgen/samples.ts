@@ -65,7 +65,7 @@ const administrator = ${
   id: 1,
   name: "Test",
   groups: ["administrators"],
-  organisation: { id: 1, name: "Test", among: 1 },
+  organisation: { id: 1, name: "Test" },
 }`
           : '{ id: 1, name: "Test", groups: ["administrators"] }'
       };

@@ -184,7 +184,7 @@ function checkPeople(
     if (of !== undefined && of === users?.record) continue;
     diagnostics.error(
       at,
-      `\`${name}\` can't begin with \`me\`: people are no records of \`${of}\``,
+      `\`${name}\` can't begin with \`me\`: people aren't linked to records of \`${of}\``,
       `write \`record: ${of}\` under \`users\``,
     );
   }

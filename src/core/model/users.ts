@@ -45,7 +45,7 @@ export function interpretUsers(
     if (said === "ceiling" || said === "start") users.rightsAre = said;
     else if (said !== "fixed") {
       const help = "write `fixed`, `ceiling` or `start`";
-      diagnostics.error(are.at, `rights can't be \`${said}\``, help);
+      diagnostics.error(are.at, `\`rights are\` can't be \`${said}\``, help);
     }
   }
   readOrganisations(body, users, diagnostics);
@@ -73,7 +73,7 @@ function readSignUp(body: SourceMap, users: Users, diagnostics: Diagnostics): vo
     else if (said !== "by invitation") {
       diagnostics.error(
         signUp.at,
-        `nobody signs up as \`${said}\``,
+        `\`sign up\` can't be \`${said}\``,
         "write `by invitation`, `open`, or `confirmed`: an administrator lets each person in",
       );
     }
@@ -109,7 +109,7 @@ function readOrganisations(body: SourceMap, users: Users, diagnostics: Diagnosti
   const label = node.kind === "scalar" ? node.text.trim() : "";
   if (label === "" || label.length > 60) {
     const help = "write what one is called, as in `organisations: Association`";
-    diagnostics.error(node.at, "this is no name for organisations", help);
+    diagnostics.error(node.at, "this isn't a name for organisations", help);
     return;
   }
   users.organisations = { label, plural: pluralOf(label), plans: [] };
@@ -118,7 +118,7 @@ function readOrganisations(body: SourceMap, users: Users, diagnostics: Diagnosti
   else if (open && said !== administrators) {
     diagnostics.error(
       open.at,
-      `nobody is \`${said ?? ""}\``,
+      `\`new organisations\` can't be \`${said ?? ""}\``,
       "write `administrators` or `everyone`",
     );
   }

@@ -17,7 +17,7 @@ export async function requireOneOrganisation(engine: Engine, model: Model): Prom
     throw new Failure(
       "input",
       `${plural} has ${count} ${count === 1 ? "record" : "records"} of other organisations than the first`,
-      "files and sample rows are for the first organisation, as long as it is the only one with records: add others in the application",
+      "files and sample rows go to the first organisation, and only while no other one has records: add these in the application",
     );
   }
 }
