@@ -29,7 +29,7 @@ ${organisations && "    shared: yes\n"}    seed: 2
     fields:
       name: text, required, unique
       region: one Region
-      warden: one Keeper, default me
+      warden: user, default me
       size: "= count(hives)"
     seed: 4
   Hive:

@@ -316,8 +316,10 @@ describe.each(kinds)("people over $kind", (kind) => {
       name: "Ben A.",
       language: "es",
       timezone: "Europe/Madrid",
+      appearance: "dark",
     });
     expect(textOf(spanish.html)).toContain("Tu cuenta");
+    expect(spanish.html).toContain('<html lang="es" data-appearance="dark">');
     expect((await as("Eva").get(account)).html).toContain("Your account");
     await as("Ben").post(account, { name: "Ben A.", language: "", timezone: "" });
     const odd = await as("Ben").post(account, { name: " ", language: "xx", timezone: "Mars" });
@@ -448,6 +450,35 @@ entities:
     seed: 3
     rights: {everyone: see, members: [see, change where code = 'H-001', "hide price"]}
 `;
+  /** A group that an administrator makes: it gives nothing at first, then what it is given, and nothing once it is gone. */
+  async function ownGroup(administrator: Visitor, member: Visitor, project: TestProject) {
+    const made = await administrator.post("/-/groups", { label: "<b>Helpers" });
+    expect([made.status, made.path]).toEqual([200, "/-/rights?group=own%3A1"]);
+    expect(made.html).toContain("&lt;b&gt;Helpers");
+    const again = await administrator.post("/-/groups", { label: "MEMBERS" });
+    expect([again.status, textOf(again.html).includes("of this name already")]).toEqual([
+      422,
+      true,
+    ]);
+    const [{ id = 0 } = {}] = await project.rows<{ id: number }>(
+      "select id from levadura_account where name like 'Members%'",
+    );
+    await administrator.post(`/-/people/${id}`, { do: "save", groups: ["own:1"] });
+    await member.post("/-/sample", { group: "members" });
+    expect((await member.get("/hives/2/edit")).status).toBe(403);
+    await administrator.post("/-/rights", { group: "own:1", "hive change": "all" });
+    expect((await member.get("/hives/2/edit")).status).toBe(200);
+    await administrator.post("/-/groups", { group: "own:1", do: "save", label1: "Hands" });
+    expect(textOf((await administrator.get("/-/people")).html)).toContain("Hands");
+    const asked = await administrator.post("/-/groups", { group: "own:1", do: "remove" });
+    expect(textOf(asked.html)).toContain("1 person is in it");
+    await administrator.post("/-/groups", { group: "own:1", do: "remove", sure: "yes" });
+    expect((await member.get("/hives/2/edit")).status).toBe(403);
+    expect((await administrator.get("/-/rights?group=own:1")).html).not.toContain("Hands");
+    for (const table of ["levadura_group", "levadura_right"])
+      expect(await project.rows(`select * from ${table}`)).toEqual([]);
+  }
+
   it.each(["ceiling", "start"])(
     "are within the model: a %s",
     async (are) => {
@@ -458,10 +489,12 @@ entities:
           "app:\n  name: Hive Book\n  database: sqlite",
         ),
       );
-      const app = await running(["rise"], project.folder);
+      const app = await running(["rise", "--administrator", "Ana"], project.folder);
       try {
         const [administrator, member] = [new Visitor(app.address), new Visitor(app.address)];
-        await administrator.post("/-/sample", { group: "administrators" });
+        const link = /chooses a password at http:\/\/[^/]+(\S+)/.exec(app.said())?.[1] ?? "";
+        const secret = { password: password("Ana"), again: password("Ana") };
+        await administrator.post(link, { email: "ana@example.org", ...secret });
         await member.post("/-/sample", { group: "members" });
         const statuses = async () =>
           Promise.all(
@@ -499,6 +532,9 @@ entities:
         );
         expect(log.length).toBe(are === "start" ? 6 : 5);
         expect((await set("administrators", { "hive see": "none" })).status).toBe(404);
+        expect((await administrator.get("/-/groups")).status).toBe(are === "start" ? 200 : 404);
+        expect((await member.post("/-/groups", { label: "Helpers" })).status).toBe(404);
+        if (are === "start") await ownGroup(administrator, member, project);
       } finally {
         await app.stop();
         await project.remove();
@@ -548,7 +584,8 @@ entities:
     title: "{words}"
     fields:
       words: text, required
-      author: one Keeper, default me
+      author: user, default me
+      answers: user
       mine: "= author = me"
     rules:
       - A note is changed by its author: "= author is empty or author = me"
@@ -779,7 +816,7 @@ entities:
     expect(textOf(form.html)).toMatch(/Author .*You can see this, but not change it\./);
     expect(form.html).not.toContain('name="author_id"');
     const added = await member.submit("/notes/new", { words: "calm" });
-    expect(textOf(added.html)).toMatch(/Author Mia Mine Yes/);
+    expect(textOf(added.html)).toMatch(/Author Mia Answers Mine Yes/);
     const [note] = await project.rows<{ id: number; author_id: number }>(
       "select id, author_id from note where words = 'calm'",
     );
@@ -797,4 +834,24 @@ entities:
     // Nobody asks where rows are checked without an application.
     expect((await levadura(["changes", "--check"], project.folder)).status).toBe(0);
   }, 120_000);
+
+  it("offer those who can sign in where a field holds a `user`, and take nobody else", async () => {
+    const { html } = await member.get("/notes/new");
+    const select = /<select[^>]*name="answers_id".*?<\/select>/s.exec(html)?.[0] ?? "";
+    const offered = [...select.matchAll(/value="(\d+)"/g)].map(([, id]) => Number(id));
+    // The third is whom the sample of the wardens became.
+    expect(offered.sort()).toEqual([me.member, me.warden, 3]);
+    const note = (answers: number) =>
+      ana.submit("/notes/new", { words: "Who feeds them?", answers_id: String(answers) });
+    expect(textOf((await note(4)).html)).toContain(
+      "A record that was chosen here no longer exists.",
+    );
+    expect((await note(me.warden)).path).toMatch(/^\/notes\/\d+/);
+    const [account] = await project.rows<{ id: number }>(
+      `select id from levadura_account where record_id = ${me.warden}`,
+    );
+    await ana.post(`/-/people/${account?.id}`, { do: "suspend" });
+    expect(textOf((await note(me.warden)).html)).toContain("no longer exists");
+    await ana.post(`/-/people/${account?.id}`, { do: "resume" });
+  });
 });

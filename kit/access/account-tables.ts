@@ -1,4 +1,5 @@
 import type { Generated, Kysely } from "kysely";
+import type { Appearance } from "./person.ts";
 import type { AnyTables } from "./scope.ts";
 
 /** The tables of the people who sign in, which no model has. Moments are texts: `2026-05-03T07:00:00Z`. */
@@ -12,6 +13,7 @@ export interface AccountTables {
     password: string | null;
     language: string | null;
     timezone: string | null;
+    appearance: Appearance | null;
     /** The number of the record that the person is. */
     record_id: number | null;
     suspended_at: string | null;
@@ -38,6 +40,11 @@ export interface AccountTables {
     group_name: string;
     /** The number of the record that the person is there. */
     record_id: number | null;
+  };
+  levadura_group: {
+    id: Generated<number>;
+    organisation_id: Generated<number>;
+    label: string;
   };
   levadura_right: {
     id: Generated<number>;

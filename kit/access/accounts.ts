@@ -25,6 +25,7 @@ const columns = [
   "password",
   "language",
   "timezone",
+  "appearance",
   "record_id",
   "suspended_at",
   "waiting_at",
@@ -349,7 +350,7 @@ export async function hasAdministrator(db: Db, organisation = firstOrganisation)
 export async function changeOwn(
   db: Db,
   id: number,
-  own: { name: string; language: string | null; timezone: string | null },
+  own: Pick<AccountTables["levadura_account"], "name" | "language" | "timezone" | "appearance">,
 ): Promise<void> {
   await db.updateTable("levadura_account").set(own).where("id", "=", id).execute();
 }

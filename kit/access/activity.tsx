@@ -94,7 +94,7 @@ function Days({ scope, days }: { scope: Scope; days: Activity["days"] }) {
           );
         })}
       </svg>
-      <p class="bar-ends text-secondary small">
+      <p class="bar-ends soft small">
         <span>{format.date(days[0]?.day ?? "")}</span>
         <span>{format.date(days.at(-1)?.day ?? "")}</span>
       </p>

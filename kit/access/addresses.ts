@@ -13,6 +13,7 @@ export const peoplePath = "/-/people";
 export const organisationsPath = "/-/organisations";
 export const planPath = "/-/plan";
 export const rightsPath = "/-/rights";
+export const ownGroupsPath = "/-/groups";
 export const logPath = "/-/log";
 export const activityPath = "/-/activity";
 export const mailboxPath = "/-/mail";

@@ -1,19 +1,27 @@
 import type { SentForm } from "../http/sent-form.ts";
-import { groupLabels } from "./group-labels.ts";
+import { allGroups } from "./own-groups.ts";
 import type { Scope } from "./scope.ts";
 
 /** The groups that were ticked. */
-export function chosenGroups(scope: Scope, data: SentForm): string[] {
+export async function chosenGroups(scope: Scope, data: SentForm): Promise<string[]> {
   const sent = new Set(data.getAll("groups").map(String));
-  return groupLabels(scope).flatMap(([name]) => (sent.has(name) ? [name] : []));
+  return (await allGroups(scope)).flatMap(([name]) => (sent.has(name) ? [name] : []));
 }
 
-/** A box for each group. */
-export function GroupBoxes({ scope, chosen }: { scope: Scope; chosen: readonly string[] }) {
+/** A box for each group, by its name and label. */
+export function GroupBoxes({
+  scope,
+  groups,
+  chosen,
+}: {
+  scope: Scope;
+  groups: readonly (readonly [string, string])[];
+  chosen: readonly string[];
+}) {
   return (
     <fieldset class="mb-3">
       <legend class="form-label fs-6">{scope.messages.groups}</legend>
-      {groupLabels(scope).map(([name, label]) => (
+      {groups.map(([name, label]) => (
         <div class="form-check">
           <input
             class="form-check-input"

@@ -1,7 +1,7 @@
 import { administrators } from "./rights.ts";
 import type { Scope } from "./scope.ts";
 
-/** The groups that somebody can be put into, by their names, with what people read. */
+/** The groups of the model that somebody can be put into, by their names, with what people read; administrators last. */
 export function groupLabels(scope: Scope): [string, string][] {
   const { groups = {} } = scope.access ?? {};
   return [

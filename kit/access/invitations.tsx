@@ -12,6 +12,7 @@ import { peoplePath, signInPath, welcomeAddress } from "./addresses.ts";
 import { chosenGroups, GroupBoxes } from "./group-boxes.tsx";
 import { writeTo } from "./letters.ts";
 import { newLink } from "./links.ts";
+import { allGroups } from "./own-groups.ts";
 import { described, type Errors, Framed } from "./plain-form.tsx";
 import { peopleUsage } from "./plans.ts";
 import type { Scope } from "./scope.ts";
@@ -30,7 +31,7 @@ export async function invite(c: Context, scope: Scope) {
   const data = await sentForm(c);
   const { messages } = scope;
   const lines = sentText(data, "people");
-  const groups = chosenGroups(scope, data);
+  const groups = await chosenGroups(scope, data);
   const read = readPeople(scope, lines);
   const refuse = (message: string) =>
     askPeople(c, scope, { lines, groups, errors: new Map([["people", message]]) }, 422);
@@ -64,7 +65,7 @@ export async function invite(c: Context, scope: Scope) {
         {links.map(({ name, email, link, joined }) => (
           <>
             <dt>
-              {name} <span class="text-secondary">{email}</span>
+              {name} <span class="soft">{email}</span>
             </dt>
             <dd>
               {joined ? (
@@ -134,7 +135,7 @@ function readPeople(scope: Scope, typed: string): { people: Invited[] } | { erro
   return { people };
 }
 
-export function askPeople(
+export async function askPeople(
   c: Context,
   scope: Scope,
   { lines, groups, errors }: { lines: string; groups: readonly string[]; errors: Errors },
@@ -158,7 +159,7 @@ export function askPeople(
             {lines}
           </textarea>
         </Framed>
-        <GroupBoxes scope={scope} chosen={groups} />
+        <GroupBoxes scope={scope} groups={await allGroups(scope)} chosen={groups} />
         <button class="btn btn-primary" type="submit">
           {messages.invite}
         </button>

@@ -51,7 +51,7 @@ async function showLog(c: Context, scope: Scope) {
           {messages.search}
         </button>
       </form>
-      <p class="text-secondary small">{messages.entryCount(total, format.number(total))}</p>
+      <p class="soft small">{messages.entryCount(total, format.number(total))}</p>
       <LogTable scope={scope} entries={entries} links={await linksIn(scope, entries)} ofRecords />
       <Pager
         scope={scope}

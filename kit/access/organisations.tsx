@@ -136,7 +136,7 @@ async function show(c: Context, scope: Scope, errors: Errors, status = 200) {
           <li class="tile">
             <strong>{name}</strong>
             {id === person?.organisation?.id ? (
-              <span class="text-secondary">{messages.thisOneNow}</span>
+              <span class="soft">{messages.thisOneNow}</span>
             ) : (
               <form method="post" action={organisationsPath}>
                 <input type="hidden" name="organisation" value={id} />

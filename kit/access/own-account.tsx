@@ -14,6 +14,7 @@ import { tellChange } from "./letters.ts";
 import { secondFactorPath } from "./own-second-factor.tsx";
 import { ownPasskeysPath } from "./passkey-pages.tsx";
 import { hashPassword, isPassword } from "./passwords.ts";
+import { appearances } from "./person.ts";
 import { type Errors, FormProblem, PlainInput, PlainSelect } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
 import { endOwnSession, type OwnSession, sessionOf, sessionsOf } from "./sessions.ts";
@@ -48,6 +49,7 @@ async function ownSent(c: Context, scope: Scope) {
   const name = text({ label: "", max: 120 }).read([sentText(data, "name")], scope);
   const language = sentText(data, "language");
   const timezone = sentText(data, "timezone");
+  const appearance = appearances.find((each) => each === sentText(data, "appearance")) ?? null;
   const errors = new Map<string, string>();
   if ("error" in name) errors.set("name", name.error);
   const { chooseOffered } = scope.messages;
@@ -55,8 +57,12 @@ async function ownSent(c: Context, scope: Scope) {
     errors.set("language", chooseOffered);
   if (timezone && !timezones().includes(timezone)) errors.set("timezone", chooseOffered);
   if ("error" in name || errors.size > 0) return showAccount(c, scope, errors, 422);
-  const chosen = { name: name.value, language: language || null, timezone: timezone || null };
-  await changeOwn(found.db, found.account.id, chosen);
+  await changeOwn(found.db, found.account.id, {
+    name: name.value,
+    language: language || null,
+    timezone: timezone || null,
+    appearance,
+  });
   return c.redirect(`${accountPath}?done=own`, 303);
 }
 
@@ -165,6 +171,14 @@ function AccountPage({
           choices={timezones().map((zone) => [zone, zone.replaceAll("_", " ")] as const)}
           errors={errors}
         />
+        <PlainSelect
+          name="appearance"
+          label={messages.appearance}
+          value={account.appearance ?? ""}
+          none={messages.asMachine}
+          choices={appearances.map((each) => [each, messages.appearances[each]] as const)}
+          errors={errors}
+        />
         <button class="btn btn-primary" type="submit">
           {messages.save}
         </button>
@@ -232,7 +246,7 @@ function Sessions({ scope, sessions }: { scope: Scope; sessions: readonly OwnSes
               <td>{format.dateTime(session.seen_at)}</td>
               <td>{format.dateTime(session.begun_at)}</td>
               <td>
-                {session.address} <span class="text-secondary small">{session.browser}</span>
+                {session.address} <span class="soft small">{session.browser}</span>
               </td>
               <td class="text-end">
                 {session.isThis ? (

@@ -32,9 +32,9 @@ import {
   signInPath,
 } from "./addresses.ts";
 import { chosenGroups, GroupBoxes } from "./group-boxes.tsx";
-import { groupLabels } from "./group-labels.ts";
 import { askPeople, invite, linkFor, linkHours } from "./invitations.tsx";
 import { tellChange, writeTo } from "./letters.ts";
+import { allGroups } from "./own-groups.ts";
 import { type Errors, FormProblem, PlainSelect } from "./plain-form.tsx";
 import { isOperator } from "./rights.ts";
 import type { Scope } from "./scope.ts";
@@ -67,7 +67,7 @@ async function listPeople(c: Context, scope: Scope) {
     offset: (page - 1) * onPage,
     limit: onPage,
   });
-  const labels = new Map(groupLabels(scope));
+  const labels = new Map(await allGroups(scope));
   const content = (
     <>
       <div class="heading">
@@ -96,7 +96,7 @@ async function listPeople(c: Context, scope: Scope) {
           </a>
         </div>
       </div>
-      <p class="text-secondary small">{messages.peopleCount(total, format.number(total))}</p>
+      <p class="soft small">{messages.peopleCount(total, format.number(total))}</p>
       <WideTable label={messages.people}>
         <table class="table table-hover">
           <thead>
@@ -175,7 +175,7 @@ async function personSent(c: Context, scope: Scope) {
   switch (does) {
     case "save": {
       const suspended = account.suspended_at !== null;
-      const groups = chosenGroups(scope, data);
+      const groups = await chosenGroups(scope, data);
       const record = chosenRecord(scope, data);
       if (record !== null && (await isTaken(db, record, account.id, organisation))) {
         const errors = new Map([["record", messages.recordTaken]]);
@@ -282,10 +282,10 @@ async function personPage(
         </div>
       )}
       <p>
-        {email} <span class="text-secondary">{messages.accountStates[state]}</span>
+        {email} <span class="soft">{messages.accountStates[state]}</span>
       </p>
       <form method="post" class="sheet">
-        <GroupBoxes scope={scope} chosen={groups} />
+        <GroupBoxes scope={scope} groups={await allGroups(scope)} chosen={groups} />
         {target && (
           <PlainSelect
             name="record"

@@ -1,3 +1,7 @@
+export const appearances = ["light", "dark"] as const;
+
+export type Appearance = (typeof appearances)[number];
+
 /** Someone who uses the application. */
 export interface Person {
   id: number;
@@ -12,4 +16,6 @@ export interface Person {
   language?: string;
   /** An IANA time zone; the application's own without it. */
   timezone?: string;
+  /** Whether pages are light or dark for them; as their machine says, without it. */
+  appearance?: Appearance;
 }

@@ -20,6 +20,7 @@ import { groupLabels } from "./group-labels.ts";
 import { accountOfSubject, keepSubject } from "./identities.ts";
 import { letInOrAsk } from "./let-in.tsx";
 import { placeOfNewcomers } from "./newcomers.ts";
+import { isOwnGroup } from "./own-groups.ts";
 import { type Asked, beginAt, type Claims, claimsOf, providerName } from "./provider.ts";
 import type { Scope } from "./scope.ts";
 import { saySo } from "./sign-in.tsx";
@@ -107,9 +108,11 @@ async function accountFor(scope: Scope, claims: Claims): Promise<Account | undef
   if (invited && invited.waiting_at !== null && isOpen) await admit(db, id);
   const account = await accountOf(db, id);
   if (!account || claims.groups === undefined) return account;
-  const groups = groupLabels(scope).flatMap(([name]) =>
+  const claimed = groupLabels(scope).flatMap(([name]) =>
     claims.groups?.includes(name) ? [name] : [],
   );
+  // A provider knows the groups of the model only.
+  const groups = [...claimed, ...account.groups.filter(isOwnGroup)];
   if (String([...groups].sort()) === String([...account.groups].sort())) return account;
   const { record_id: record, suspended_at } = account;
   const changed = { groups, record, suspended: suspended_at !== null };

@@ -8,10 +8,10 @@ import { WideTable } from "../ui/wide-table.tsx";
 import type { Access } from "./access.ts";
 import { accountTables } from "./account-tables.ts";
 import { type Action, actions } from "./action.ts";
-import { peoplePath, rightsPath } from "./addresses.ts";
+import { ownGroupsPath, peoplePath, rightsPath } from "./addresses.ts";
 import { rightKey } from "./changed-rights.ts";
-import { groupLabels } from "./group-labels.ts";
 import { keepRights } from "./kept-rights.ts";
+import { allGroups, isOwnGroup } from "./own-groups.ts";
 import { administrators } from "./rights.ts";
 import type { Scope } from "./scope.ts";
 
@@ -28,13 +28,13 @@ export const changingRights: Feature = {
   ],
 };
 
-/** The groups whose rights can be changed: those of the model, and everybody. */
-function groupsIn(scope: Scope): [string, string][] {
+/** The groups whose rights can be changed: those that people can be put into, and everybody. */
+async function groupsIn(scope: Scope): Promise<[string, string][]> {
   const { messages } = scope;
   return [
     ["visitors", messages.visitors],
     ["everyone", messages.everyone],
-    ...groupLabels(scope).filter(([name]) => name !== administrators),
+    ...(await allGroups(scope)).filter(([name]) => name !== administrators),
   ];
 }
 
@@ -47,7 +47,8 @@ async function sent(c: Context, scope: Scope) {
   const { access, entities, organisation, db } = scope;
   const data = await sentForm(c);
   const group = sentText(data, "group");
-  if (!access?.rightsAre || !groupsIn(scope).some(([name]) => name === group)) return c.notFound();
+  const groups = await groupsIn(scope);
+  if (!access?.rightsAre || !groups.some(([name]) => name === group)) return c.notFound();
   const offered: readonly string[] = choicesFor(access);
   const changes: string[] = [];
   for (const { table } of entities.all) {
@@ -66,20 +67,32 @@ async function sent(c: Context, scope: Scope) {
     }
     await keepRights(accountTables(db), { group, table, given }, organisation);
   }
-  if (changes.length > 0) await noteEvent(scope, "rights", { group, changes });
+  if (changes.length > 0) {
+    const [name, label] = groups.find(([each]) => each === group) ?? [group, group];
+    await noteEvent(scope, "rights", { group: isOwnGroup(name) ? label : name, changes });
+  }
   return c.redirect(`${rightsPath}?${new URLSearchParams({ group, done: "yes" })}`, 303);
 }
 
 async function show(c: Context, scope: Scope) {
   const { messages, access, entities } = scope;
   const query = new URL(c.req.url).searchParams;
-  const groups = groupsIn(scope);
+  const groups = await groupsIn(scope);
   const group =
     groups.find(([name]) => name === query.get("group"))?.[0] ?? groups[2]?.[0] ?? "everyone";
   const page = (
     <>
       <Trail scope={scope} to={peoplePath} label={messages.people} />
-      <h1>{messages.rights}</h1>
+      <div class="heading">
+        <h1>{messages.rights}</h1>
+        {access?.rightsAre === "start" && (
+          <div class="actions">
+            <a class="btn btn-outline-secondary" href={ownGroupsPath}>
+              {messages.ownGroups}
+            </a>
+          </div>
+        )}
+      </div>
       {query.get("done") === "yes" && (
         <div class="alert alert-success" role="status">
           {messages.personDone.saved}

@@ -69,6 +69,7 @@ function memberships(db: Db, isOrganised: boolean) {
       "account.name",
       "account.language",
       "account.timezone",
+      "account.appearance",
       "account.record_id",
       "membership.group_name",
       "session.seen_at",
@@ -150,6 +151,7 @@ export async function personOf(
     ...(typeof record === "number" && { record }),
     ...(first.language !== null && { language: first.language }),
     ...(first.timezone !== null && { timezone: first.timezone }),
+    ...(first.appearance !== null && { appearance: first.appearance }),
   };
 }
 

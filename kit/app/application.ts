@@ -11,6 +11,7 @@ import { log } from "../access/log.tsx";
 import { newEmail } from "../access/new-email.tsx";
 import { organisations } from "../access/organisations.tsx";
 import { ownAccount } from "../access/own-account.tsx";
+import { makingGroups } from "../access/own-group-pages.tsx";
 import { ownSecondFactor } from "../access/own-second-factor.tsx";
 import { passkeys } from "../access/passkey-pages.tsx";
 import { people } from "../access/people.tsx";
@@ -125,6 +126,7 @@ const signingIn = (): Feature[] => [
   ownSecondFactor,
   people,
   changingRights,
+  makingGroups,
   organisations,
   planHook,
   log,

@@ -109,6 +109,8 @@ export interface ReferenceField<Value = unknown> extends Field<Value> {
   readonly part?: boolean;
   /** At most one record refers to each. */
   readonly single?: boolean;
+  /** Only records of people who can sign in are chosen. */
+  readonly signsIn?: boolean;
 }
 
 /** A field that holds any number of records of another entity. */

@@ -18,6 +18,7 @@ export function reference({
   to,
   part,
   single,
+  signsIn,
   start,
 }: Omit<FieldOptions<number>, "start"> & {
   to: string;
@@ -25,6 +26,7 @@ export function reference({
   start?: "me";
   part?: boolean;
   single?: boolean;
+  signsIn?: boolean;
 }): ReferenceField<number> {
   const schema = typedText()
     .refine(
@@ -38,6 +40,7 @@ export function reference({
     to,
     ...(part !== undefined && { part }),
     ...(single !== undefined && { single }),
+    ...(signsIn !== undefined && { signsIn }),
     ...(start && { start: ({ me }) => (me === 0 ? null : me) }),
     required: true,
     attributes: () => ({ required: true }),

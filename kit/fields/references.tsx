@@ -92,9 +92,7 @@ export function LookupsField({ form, name, hint: own }: FieldProps) {
         <RequiredMark form={form} name={name} />
       </legend>
       <div class={`lookups form-control${invalidClass(form, name)}`}>
-        {offered.length === 0 && (
-          <span class="text-secondary">{form.scope.messages.nothingToChoose}</span>
-        )}
+        {offered.length === 0 && <span class="soft">{form.scope.messages.nothingToChoose}</span>}
         {offered.map(({ id, displayTitle }) => (
           <div class="form-check">
             <input

@@ -40,7 +40,7 @@ async function showMailbox(c: Context, scope: Scope) {
       {letters.map((letter) => (
         <article class="sheet letter">
           <h2>{letter.subject}</h2>
-          <p class="text-secondary small">
+          <p class="soft small">
             {messages.mailTo}: {letter.recipient} · {format.dateTime(letter.made_at)} ·{" "}
             {messages.mailStates[letter.state]}
             {letter.trouble && `: ${letter.trouble}`}

@@ -104,6 +104,16 @@ export const peopleEn = {
     "The records with which each group may do something. The model says how it begins; you can change it here.",
   rightsCeiling:
     "The records with which each group may do something. The model says what is possible; you can take some of it away here.",
+  ownGroups: "Groups of your own",
+  ownGroupsHelp:
+    "Groups besides those of the model. They may do nothing until you give them rights.",
+  newGroup: "New group",
+  groupTaken: "There is a group of this name already, or there are too many.",
+  deleteGroup: (name: string) => `Delete the group “${name}”?`,
+  deleteGroupHelp: (members: number) =>
+    members === 1
+      ? "1 person is in it, and loses the rights that it gives."
+      : `${members} people are in it, and lose the rights that it gives.`,
   visitors: "Visitors",
   everyone: "Everyone",
   asModel: (what: string) => `${what} (model)`,

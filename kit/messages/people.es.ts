@@ -95,6 +95,16 @@ export const peopleEs: typeof peopleEn = {
     "Con qué registros puede hacer algo cada grupo. El modelo dice cómo empieza; aquí se puede cambiar.",
   rightsCeiling:
     "Con qué registros puede hacer algo cada grupo. El modelo dice qué es posible; aquí se puede quitar una parte.",
+  ownGroups: "Grupos propios",
+  ownGroupsHelp:
+    "Grupos además de los del modelo. No pueden hacer nada hasta que se les den derechos.",
+  newGroup: "Grupo nuevo",
+  groupTaken: "Ya hay un grupo con este nombre, o hay demasiados.",
+  deleteGroup: (name: string) => `¿Eliminar el grupo «${name}»?`,
+  deleteGroupHelp: (members: number) =>
+    members === 1
+      ? "Hay 1 persona en él, y pierde los derechos que da."
+      : `Hay ${members} personas en él, y pierden los derechos que da.`,
   visitors: "Visitantes",
   everyone: "Todos",
   asModel: (what) => `${what} (modelo)`,

@@ -1,5 +1,6 @@
-import { sql } from "kysely";
+import { type RawBuilder, sql } from "kysely";
 import type { Scope } from "../access/scope.ts";
+import { whoSignsIn } from "../access/who-signs-in.ts";
 import { type Entity, isReference, isReferences } from "../entity/entity.ts";
 import type { Link } from "../entity/links.ts";
 import type { Options, Typed } from "../entity/typed.ts";
@@ -13,23 +14,31 @@ export async function optionsOf(scope: Scope, entity: Entity, values: Typed): Pr
   for (const [name, field] of Object.entries(entity.inputs)) {
     if (!isReference(field) && !isReferences(field)) continue;
     const chosen = (values.get(name) ?? []).filter((id) => /^\d{1,15}$/.test(id)).map(Number);
-    options[name] = await linksOf(scope, scope.entities.named(field.to), chosen);
+    const among = isReference(field) && field.signsIn ? whoSignsIn(scope) : undefined;
+    options[name] = await linksOf(scope, scope.entities.named(field.to), chosen, among);
   }
   return options;
 }
 
-/** The records of an entity as links, by title. Those that are chosen are always among them. */
+/**
+ * The records of an entity as links, by title; only those whose numbers a subquery gives, where there is one. Those that
+ * are chosen are always among them.
+ */
 export async function linksOf(
   scope: Scope,
   entity: Entity,
   chosen: readonly number[],
+  among?: RawBuilder<unknown>,
 ): Promise<Link[]> {
   const { table, path: pagePath } = entity;
   const select = sql`select ${sql.ref(`${table}.id`)}, ${titleOf(scope, entity, table)} as ${displayTitle} from ${scope.rowsOf(entity)} as ${sql.table(table)}`;
-  const first =
-    await sql<Link>`${select} order by ${byTitle} limit ${sql.lit(mostOptions)}`.execute(scope.db);
+  const offer = among ? sql`${select} where ${sql.ref(`${table}.id`)} in ${among}` : select;
+  const first = await sql<Link>`${offer} order by ${byTitle} limit ${sql.lit(mostOptions)}`.execute(
+    scope.db,
+  );
   const rows = first.rows.map((row) => ({ ...row, pagePath }));
-  if (rows.length < mostOptions || chosen.length === 0) return rows;
+  const isAll = !among && rows.length < mostOptions;
+  if (isAll || chosen.length === 0) return rows;
   const offered = new Set(rows.map(({ id }) => id));
   const others = chosen.filter((id) => !offered.has(id));
   if (others.length === 0) return rows;

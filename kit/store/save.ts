@@ -2,6 +2,7 @@ import { type Kysely, sql } from "kysely";
 import { type Usage, usedUp } from "../access/plans.ts";
 import { fieldsKept, mayHaveAdded, requireOn } from "../access/row-rights.ts";
 import type { AnyTables, Scope } from "../access/scope.ts";
+import { whoSignsIn } from "../access/who-signs-in.ts";
 import { constraintViolation, troubleOf } from "../database/current-dialect.ts";
 import {
   type Entity,
@@ -91,7 +92,9 @@ async function saveBy<Result>(
   try {
     return await inOneTransaction(async (trx, refuse) => {
       const within = scope.within(trx);
-      await requireInSight(within, entity, withoutKept(values, values, kept), saved?.row);
+      const asked = withoutKept(values, values, kept);
+      const row = saved?.row;
+      await requireInSight(within, entity, asked, { row, isTyped: "typed" in change });
       const context = contextOf(within, whole);
       const rules = scope.entities.rulesOf(entity);
       const wrong = Object.entries((await rules.check?.(values, context)) ?? {});
@@ -152,26 +155,29 @@ async function requireAdded(
   throw new WrongFields(new Map(sent.map((name) => [name, scope.messages.mayNotChange])));
 }
 
-/** Ends the save where it refers to records that the person may not see, as if they weren't there. */
+/**
+ * Ends the save where it refers to records that the person may not see, as if they weren't there, or, in a form, to one
+ * of nobody who can sign in where only such can be chosen.
+ */
 async function requireInSight(
   scope: Scope,
   entity: Entity,
   values: Values,
-  row: Row | undefined,
+  { row, isTyped }: { row: Row | undefined; isTyped: boolean },
 ): Promise<void> {
   for (const [name, field] of Object.entries(entity.inputs)) {
     if (!isReference(field) && !isReferences(field)) continue;
     const target = scope.entities.named(field.to);
-    if (!scope.rowCondition(target)) continue;
+    const people = isTyped && isReference(field) && field.signsIn === true;
+    if (!scope.rowCondition(target) && !people) continue;
     const value = values[name];
     const chosen = (Array.isArray(value) ? value : [value]).filter(
       (id) => typeof id === "number" && id !== row?.[name],
     );
     if (chosen.length === 0) continue;
     const { rows } = await sql`
-      select seen.id from ${scope.rowsOf(target)} as seen where seen.id in (${sql.join(chosen)})`.execute(
-      scope.db,
-    );
+      select seen.id from ${scope.rowsOf(target)} as seen where seen.id in (${sql.join(chosen)})
+      ${people ? sql`and seen.id in ${whoSignsIn(scope)}` : sql``}`.execute(scope.db);
     if (rows.length < new Set(chosen).size) {
       throw new WrongFields(new Map([["", scope.messages.chosenIsGone]]));
     }

@@ -63,7 +63,7 @@ function Frame({
   const notes = developmentNotes();
   const menu = <Menu scope={scope} path={path} />;
   return (
-    <html lang={spokenLanguage(scope.language)}>
+    <html lang={spokenLanguage(scope.language)} data-appearance={scope.person?.appearance}>
       <head>
         <meta charset="utf-8" />
         <meta name="viewport" content="width=device-width, initial-scale=1" />

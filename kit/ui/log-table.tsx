@@ -41,7 +41,7 @@ export function LogTable({
               <td>{format.dateTime(entry.made_at)}</td>
               <td>
                 {entry.account_name ?? messages.nobody}
-                {ofRecords && <div class="text-secondary small">{entry.address}</div>}
+                {ofRecords && <div class="soft small">{entry.address}</div>}
               </td>
               <td>
                 {messages.logged[entry.action as LoggedAction] ?? entry.action}
@@ -66,7 +66,7 @@ function Subject({ scope, entry, links }: { scope: Scope; entry: Entry; links: L
   const link = links.get(linkKey(entity.table, id));
   return (
     <div>
-      <span class="text-secondary">{scope.namesOf(entity).heading}</span>{" "}
+      <span class="soft">{scope.namesOf(entity).heading}</span>{" "}
       {link ? <RecordLink to={link} /> : title}
     </div>
   );
@@ -74,7 +74,7 @@ function Subject({ scope, entry, links }: { scope: Scope; entry: Entry; links: L
 
 function EventDetails({ entry }: { entry: Entry }) {
   const details = Object.values(JSON.parse(entry.details) as Record<string, unknown>);
-  return <div class="text-secondary small">{details.flat().map(String).join(", ")}</div>;
+  return <div class="soft small">{details.flat().map(String).join(", ")}</div>;
 }
 
 function Differing({ scope, entry, links }: { scope: Scope; entry: Entry; links: LogLinks }) {

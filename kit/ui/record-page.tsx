@@ -129,7 +129,7 @@ export function Related<Known extends Entity, Other extends Entity>({
         )}
       </div>
       {total === 0 ? (
-        <p class="text-secondary">{messages.noneYet}</p>
+        <p class="soft">{messages.noneYet}</p>
       ) : (
         <RecordTable label={heading} page={page} columns={columns} without={name} back={back} />
       )}

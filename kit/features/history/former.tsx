@@ -96,7 +96,7 @@ function Records({
   };
   return (
     <>
-      <p class="text-secondary small">{format.count(former.records.length, one, many)}</p>
+      <p class="soft small">{format.count(former.records.length, one, many)}</p>
       <WideTable label={scope.namesOf(entity).headings}>
         <table class="table">
           <thead>

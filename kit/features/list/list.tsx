@@ -80,7 +80,7 @@ function ListFrame<Known extends Entity>({
           </form>
         </search>
       )}
-      <p class="text-secondary small" role="status">
+      <p class="soft small" role="status">
         {format.count(total, one, many)}
         {request.search && messages.searchedFor(request.search)}
         {narrowed && (

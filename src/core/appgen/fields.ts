@@ -41,7 +41,7 @@ const codes: Readonly<Record<Exclude<Kind, "formula">, FieldCode | undefined>> =
   image: undefined,
   file: undefined,
   tags: undefined,
-  user: undefined,
+  user: { builder: "reference", control: "LookupField" },
 };
 
 /** The builder of a computed field, by the type of its value. */
@@ -111,6 +111,7 @@ function optionsOf(model: Model, subject: Subject, field: Field): [string, strin
       ["to", quote(targetOf(model, field).table)],
       ...(type.kind === "part of" ? [["part", "true"] as [string, string]] : []),
       ...(field.unique ? [["single", "true"] as [string, string]] : []),
+      ...(type.kind === "one" && type.signsIn ? [["signsIn", "true"] as [string, string]] : []),
     ];
   }
   if (isMany(field)) {

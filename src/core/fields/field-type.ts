@@ -18,6 +18,7 @@ export type FieldType =
   | { kind: "image" }
   | { kind: "file" }
   | { kind: "tags" }
+  /** Only until the model is read: it is a `one` then. */
   | { kind: "user" }
   | {
       kind: "choice";
@@ -33,7 +34,12 @@ export type FieldType =
       /** The places that a number is rounded to. */
       rounded?: number;
     }
-  | { kind: "one"; entity: string }
+  | {
+      kind: "one";
+      entity: string;
+      /** Whether people choose among the records of those who can sign in. */
+      signsIn?: true;
+    }
   | { kind: "many"; entity: string }
   | { kind: "part of"; entity: string };
 

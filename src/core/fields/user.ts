@@ -1,13 +1,11 @@
 import type { TypeOf } from "./field-type.ts";
-import { allUses, type TypeRule } from "./type-rule.ts";
+import { oneRule } from "./one.ts";
+import type { TypeRule } from "./type-rule.ts";
 
+/** A reference to the entity that the model names as `record`: reading the model turns it into one. */
 export const userRule: TypeRule<TypeOf<"user">> = {
-  holds: "A user of the application.",
-  works: false,
-  range: "none",
-  options: ["required", "required when", "unique"],
-  uses: allUses,
-  value: undefined,
+  ...oneRule,
+  holds: "Someone who can sign in: a record of the entity that `users` names as `record`.",
   storage: undefined,
   constant: undefined,
 };

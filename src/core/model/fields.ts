@@ -65,7 +65,7 @@ export function interpretField(
     fallback &&
     (fallback.formula
       ? formulaDefault(fallback, type, diagnostics)
-      : type.kind === "one"
+      : type.kind === "one" || type.kind === "user"
         ? personDefault(fallback, diagnostics)
         : interpretDefault("default", fallback, type, diagnostics));
   const needed = conditionOf(option("required when"));

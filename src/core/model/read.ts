@@ -91,6 +91,7 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
     .flatMap((entry) => interpretEntity(entry, names, diagnostics) ?? []);
   const users = entryAt(file, "users");
   const signingIn = users && interpretUsers(users, names, diagnostics);
+  for (const { fields } of found) resolveUsers(signingIn, fields, diagnostics);
   readRights(entities, found, signingIn, diagnostics);
   const labels = valueAt(file, "labels");
   const groups = signingIn?.groups ?? [];
@@ -169,6 +170,26 @@ function checkShared(entities: readonly Entity[], diagnostics: Diagnostics): voi
         `take out \`shared\`, or share \`${type.entity}\`, too`,
       );
     }
+  }
+}
+
+/** Makes fields of the type `user` references to the entity whose records people are. */
+function resolveUsers(
+  users: Users | undefined,
+  fields: readonly Field[],
+  diagnostics: Diagnostics,
+): void {
+  for (const field of fields) {
+    if (field.type.kind !== "user") continue;
+    if (users?.record !== undefined) {
+      field.type = { kind: "one", entity: users.record, signsIn: true };
+      continue;
+    }
+    diagnostics.error(
+      field.at,
+      `\`${field.name}\` holds someone who can sign in, and the model doesn't say whose records they are`,
+      "write such as `record: Keeper` under `users`, with an entity of yours",
+    );
   }
 }
 

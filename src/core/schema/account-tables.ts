@@ -14,6 +14,8 @@ export const accountTables = (): readonly Table[] => [
     password: code(300),
     language: code(35),
     timezone: code(60),
+    // `light` or `dark`; as the machine says, without it.
+    appearance: code(10),
     // The number of the record that the person is, of the entity that the model names.
     record_id: { type: { kind: "integer" } },
     suspended_at: code(20),
@@ -38,6 +40,11 @@ export const accountTables = (): readonly Table[] => [
     group_name: needed(code(40)),
     // The number of the record that the person is there.
     record_id: { type: { kind: "integer" } },
+  }),
+  // The groups that administrators made besides those of the model.
+  table("levadura_group", "group", {
+    organisation_id: inOrganisation(),
+    label: needed({ type: { kind: "text", max: 60 } }),
   }),
   table("levadura_right", "right", {
     organisation_id: inOrganisation(),
