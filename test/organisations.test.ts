@@ -190,6 +190,23 @@ describe.each(kinds)("organisations over $kind", (kind) => {
     expect(textOf(last.html)).toContain("Nobody would be left who can manage people.");
   }, 60_000);
 
+  it("got sample people by `seed`, one for each group, as whom `rise` lets one sign in", async () => {
+    const samples = () =>
+      project.rows<{ email: string; password: string | null; record: number }>(
+        `select account.id, email, password, coalesce(account.record_id, 0) as record, group_name
+         from levadura_account account join levadura_membership m on m.account_id = account.id
+         where email like '%@sample.invalid' and organisation_id = 1 and group_name <> 'everyone'
+         order by account.id`,
+      );
+    const made = await samples();
+    expect(made).toMatchObject([
+      { email: "members@sample.invalid", password: null, record: 1, group_name: "members" },
+      { email: "administrators@sample.invalid", record: 2, group_name: "administrators" },
+    ]);
+    await new Visitor(app.address).post("/-/sample", { group: "members" });
+    expect(await samples()).toEqual(made);
+  });
+
   it("get no rows from files and samples that could be taken for those of another one", async () => {
     for (const command of [
       ["seed", "Hive", "--rows", "20"],
@@ -310,7 +327,7 @@ describe.each(kinds)("plans over $kind", (kind) => {
 `;
     const project = projectOn(kind, model(plans));
     const secret = "a secret of twenty letters";
-    const app = await running(["rise", "--administrator", "Ana"], project.folder, {
+    let app = await running(["rise", "--administrator", "Ana"], project.folder, {
       PLAN_SECRET: secret,
     });
     try {
@@ -359,6 +376,20 @@ describe.each(kinds)("plans over $kind", (kind) => {
       const back = { do: "plan", organisation: "1", plan: "small" };
       expect((await ana.post("/-/organisations", back)).status).toBe(200);
       expect((await add("A-6")).status).toBe(422);
+      // Under `rise`, a page stands in for the program that takes payments.
+      expect((await ana.get("/-/organisations")).html).toContain('href="/-/payment"');
+      expect((await ana.post("/-/payment", { plan: "huge" })).status).toBe(404);
+      expect((await ana.post("/-/payment", { plan: "large" })).path).toBe("/-/organisations");
+      expect((await add("A-6")).status).toBe(200);
+      await app.stop();
+      const payments = { PAYMENT_ADDRESS: "https://pay.example/bees?from=app" };
+      app = await running(["rise"], project.folder, payments);
+      const eva = new Visitor(app.address);
+      await eva.post("/-/sample", { group: "administrators" });
+      expect((await eva.get("/-/organisations")).html).toContain(
+        'href="https://pay.example/bees?from=app&amp;organisation=1"',
+      );
+      expect((await eva.get("/-/payment")).status).toBe(404);
     } finally {
       await app.stop();
       await project.remove();

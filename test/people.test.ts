@@ -461,7 +461,7 @@ entities:
       true,
     ]);
     const [{ id = 0 } = {}] = await project.rows<{ id: number }>(
-      "select id from levadura_account where name like 'Members%'",
+      "select id from levadura_account where email = 'members@sample.invalid'",
     );
     await administrator.post(`/-/people/${id}`, { do: "save", groups: ["own:1"] });
     await member.post("/-/sample", { group: "members" });

@@ -12,6 +12,7 @@ export const accountPath = "/-/account";
 export const peoplePath = "/-/people";
 export const organisationsPath = "/-/organisations";
 export const planPath = "/-/plan";
+export const paymentPath = "/-/payment";
 export const rightsPath = "/-/rights";
 export const ownGroupsPath = "/-/groups";
 export const logPath = "/-/log";

@@ -11,6 +11,7 @@ import { accountTables } from "./account-tables.ts";
 import { join } from "./accounts.ts";
 import { organisationsPath } from "./addresses.ts";
 import { attemptMinutes, countAttempt } from "./attempts.ts";
+import { paymentAddress } from "./payment.tsx";
 import { type Errors, FormProblem, PlainInput } from "./plain-form.tsx";
 import { allOrganisations, Plans, PlanUsage, setPlan, usageLines } from "./plan-pages.tsx";
 import { administrators, isAdministrator, isOperator } from "./rights.ts";
@@ -153,7 +154,7 @@ async function show(c: Context, scope: Scope, errors: Errors, status = 200) {
           </li>
         ))}
       </ul>
-      <PlanUsage scope={scope} lines={await usageLines(scope)} />
+      <PlanUsage scope={scope} lines={await usageLines(scope)} change={paymentAddress(scope)} />
       {isOperator(person) && access.organisations.plans && (
         <Plans scope={scope} all={await allOrganisations(scope)} />
       )}

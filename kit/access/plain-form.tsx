@@ -40,7 +40,7 @@ export function PlainInput({
   );
 }
 
-/** A choice of one among several, which may be none of them. */
+/** A choice of one among several; `none` is what it says where none is chosen, if that can be. */
 export function PlainSelect({
   name,
   label,
@@ -52,8 +52,7 @@ export function PlainSelect({
   name: string;
   label: string;
   value: string;
-  /** What it says where none is chosen. */
-  none: string;
+  none?: string;
   choices: readonly (readonly [string, string])[];
   errors: Errors;
 }) {
@@ -65,7 +64,7 @@ export function PlainSelect({
         name={name}
         {...described(name, errors, undefined)}
       >
-        <option value="">{none}</option>
+        {none !== undefined && <option value="">{none}</option>}
         {choices.map(([choice, text]) => (
           <option value={choice} selected={choice === value}>
             {text}

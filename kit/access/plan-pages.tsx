@@ -74,7 +74,16 @@ export async function usageLines(scope: Scope): Promise<UsageLine[]> {
 }
 
 /** What the organisation has, of what its plan allows. */
-export function PlanUsage({ scope, lines }: { scope: Scope; lines: readonly UsageLine[] }) {
+export function PlanUsage({
+  scope,
+  lines,
+  change,
+}: {
+  scope: Scope;
+  lines: readonly UsageLine[];
+  /** Where another plan is chosen, if somebody can. */
+  change: string | undefined;
+}) {
   const { messages, format } = scope;
   const name = planOf(scope)?.name;
   if (name === undefined) return null;
@@ -91,6 +100,11 @@ export function PlanUsage({ scope, lines }: { scope: Scope; lines: readonly Usag
           </div>
         ))}
       </dl>
+      {change && (
+        <a class="btn btn-outline-primary" href={change}>
+          {messages.changePlan}
+        </a>
+      )}
     </section>
   );
 }

@@ -6,6 +6,7 @@ import { accountTables } from "./account-tables.ts";
 import { addAccount, firstOrganisation, join, keepRecord } from "./accounts.ts";
 import { groupLabels } from "./group-labels.ts";
 import { administrators } from "./rights.ts";
+import { sampleAccount } from "./sample-account.ts";
 import type { Scope } from "./scope.ts";
 
 /**
@@ -23,7 +24,7 @@ export async function samplePerson(scope: Scope, group: string): Promise<number 
   const found = groupLabels(scope).find(([name]) => name === group);
   if (!found) return undefined;
   const db = accountTables(scope.db);
-  const email = `${group.replace(/[^a-z0-9]/gi, "-")}@sample.invalid`;
+  const { email, name } = sampleAccount(group, found[1]);
   const known = await db
     .selectFrom("levadura_account")
     .select("id")
@@ -31,7 +32,6 @@ export async function samplePerson(scope: Scope, group: string): Promise<number 
     .executeTakeFirst();
   if (known) return known.id;
   const organisation = scope.access?.organisations && firstOrganisation;
-  const name = `${found[1]} (sample)`;
   const id = await addAccount(db, { name, email, groups: [group], organisation });
   if (id !== undefined && group === administrators) await joinSecond(scope, id);
   const table = scope.access?.record;

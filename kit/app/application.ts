@@ -14,6 +14,7 @@ import { ownAccount } from "../access/own-account.tsx";
 import { makingGroups } from "../access/own-group-pages.tsx";
 import { ownSecondFactor } from "../access/own-second-factor.tsx";
 import { passkeys } from "../access/passkey-pages.tsx";
+import { paymentStandIn } from "../access/payment.tsx";
 import { people } from "../access/people.tsx";
 import type { Person } from "../access/person.ts";
 import { planHook } from "../access/plan-pages.tsx";
@@ -129,6 +130,7 @@ const signingIn = (): Feature[] => [
   makingGroups,
   organisations,
   planHook,
+  paymentStandIn,
   log,
   activity,
   mailbox(),

@@ -61,6 +61,9 @@ export const peopleEn = {
   planNearlyFull: (used: string, most: string, many: string) =>
     `The plan has room for ${most} ${many}; ${used} are there.`,
   changePlan: "Change the plan",
+  paymentStandIn:
+    "This page stands in for a service that takes payments, while the application is being developed. No money is taken.",
+  pay: "Pay",
 
   // Second factor and passkeys.
   secondFactor: "Second factor",

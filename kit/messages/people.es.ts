@@ -56,6 +56,9 @@ export const peopleEs: typeof peopleEn = {
   planUsage: (used, most) => `${used} de ${most}`,
   planNearlyFull: (used, most, many) => `El plan admite ${most} ${many}; hay ${used}.`,
   changePlan: "Cambiar el plan",
+  paymentStandIn:
+    "Esta página hace las veces de un servicio de pagos mientras se desarrolla la aplicación. No se cobra nada.",
+  pay: "Pagar",
   secondFactor: "Segundo factor",
   secondFactorOff:
     "Con un segundo factor, la contraseña sola no basta para entrar: una aplicación de tu teléfono muestra un código que cambia cada medio minuto.",

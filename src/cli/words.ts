@@ -142,6 +142,15 @@ function eventLines(event: Exclude<FlowEvent, { kind: "trouble" | "working" | "p
       };
     case "seeded":
       return { told: [done(`Seeded ${event.entity}`, count(event.rows, "row"))] };
+    case "seeded people":
+      return {
+        told: [
+          done(
+            `Made ${event.people === 1 ? "1 sample person" : `${event.people} sample people`}`,
+            "sign in as them under levadura rise",
+          ),
+        ],
+      };
     case "unseeded":
       return {
         warned: [

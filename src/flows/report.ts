@@ -18,6 +18,7 @@ export type FlowEvent =
   | ({ kind: "loaded" } & Loaded)
   | { kind: "kept rows"; folder: string }
   | { kind: "seeded"; entity: string; rows: number }
+  | { kind: "seeded people"; people: number }
   | { kind: "unseeded"; error: Failure }
   | { kind: "written"; entity: string; rows: number }
   | { kind: "built"; written: number; kept: string[]; removed: number }

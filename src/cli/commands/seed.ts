@@ -14,7 +14,7 @@ import { count, done, next, warning } from "../words.ts";
 export default class Seed extends LevaduraCommand {
   static override summary = "fill the database with sample rows";
   static override description =
-    "Makes sample rows that obey the model, the same ones every time. Without names, it fills every entity that has no rows of your own.";
+    "Makes sample rows that obey the model, the same ones every time. Without names, it fills every entity that has no rows of your own, and makes a sample person for each group of users.";
   static override examples = [
     { command: "levadura seed", description: "fills all entities" },
     { command: "levadura seed Hive --rows 5000", description: "brings hives to 5,000 sample rows" },
@@ -74,6 +74,7 @@ export default class Seed extends LevaduraCommand {
       seed: flags.seed,
       emptyFirst: flags["empty-first"],
       acceptLoss: entitiesNamed(model, flags["accept-loss"] ?? []),
+      people: argv.length === 0,
     };
     if (flags.to) {
       const written = await seedFiles(

@@ -23,6 +23,8 @@ export interface SeedRequest {
   emptyFirst?: boolean;
   /** Entities whose rows entered by users may be deleted too. */
   acceptLoss?: readonly string[];
+  /** Whether there is to be a sample person of each group. */
+  people?: boolean;
 }
 
 /** The names of entities as the model has them; throws at one that it doesn't have. */

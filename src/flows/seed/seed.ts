@@ -27,6 +27,7 @@ import {
 } from "./order.ts";
 import { readSeedingRecord, writeSeedingRecord } from "./record.ts";
 import { holdToRules } from "./rules.ts";
+import { seedPeople } from "./sample-people.ts";
 
 /** The result of seeding. */
 export interface Seeded {
@@ -35,6 +36,8 @@ export interface Seeded {
   today: string;
   /** Sample rows that were made, by entity. */
   rows: Record<string, number>;
+  /** How many sample people were made, who can sign in under `rise`. */
+  people: number;
   /** Entities that were left alone, because they have rows already. */
   skipped: string[];
   /** The sample rows that entities had already, where fewer were asked for. */
@@ -68,23 +71,25 @@ export async function seedProject(
       const order = orderOf(model, existingRows, request, record, day);
       const moments = { today: day, now: now() };
       await fillEntities(engine, model, { seed, ...moments, ...order }, existingRows, report);
+      const people = request.people ? await seedPeople(engine, model, moments.now) : 0;
       report({ kind: "working", on: "writing it all to the disk" });
-      return { ...order, loaded };
+      return { ...order, loaded, people };
     }),
   ).catch((error) => {
     // No rows were deleted, so nothing is kept.
     if (kept) rmSync(kept, { recursive: true, force: true });
     throw error;
   });
-  const { counts, skipped, surplus, usual, loaded } = seeded;
+  const { counts, skipped, surplus, usual, loaded, people } = seeded;
   for (const each of loaded) report({ kind: "loaded", ...each });
   for (const { name, plural } of model.entities) {
     const count = counts.get(name);
     if (count) report({ kind: "seeded", entity: plural, rows: count });
   }
+  if (people > 0) report({ kind: "seeded people", people });
   writeSeedingRecord(project, { seed, today: day, rows: { ...record.rows, ...usual } });
   const rows = Object.fromEntries([...counts].filter(([, count]) => count > 0));
-  return { seed, today: day, rows, skipped, surplus, loaded, ...(kept && { kept }) };
+  return { seed, today: day, rows, people, skipped, surplus, loaded, ...(kept && { kept }) };
 }
 
 /** How many rows seeding would make of each entity, in the order of the model; makes none. */
