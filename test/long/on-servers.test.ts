@@ -18,5 +18,6 @@ await import("../scripts.test.ts");
 await import("../people.test.ts");
 await import("../organisations.test.ts");
 await import("../signing-in.test.ts");
-process.env.RIGHTS = "2";
+process.env.MODELS = "3";
+process.env.RIGHTS = "4";
 await import("../rights.test.ts");

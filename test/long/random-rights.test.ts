@@ -1,3 +1,4 @@
-// More models of rights over a file; the quick tests try one.
-process.env.RIGHTS = "6";
+// More models with more rights each, over a file.
+process.env.MODELS = "14";
+process.env.RIGHTS = "8";
 await import("../rights.test.ts");
