@@ -421,6 +421,11 @@ it("without sign-in, an application listens to this machine only, unless it is t
   const refused = await levadura(["rise", "--host", "0.0.0.0"], folder);
   expect(refused.status).toBe(2);
   expect(refused.err).toMatch(/nobody signs in.*--open-to-everyone/s);
+  const nobody = await levadura(["rise", "--administrator", "Ana"], folder);
+  expect([nobody.status, nobody.err]).toEqual([
+    2,
+    expect.stringMatching(/no administrator.*users:/s),
+  ]);
   const open = await running(["rise", "--host", "0.0.0.0", "--open-to-everyone"], folder);
   expect((await new Visitor(open.address).get("/hives")).status).toBe(200);
   await open.stop();
@@ -428,6 +433,9 @@ it("without sign-in, an application listens to this machine only, unless it is t
 
 it("are there when the project is started again, and nothing is pending then", async () => {
   const folder = projectWith(model);
+  const { out } = await levadura(["changes"], folder);
+  expect(out.match(/people who sign in are new: account, /g)?.length).toBe(1);
+  expect(out).not.toContain("levadura_");
   for (const turn of [1, 2]) {
     const app = await running(["rise", "--administrator", "Ana"], folder);
     expect(app.said().includes("0001-begin"), `start ${turn}`).toBe(turn === 1);
@@ -591,6 +599,9 @@ entities:
       - A note is changed by its author: "= author is empty or author = me"
     rights: {everyone: ["see, add, change", read only author]}
     seed: 2
+  Complaint:
+    fields: {words: "text, required"}
+    rights: {everyone: add}
 `;
   let project: TestProject;
   let app: Running;
@@ -834,6 +845,16 @@ entities:
     // Nobody asks where rows are checked without an application.
     expect((await levadura(["changes", "--check"], project.folder)).status).toBe(0);
   }, 120_000);
+
+  it("let people add what they may not see, one after the other", async () => {
+    const added = await member.submit("/complaints/new", { words: "The bees sting" });
+    expect([added.status, added.path]).toEqual([200, "/complaints/new"]);
+    expect(textOf(added.html)).toContain("Complaint saved");
+    expect((await member.get("/complaints")).status).toBe(404);
+    expect(
+      await project.rows("select words from complaint where words = 'The bees sting'"),
+    ).toHaveLength(1);
+  });
 
   it("offer those who can sign in where a field holds a `user`, and take nobody else", async () => {
     const { html } = await member.get("/notes/new");

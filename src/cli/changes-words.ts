@@ -20,11 +20,11 @@ export function changesText(changes: ChangeReport): string {
   for (const { name, failure, impacts } of pending) {
     parts.push(`${ansis.bold(name)} ${ansis.dim("is prepared, and waits to be applied")}`);
     if (failure) parts.push(`${ansis.red("✗")} the last attempt failed: ${failure}`);
-    parts.push(...impacts.map(impactText), "");
+    parts.push(...inFew(impacts).map(impactText), "");
   }
   if (unprepared.length > 0) {
     parts.push(`${ansis.bold("model.yaml")} ${ansis.dim("has changes that no migration has yet")}`);
-    parts.push(...unprepared.map(impactText), "");
+    parts.push(...inFew(unprepared).map(impactText), "");
   }
   if (drift.length > 0) {
     parts.push(
@@ -33,6 +33,20 @@ export function changesText(changes: ChangeReport): string {
     parts.push(...drift.map(({ sentence }) => `${ansis.yellow("!")} ${sentence}`), "");
   }
   return parts.join("\n").trimEnd();
+}
+
+/** What is said of a new table of the people who sign in. */
+const newOwnTable = /^levadura_(\w+) is new$/;
+
+/** Changes, with all new tables of the people who sign in as one: nobody named these tables. */
+function inFew(impacts: readonly ChangeImpact[]): ChangeImpact[] {
+  const names = impacts.flatMap(({ sentence }) => newOwnTable.exec(sentence)?.[1] ?? []);
+  const sentence = `the tables of the people who sign in are new: ${names.join(", ")}`;
+  const first = impacts.find((impact) => newOwnTable.test(impact.sentence));
+  return impacts.flatMap((impact) => {
+    if (!newOwnTable.test(impact.sentence)) return [impact];
+    return impact === first ? [{ ...impact, sentence }] : [];
+  });
 }
 
 /** Rules that some rows break, for people. */

@@ -116,6 +116,11 @@ async function saveNew(c: Context, scope: Scope, entity: Entity, show: Showing) 
   const { search } = new URL(c.req.url);
   const goTo = (row: Row): Outcome => {
     const here = address(row);
+    // Who adds what they may not see goes on with another one.
+    if (!scope.may("see", entity)) {
+      const again = `${encodeURI(entity.path)}/new${search}`;
+      return { href: again, text: scope.messages.saved(scope.namesOf(entity).heading) };
+    }
     return {
       href: next ? `${encodeURI(entity.path)}/new${search}` : (back ?? here),
       text: scope.messages.savedNext(scope.namesOf(entity).heading),

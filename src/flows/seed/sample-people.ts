@@ -57,11 +57,7 @@ export async function seedPeople(
 }
 
 /** The first records that nobody is. */
-async function freeRecords(
-  engine: Engine,
-  { record }: Users,
-  count: number,
-): Promise<number[]> {
+async function freeRecords(engine: Engine, { record }: Users, count: number): Promise<number[]> {
   if (record === undefined) return [];
   const { quoted } = engine.dialect;
   const taken = ["levadura_account", "levadura_membership"].map(

@@ -92,8 +92,15 @@ export async function serveProject(
   }
 }
 
-/** Refuses to let others in where nobody signs in, unless that is asked for. */
-export function requireGuarded({ host, open }: Listening, { users }: Model): void {
+/** Refuses to let others in where nobody signs in, unless that is asked for, and to invite somebody who can't sign in. */
+export function requireGuarded({ host, open, administrator }: Listening, { users }: Model): void {
+  if (administrator !== undefined && !users) {
+    throw new Failure(
+      "usage",
+      "nobody signs in to this application, so there can be no administrator",
+      "add `users:` to the model, or leave --administrator out",
+    );
+  }
   if (users || open || isThisMachine(host)) return;
   throw new Failure(
     "usage",
