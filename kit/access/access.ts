@@ -36,8 +36,8 @@ export interface Plan {
   /** Records, by the table of their entity. */
   records: Readonly<Record<string, number>>;
   people?: number;
-  /** Whether nobody sees the history of records. */
-  withoutHistory?: true;
+  /** What nobody may do with it. */
+  without?: readonly Action[];
 }
 
 /** Something that a group may do, with all records of an entity or with some. */

@@ -1,5 +1,5 @@
 /** What can be done with the records of an entity. */
-export const actions = ["see", "add", "change", "delete", "history"] as const;
+export const actions = ["see", "add", "change", "delete", "history", "export"] as const;
 export type Action = (typeof actions)[number];
 
 /** What happened to a record, or to somebody's account. */
@@ -16,4 +16,5 @@ export type LoggedAction =
   | "remove account"
   | "organisation"
   | "rights"
+  | "export"
   | "refused";

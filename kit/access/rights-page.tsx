@@ -61,8 +61,10 @@ async function sent(c: Context, scope: Scope) {
         changes.push(`${table} ${action} ${said || "model"}`);
       }
     }
-    // Of what somebody changes, deletes or has the history, they see what it is.
-    if (["change", "delete", "history"].some((each) => given.get(each as Action) === "all")) {
+    // Of what somebody changes, deletes, exports or has the history, they see what it is.
+    if (
+      ["change", "delete", "history", "export"].some((each) => given.get(each as Action) === "all")
+    ) {
       given.set("see", "all");
     }
     await keepRights(accountTables(db), { group, table, given }, organisation);

@@ -75,7 +75,7 @@ export function policyOf({ rights }: Access): Policy {
   };
   return {
     may: (scope, action, entity) =>
-      !(action === "history" && planOf(scope)?.plan.withoutHistory) &&
+      !planOf(scope)?.plan.without?.includes(action) &&
       (isAdministrator(scope.person) || grants(scope, action, entity).length > 0),
     visible: (scope, entity) => rows(scope, "see", entity),
     limits: rows,

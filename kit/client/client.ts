@@ -1,6 +1,7 @@
 // Everything works without these files; they only make some of it smoother.
 import "./conditional-fields.ts";
 import "./date-picker.ts";
+import "./filter-panel.ts";
 import "./first-error.ts";
 import "./passkeys.ts";
 import "./reload.ts";

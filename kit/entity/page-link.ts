@@ -9,6 +9,8 @@ export interface PageLink {
   needs: Action;
   /** What follows the address of the list, or that of the record: `/new`. */
   path: string;
+  /** Whether the filters and the order of a list go along. */
+  keepsQuery?: true;
   look: "primary" | "secondary" | "danger";
   text(messages: Messages, names: Names): string;
 }

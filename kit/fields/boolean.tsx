@@ -27,6 +27,7 @@ export const booleanType: FieldType = {
   searched: false,
   sortable: true,
   leads: false,
+  filter: "choices",
   written: "boolean",
   blank: ({ fillIn }) => fillIn,
   show: (value, _field, { format }) => format.boolean(value as boolean),

@@ -29,6 +29,7 @@ export function choice<const Choices extends Readonly<Record<string, Label>>>({
 
 export const choiceType: FieldType = {
   ...textType,
+  filter: "choices",
   blank: ({ chooseOne }) => chooseOne,
   show: (value, field, { format }) =>
     value === null ? null : (

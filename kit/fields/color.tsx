@@ -24,6 +24,7 @@ export const colorType: FieldType = {
   ...textType,
   searched: false,
   leads: false,
+  filter: "none",
   blank: ({ chooseColor }) => chooseColor,
   show: (value) => <ColorText value={value as string | null} />,
 };

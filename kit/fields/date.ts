@@ -86,6 +86,7 @@ export const dateType: FieldType = {
   searched: false,
   sortable: true,
   leads: true,
+  filter: "days",
   blank: ({ chooseDate }) => chooseDate,
   show: (value, _field, { format }) => format.date(value as string | null),
 };

@@ -51,6 +51,7 @@ export const datetimeType: FieldType = {
   searched: false,
   sortable: true,
   leads: true,
+  filter: "moments",
   written: "datetime",
   blank: ({ chooseDateTime }) => chooseDateTime,
   show: (value, _field, { format }) => format.dateTime(value as string | null),

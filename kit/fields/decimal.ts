@@ -95,6 +95,7 @@ export const decimalType: FieldType = {
   searched: false,
   sortable: true,
   leads: true,
+  filter: "numbers",
   written: "number",
   blank: ({ fillIn }) => fillIn,
   show: (value, { unit = "" }, { format }) =>

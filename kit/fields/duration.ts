@@ -28,6 +28,7 @@ export const durationType: FieldType = {
   searched: false,
   sortable: true,
   leads: true,
+  filter: "none",
   blank: ({ fillIn }) => fillIn,
   show: (value) => (value === null ? null : durationText(value as number)),
 };

@@ -14,6 +14,7 @@ export function email({ max = 254, ...options }: FieldOptions<string> & Lengths)
 export const emailType: FieldType = {
   ...textType,
   leads: false,
+  filter: "none",
   show: (value) => <EmailLink value={value as string | null} />,
 };
 

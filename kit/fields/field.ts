@@ -139,6 +139,8 @@ export interface FieldType {
   sortable: boolean;
   /** A cell with it can be the link to its record. */
   leads: boolean;
+  /** How a list is filtered by it: by some of its values, or from one to another. */
+  filter: "choices" | "numbers" | "days" | "moments" | "none";
   /** As what databases write it within a text; undefined for what is text already. */
   written?: WrittenKind;
   /** What its numbers count, if that isn't said by each field. */

@@ -17,6 +17,7 @@ export const longTextType: FieldType = {
   searched: true,
   sortable: false,
   leads: false,
+  filter: "none",
   blank: textType.blank,
   show: (value) => value as string | null,
 };

@@ -13,6 +13,7 @@ export function phone({ max = 40, ...options }: FieldOptions<string> & Lengths):
 export const phoneType: FieldType = {
   ...textType,
   leads: false,
+  filter: "none",
   show: (value) => <PhoneLink value={value as string | null} />,
 };
 

@@ -55,6 +55,7 @@ export const referenceType: FieldType = {
   searched: false,
   sortable: true,
   leads: false,
+  filter: "choices",
   blank: ({ chooseOne }) => chooseOne,
   show: (value) => <RecordLink to={value as Link | null} />,
 };

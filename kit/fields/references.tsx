@@ -70,6 +70,7 @@ export const referencesType: FieldType = {
   searched: false,
   sortable: false,
   leads: false,
+  filter: "choices",
   blank: ({ chooseAtLeastOne }) => chooseAtLeastOne,
   show: (value) => <RecordLinks to={value as readonly Link[]} />,
 };

@@ -52,6 +52,7 @@ export const textType: FieldType = {
   searched: true,
   sortable: true,
   leads: true,
+  filter: "none",
   blank: ({ fillIn }) => fillIn,
   show: (value) => value as string | null,
 };

@@ -26,6 +26,7 @@ export const timeType: FieldType = {
   searched: false,
   sortable: true,
   leads: true,
+  filter: "none",
   written: "time",
   blank: ({ chooseTime }) => chooseTime,
   show: (value) => value as string | null,

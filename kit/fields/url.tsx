@@ -14,6 +14,7 @@ export function url({ max = 2000, ...options }: FieldOptions<string> & Lengths):
 export const urlType: FieldType = {
   ...textType,
   leads: false,
+  filter: "none",
   show: (value) => <WebLink value={value as string | null} />,
 };
 

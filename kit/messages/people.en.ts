@@ -129,6 +129,7 @@ export const peopleEn = {
     change: "Change",
     delete: "Delete",
     history: "See the history",
+    export: "Export",
   } satisfies Record<Action, string> as Readonly<Record<Action, string>>,
 
   // Lists as they were.

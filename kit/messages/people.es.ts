@@ -120,6 +120,7 @@ export const peopleEs: typeof peopleEn = {
     change: "Cambiar",
     delete: "Borrar",
     history: "Ver el historial",
+    export: "Exportar",
   },
   asItWas: "Como era",
   asItWasTitle: (headings) => `${headings}: como eran`,

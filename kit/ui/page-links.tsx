@@ -1,6 +1,7 @@
 import type { Action } from "../access/action.ts";
 import type { Scope } from "../access/scope.ts";
 import type { Entity } from "../entity/entity.ts";
+import { withQuery } from "../entity/links.ts";
 import type { PageLink } from "../entity/page-link.ts";
 
 const looks: Readonly<Record<PageLink["look"], string>> = {
@@ -16,6 +17,7 @@ export function PageLinks({
   on,
   at,
   without = [],
+  query,
 }: {
   scope: Scope;
   entity: Entity;
@@ -23,14 +25,21 @@ export function PageLinks({
   at: string;
   /** Links that need one of these are left out. */
   without?: readonly Action[] | undefined;
+  /** The query of a list, which some links take along. */
+  query?: URLSearchParams;
 }) {
   return (
     <>
       {scope
         .linksOf(entity, on)
         .filter(({ needs }) => !without.includes(needs))
-        .map(({ path, look, text }) => (
-          <a class={`btn ${looks[look]}`} href={`${at}${path}`}>
+        .map(({ path, keepsQuery, look, text }) => (
+          <a
+            class={`btn ${looks[look]}`}
+            href={
+              keepsQuery && query ? withQuery(at + path, query, { page: undefined }) : at + path
+            }
+          >
             {text(scope.messages, scope.namesOf(entity))}
           </a>
         ))}

@@ -3,7 +3,7 @@ import type { Action } from "../access/action.ts";
 import type { Scope } from "../access/scope.ts";
 import { type Entity, isReference, type Row, type RowOf } from "../entity/entity.ts";
 import { address } from "../entity/links.ts";
-import type { ListPage } from "../store/list.ts";
+import type { ListPage } from "../store/list/list.ts";
 import { Trail } from "./layout.tsx";
 import { PageLinks } from "./page-links.tsx";
 import { type Columns, RecordTable } from "./table.tsx";

@@ -3,7 +3,8 @@ import type { Scope } from "../access/scope.ts";
 import { type Entity, isComputed, type Row, type RowOf } from "../entity/entity.ts";
 import { address, withQuery } from "../entity/links.ts";
 import { typeOf } from "../fields/types.ts";
-import { type ListPage, sortName } from "../store/list.ts";
+import type { ListPage } from "../store/list/list.ts";
+import { sortName } from "../store/list/order.ts";
 import { labelOfColumn, shownValue } from "./value.tsx";
 import { WideTable } from "./wide-table.tsx";
 

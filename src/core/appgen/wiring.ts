@@ -183,11 +183,11 @@ function organisationsCode(
 ): string {
   const tableNamed = (name: string) =>
     subjects.find(({ entity }) => entity.name === name)?.table ?? name;
-  const planCode = ({ records, people, withoutHistory }: Plan) =>
+  const planCode = ({ records, people, without }: Plan) =>
     object([
       ["records", object([...records].map(([entity, most]) => [tableNamed(entity), String(most)]))],
       ...(people === undefined ? [] : [["people", String(people)] as const]),
-      ...(withoutHistory ? [["withoutHistory", "true"] as const] : []),
+      ...(without.length > 0 ? [["without", list(without)] as const] : []),
     ]);
   return object([
     ["label", labelCode({ label, labels })],

@@ -49,9 +49,13 @@ export interface Plan {
   /** Records, by the names of entities; and people. */
   records: ReadonlyMap<string, number>;
   people?: number;
-  /** Whether nobody sees the history of records. */
-  withoutHistory?: true;
+  /** What nobody may do with it. */
+  without: PlanFeature[];
 }
+
+/** What a plan can leave out. */
+export const planFeatures = ["history", "export"] as const;
+export type PlanFeature = (typeof planFeatures)[number];
 
 export interface UserGroup {
   /** Such as `office`. */
@@ -62,7 +66,7 @@ export interface UserGroup {
 }
 
 /** What may be done with the records of an entity, as the application's kit names it, too. */
-export const actions = ["see", "add", "change", "delete", "history"] as const;
+export const actions = ["see", "add", "change", "delete", "history", "export"] as const;
 export type Action = (typeof actions)[number];
 
 /** What may be done, by the name of a group. */

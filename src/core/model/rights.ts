@@ -53,7 +53,7 @@ export function interpretRights(
 }
 
 const examples =
-  "`see, add, change, delete, history`, `everything` or `nothing`, or such as `change where keepers includes me`";
+  "`see, add, change, delete, history, export`, `everything` or `nothing`, or such as `change where keepers includes me`";
 
 /** A line that takes fields out of the rights of its group: `hide price, notes`. */
 const aboutFields = /^(hide|read only)(\s+)(.+)$/s;
@@ -130,8 +130,8 @@ function actionsOf(text: string, at: Span, diagnostics: Diagnostics): readonly A
     );
   }
   const said = new Set(words);
-  // Of what somebody changes, deletes or has the history, they see what it is.
-  if (["change", "delete", "history"].some((word) => said.has(word))) said.add("see");
+  // Of what somebody changes, deletes, exports or has the history, they see what it is.
+  if (["change", "delete", "history", "export"].some((word) => said.has(word))) said.add("see");
   return actions.filter((action) => said.has(action));
 }
 

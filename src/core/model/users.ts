@@ -2,7 +2,7 @@ import { nearest } from "../naming/nearest.ts";
 import { labelOf, pluralOf } from "../naming/words.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { checkShape, inOneForm, mapOf, uniqueEntries, valueAt } from "./mappings.ts";
-import type { Plan, Users } from "./model.ts";
+import { type Plan, planFeatures, type Users } from "./model.ts";
 import { administrators, givenGroups, interpretRights } from "./rights.ts";
 import { usersShape } from "./shapes.ts";
 import type { SourceEntry, SourceMap } from "./source.ts";
@@ -161,17 +161,21 @@ function planOf(
   diagnostics: Diagnostics,
 ): Plan {
   const records = new Map<string, number>();
-  const plan: Plan = { name, records };
+  const plan: Plan = { name, records, without: [] };
   for (const { key, value } of uniqueEntries(limits, "limit", diagnostics)) {
     const what = inOneForm(key.text);
     const text = value?.kind === "scalar" ? value.text.trim() : "";
     const at = value?.at ?? key.at;
-    if (what === "history") {
-      if (text === "no" || text === "false") plan.withoutHistory = true;
-      else if (text !== "yes" && text !== "true") diagnostics.error(at, "`history` is yes or no");
+    const feature = planFeatures.find((each) => each === what);
+    if (feature) {
+      if (text === "no" || text === "false") plan.without.push(feature);
+      else if (text !== "yes" && text !== "true")
+        diagnostics.error(at, `\`${feature}\` is yes or no`);
     } else if (what !== "people" && !entities.has(what)) {
-      const close = nearest(what, [...entities, "people", "history"]);
-      const help = close ? `did you mean \`${close}\`?` : "name an entity, `people` or `history`";
+      const close = nearest(what, [...entities, "people", ...planFeatures]);
+      const help = close
+        ? `did you mean \`${close}\`?`
+        : "name an entity, `people`, `history` or `export`";
       diagnostics.error(key.at, `a plan can't limit \`${what}\``, help);
     } else if (!/^\d{1,9}$/.test(text)) {
       diagnostics.error(

@@ -30,7 +30,8 @@ const outside: Plugin = {
       path: packageFile(path),
       external: true,
     }));
-    const late = /^(nodemailer|openid-client|otpauth|qrcode|@simplewebauthn\/server)$/;
+    const late =
+      /^(exceljs|nodemailer|openid-client|otpauth|pdfmake(\/.*)?|qrcode|@simplewebauthn\/server)$/;
     build.onResolve({ filter: late }, ({ path }) => ({
       path: packageModule(path),
       external: true,

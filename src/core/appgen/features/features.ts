@@ -1,5 +1,6 @@
 import { deleteCode } from "./delete.ts";
 import { detailCode } from "./detail.ts";
+import { exportCode } from "./export.ts";
 import type { FeatureCode } from "./feature.ts";
 import { formCode } from "./form.ts";
 import { historyCode } from "./history.ts";
@@ -10,6 +11,7 @@ export const featureCodes: readonly FeatureCode[] = [
   listCode,
   formCode,
   detailCode,
+  exportCode,
   historyCode,
   deleteCode,
 ];

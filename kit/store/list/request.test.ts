@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { listRequest } from "./list.ts";
+import { listRequest } from "./request.ts";
 
 it("addresses of lists are read leniently", () => {
   const read = (query: string) => {

@@ -1,0 +1,220 @@
+import { Readable } from "node:stream";
+import type { Context } from "hono";
+import type { Scope } from "../../access/scope.ts";
+import type { Entity, Row } from "../../entity/entity.ts";
+import { withQuery } from "../../entity/links.ts";
+import { noteEvent } from "../../store/audit.ts";
+import { everyId, rowsWith } from "../../store/list/every.ts";
+import { type ListRequest, listRequest } from "../../store/list/request.ts";
+import { showPage, Trail } from "../../ui/layout.tsx";
+import type { Columns } from "../../ui/table.tsx";
+import { WideTable } from "../../ui/wide-table.tsx";
+import type { Feature } from "../feature.ts";
+import { type ExportColumn, exportColumns } from "./cells.ts";
+import { csvOf } from "./csv.ts";
+import { mostPrinted, pdfOf, printed } from "./pdf.ts";
+import { mostSheetRows, xlsxOf } from "./xlsx.ts";
+
+/** What a list shows, as a file: all of its pages, with its filters, its order and its columns. */
+export function exporting<Known extends Entity>(entity: Known, columns: Columns<Known>): Feature {
+  const known = entity as unknown as Entity;
+  const needs = { action: "export", entity: known } as const;
+  const asked = (c: Context) => listRequest(new URL(c.req.url).searchParams);
+  const start = `${entity.path}/export`;
+  return {
+    links: [
+      {
+        on: "list",
+        needs: "export",
+        path: "/export",
+        keepsQuery: true,
+        look: "secondary",
+        text: ({ export: word }) => word,
+      },
+    ],
+    routes: [
+      {
+        method: "GET",
+        path: start,
+        needs,
+        answer: (c, scope) => offer(c, scope, known, asked(c)),
+      },
+      ...formats.map((format) => ({
+        method: "GET" as const,
+        path: `${start}/${format}`,
+        needs,
+        answer: (c: Context, scope: Scope) =>
+          answers[format](c, {
+            scope,
+            entity: known,
+            columns: exportColumns(scope, entity, columns),
+            request: asked(c),
+          }),
+      })),
+    ],
+  };
+}
+
+const formats = ["csv", "xlsx", "pdf", "print"] as const;
+type Format = (typeof formats)[number];
+
+/** The most rows that a format takes. */
+const most: Readonly<Record<Format, number>> = {
+  csv: Number.POSITIVE_INFINITY,
+  xlsx: mostSheetRows - 1,
+  pdf: mostPrinted,
+  print: mostPrinted,
+};
+
+/** A page that says how many rows there are, and asks as what they are wanted. */
+async function offer(c: Context, scope: Scope, entity: Entity, request: ListRequest) {
+  const { messages, format } = scope;
+  const { headings, one, many } = scope.namesOf(entity);
+  const { length: total } = await everyId(scope, entity, request);
+  const path = encodeURI(entity.path);
+  const title = messages.exportOf(many);
+  const page = (
+    <>
+      <Trail scope={scope} to={withQuery(path, request.query, {})} label={headings} />
+      <h1>{title}</h1>
+      <p>{messages.exportHelp(format.count(total, one, many))}</p>
+      <ul class="tiles">
+        {formats.map((each) => (
+          <li class="tile">
+            {total > most[each] ? (
+              <strong>{messages.exportFormats[each]}</strong>
+            ) : (
+              <a
+                class="stretched-link"
+                href={withQuery(`${path}/export/${each}`, request.query, {})}
+              >
+                {messages.exportFormats[each]}
+              </a>
+            )}
+            {total > most[each] && (
+              <span class="soft small">{messages.exportTooMany(format.number(most[each]))}</span>
+            )}
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+  return showPage(c, scope, page, { title });
+}
+
+/** What is exported. */
+interface Exported {
+  scope: Scope;
+  entity: Entity;
+  columns: readonly ExportColumn[];
+  request: ListRequest;
+}
+
+const answers: Readonly<
+  Record<Format, (c: Context, exported: Exported) => Response | Promise<Response>>
+> = {
+  csv: async (c, exported) => {
+    const rows = await rowsOf(exported, "csv");
+    if (!rows) return c.notFound();
+    return file(c, exported, "csv", Readable.from(csvOf(exported.columns, rows)));
+  },
+  xlsx: async (c, exported) => {
+    const rows = await rowsOf(exported, "xlsx");
+    if (!rows) return c.notFound();
+    const { headings } = exported.scope.namesOf(exported.entity);
+    return file(c, exported, "xlsx", await xlsxOf(headings, exported.columns, rows));
+  },
+  pdf: async (c, exported) => {
+    const rows = await rowsOf(exported, "pdf");
+    if (!rows) return c.notFound();
+    const { scope, entity, columns } = exported;
+    const pages = await pdfOf(scope, scope.namesOf(entity).headings, columns, rows);
+    return file(c, exported, "pdf", Readable.from([pages]));
+  },
+  print: async (c, exported) => {
+    const rows = await rowsOf(exported, "print");
+    return rows ? printable(c, exported, rows) : c.notFound();
+  },
+};
+
+/** The rows of an export, which is in the log from then on; undefined where there are too many for the format. */
+async function rowsOf(
+  { scope, entity, request }: Exported,
+  format: Format,
+): Promise<AsyncGenerator<Row[]> | undefined> {
+  const ids = await everyId(scope, entity, request);
+  if (ids.length > most[format]) return undefined;
+  const query = request.query.toString().slice(0, 500);
+  await noteEvent(scope, "export", { table: entity.table, rows: ids.length, format, query });
+  return rowsWith(scope, entity, ids);
+}
+
+const types: Readonly<Record<Exclude<Format, "print">, string>> = {
+  csv: "text/csv; charset=utf-8",
+  xlsx: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+  pdf: "application/pdf",
+};
+
+/** An answer that browsers save as a file. */
+function file(
+  c: Context,
+  { scope, entity }: Exported,
+  format: Exclude<Format, "print">,
+  content: Readable,
+): Response {
+  const name = `${scope.namesOf(entity).headings} ${scope.today}.${format}`;
+  const plain = name.replace(/[^\w .-]/g, "_");
+  return c.body(Readable.toWeb(content) as ReadableStream, 200, {
+    "content-type": types[format],
+    "content-disposition": `attachment; filename="${plain}"; filename*=UTF-8''${encodeURIComponent(name).replace(/['()*]/g, encodeURIComponent)}`,
+  });
+}
+
+/** All rows on one page, without what doesn't belong on paper. */
+async function printable(
+  c: Context,
+  { scope, entity, columns, request }: Exported,
+  rows: AsyncIterable<Row[]>,
+) {
+  const all: Row[] = [];
+  for await (const some of rows) all.push(...some);
+  const { headings, one, many } = scope.namesOf(entity);
+  const page = (
+    <>
+      <Trail
+        scope={scope}
+        to={withQuery(encodeURI(entity.path), request.query, {})}
+        label={headings}
+      />
+      <h1>{headings}</h1>
+      <p class="soft small">
+        {scope.format.count(all.length, one, many)} · {scope.format.date(scope.today)}
+      </p>
+      <WideTable label={headings}>
+        <table class="table printed">
+          <thead>
+            <tr>
+              {columns.map(({ label, numeric }) => (
+                <th scope="col" class={numeric ? "text-end" : undefined}>
+                  {label}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {all.map((row) => (
+              <tr>
+                {columns.map((column) => (
+                  <td class={column.numeric ? "text-end" : undefined}>
+                    {printed(scope, column.cell(row), column)}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </WideTable>
+    </>
+  );
+  return showPage(c, scope, page, { title: headings });
+}

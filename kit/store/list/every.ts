@@ -1,0 +1,63 @@
+import { sql } from "kysely";
+import type { Scope } from "../../access/scope.ts";
+import type { Entity, Row } from "../../entity/entity.ts";
+import { completed, selection } from "../select.ts";
+import { type Condition, conditions, where } from "./conditions.ts";
+import { columnNamed, orderBy, orderKeys, sortColumn, sortOf, type Term } from "./order.ts";
+import type { ListRequest } from "./request.ts";
+
+/** How many rows are read at a time. */
+const atOnce = 500;
+
+/** The numbers of all rows of a list that somebody may export, in its order. */
+export async function everyId(
+  scope: Scope,
+  entity: Entity,
+  request: ListRequest,
+): Promise<number[]> {
+  const { table } = entity;
+  const id = sql.ref(`${table}.id`);
+  const terms = orderKeys(entity, request.sort).map((key) => {
+    const by = sortOf(entity, columnNamed(entity, key.replace(/^-/, "")));
+    return { by, descending: key.startsWith("-") };
+  });
+  const columns = terms.flatMap(({ by }, at) =>
+    by?.computed ? [sql`${by.computed(scope)} as ${sql.ref(sortColumn(at))}`] : [],
+  );
+  const order = terms.map(({ by, descending }, at): Term => {
+    const column = by?.computed ? sortColumn(at) : (by?.column ?? `${table}.id`);
+    return { column, descending, text: by?.text ?? false };
+  });
+  const tie = { column: `${table}.id`, descending: terms[0]?.descending ?? false, text: false };
+  // Whether records may be exported depends on all of them, also on what isn't seen.
+  const limits = scope.policy.limits?.(scope, "export", entity);
+  const allowed: Condition[] = limits
+    ? [
+        sql`${id} in (select ${id} from ${scope.seeingAll().rowsOf(entity)} as ${sql.table(table)} where ${limits})` as Condition,
+      ]
+    : [];
+  const wanted = [...conditions(scope, entity, request), ...allowed];
+  const { rows } = await sql<{ id: number }>`
+    select ${sql.join([id, ...columns])} from ${scope.rowsOf(entity)} as ${sql.table(table)}
+    ${where(wanted)} order by ${orderBy([...order, tie])}`.execute(scope.db);
+  return rows.map((row) => row.id);
+}
+
+/** The rows with some numbers, in their order, some at a time; what is gone by then is missing. */
+export async function* rowsWith(
+  scope: Scope,
+  entity: Entity,
+  ids: readonly number[],
+): AsyncGenerator<Row[]> {
+  const id = sql.ref(`${entity.table}.id`);
+  for (let at = 0; at < ids.length; at += atOnce) {
+    const some = ids.slice(at, at + atOnce);
+    const { rows } = await sql<Record<string, unknown>>`
+      select ${selection(scope, entity)} from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}
+      where ${id} in (${sql.join(some)})`.execute(scope.db);
+    const found = new Map(
+      (await completed(scope, entity, rows)).map((row) => [row.id, row as Row]),
+    );
+    yield some.flatMap((each) => found.get(each) ?? []);
+  }
+}

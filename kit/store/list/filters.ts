@@ -1,0 +1,200 @@
+import { type RawBuilder, type SqlBool, sql } from "kysely";
+import type { Scope } from "../../access/scope.ts";
+import { bindValue } from "../../database/current-dialect.ts";
+import { type Entity, isComputed, isReference, isReferences } from "../../entity/entity.ts";
+import { isDate } from "../../fields/date.ts";
+import type { Field, ReferencesField } from "../../fields/field.ts";
+import { typeOf } from "../../fields/types.ts";
+import { toUtc } from "../../formula/zones.ts";
+import { ownParameters } from "./request.ts";
+import { type Days, dayAfter, daysOf, isSpan, type Span } from "./spans.ts";
+
+/** What an address says of one field, of which a list keeps some records: `?status=active&frames.from=3&removed.blank=yes`. */
+export interface Filter {
+  /** The name of the field. */
+  field: string;
+  /** What all of its rows meet. */
+  conditions: RawBuilder<SqlBool>[];
+  /** Each part of it, as it stands in the address. */
+  parts: FilterPart[];
+}
+
+export interface FilterPart {
+  parameter: string;
+  value: string;
+  means: "value" | "from" | "to" | "blank" | "span";
+}
+
+/** The most values of a field that a filter keeps. */
+const mostValues = 100;
+
+/** The parameter of an address that filters by a field: `status`, or `sort.` where a list reads `sort` itself. */
+export function filterParameter(name: string): string {
+  return ownParameters.has(name) ? `${name}.` : name;
+}
+
+/** The fields by which a person can filter, by their names. */
+export function filterable(scope: Scope, entity: Entity): [string, Field][] {
+  return Object.entries(entity.fields).filter(
+    ([name, field]) => typeOf(field).filter !== "none" && !scope.isHidden(entity, name),
+  );
+}
+
+/** The filters of an address; whatever makes no sense is left out. */
+export function filtersOf(scope: Scope, entity: Entity, query: URLSearchParams): Filter[] {
+  if (query.size === 0) return [];
+  return filterable(scope, entity).flatMap(([name, field]) => {
+    const parts = partsOf(scope, field, filterParameter(name), query);
+    if (parts.length === 0) return [];
+    const value = columnValue(scope, entity, name, field);
+    const isBlank = parts.some(({ means }) => means === "blank");
+    const others = parts.filter(({ means }) => means !== "blank");
+    const blank = isBlank ? [blankCondition(scope, entity, field, value)] : [];
+    const kept = others.length > 0 ? [keeping(scope, entity, field, value, others)] : [];
+    return [{ field: name, conditions: [anyOf([...blank, ...kept])], parts }];
+  });
+}
+
+function anyOf(conditions: readonly RawBuilder<SqlBool>[]): RawBuilder<SqlBool> {
+  return sql<SqlBool>`(${sql.join([...conditions], sql` or `)})`;
+}
+
+/** What a row has in a field, in SQL. */
+export function columnValue(
+  scope: Scope,
+  { table }: Entity,
+  name: string,
+  field: Field,
+): RawBuilder<unknown> {
+  return isComputed(field) ? field.formula(scope) : sql.ref(`${table}.${name}`);
+}
+
+/** What an address says of a field, as far as it makes sense. */
+function partsOf(scope: Scope, field: Field, name: string, query: URLSearchParams): FilterPart[] {
+  const { filter } = typeOf(field);
+  const parts: FilterPart[] = [];
+  const isValue = filter === "numbers" ? isNumber : isDate;
+  if (filter === "choices") {
+    for (const value of new Set(query.getAll(name).slice(0, mostValues))) {
+      if (isChoice(scope, field, value)) parts.push({ parameter: name, value, means: "value" });
+    }
+  } else {
+    for (const means of ["from", "to"] as const) {
+      const parameter = `${name}.${means}`;
+      const value = (query.get(parameter) ?? "").trim();
+      if (value.length <= 40 && isValue(value)) parts.push({ parameter, value, means });
+    }
+    const span = query.get(name) ?? "";
+    if (filter !== "numbers" && isSpan(span))
+      parts.push({ parameter: name, value: span, means: "span" });
+  }
+  const blank = `${name}.blank`;
+  if (query.get(blank) === "yes" && (!field.required || isComputed(field) || isReferences(field)))
+    parts.push({ parameter: blank, value: "yes", means: "blank" });
+  return parts;
+}
+
+function isNumber(text: string): boolean {
+  return /^-?\d{1,15}(\.\d{1,9})?$/.test(text);
+}
+
+function isChoice({ access }: Scope, field: Field, value: string): boolean {
+  if (field.choices) return Object.hasOwn(field.choices, value);
+  if (field.kind === "boolean") return value === "yes" || value === "no";
+  const isMe = value === "me" && "to" in field && field.to === access?.record;
+  return isMe || /^\d{1,15}$/.test(value);
+}
+
+function blankCondition(
+  scope: Scope,
+  entity: Entity,
+  field: Field,
+  value: RawBuilder<unknown>,
+): RawBuilder<SqlBool> {
+  return isReferences(field)
+    ? sql<SqlBool>`not ${linked(scope, entity, field)}`
+    : sql<SqlBool>`${value} is null`;
+}
+
+/** That a record has some others in a field that holds many: any that are in sight, or some by their numbers. */
+function linked(
+  scope: Scope,
+  { table }: Entity,
+  { through, to }: ReferencesField,
+  ids?: readonly number[],
+): RawBuilder<SqlBool> {
+  const other = sql.ref(through.to);
+  const named = ids ? sql` and ${other} in (${sql.join(ids)})` : sql``;
+  const seen = onlySeen(scope, scope.entities.named(to), other);
+  return sql<SqlBool>`${sql.ref(`${table}.id`)} in (select ${sql.ref(through.from)} from ${scope.rows(through.table)} as links where 1 = 1${named}${seen})`;
+}
+
+/** The condition that records are ones that the person may see: whose they are can't be found out by filtering. */
+function onlySeen(scope: Scope, target: Entity, id: RawBuilder<unknown>): RawBuilder<unknown> {
+  if (!scope.rowCondition(target)) return sql``;
+  return sql` and ${id} in (select seen.id from ${scope.rowsOf(target)} as seen)`;
+}
+
+/** That a row has one of the values, or is in the range. */
+function keeping(
+  scope: Scope,
+  entity: Entity,
+  field: Field,
+  value: RawBuilder<unknown>,
+  parts: readonly FilterPart[],
+): RawBuilder<SqlBool> {
+  if (isReference(field) || isReferences(field)) {
+    const ids = parts.map((part) => (part.value === "me" ? scope.me : Number(part.value)));
+    if (isReferences(field)) return linked(scope, entity, field, ids);
+    const seen = onlySeen(scope, scope.entities.named(field.to), value);
+    return sql<SqlBool>`${value} in (${sql.join(ids)})${seen}`;
+  }
+  if (field.kind === "boolean") {
+    return anyOf(parts.map((part) => (part.value === "yes" ? sql`${value}` : sql`not ${value}`)));
+  }
+  const { filter } = typeOf(field);
+  if (filter === "choices")
+    return sql<SqlBool>`${value} in (${sql.join(parts.map((part) => part.value))})`;
+  const bound = (means: FilterPart["means"]) => parts.find((part) => part.means === means)?.value;
+  if (filter === "numbers") {
+    const [from, to] = [bound("from"), bound("to")];
+    return between(value, {
+      ...(from !== undefined && { from: Number(from) }),
+      ...(to !== undefined && { to: Number(to) }),
+    });
+  }
+  const days = { from: bound("from"), to: bound("to") };
+  const span = bound("span");
+  const ranges = [days, ...(isSpan(span ?? "") ? [daysOf(span as Span, scope.today)] : [])];
+  return sql<SqlBool>`(${sql.join(
+    ranges
+      .filter(({ from, to }) => from ?? to)
+      .map((range) => (filter === "days" ? between(value, range) : during(scope, value, range))),
+    sql` and `,
+  )})`;
+}
+
+function between(
+  value: RawBuilder<unknown>,
+  { from, to }: { from?: number | string | undefined; to?: number | string | undefined },
+): RawBuilder<SqlBool> {
+  const ends = [
+    ...(from === undefined ? [] : [sql`${value} >= ${from}`]),
+    ...(to === undefined ? [] : [sql`${value} <= ${to}`]),
+  ];
+  return sql<SqlBool>`(${sql.join(ends, sql` and `)})`;
+}
+
+/** That a moment is on some days, by the clock on the person's wall. */
+function during(
+  { timezone }: Scope,
+  value: RawBuilder<unknown>,
+  { from, to }: Days,
+): RawBuilder<SqlBool> {
+  const start = (day: string) => bindValue("datetime", toUtc(timezone, `${day}T00:00`));
+  const ends = [
+    ...(from === undefined ? [] : [sql`${value} >= ${start(from)}`]),
+    ...(to === undefined ? [] : [sql`${value} < ${start(dayAfter(to, 1))}`]),
+  ];
+  return sql<SqlBool>`(${sql.join(ends, sql` and `)})`;
+}

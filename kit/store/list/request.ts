@@ -1,0 +1,39 @@
+/** What a list was asked for in its address: `?search=weak&sort=-installed,code&page=2&status=active`. */
+export interface ListRequest {
+  search: string;
+  /** The names of columns, with commas between, each with `-` before it for descending; blank for the list's own order. */
+  sort: string;
+  page: number;
+  /** Rows on a page. */
+  size: number;
+  /** The whole query, from which filters are taken and links to other pages are made. */
+  query: URLSearchParams;
+}
+
+/** How many rows a page can have; the first is usual. */
+export const pageSizes = [25, 50, 100, 200] as const;
+
+/** The most characters that a search looks for. */
+const longestSearch = 100;
+
+/** What lists read from their addresses themselves: a filter of a field that is called so has a dot behind its name. */
+export const ownParameters: ReadonlySet<string> = new Set([
+  "search",
+  "sort",
+  "page",
+  "size",
+  "totals",
+]);
+
+/** Reads the wishes out of an address; whatever makes no sense is left out. */
+export function listRequest(query: URLSearchParams): ListRequest {
+  const page = Number(query.get("page"));
+  const size = Number(query.get("size"));
+  return {
+    search: (query.get("search") ?? "").replaceAll("\0", "").trim().slice(0, longestSearch),
+    sort: query.get("sort") ?? "",
+    page: Number.isSafeInteger(page) && page > 0 ? page : 1,
+    size: pageSizes.find((each) => each === size) ?? pageSizes[0],
+    query,
+  };
+}

@@ -1,0 +1,56 @@
+/** The usual spans of days, by the words that addresses have for them. */
+export const spans = [
+  "today",
+  "this-month",
+  "last-month",
+  "this-year",
+  "last-year",
+  "past",
+  "future",
+] as const;
+
+export type Span = (typeof spans)[number];
+
+export function isSpan(text: string): text is Span {
+  return (spans as readonly string[]).includes(text);
+}
+
+/** Days from one to another, both included; undefined where there is no end. */
+export interface Days {
+  from?: string | undefined;
+  to?: string | undefined;
+}
+
+/** The days of a span, as `2026-05-03`, seen from a day. */
+export function daysOf(span: Span, today: string): Days {
+  const [year = 0, month = 0] = today.split("-").map(Number);
+  switch (span) {
+    case "today":
+      return { from: today, to: today };
+    case "this-month":
+      return { from: day(year, month, 1), to: day(year, month + 1, 0) };
+    case "last-month":
+      return { from: day(year, month - 1, 1), to: day(year, month, 0) };
+    case "this-year":
+      return { from: day(year, 1, 1), to: day(year, 12, 31) };
+    case "last-year":
+      return { from: day(year - 1, 1, 1), to: day(year - 1, 12, 31) };
+    case "past":
+      return { to: dayAfter(today, -1) };
+    case "future":
+      return { from: dayAfter(today, 1) };
+  }
+}
+
+/** The day so many days after another one. */
+export function dayAfter(date: string, days: number): string {
+  const [year = 0, month = 0, number = 0] = date.split("-").map(Number);
+  return day(year, month, number + days);
+}
+
+/** A day; months and days beyond the calendar count on. */
+function day(year: number, month: number, date: number): string {
+  const time = new Date(0);
+  time.setUTCFullYear(year, month - 1, date);
+  return time.toISOString().slice(0, 10);
+}
