@@ -44,8 +44,9 @@ export function exportColumns<Known extends Entity>(
 
 function fieldColumn(scope: Scope, entity: Entity, name: string): ExportColumn {
   const field = entity.fields[name];
+  const label = labelOfColumn(scope, entity, name);
   return {
-    label: labelOfColumn(scope, entity, name),
+    label: field?.unit ? `${label} (${labelIn(field.unit, scope.language)})` : label,
     numeric: field ? typeOf(field).numeric : name === "id" || name === "version",
     isMoney: field?.kind === "money",
     cell: field

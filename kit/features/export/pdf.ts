@@ -39,7 +39,7 @@ export async function pdfOf(
   return pdfmake
     .createPdf({
       pageSize: "A4",
-      pageOrientation: columns.length > 5 ? "landscape" : "portrait",
+      pageOrientation: columns.length > 7 ? "landscape" : "portrait",
       pageMargins: [36, 44, 36, 44],
       info: { title, author: settings.name },
       defaultStyle: { font: "Roboto", fontSize: 9 },

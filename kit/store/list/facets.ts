@@ -8,7 +8,7 @@ import { todayIn } from "../../formula/clock.ts";
 import { toUtc } from "../../formula/zones.ts";
 import { titleOf } from "../titles.ts";
 import { type Condition, conditions, where } from "./conditions.ts";
-import { columnValue, type Filter, filterable, filtersOf } from "./filters.ts";
+import { bound, columnValue, type Filter, filterable, filtersOf } from "./filters.ts";
 import type { ListRequest } from "./request.ts";
 import { dayAfter } from "./spans.ts";
 
@@ -208,15 +208,13 @@ async function spreadOf(
     filter === "numbers"
       ? numberCuts(Number(least), Number(largest))
       : dayCuts(dayOf(scope, least), dayOf(scope, largest));
-  const bound = (cut: string) =>
+  const edge = (cut: string) =>
     filter === "moments"
       ? bindValue("datetime", toUtc(scope.timezone, `${cut}T00:00`))
-      : filter === "numbers"
-        ? sql`${Number(cut)}`
-        : sql`${cut}`;
+      : bound(filter === "numbers" ? Number(cut) : cut);
   const columns = cuts.map(({ from: start, end }, at): RawBuilder<unknown> => {
-    const upper = at === cuts.length - 1 ? sql`` : sql` and ${value} < ${bound(end)}`;
-    return sql`sum(case when ${value} >= ${bound(start)}${upper} then 1 else 0 end) as ${sql.id(`part${at}`)}`;
+    const upper = at === cuts.length - 1 ? sql`` : sql` and ${value} < ${edge(end)}`;
+    return sql`sum(case when ${value} >= ${edge(start)}${upper} then 1 else 0 end) as ${sql.id(`part${at}`)}`;
   });
   const counted = await sql<Record<string, number>>`
     select ${sql.join(columns)} from ${from} ${where(wanted)}`.execute(scope.db);

@@ -155,16 +155,16 @@ function keeping(
   const { filter } = typeOf(field);
   if (filter === "choices")
     return sql<SqlBool>`${value} in (${sql.join(parts.map((part) => part.value))})`;
-  const bound = (means: FilterPart["means"]) => parts.find((part) => part.means === means)?.value;
+  const given = (means: FilterPart["means"]) => parts.find((part) => part.means === means)?.value;
   if (filter === "numbers") {
-    const [from, to] = [bound("from"), bound("to")];
+    const [from, to] = [given("from"), given("to")];
     return between(value, {
       ...(from !== undefined && { from: Number(from) }),
       ...(to !== undefined && { to: Number(to) }),
     });
   }
-  const days = { from: bound("from"), to: bound("to") };
-  const span = bound("span");
+  const days = { from: given("from"), to: given("to") };
+  const span = given("span");
   const ranges = [days, ...(isSpan(span ?? "") ? [daysOf(span as Span, scope.today)] : [])];
   return sql<SqlBool>`(${sql.join(
     ranges
@@ -179,10 +179,16 @@ function between(
   { from, to }: { from?: number | string | undefined; to?: number | string | undefined },
 ): RawBuilder<SqlBool> {
   const ends = [
-    ...(from === undefined ? [] : [sql`${value} >= ${from}`]),
-    ...(to === undefined ? [] : [sql`${value} <= ${to}`]),
+    ...(from === undefined ? [] : [sql`${value} >= ${bound(from)}`]),
+    ...(to === undefined ? [] : [sql`${value} <= ${bound(to)}`]),
   ];
   return sql<SqlBool>`(${sql.join(ends, sql` and `)})`;
+}
+
+/** A number or a day to compare with. A fraction is compared with columns of whole numbers, too. */
+export function bound(value: number | string): RawBuilder<unknown> {
+  if (typeof value === "string") return bindValue("date", value);
+  return Number.isInteger(value) ? sql`${value}` : bindValue("number", value);
 }
 
 /** That a moment is on some days, by the clock on the person's wall. */

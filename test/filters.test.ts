@@ -1,0 +1,316 @@
+import Papa from "papaparse";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { daysOf, spans } from "../kit/store/list/spans.ts";
+import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
+import { Chance } from "./support/pairs.ts";
+import { type Running, running } from "./support/program.ts";
+import { textOf, Visitor } from "./support/visitor.ts";
+
+const model = `levadura: 1
+app: 
+  name: Hive Book
+  timezone: Europe/Madrid
+  database: sqlite
+entities:
+  Apiary:
+    title: "{name}"
+    fields: {name: "text, required, unique"}
+    seed: 5
+  Keeper:
+    title: "{name}"
+    fields: {name: "text, required"}
+    seed: 6
+  Hive:
+    title: "{code}"
+    fields:
+      code: text ..12, required, unique
+      status: choice active | weak | "<b>'retired'"
+      sunny: boolean
+      frames: integer 0..20
+      weight: decimal 0..80, places 1
+      price: money
+      installed: date 2025-01-01..2026-12-31
+      seen: datetime
+      apiary: one Apiary
+      keepers: many Keeper
+      sort: integer 0..5
+      double: "= frames * 2"
+    columns: [code, status, sunny, frames, weight, price, installed, seen, apiary, keepers, double]
+    sort: code
+    seed: 90
+`;
+
+interface Row {
+  id: number;
+  code: string;
+  status: string | null;
+  sunny: boolean | number;
+  frames: number | null;
+  weight: string | number | null;
+  price: string | number | null;
+  installed: string | null;
+  seen: string | null;
+  apiary_id: number | null;
+  sort: number | null;
+}
+
+/** What a filter keeps, computed of rows in memory. */
+type Keeps = (row: Row) => boolean;
+
+describe.each(kinds)("filters over $kind", (kind) => {
+  let project: TestProject;
+  let app: Running;
+  let visitor: Visitor;
+  let rows: Row[] = [];
+  const keepers = new Map<number, number[]>();
+  const today = new Date().toISOString().slice(0, 10);
+
+  beforeAll(async () => {
+    project = projectOn(kind, model);
+    app = await running(["rise"], project.folder);
+    visitor = new Visitor(app.address);
+    rows = await project.rows<Row>("select * from hive order by id");
+    for (const { hive_id, keeper_id } of await project.rows<{ hive_id: number; keeper_id: number }>(
+      "select * from hive_keepers",
+    ))
+      keepers.set(hive_id, [...(keepers.get(hive_id) ?? []), keeper_id]);
+  }, 60_000);
+  afterAll(async () => {
+    await app.stop();
+    await project.remove();
+  });
+
+  /** The codes that a list shows, in its order. */
+  async function listed(query: URLSearchParams): Promise<string[]> {
+    const { html, status } = await visitor.get(`/hives?${query}&size=200`);
+    expect(status).toBe(200);
+    return [...html.matchAll(/<td[^>]*><a href="\/hives\/\d+[^"]*">([^<]*)<\/a><\/td>/g)].map(
+      ([, code = ""]) => code,
+    );
+  }
+
+  /** Some of the filters there are, each with what it keeps. */
+  function drawn(chance: Chance): Map<string, { said: [string, string][]; keeps: Keeps }> {
+    const filters = new Map<string, { said: [string, string][]; keeps: Keeps }>();
+    const range = (name: "frames" | "weight" | "price" | "sort", parameter: string = name) => {
+      const [from, to] = [chance.below(12), 4 + chance.below(60)];
+      const has = (row: Row) => row[name] !== null;
+      filters.set(name, {
+        said: [
+          [`${parameter}.from`, String(from)],
+          [`${parameter}.to`, String(to)],
+        ],
+        keeps: (row) => has(row) && Number(row[name]) >= from && Number(row[name]) <= to,
+      });
+    };
+    if (chance.happens(40)) {
+      const values = ["active", "weak", "<b>'retired'"].filter(() => chance.happens(60));
+      if (values.length > 0)
+        filters.set("status", {
+          said: values.map((value) => ["status", value]),
+          keeps: ({ status }) => status !== null && values.includes(status),
+        });
+    } else if (chance.happens(30)) {
+      filters.set("status", {
+        said: [["status.blank", "yes"]],
+        keeps: ({ status }) => status === null,
+      });
+    }
+    if (chance.happens(30)) {
+      const yes = chance.happens(50);
+      filters.set("sunny", {
+        said: [["sunny", yes ? "yes" : "no"]],
+        keeps: ({ sunny }) => Boolean(sunny) === yes,
+      });
+    }
+    if (chance.happens(30)) range("frames");
+    if (chance.happens(20)) range("weight");
+    if (chance.happens(20)) range("price");
+    // A field that is called as something that a list reads itself.
+    if (chance.happens(20)) range("sort", "sort.");
+    if (chance.happens(40)) {
+      const from = `2025-0${1 + chance.below(9)}-1${chance.below(9)}`;
+      filters.set("installed", {
+        said: [["installed.from", from]],
+        keeps: ({ installed }) => installed !== null && installed >= from,
+      });
+    } else if (chance.happens(40)) {
+      const span = chance.of(spans);
+      const { from = "0000", to = "9999" } = daysOf(span, today);
+      filters.set("installed", {
+        said: [["installed", span]],
+        keeps: ({ installed }) => installed !== null && installed >= from && installed <= to,
+      });
+    }
+    if (chance.happens(20)) {
+      filters.set("seen", {
+        said: [["seen.to", "2026-06-30"]],
+        keeps: ({ seen }) => seen !== null && madrid(seen).slice(0, 10) <= "2026-06-30",
+      });
+    }
+    if (chance.happens(30)) {
+      const ids = [1 + chance.below(5), 1 + chance.below(5)];
+      filters.set("apiary_id", {
+        said: ids.map((id) => ["apiary_id", String(id)]),
+        keeps: ({ apiary_id }) => ids.includes(Number(apiary_id)),
+      });
+    }
+    if (chance.happens(30)) {
+      const id = 1 + chance.below(6);
+      filters.set("keepers", {
+        said: [["keepers", String(id)]],
+        keeps: (row) => (keepers.get(row.id) ?? []).includes(id),
+      });
+    } else if (chance.happens(20)) {
+      filters.set("keepers", {
+        said: [["keepers.blank", "yes"]],
+        keeps: (row) => (keepers.get(row.id) ?? []).length === 0,
+      });
+    }
+    return filters;
+  }
+
+  /** A moment as the clock on the wall shows it in Madrid. */
+  function madrid(moment: string): string {
+    return new Date(moment).toLocaleString("sv", { timeZone: "Europe/Madrid" });
+  }
+
+  it("keep the rows that they keep in memory, and count what is behind each value", async () => {
+    let kept = 0;
+    for (let seed = 1; seed <= 25; seed++) {
+      const filters = drawn(new Chance(seed * 31));
+      const query = new URLSearchParams([...filters.values()].flatMap(({ said }) => said));
+      const holds = (row: Row, but = "") =>
+        [...filters].every(([name, { keeps }]) => name === but || keeps(row));
+      const wanted = rows.filter((row) => holds(row)).map(({ code }) => code);
+      kept += wanted.length;
+      expect(await listed(query), String(query)).toEqual(wanted.sort());
+      const { html } = await visitor.get(`/hives/filter?${query}`);
+      const counted = (name: string, value: string) =>
+        Number(
+          new RegExp(
+            `name="${name}" value="${value.replace(/[<>']/g, ".{1,5}")}".*?class="count">(\\d+)<`,
+            "s",
+          ).exec(html)?.[1] ?? Number.NaN,
+        );
+      const others = (name: string, keeps: Keeps) =>
+        rows.filter((row) => holds(row, name) && keeps(row)).length;
+      for (const status of ["active", "weak", "<b>'retired'"])
+        expect([String(query), status, counted("status", status)]).toEqual([
+          String(query),
+          status,
+          others("status", (row) => row.status === status),
+        ]);
+      expect([String(query), counted("sunny", "yes")]).toEqual([
+        String(query),
+        others("sunny", ({ sunny }) => Boolean(sunny)),
+      ]);
+      for (const id of [1, 2, 3]) {
+        const count = others("keepers", (row) => (keepers.get(row.id) ?? []).includes(id));
+        if (count > 0)
+          expect([String(query), id, counted("keepers", String(id))]).toEqual([
+            String(query),
+            id,
+            count,
+          ]);
+      }
+    }
+    expect(kept).toBeGreaterThan(100);
+  }, 60_000);
+
+  it("show how numbers and days spread, in bars that lead to their rows and add up", async () => {
+    const { html } = await visitor.get("/hives/filter?status=active");
+    const bars = [
+      ...html.matchAll(
+        /<a href="(\/hives\?[^"]*installed\.from=[^"]*)" aria-label="[^"]*: (\d+)">/g,
+      ),
+    ];
+    const active = rows.filter(({ status, installed }) => status === "active" && installed);
+    expect(bars.reduce((sum, [, , count]) => sum + Number(count), 0)).toBe(active.length);
+    for (const [, href = "", count] of bars.slice(0, 3)) {
+      const query = new URL(href.replaceAll("&amp;", "&"), app.address).searchParams;
+      expect((await listed(query)).length).toBe(Number(count));
+    }
+  });
+
+  it("stand above the list, each with the way to take it out, and leave out what makes no sense", async () => {
+    const { html } = await visitor.get(
+      "/hives?status=active&status=%3Cb%3E%27retired%27&frames.from=3&status=%22%3E%3Cscript%3E&frames.to=x&installed=tomorrow&seen.from=2026-02-31&apiary_id=1%20or%201=1",
+    );
+    const chips = [...html.matchAll(/<li><a href="([^"]*)" aria-label="Take out[^"]*">(.*?) </g)];
+    expect(chips.map(([, , text]) => text)).toEqual([
+      "Status: Active",
+      "Status: &lt;b&gt;&#39;retired&#39;",
+      "Frames: from 3",
+    ]);
+    expect(html).not.toContain("<script>");
+    const without = new URL(chips[0]?.[1]?.replaceAll("&amp;", "&") ?? "", app.address);
+    expect(without.searchParams.getAll("status")).not.toContain("active");
+    // The blank inputs of a form are no part of an address.
+    const clean = await visitor.get("/hives?search=&frames.from=&frames.to=9&status=active");
+    expect(clean.path).toBe("/hives?frames.to=9&status=active");
+  });
+
+  it("go along with an order by several columns and the size of a page", async () => {
+    const codes = await listed(new URLSearchParams({ sort: "status,-frames" }));
+    const order = (row: Row | undefined) => [row?.status ?? "", -(row?.frames ?? -1)] as const;
+    const found = codes.map((code) => rows.find((row) => row.code === code));
+    for (let at = 1; at < found.length; at++) {
+      const [one, two] = [order(found[at - 1]), order(found[at])];
+      if (one[0] === two[0]) expect(one[1]).toBeLessThanOrEqual(two[1]);
+    }
+    expect(codes.length).toBe(90);
+    const { html } = await visitor.get("/hives?size=50&page=2");
+    expect(html.match(/<tr><td><a href="\/hives\/\d/g)?.length).toBe(40);
+    expect(textOf(html)).toContain("Page 2 of 2");
+  });
+
+  it("find words in the titles of what records refer to", async () => {
+    const [apiary] = await project.rows<{ id: number; name: string }>(
+      "select id, name from apiary order by id",
+    );
+    const word = apiary?.name.split(" ")[0] ?? "";
+    const found = await listed(new URLSearchParams({ search: word }));
+    const there = rows.filter(({ apiary_id }) => apiary_id === apiary?.id).map(({ code }) => code);
+    expect(there.length).toBeGreaterThan(0);
+    expect(found).toEqual(expect.arrayContaining(there));
+  });
+
+  it("hold for what is exported: as CSV, workbook, PDF and page, in the list's own order", async () => {
+    // What a program for spreadsheets would take for a formula, becomes a text.
+    const hostile = { code: "=1+1", status: "weak", frames: "3" };
+    expect((await visitor.submit("/hives/new", hostile)).status).toBe(200);
+    const query = "status=active&status=weak&sort=-frames";
+    const shown = await listed(new URLSearchParams(query));
+    const csv = await visitor.get(`/hives/export/csv?${query}`);
+    expect(csv.headers.get("content-disposition")).toMatch(/^attachment; filename="Hives .*\.csv"/);
+    const { data } = Papa.parse<Record<string, string>>(csv.html.replace(/^\ufeff/, ""), {
+      header: true,
+      skipEmptyLines: true,
+    });
+    expect(data.map(({ Code }) => Code?.replace(/^'/, ""))).toEqual(shown);
+    expect(data.map(({ Code }) => Code)).toContain("'=1+1");
+    const of = (code: string) => rows.find((row) => row.code === code);
+    for (const line of data.slice(1, 20)) {
+      const row = of(line.Code ?? "");
+      if (!row) continue;
+      expect([line.Installed, line.Frames, line["Sunny"]]).toEqual([
+        row.installed ?? "",
+        row.frames === null ? "" : String(row.frames),
+        row.sunny ? "Yes" : "No",
+      ]);
+      expect(line.Seen).toBe(row.seen === null ? "" : madrid(row.seen).slice(0, 16));
+    }
+    for (const [format, start] of [
+      ["xlsx", "PK"],
+      ["pdf", "%PDF"],
+      ["print", "<!DOCTYPE"],
+    ])
+      expect(
+        (await visitor.get(`/hives/export/${format}?${query}`)).html.startsWith(start ?? ""),
+      ).toBe(true);
+    expect(textOf((await visitor.get(`/hives/export?${query}`)).html)).toContain(
+      `${shown.length} hives`,
+    );
+  });
+});
