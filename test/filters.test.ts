@@ -35,6 +35,7 @@ entities:
       keepers: many Keeper
       sort: integer 0..5
       double: "= frames * 2"
+    tabs: status
     columns: [code, status, sunny, frames, weight, price, installed, seen, apiary, keepers, double]
     sort: code
     seed: 90
@@ -134,7 +135,7 @@ describe.each(kinds)("filters over $kind", (kind) => {
         said: [["installed.from", from]],
         keeps: ({ installed }) => installed !== null && installed >= from,
       });
-    } else if (chance.happens(40)) {
+    } else if (chance.happens(60)) {
       const span = chance.of(spans);
       const { from = "0000", to = "9999" } = daysOf(span, today);
       filters.set("installed", {
@@ -265,6 +266,39 @@ describe.each(kinds)("filters over $kind", (kind) => {
     expect(textOf(html)).toContain("Page 2 of 2");
   });
 
+  it("come with tabs of a choice, and with sums, averages and ends of columns", async () => {
+    const { html } = await visitor.get("/hives?frames.from=5&totals=yes");
+    const kept = rows.filter(({ frames }) => frames !== null && frames >= 5);
+    const tabs = [
+      ...html.matchAll(/<a class="tab" href="[^"]*">\s*(\w+) <span class="count">(\d+)</g),
+    ];
+    expect(tabs.slice(0, 2).map(([, label, count]) => [label, Number(count)])).toEqual([
+      ["Active", kept.filter(({ status }) => status === "active").length],
+      ["Weak", kept.filter(({ status }) => status === "weak").length],
+    ]);
+    const frames = kept.map((row) => Number(row.frames));
+    const sum = frames.reduce((all, one) => all + one, 0);
+    const foot = textOf(/<tfoot>.*<\/tfoot>/s.exec(html)?.[0] ?? "");
+    expect(foot).toMatch(
+      new RegExp(`Sum ${sum.toLocaleString("en")} .*Smallest ${Math.min(...frames)} `),
+    );
+    const weights = kept.flatMap(({ weight }) => (weight === null ? [] : Number(weight)));
+    const weight = Number(weights.reduce((all, one) => all + one, 0).toPrecision(12));
+    expect(foot).toContain(` ${weight.toLocaleString("en")} `);
+  });
+
+  it("find words everywhere, by entity", async () => {
+    const [keeper] = await project.rows<{ id: number; name: string }>(
+      "select id, name from keeper order by id",
+    );
+    const words = keeper?.name ?? "";
+    const { html } = await visitor.get(`/-/find?${new URLSearchParams({ words })}`);
+    expect(textOf(html)).toContain(`Keepers ${words}`);
+    const hostile = await visitor.get("/-/find?words=%3Cscript%3E%25_%27%22");
+    expect([hostile.status, hostile.html.includes("<script>")]).toEqual([200, false]);
+    expect(textOf(hostile.html)).toContain("No record has");
+  });
+
   it("find words in the titles of what records refer to", async () => {
     const [apiary] = await project.rows<{ id: number; name: string }>(
       "select id, name from apiary order by id",
@@ -294,7 +328,7 @@ describe.each(kinds)("filters over $kind", (kind) => {
     for (const line of data.slice(1, 20)) {
       const row = of(line.Code ?? "");
       if (!row) continue;
-      expect([line.Installed, line.Frames, line["Sunny"]]).toEqual([
+      expect([line.Installed, line.Frames, line.Sunny]).toEqual([
         row.installed ?? "",
         row.frames === null ? "" : String(row.frames),
         row.sunny ? "Yes" : "No",

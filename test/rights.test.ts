@@ -1,5 +1,6 @@
 import { symlinkSync } from "node:fs";
 import { join } from "node:path";
+import Papa from "papaparse";
 import { expect, it } from "vitest";
 import type { Person } from "../kit/access/person.ts";
 import type { Row } from "../src/core/formula/evaluate.ts";
@@ -92,6 +93,20 @@ async function tryRights(
         [...listed].sort((a, b) => a - b),
         `${said}\n${text}`,
       ).toEqual(seen.sort((a, b) => a - b));
+      const exported = await ask(`${path}/export/csv`);
+      if (plain.may(person, "export", entity)) {
+        const lines = Papa.parse<{ Name: string }>(exported.html.replace(/^\ufeff/, ""), {
+          header: true,
+          skipEmptyLines: true,
+        });
+        const allowed = rows.filter((row) => plain.allows(person, "export", entity, row));
+        expect(lines.data.map(({ Name }) => Name).sort(), `${said}\n${text}`).toEqual(
+          allowed.map(({ name }) => String(name)).sort(),
+        );
+      } else {
+        const refused = plain.may(person, "see", entity) ? 403 : 404;
+        expect([said, exported.status]).toEqual([said, person ? refused : 302]);
+      }
       for (const row of rows.slice(0, opened)) {
         for (const [action, end] of [
           ["see", ""],

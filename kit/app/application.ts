@@ -47,6 +47,7 @@ import { logError } from "../store/log.ts";
 import { assets } from "./assets.ts";
 import { development } from "./development.ts";
 import { failed, notFound, signInFirst } from "./errors.tsx";
+import { find } from "./find.tsx";
 import { home } from "./home.tsx";
 import { type Environment, mount } from "./mount.ts";
 
@@ -93,6 +94,7 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
     ...assets.routes,
     ...development().routes,
     ...home.routes,
+    ...find.routes,
     ...(made.access ? signingIn().flatMap(({ routes }) => routes) : []),
     ...made.entities.flatMap(({ features }) => features.flatMap(({ routes }) => routes)),
   ]);

@@ -2,6 +2,7 @@
 import "./conditional-fields.ts";
 import "./date-picker.ts";
 import "./filter-panel.ts";
+import "./find.ts";
 import "./first-error.ts";
 import "./passkeys.ts";
 import "./reload.ts";

@@ -14,6 +14,7 @@ import { hasFlash, takeFlash } from "../http/flash.ts";
 import { spokenLanguage } from "../messages/messages.ts";
 import type { Outcome } from "../store/submissions.ts";
 import { DevelopmentFooter, developmentNotes } from "./development.tsx";
+import { FindBox } from "./find-box.tsx";
 
 /** What a page is besides its content. */
 interface PageOptions {
@@ -80,6 +81,7 @@ function Frame({
           <a class="name" href="/">
             {name}
           </a>
+          <FindBox scope={scope} path={path} />
           <Who scope={scope} path={path} />
           <details class="narrow-menu">
             <summary>{messages.menu}</summary>

@@ -5,6 +5,7 @@ import { address, withQuery } from "../entity/links.ts";
 import { typeOf } from "../fields/types.ts";
 import type { ListPage } from "../store/list/list.ts";
 import { sortName } from "../store/list/order.ts";
+import type { Totals } from "../store/list/totals.ts";
 import { labelOfColumn, shownValue } from "./value.tsx";
 import { WideTable } from "./wide-table.tsx";
 
@@ -50,10 +51,11 @@ export function RecordTable<Known extends Entity>({
   back,
 }: TableProps<Known>) {
   const { scope, entity } = page;
+  const known = entity as unknown as Entity;
   const shown = columns
     .map((column) => columnOf(scope, entity, column as string | OwnColumn<Row>))
     .filter(({ name }) => name !== without || name === undefined)
-    .filter(({ name }) => name === undefined || !scope.isHidden(entity as unknown as Entity, name));
+    .filter(({ name }) => name === undefined || !scope.isHidden(known, name));
   const leading = shown.find(({ leads }) => leads);
   const { messages } = scope;
   const edits = back !== undefined && scope.offers("/edit", entity);
@@ -99,8 +101,61 @@ export function RecordTable<Known extends Entity>({
             </tr>
           ))}
         </tbody>
+        {page.totals && page.totals.size > 0 && (
+          <Foot
+            scope={scope}
+            entity={known}
+            shown={shown}
+            totals={page.totals}
+            leads={leading !== undefined}
+            edits={edits}
+          />
+        )}
       </table>
     </WideTable>
+  );
+}
+
+/** The sums, averages, smallest and largest values of columns of numbers, of all rows on all pages. */
+function Foot({
+  scope,
+  entity,
+  shown,
+  totals,
+  leads,
+  edits,
+}: {
+  scope: Scope;
+  entity: Entity;
+  shown: readonly Shown[];
+  totals: ReadonlyMap<string, Totals>;
+  leads: boolean;
+  edits: boolean;
+}) {
+  const { messages } = scope;
+  const value = (name: string | undefined, kind: keyof Totals) => {
+    const number = totals.get(name ?? "")?.[kind];
+    const field = entity.fields[name ?? ""];
+    return number === undefined || !field ? null : typeOf(field).show(number, field, scope);
+  };
+  return (
+    <tfoot>
+      {(["sum", "average", "smallest", "largest"] as const).map((kind) => (
+        <tr>
+          {!leads && <th scope="row">{messages.totalKinds[kind]}</th>}
+          {shown.map(({ name, numeric }, at) =>
+            leads && at === 0 && !totals.has(name ?? "") ? (
+              <th scope="row">{messages.totalKinds[kind]}</th>
+            ) : (
+              <td class={numeric ? "text-end" : undefined} title={messages.totalKinds[kind]}>
+                {value(name, kind)}
+              </td>
+            ),
+          )}
+          {edits && <td />}
+        </tr>
+      ))}
+    </tfoot>
   );
 }
 

@@ -10,7 +10,7 @@ import { readModel } from "../../src/core/model/read.ts";
 import type { TestProject } from "./kinds.ts";
 import { Chance } from "./pairs.ts";
 
-const actions = ["see", "add", "change", "delete", "history"] as const;
+const actions = ["see", "add", "change", "delete", "history", "export"] as const;
 type Action = (typeof actions)[number];
 
 /** A field of a random entity that leads to other records. */

@@ -6,11 +6,11 @@ import { cellText, type ExportColumn, harmless } from "./cells.ts";
 export async function* csvOf(
   columns: readonly ExportColumn[],
   rows: AsyncIterable<readonly Row[]>,
-): AsyncGenerator<string> {
+): AsyncGenerator<Buffer> {
   const lines = (cells: unknown[][]) => `${Papa.unparse(cells, { newline: "\r\n" })}\r\n`;
-  yield `\ufeff${lines([columns.map(({ label }) => harmless(label))])}`;
+  yield Buffer.from(`\ufeff${lines([columns.map(({ label }) => harmless(label))])}`);
   for await (const some of rows) {
     if (some.length > 0)
-      yield lines(some.map((row) => columns.map(({ cell }) => cellText(cell(row)))));
+      yield Buffer.from(lines(some.map((row) => columns.map(({ cell }) => cellText(cell(row))))));
   }
 }

@@ -2,10 +2,13 @@ import type { Context } from "hono";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
-import { filterable } from "../../store/list/filters.ts";
+import { typeOf } from "../../fields/types.ts";
+import { choiceCounts, type FacetValue } from "../../store/list/facets.ts";
+import { filterable, filterParameter } from "../../store/list/filters.ts";
 import { type ListPage, listPage } from "../../store/list/list.ts";
 import { listRequest, pageSizes } from "../../store/list/request.ts";
 import { isSearched } from "../../store/list/search.ts";
+import { totalsOf } from "../../store/list/totals.ts";
 import { showPage } from "../../ui/layout.tsx";
 import { PageLinks } from "../../ui/page-links.tsx";
 import { Pager } from "../../ui/pager.tsx";
@@ -13,9 +16,20 @@ import { type Columns, RecordTable } from "../../ui/table.tsx";
 import type { Feature } from "../feature.ts";
 import { type Chip, Chips, chipsOf } from "./filter-chips.tsx";
 import { panelPath, showPanel } from "./filter-panel.tsx";
+import { filterValue } from "./filter-words.ts";
+
+/** What a list has besides its columns. */
+export interface ListOptions<Known extends Entity> {
+  /** The field whose choices stand above the list as tabs. */
+  tabs?: keyof Known["fields"] & string;
+}
 
 /** The list of an entity: searched, sorted, filtered and paged by its address. */
-export function list<Known extends Entity>(entity: Known, columns: Columns<Known>): Feature {
+export function list<Known extends Entity>(
+  entity: Known,
+  columns: Columns<Known>,
+  options: ListOptions<Known> = {},
+): Feature {
   const known = entity as unknown as Entity;
   const needs = { action: "see", entity: known } as const;
   return {
@@ -37,7 +51,7 @@ export function list<Known extends Entity>(entity: Known, columns: Columns<Known
           const { searchParams: query } = new URL(c.req.url);
           const clean = withoutBlanks(query);
           if (clean) return c.redirect(withQuery(encodeURI(entity.path), clean, {}), 302);
-          return showList(c, scope, entity, columns, query);
+          return showList(c, scope, entity, { ...options, columns, query });
         },
       },
       {
@@ -60,13 +74,28 @@ async function showList<Known extends Entity>(
   c: Context,
   scope: Scope,
   entity: Known,
-  columns: Columns<Known>,
-  query: URLSearchParams,
+  {
+    columns,
+    tabs,
+    query,
+  }: ListOptions<Known> & { columns: Columns<Known>; query: URLSearchParams },
 ) {
   const known = entity as unknown as Entity;
-  const page = await listPage(scope, entity, listRequest(query));
+  const request = listRequest(query);
+  const page = await listPage(scope, entity, request);
   const chips = page.narrowed ? await chipsOf(scope, known, query) : [];
-  const content = <ListFrame page={page} columns={columns} chips={chips} />;
+  const counts = tabs === undefined ? [] : await choiceCounts(scope, known, request, tabs);
+  const names = columns.flatMap((column) => (typeof column === "string" ? [column] : []));
+  const isTotalled = query.get("totals") === "yes" && page.total > 0;
+  const totals = isTotalled ? await totalsOf(scope, known, request, names) : undefined;
+  const content = (
+    <ListFrame
+      page={totals ? { ...page, totals } : page}
+      columns={columns}
+      chips={chips}
+      tabs={tabs === undefined ? undefined : { name: tabs, counts }}
+    />
+  );
   return showPage(c, scope, content, { title: scope.namesOf(known).headings });
 }
 
@@ -75,10 +104,12 @@ function ListFrame<Known extends Entity>({
   page,
   columns,
   chips,
+  tabs,
 }: {
   page: ListPage<Known>;
   columns: Columns<Known>;
   chips: readonly Chip[];
+  tabs: ListTabs | undefined;
 }) {
   const { scope, request, narrowed, total } = page;
   const entity = page.entity as unknown as Entity;
@@ -107,6 +138,7 @@ function ListFrame<Known extends Entity>({
         )}
       </div>
       <Chips scope={scope} chips={chips} />
+      {tabs && <Tabs page={page as unknown as ListPage} tabs={tabs} />}
       <p class="soft small" role="status">
         {format.count(total, one, many)}
         {request.search && messages.searchedFor(request.search)}
@@ -114,6 +146,12 @@ function ListFrame<Known extends Entity>({
           <>
             {" · "}
             <a href={path}>{messages.showAll}</a>
+          </>
+        )}
+        {hasNumbers(page, columns) && total > 0 && (
+          <>
+            {" · "}
+            <TotalsLink page={page as unknown as ListPage} />
           </>
         )}
       </p>
@@ -187,6 +225,67 @@ function PageSizes({ page: { scope, entity, request } }: { page: ListPage }) {
           {format.number(size)}
         </a>
       ))}
+    </nav>
+  );
+}
+
+/** Whether some column of a list holds numbers that can be totalled. */
+function hasNumbers<Known extends Entity>(
+  { scope, entity }: ListPage<Known>,
+  columns: Columns<Known>,
+): boolean {
+  const known = entity as unknown as Entity;
+  return columns.some((column) => {
+    const field = typeof column === "string" ? known.fields[column] : undefined;
+    return field && typeOf(field).numeric && !scope.isHidden(known, column as string);
+  });
+}
+
+function TotalsLink({ page: { scope, entity, request, totals } }: { page: ListPage }) {
+  const { messages } = scope;
+  const href = withQuery(encodeURI(entity.path), request.query, {
+    totals: totals ? undefined : "yes",
+  });
+  return <a href={href}>{totals ? messages.withoutTotals : messages.totals}</a>;
+}
+
+/** The choices of a field above a list, with the number of rows behind each. */
+interface ListTabs {
+  name: string;
+  counts: readonly FacetValue[];
+}
+
+function Tabs({
+  page: { scope, entity, request },
+  tabs: { name, counts },
+}: {
+  page: ListPage;
+  tabs: ListTabs;
+}) {
+  const { messages, format } = scope;
+  const field = entity.fields[name];
+  if (!field || counts.length === 0) return null;
+  const parameter = filterParameter(name);
+  const chosen = request.query.getAll(parameter);
+  const tab = (value: string | undefined, label: string, count: number | undefined) => {
+    const isChosen = value === undefined ? chosen.length === 0 : String(chosen) === value;
+    const changes = { [parameter]: value, [`${parameter}.blank`]: undefined, page: undefined };
+    return (
+      <a
+        class="tab"
+        href={withQuery(encodeURI(entity.path), request.query, changes)}
+        aria-current={isChosen ? "true" : undefined}
+      >
+        {label} {count !== undefined && <span class="count">{format.number(count)}</span>}
+      </a>
+    );
+  };
+  return (
+    <nav class="tabs" aria-label={scope.translated(field.label)}>
+      {tab(undefined, messages.allOf, undefined)}
+      {counts.map(({ value, count }) =>
+        tab(value, filterValue(scope, field, value, undefined), count),
+      )}
     </nav>
   );
 }

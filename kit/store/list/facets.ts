@@ -78,6 +78,19 @@ export async function facetsOf(
   return facets;
 }
 
+/** How many rows have each choice of a field, of those that the other filters keep. */
+export async function choiceCounts(
+  scope: Scope,
+  entity: Entity,
+  request: ListRequest,
+  name: string,
+): Promise<FacetValue[]> {
+  const field = entity.fields[name];
+  if (!field?.choices || scope.isHidden(entity, name)) return [];
+  const wanted = conditions(scope, entity, request, name);
+  return (await countsOf(scope, entity, name, field, wanted)).values;
+}
+
 interface Counts {
   values: FacetValue[];
   more: boolean;

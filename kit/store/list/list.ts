@@ -6,6 +6,7 @@ import { conditions, countRows } from "./conditions.ts";
 import { orderKeys } from "./order.ts";
 import { rowsInRange } from "./picking.ts";
 import { type ListRequest, listRequest } from "./request.ts";
+import type { Totals } from "./totals.ts";
 
 /** One page of a list. */
 export interface ListPage<Known extends Entity = Entity> {
@@ -23,6 +24,8 @@ export interface ListPage<Known extends Entity = Entity> {
   sort: string;
   /** Whether a filter or a search leaves rows out. */
   narrowed: boolean;
+  /** What the rows of all pages come to, by columns of numbers, where that is asked for. */
+  totals?: ReadonlyMap<string, Totals>;
 }
 
 /** What gives the first page of the records that have one in a field: the hives of an apiary. */

@@ -14,7 +14,7 @@ export interface ListRequest {
 export const pageSizes = [25, 50, 100, 200] as const;
 
 /** The most characters that a search looks for. */
-const longestSearch = 100;
+export const longestSearch = 100;
 
 /** What lists read from their addresses themselves: a filter of a field that is called so has a dot behind its name. */
 export const ownParameters: ReadonlySet<string> = new Set([

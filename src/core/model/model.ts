@@ -114,6 +114,8 @@ export interface Entity {
   fields: Field[];
   /** Fields, automatic ones among them, that lists show. */
   columns: string[];
+  /** The field whose choices stand above its list as tabs. */
+  tabs?: string;
   sections: FormSection[];
   sort: SortKey[];
   /** Groups of fields that no two records have alike. */

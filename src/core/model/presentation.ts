@@ -34,6 +34,9 @@ export function interpretPresentation(
   }
   const columns = at("columns");
   entity.columns = columns ? reader.names(columns, true) : listedByDefault(entity);
+  const tabs = at("tabs");
+  const tabbed = tabs && reader.tabs(tabs);
+  if (tabbed !== undefined) entity.tabs = tabbed;
   const sections = at("sections");
   entity.sections = sections
     ? reader.sections(sections)
@@ -123,6 +126,22 @@ class Reader {
       );
     }
     return parts;
+  }
+
+  /** The field whose choices are tabs. */
+  tabs(node: SourceNode): string | undefined {
+    const name = node.kind === "scalar" ? this.#known(node.text.trim(), node.at, false) : undefined;
+    if (name === undefined) return undefined;
+    if (this.#fields.get(name)?.type.kind === "choice") return name;
+    const choices = [...this.#fields.values()].filter(({ type }) => type.kind === "choice");
+    this.diagnostics.error(
+      node.at,
+      `\`${name}\` is no \`choice\`, and tabs are the values of one`,
+      choices.length > 0
+        ? `name ${choices.map((each) => `\`${each.name}\``).join(" or ")}`
+        : "take the line out",
+    );
+    return undefined;
   }
 
   /** A list of fields, each once: `[code, apiary]` or `code, apiary`. */

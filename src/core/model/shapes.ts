@@ -81,6 +81,7 @@ export const entityShape = z.strictObject({
   title: text.optional().describe('What a record is called, such as "{name}".'),
   fields: z.unknown().optional(),
   columns: names.optional().describe("The fields that lists show."),
+  tabs: text.optional().describe("The field of choices that stand above the list as tabs."),
   sections: z
     .array(z.unknown(), "expected a list of sections, each as - Name: [field, field]")
     .optional()

@@ -20,6 +20,8 @@ as \`{ label: "Age", cell: (row, scope) => … }\`, with TSX in it.`,
       return module.print();
     },
   },
-  made: (module, { camel, file }) =>
-    `${module.use("list", "../../kit/features/list/list.tsx")}(${module.use(`${camel}Entity`, `./${file}.ts`)}, ${module.use(`${camel}Columns`, `./${file}.list.tsx`)})`,
+  made: (module, { entity, camel, file }) => {
+    const options = entity.tabs === undefined ? "" : `, { tabs: ${quote(entity.tabs)} }`;
+    return `${module.use("list", "../../kit/features/list/list.tsx")}(${module.use(`${camel}Entity`, `./${file}.ts`)}, ${module.use(`${camel}Columns`, `./${file}.list.tsx`)}${options})`;
+  },
 };

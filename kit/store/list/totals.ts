@@ -1,0 +1,56 @@
+import { type RawBuilder, sql } from "kysely";
+import type { Scope } from "../../access/scope.ts";
+import type { Entity } from "../../entity/entity.ts";
+import { typeOf } from "../../fields/types.ts";
+import { conditions, where } from "./conditions.ts";
+import { columnValue } from "./filters.ts";
+import type { ListRequest } from "./request.ts";
+
+/** What the rows of a list come to in a column of numbers. */
+export interface Totals {
+  /** Undefined where sums mean nothing, as of percents. */
+  sum: number | undefined;
+  average: number;
+  smallest: number;
+  largest: number;
+}
+
+/** Numbers that aren't added up. */
+const withoutSum: ReadonlySet<string> = new Set(["percent"]);
+
+/** What all rows of a list come to, in those of some columns that hold numbers and aren't blank throughout. */
+export async function totalsOf(
+  scope: Scope,
+  entity: Entity,
+  request: ListRequest,
+  columns: readonly string[],
+): Promise<ReadonlyMap<string, Totals>> {
+  const names = columns.filter((name) => {
+    const field = entity.fields[name];
+    return field && typeOf(field).numeric && !scope.isHidden(entity, name);
+  });
+  if (names.length === 0) return new Map();
+  const selected = names.flatMap((name, at): RawBuilder<unknown>[] => {
+    const value = columnValue(scope, entity, name, entity.fields[name] as never);
+    return ["sum", "avg", "min", "max"].map(
+      (operation) => sql`${sql.raw(operation)}(${value}) as ${sql.id(`${operation}${at}`)}`,
+    );
+  });
+  const { rows } = await sql<Record<string, number | string | null>>`
+    select ${sql.join(selected)} from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}
+    ${where(conditions(scope, entity, request))}`.execute(scope.db);
+  const row = rows[0] ?? {};
+  return new Map(
+    names.flatMap((name, at) => {
+      const of = (operation: string) => exact(row[`${operation}${at}`]);
+      if (row[`min${at}`] === null || row[`min${at}`] === undefined) return [];
+      const sum = withoutSum.has(entity.fields[name]?.kind ?? "") ? undefined : of("sum");
+      return [[name, { sum, average: of("avg"), smallest: of("min"), largest: of("max") }]];
+    }),
+  );
+}
+
+/** A number without what adding up in binary left behind its fifteenth digit. */
+function exact(value: number | string | null | undefined): number {
+  return Number(Number(value ?? 0).toPrecision(15));
+}
