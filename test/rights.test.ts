@@ -107,6 +107,18 @@ async function tryRights(
         const refused = plain.may(person, "see", entity) ? 403 : 404;
         expect([said, exported.status]).toEqual([said, person ? refused : 302]);
       }
+      for (const action of ["change", "delete"] as const) {
+        // Of many at once, those are changed with which each may be.
+        const { status, html } = await ask(`${path}/many/${action}`);
+        const [, count] = /<h1>[A-Z][a-z]+ ([\d,]+) /.exec(html) ?? [];
+        const allowed = rows.filter((row) => plain.allows(person, action, entity, row)).length;
+        const refused = plain.may(person, "see", entity) ? 403 : 404;
+        expect([said, action, status, Number(count ?? -1)], text).toEqual(
+          plain.may(person, action, entity)
+            ? [said, action, 200, allowed]
+            : [said, action, person ? refused : 302, -1],
+        );
+      }
       for (const row of rows.slice(0, opened)) {
         for (const [action, end] of [
           ["see", ""],

@@ -293,7 +293,7 @@ describe("routes", () => {
         mounted.map(({ method, path }) => `${method} ${path}`),
       );
       const free = mounted.filter(({ needs }) => needs === "nothing").map(({ path }) => path);
-      expect(free).toEqual([expect.stringMatching(/^\/-\/assets\//), "/"]);
+      expect(free).toEqual([expect.stringMatching(/^\/-\/assets\//), "/", "/-/find"]);
       expect(mounted.length).toBeGreaterThan(8 * 8);
     });
   });

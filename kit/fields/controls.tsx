@@ -4,6 +4,7 @@ import { FixedField } from "../ui/fixed-field.tsx";
 import { InputField } from "../ui/input-field.tsx";
 import { CheckboxField as Checkbox } from "./boolean.tsx";
 import { ChoiceField as Choice } from "./choice.tsx";
+import type { FieldKind } from "./field.ts";
 import { LongTextField as LongText } from "./long-text.tsx";
 import { LookupField as Lookup } from "./reference.tsx";
 import { LookupsField as Lookups } from "./references.tsx";
@@ -24,6 +25,29 @@ export const CheckboxField = asked(Checkbox);
 export const ChoiceField = asked(Choice);
 export const LookupField = asked(Lookup);
 export const LookupsField = asked(Lookups);
+
+/** The control of each kind of field. */
+export const controls: Readonly<Record<FieldKind, FC<FieldProps>>> = {
+  text: TextField,
+  "long text": LongTextField,
+  integer: NumberField,
+  decimal: NumberField,
+  span: NumberField,
+  money: NumberField,
+  percent: NumberField,
+  boolean: CheckboxField,
+  date: DateField,
+  time: TimeField,
+  datetime: DateTimeField,
+  duration: DurationField,
+  email: EmailField,
+  url: UrlField,
+  phone: PhoneField,
+  color: ColorField,
+  choice: ChoiceField,
+  reference: LookupField,
+  references: LookupsField,
+};
 
 /** A control for those who may fill in its field; others see what is in it, or nothing where it is hidden from them. */
 function asked(Control: FC<FieldProps>): FC<FieldProps> {

@@ -10,7 +10,7 @@ import { partsOf, referencedBy } from "./referenced-by.ts";
 import { contextOf } from "./save.ts";
 import { findAnyRow } from "./select.ts";
 import { type Outcome, type Submission, submitOnce } from "./submissions.ts";
-import { endedTransaction } from "./transactions.ts";
+import { endedTransaction, inTransaction } from "./transactions.ts";
 
 /** Why a record wasn't deleted. */
 export type NotRemoved = "in use" | "parts in use" | "changed" | Trouble;
@@ -59,6 +59,38 @@ export async function removeSubmission(
     return { refused: trouble };
   }
 }
+
+/** Deletes a record that has no parts, in a transaction of its own; or says why not. */
+export async function removeAlone(
+  scope: Scope,
+  entity: Entity,
+  row: Row,
+): Promise<NotRemoved | undefined> {
+  await requireOn(scope, "delete", entity, row.id);
+  try {
+    return await inTransaction(scope.db, async (trx) => {
+      const within = scope.within(trx);
+      const references = await referencedBy(within.seeingAll(), entity, row.id);
+      if (references.length > 0) {
+        return references.some(({ cascades }) => !cascades) ? "in use" : "parts in use";
+      }
+      await scope.entities.rulesOf(entity).beforeDelete?.(row, contextOf(within, row));
+      if (scope.access) await noteDeletion(within.seeingAll(), entity, row.id);
+      if (!(await deleteRow(within, entity, row.id, row.version))) throw new Changed();
+      return undefined;
+    });
+  } catch (error) {
+    if (error instanceof Changed) return "changed";
+    if (constraintViolation(error)?.reason === "reference") return "in use";
+    const trouble = troubleOf(error);
+    if (!trouble || !endedTransaction(error)) throw error;
+    logError(error, `deleting ${entity.table}`);
+    return trouble;
+  }
+}
+
+/** Reverts a deletion of what somebody changed meanwhile. */
+class Changed extends Error {}
 
 /** Notes that a record is deleted, and all of its parts with it. */
 async function noteDeletion(scope: Scope, entity: Entity, id: number): Promise<void> {

@@ -39,6 +39,8 @@ interface TableProps<Known extends Entity> {
   without?: string;
   /** The page to come back to after an edit; each row gets a link for it. */
   back?: string;
+  /** The form for which rows are chosen; each row gets a box for it. */
+  chosenFor?: string | undefined;
 }
 
 /** Records as a table. The first column that can be is the link to their pages. */
@@ -49,6 +51,7 @@ export function RecordTable<Known extends Entity>({
   sorts = false,
   without,
   back,
+  chosenFor,
 }: TableProps<Known>) {
   const { scope, entity } = page;
   const known = entity as unknown as Entity;
@@ -64,6 +67,11 @@ export function RecordTable<Known extends Entity>({
       <table class="table table-hover">
         <thead>
           <tr>
+            {chosenFor && (
+              <th scope="col">
+                <span class="visually-hidden">{messages.tick}</span>
+              </th>
+            )}
             {!leading && <th scope="col">{scope.namesOf(entity).heading}</th>}
             {shown.map((column) => (
               <Heading column={column} page={page as unknown as ListPage} sorts={sorts} />
@@ -78,6 +86,18 @@ export function RecordTable<Known extends Entity>({
         <tbody>
           {(page.rows as unknown as Row[]).map((row) => (
             <tr>
+              {chosenFor && (
+                <td class="chosen">
+                  <input
+                    class="form-check-input"
+                    type="checkbox"
+                    form={chosenFor}
+                    name="id"
+                    value={row.id}
+                    aria-label={messages.tickRecord(row.displayTitle)}
+                  />
+                </td>
+              )}
               {!leading && (
                 <td>
                   <a href={address(row)}>{row.displayTitle}</a>
@@ -108,6 +128,7 @@ export function RecordTable<Known extends Entity>({
             shown={shown}
             totals={page.totals}
             leads={leading !== undefined}
+            chooses={chosenFor !== undefined}
             edits={edits}
           />
         )}
@@ -123,6 +144,7 @@ function Foot({
   shown,
   totals,
   leads,
+  chooses,
   edits,
 }: {
   scope: Scope;
@@ -130,6 +152,7 @@ function Foot({
   shown: readonly Shown[];
   totals: ReadonlyMap<string, Totals>;
   leads: boolean;
+  chooses: boolean;
   edits: boolean;
 }) {
   const { messages } = scope;
@@ -142,6 +165,7 @@ function Foot({
     <tfoot>
       {(["sum", "average", "smallest", "largest"] as const).map((kind) => (
         <tr>
+          {chooses && <td />}
           {!leads && <th scope="row">{messages.totalKinds[kind]}</th>}
           {shown.map(({ name, numeric }, at) =>
             leads && at === 0 && !totals.has(name ?? "") ? (

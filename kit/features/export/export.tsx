@@ -70,7 +70,7 @@ const most: Readonly<Record<Format, number>> = {
 async function offer(c: Context, scope: Scope, entity: Entity, request: ListRequest) {
   const { messages, format } = scope;
   const { headings, one, many } = scope.namesOf(entity);
-  const { length: total } = await everyId(scope, entity, request);
+  const { length: total } = await everyId(scope, entity, request, "export");
   const path = encodeURI(entity.path);
   const title = messages.exportOf(many);
   const page = (
@@ -142,7 +142,7 @@ async function rowsOf(
   { scope, entity, request }: Exported,
   format: Format,
 ): Promise<AsyncGenerator<Row[]> | undefined> {
-  const ids = await everyId(scope, entity, request);
+  const ids = await everyId(scope, entity, request, "export");
   if (ids.length > most[format]) return undefined;
   const query = request.query.toString().slice(0, 500);
   await noteEvent(scope, "export", { table: entity.table, rows: ids.length, format, query });

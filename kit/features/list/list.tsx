@@ -2,6 +2,7 @@ import type { Context } from "hono";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
+import type { PageLink } from "../../entity/page-link.ts";
 import { typeOf } from "../../fields/types.ts";
 import { choiceCounts, type FacetValue } from "../../store/list/facets.ts";
 import { filterable, filterParameter } from "../../store/list/filters.ts";
@@ -117,6 +118,7 @@ function ListFrame<Known extends Entity>({
   const { messages, format } = scope;
   const { headings, one, many } = scope.namesOf(entity);
   const adds = scope.offers("/new", entity);
+  const changes = scope.linksOf(entity, "rows");
   return (
     <>
       <div class="heading">
@@ -162,7 +164,15 @@ function ListFrame<Known extends Entity>({
             {!narrowed && adds && <a href={`${path}/new`}>{messages.makeFirst}</a>}
           </p>
         ) : (
-          <RecordTable page={page} columns={columns} sorts />
+          <RecordTable
+            page={page}
+            columns={columns}
+            sorts
+            chosenFor={changes.length > 0 ? "rows" : undefined}
+          />
+        )}
+        {changes.length > 0 && total > 0 && (
+          <ManyForm page={page as unknown as ListPage} changes={changes} />
         )}
         <div class="below">
           <Pager
@@ -287,5 +297,35 @@ function Tabs({
         tab(value, filterValue(scope, field, value, undefined), count),
       )}
     </nav>
+  );
+}
+
+/** What can be done with the rows that are ticked, or with all that the list finds where none is. */
+function ManyForm({
+  page: { scope, entity, request, total },
+  changes,
+}: {
+  page: ListPage;
+  changes: readonly PageLink[];
+}) {
+  const { messages, format } = scope;
+  const { one, many } = scope.namesOf(entity);
+  const kept = [...request.query].filter(([name]) => name !== "page" && name !== "size");
+  return (
+    <form id="rows" class="many" method="get" action={encodeURI(entity.path)}>
+      {kept.map(([name, value]) => (
+        <input type="hidden" name={name} value={value} />
+      ))}
+      <span class="soft small">{messages.chosenRows(format.count(total, one, many))}</span>
+      {changes.map(({ path, text }) => (
+        <button
+          class="btn btn-outline-secondary btn-sm"
+          type="submit"
+          formaction={encodeURI(entity.path + path)}
+        >
+          {text(messages, scope.namesOf(entity))}
+        </button>
+      ))}
+    </form>
   );
 }

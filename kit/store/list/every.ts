@@ -1,4 +1,5 @@
 import { sql } from "kysely";
+import type { Action } from "../../access/action.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { completed, selection } from "../select.ts";
@@ -9,12 +10,15 @@ import type { ListRequest } from "./request.ts";
 /** How many rows are read at a time. */
 const atOnce = 500;
 
-/** The numbers of all rows of a list that somebody may export, in its order. */
+/** The numbers of all rows of a list with which somebody may do something, in its order; of some of them, if they are named. */
 export async function everyId(
   scope: Scope,
   entity: Entity,
   request: ListRequest,
+  action: Action,
+  among?: readonly number[],
 ): Promise<number[]> {
+  if (among?.length === 0) return [];
   const { table } = entity;
   const id = sql.ref(`${table}.id`);
   const terms = orderKeys(entity, request.sort).map((key) => {
@@ -29,14 +33,15 @@ export async function everyId(
     return { column, descending, text: by?.text ?? false };
   });
   const tie = { column: `${table}.id`, descending: terms[0]?.descending ?? false, text: false };
-  // Whether records may be exported depends on all of them, also on what isn't seen.
-  const limits = scope.policy.limits?.(scope, "export", entity);
+  // What may be done with records depends on all of them, also on what isn't seen.
+  const limits = scope.policy.limits?.(scope, action, entity);
+  const named = among ? [sql`${id} in (${sql.join([...among])})` as Condition] : [];
   const allowed: Condition[] = limits
     ? [
         sql`${id} in (select ${id} from ${scope.seeingAll().rowsOf(entity)} as ${sql.table(table)} where ${limits})` as Condition,
       ]
     : [];
-  const wanted = [...conditions(scope, entity, request), ...allowed];
+  const wanted = [...conditions(scope, entity, request), ...named, ...allowed];
   const { rows } = await sql<{ id: number }>`
     select ${sql.join([id, ...columns])} from ${scope.rowsOf(entity)} as ${sql.table(table)}
     ${where(wanted)} order by ${orderBy([...order, tie])}`.execute(scope.db);

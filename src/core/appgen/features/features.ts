@@ -5,6 +5,7 @@ import type { FeatureCode } from "./feature.ts";
 import { formCode } from "./form.ts";
 import { historyCode } from "./history.ts";
 import { listCode } from "./list.ts";
+import { manyCode } from "./many.ts";
 
 /** What every entity can do, in the order of its `hive.features.ts`. */
 export const featureCodes: readonly FeatureCode[] = [
@@ -14,4 +15,5 @@ export const featureCodes: readonly FeatureCode[] = [
   exportCode,
   historyCode,
   deleteCode,
+  manyCode,
 ];

@@ -1,0 +1,106 @@
+import type { Child } from "hono/jsx";
+import type { Scope } from "../../access/scope.ts";
+import type { Entity, Row } from "../../entity/entity.ts";
+import { rightValues, typedValues, writtenValues } from "../../entity/typed.ts";
+import { controls } from "../../fields/controls.tsx";
+import type { SentForm } from "../../http/sent-form.ts";
+import { stateOf } from "../../store/conditional-fields.ts";
+import { optionsOf } from "../../store/options.ts";
+import { save } from "../../store/save.ts";
+import { newToken } from "../../store/submissions.ts";
+import { type Form, fieldOf } from "../../ui/form.ts";
+import { labelOfColumn } from "../../ui/value.tsx";
+
+/** The fields that somebody may fill in, of some record at least. */
+export function changeableFields(scope: Scope, entity: Entity): string[] {
+  const withheld = scope.withheld("change", entity);
+  return Object.keys(entity.inputs).filter(
+    (name) =>
+      !scope.isHidden(entity, name) && !(withheld.has(name) && withheld.get(name) === undefined),
+  );
+}
+
+/** Asks which field to change. */
+export function FieldChoice({
+  scope,
+  entity,
+  fields,
+}: {
+  scope: Scope;
+  entity: Entity;
+  fields: readonly string[];
+}): Child {
+  return (
+    <div class="mb-3">
+      <label class="form-label" for="many-field">
+        {scope.messages.manyField}
+      </label>
+      <select class="form-select" id="many-field" name="_field">
+        {fields.map((name) => (
+          <option value={name}>{labelOfColumn(scope, entity, name)}</option>
+        ))}
+      </select>
+    </div>
+  );
+}
+
+/** A form of one field, which begins with what was typed. */
+export async function fieldForm(
+  scope: Scope,
+  entity: Entity,
+  name: string,
+  typed?: SentForm,
+): Promise<Form> {
+  const field = entity.inputs[name];
+  const asked = { ...entity, inputs: field ? { [name]: field } : {} };
+  const values = typed ? typedValues(asked, typed) : new Map<string, string[]>();
+  return {
+    scope,
+    entity,
+    title: "",
+    values,
+    errors: new Map(),
+    options: await optionsOf(scope, asked, values),
+    token: newToken(),
+    state: { shown: {}, needed: {} },
+    filled: [],
+    record: undefined,
+    fixed: new Set(),
+    kept: [],
+    version: 0,
+    isNew: true,
+  };
+}
+
+/** What the field is to be for all of them. */
+export function ValueInput({ form, name }: { form: Form; name: string }): Child {
+  const Control = controls[fieldOf(form, name).kind];
+  return <Control form={form} name={name} />;
+}
+
+/** Changes one field of one of many records, as its form would; or says why not. */
+export async function changeOne(
+  scope: Scope,
+  entity: Entity,
+  row: Row,
+  { field, data }: { field: string; data: SentForm },
+): Promise<string | undefined> {
+  const { messages } = scope;
+  const typed = new Map(writtenValues(entity, row, scope));
+  const values = data.getAll(field).map(String);
+  if (values.length > 0) typed.set(field, values);
+  else typed.delete(field);
+  const { shown } = await stateOf(scope, entity, { ...row, ...rightValues(entity, typed, scope) });
+  if (shown[field] === false) return messages.notAsked;
+  const saved = { row, version: row.version };
+  const result = await save(scope, entity, { typed, saved });
+  if ("row" in result) return undefined;
+  if ("stale" in result) return messages.changedMeanwhile;
+  return [...result.errors]
+    .map(([name, error]) =>
+      name === "" || name === field || scope.isHidden(entity, name)
+        ? error
+        : `${labelOfColumn(scope, entity, name)}: ${error}`,
+    )
+    .join(" ");
+}
