@@ -35,7 +35,7 @@ app.get("/harvests", async (c) => {
   if (search) {
     const word = `%${search}%`;
     query = query.where(
-      sql`(harvest.code like ${word} escape '\\' or harvest.sort like ${word} escape '\\')`,
+      sql`(harvest.code like ${word} escape '\\' or harvest.sort like ${word} escape '\\' or harvest.apiary_id in (select id from apiary where name like ${word} escape '\\'))`,
     );
   }
   if (apiary_id) query = query.where("harvest.apiary_id", "=", Number(apiary_id));
@@ -50,7 +50,7 @@ app.get("/harvests", async (c) => {
   const [before, after] = await frame(new URL(c.req.url).search);
   const lines = rows.map(
     (row) =>
-      html`<tr><td><a href="/harvests/${row.id}-${slug(row.code)}">${row.code}</a></td><td><a href="/apiaries/${row.apiary_id}-${slug(row.apiary)}">${row.apiary}</a></td><td>${day.format(new Date(`${row.date}T00:00:00Z`))}</td><td class="text-end">${number.format(row.weight)}\u00a0kg</td><td><span class="choice">${labels[row.sort]}</span></td></tr>`,
+      html`<tr><td class="chosen"><input class="form-check-input" type="checkbox" form="rows" name="id" value="${row.id}" aria-label="Tick ${row.code}"/></td><td><a href="/harvests/${row.id}-${slug(row.code)}">${row.code}</a></td><td><a href="/apiaries/${row.apiary_id}-${slug(row.apiary)}">${row.apiary}</a></td><td>${day.format(new Date(`${row.date}T00:00:00Z`))}</td><td class="text-end">${number.format(row.weight)}\u00a0kg</td><td><span class="choice">${labels[row.sort]}</span></td></tr>`,
   );
   return c.html(html`${before}${lines}${after}`);
 });

@@ -39,6 +39,7 @@ describe("every command", () => {
       seed: 7,
       today: expect.stringMatching(/^\d{4}-\d\d-\d\d$/),
       rows: { Hive: 12 },
+      people: 0,
       skipped: [],
       surplus: {},
       loaded: [],

@@ -100,7 +100,7 @@ describe("sample rows in files", () => {
 
   it("leave fields empty that can't be filled yet, and say so", async () => {
     const folder = projectWith(
-      `${head}  Hive: {fields: {code: "text, required, unique", photo: "image, required", words: tags, by: "user, required, unique"}, unique: [by, code]}\n`,
+      `${head}  Hive: {fields: {code: "text, required, unique", photo: "image, required", words: tags}}\n`,
     );
     const { err } = await levadura(["seed", "--to", "samples"], folder);
     expect(err).toContain("! Hive.photo stays empty: its type can't be filled yet");

@@ -42,7 +42,7 @@ describe("users and rights", () => {
     });
     expect(model?.entities[1]?.rights).toMatchObject({
       everyone: [{ may: ["see"] }],
-      office: [{ may: ["see", "add", "change", "delete", "history"] }],
+      office: [{ may: ["see", "add", "change", "delete", "history", "export"] }],
       // Who may change something sees it.
       members: [{ may: ["add"] }, { may: ["see", "change"], where: { formula: "=owner = me" } }],
     });
