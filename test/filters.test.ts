@@ -287,6 +287,30 @@ describe.each(kinds)("filters over $kind", (kind) => {
     expect(foot).toContain(` ${weight.toLocaleString("en")} `);
   });
 
+  it("stay when somebody chooses columns and an order, which are in the address, too", async () => {
+    const page = await visitor.get("/hives/columns?status=active");
+    expect(textOf(page.html)).toContain("Columns and order of hives");
+    const chosen = new URLSearchParams([
+      ["_set", "yes"],
+      ["status", "active"],
+      ["_place.sort", "2"],
+      ["_place.code", "1"],
+      ["_place.created_at", "3"],
+      ["_place.nonsense", "4"],
+      ["_place.frames", ""],
+      ["_by", "apiary"],
+      ["_way", "-"],
+      ["_by", ""],
+      ["_way", ""],
+    ]);
+    const { path, html } = await visitor.get(`/hives/columns?${chosen}`);
+    expect(path).toBe("/hives?status=active&columns=code%2Csort%2Ccreated_at&sort=-apiary");
+    const heading = textOf(/<thead>.*?<\/thead>/s.exec(html)?.[0] ?? "").trim();
+    expect(heading).toMatch(/^Tick Code Sort (Created|Added)/);
+    const csv = await visitor.get(`/hives/export/csv?columns=frames,code`);
+    expect(csv.html.split("\r\n")[0]).toBe("Frames,Code");
+  });
+
   it("find words everywhere, by entity", async () => {
     const [keeper] = await project.rows<{ id: number; name: string }>(
       "select id, name from keeper order by id",

@@ -99,8 +99,7 @@ describe("a model that is wrong", () => {
     for (const command of ["build", "prepare", "seed"]) {
       const { status, err } = await levadura([command], folder);
       expect(status).toBe(1);
-      for (const name of ["photo", "files", "marks"])
-        expect(err).toContain(`\`Hive.${name}\` is`);
+      for (const name of ["photo", "files", "marks"]) expect(err).toContain(`\`Hive.${name}\` is`);
     }
   });
 });

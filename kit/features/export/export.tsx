@@ -10,6 +10,7 @@ import { showPage, Trail } from "../../ui/layout.tsx";
 import type { Columns } from "../../ui/table.tsx";
 import { WideTable } from "../../ui/wide-table.tsx";
 import type { Feature } from "../feature.ts";
+import { chosenColumns } from "../list/columns.tsx";
 import { type ExportColumn, exportColumns } from "./cells.ts";
 import { csvOf } from "./csv.ts";
 import { mostPrinted, pdfOf, printed } from "./pdf.ts";
@@ -47,7 +48,11 @@ export function exporting<Known extends Entity>(entity: Known, columns: Columns<
           answers[format](c, {
             scope,
             entity: known,
-            columns: exportColumns(scope, entity, columns),
+            columns: exportColumns(
+              scope,
+              entity,
+              chosenColumns(scope, entity, columns, new URL(c.req.url).searchParams),
+            ),
             request: asked(c),
           }),
       })),

@@ -15,6 +15,7 @@ import { PageLinks } from "../../ui/page-links.tsx";
 import { Pager } from "../../ui/pager.tsx";
 import { type Columns, RecordTable } from "../../ui/table.tsx";
 import type { Feature } from "../feature.ts";
+import { chosenColumns, showColumns } from "./columns.tsx";
 import { type Chip, Chips, chipsOf } from "./filter-chips.tsx";
 import { panelPath, showPanel } from "./filter-panel.tsx";
 import { filterValue } from "./filter-words.ts";
@@ -61,6 +62,12 @@ export function list<Known extends Entity>(
         needs,
         answer: (c, scope) => showPanel(c, scope, known),
       },
+      {
+        method: "GET",
+        path: `${entity.path}/columns`,
+        needs,
+        answer: (c, scope) => showColumns(c, scope, entity, columns),
+      },
     ],
   };
 }
@@ -76,13 +83,14 @@ async function showList<Known extends Entity>(
   scope: Scope,
   entity: Known,
   {
-    columns,
+    columns: own,
     tabs,
     query,
   }: ListOptions<Known> & { columns: Columns<Known>; query: URLSearchParams },
 ) {
   const known = entity as unknown as Entity;
   const request = listRequest(query);
+  const columns = chosenColumns(scope, entity, own, query);
   const page = await listPage(scope, entity, request);
   const chips = page.narrowed ? await chipsOf(scope, known, query) : [];
   const counts = tabs === undefined ? [] : await choiceCounts(scope, known, request, tabs);
@@ -138,6 +146,12 @@ function ListFrame<Known extends Entity>({
             {messages.filter}
           </a>
         )}
+        <a
+          class="btn btn-outline-secondary"
+          href={withQuery(`${path}/columns`, request.query, { page: undefined })}
+        >
+          {messages.columns}
+        </a>
       </div>
       <Chips scope={scope} chips={chips} />
       {tabs && <Tabs page={page as unknown as ListPage} tabs={tabs} />}

@@ -23,6 +23,7 @@ export const ownParameters: ReadonlySet<string> = new Set([
   "page",
   "size",
   "totals",
+  "columns",
 ]);
 
 /** Reads the wishes out of an address; whatever makes no sense is left out. */
