@@ -848,6 +848,44 @@ entities:
     expect((await levadura(["changes", "--check"], project.folder)).status).toBe(0);
   }, 120_000);
 
+  it("keep lists under a name, for themselves or for a group", async () => {
+    const views = "/hives/views?frames.from=6&sort=-code&page=2";
+    const kept = await member.post(views, {
+      do: "keep",
+      name: "Strong <b>hives",
+      group: "members",
+    });
+    expect([kept.status, kept.path]).toEqual([200, "/hives?frames.from=6&sort=-code"]);
+    expect(kept.html).toContain("Strong &lt;b&gt;hives");
+    expect((await member.post(views, { do: "keep", name: "", group: "" })).status).toBe(422);
+    // With a group that one isn't in, nothing is shared.
+    expect((await member.post(views, { do: "keep", name: "X", group: "wardens" })).status).toBe(
+      404,
+    );
+    await member.post(views, { do: "keep", name: "My own", group: "" });
+    const names = async (visitor: Visitor) =>
+      textOf(/<nav class="views".*?<\/nav>/s.exec((await visitor.get("/hives")).html)?.[0] ?? "");
+    expect(await names(member)).toMatch(/My own.*Strong/);
+    expect(await names(warden)).not.toMatch(/My own|Strong/);
+    const other = new Visitor(app.address);
+    await other.post("/-/sample", { group: "members" });
+    expect(await names(other)).toMatch(/Strong/);
+    expect(await names(other)).not.toMatch(/My own/);
+    const all = await project.rows<{ id: number; name: string; query: string }>(
+      "select id, name, query from levadura_view order by id",
+    );
+    expect(all.map(({ query }) => query)).toEqual([
+      "frames.from=6&sort=-code",
+      "frames.from=6&sort=-code",
+    ]);
+    for (const view of all)
+      expect((await other.post("/hives/views", { do: "drop", view: String(view.id) })).status).toBe(
+        404,
+      );
+    await member.post("/hives/views", { do: "drop", view: String(all[0]?.id) });
+    expect(await names(other)).not.toMatch(/Strong/);
+  });
+
   it("let people add what they may not see, one after the other", async () => {
     const added = await member.submit("/complaints/new", { words: "The bees sting" });
     expect([added.status, added.path]).toEqual([200, "/complaints/new"]);
@@ -862,11 +900,17 @@ entities:
     const { html } = await member.get("/notes/new");
     const select = /<select[^>]*name="answers_id".*?<\/select>/s.exec(html)?.[0] ?? "";
     const offered = [...select.matchAll(/value="(\d+)"/g)].map(([, id]) => Number(id));
-    // The third is whom the sample of the wardens became.
-    expect(offered.sort()).toEqual([me.member, me.warden, 3]);
+    await ana.submit("/keepers/new", { name: "Nobody yet" });
+    const [someone] = await project.rows<{ id: number }>(
+      "select id from keeper where name = 'Nobody yet'",
+    );
+    const people = await project.rows<{ record_id: number }>(
+      "select record_id from levadura_account where record_id is not null order by record_id",
+    );
+    expect(offered.sort()).toEqual(people.map(({ record_id }) => record_id));
     const note = (answers: number) =>
       ana.submit("/notes/new", { words: "Who feeds them?", answers_id: String(answers) });
-    expect(textOf((await note(4)).html)).toContain(
+    expect(textOf((await note(someone?.id ?? 0)).html)).toContain(
       "A record that was chosen here no longer exists.",
     );
     expect((await note(me.warden)).path).toMatch(/^\/notes\/\d+/);

@@ -55,6 +55,17 @@ export interface AccountTables {
     /** Whether the group may do it with all records, or not at all. */
     given: "all" | "none";
   };
+  levadura_view: {
+    id: Generated<number>;
+    organisation_id: Generated<number>;
+    account_id: number;
+    entity_table: string;
+    name: string;
+    /** What follows the `?` in the address of the list. */
+    query: string;
+    /** Whom else it is for; nobody, without one. */
+    group_name: string | null;
+  };
   levadura_session: {
     id: Generated<number>;
     digest: string;

@@ -274,6 +274,7 @@ const belongings = [
   "levadura_passkey",
   "levadura_identity",
   "levadura_visit",
+  "levadura_view",
 ] as const;
 
 /**

@@ -77,10 +77,10 @@ export async function membersIn(scope: Scope, { name }: OwnGroup): Promise<numbe
   return (await members.where("group_name", "=", name).execute()).length;
 }
 
-/** Takes a group away, with its rights; who was in it stays without it. */
+/** Takes a group away, with its rights and what was shared with it; who was in it stays without it. */
 export async function removeGroup(scope: Scope, { id, name }: OwnGroup): Promise<void> {
   await inTransaction(accountTables(scope.db), async (trx) => {
-    for (const table of ["levadura_membership", "levadura_right"] as const) {
+    for (const table of ["levadura_membership", "levadura_right", "levadura_view"] as const) {
       await trx.deleteFrom(table).where("group_name", "=", name).execute();
     }
     await trx.deleteFrom("levadura_group").where("id", "=", id).execute();

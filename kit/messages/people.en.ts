@@ -101,6 +101,15 @@ export const peopleEn = {
   providerRefused: "You can’t sign in this way. Ask an administrator to invite you.",
   providerAway: "The sign-in service can’t be reached. Try again later, or sign in otherwise.",
 
+  // Views of lists.
+  views: "Views",
+  viewsOf: (many: string) => `Views of ${many}`,
+  keepView: "Keep this view…",
+  shareWith: "For whom",
+  nobodyElse: "For me",
+  deleteView: (name: string) => `Delete the view ${name}`,
+  tooManyViews: "There are too many views, or this one has too many filters.",
+
   // Rights.
   rights: "Rights",
   rightsStart:

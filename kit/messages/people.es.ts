@@ -93,6 +93,14 @@ export const peopleEs: typeof peopleEn = {
   providerRefused: "No puedes entrar de esta manera. Pide a un administrador que te invite.",
   providerAway:
     "No se puede llegar al servicio de acceso. Inténtalo más tarde, o entra de otra manera.",
+  views: "Vistas",
+  viewsOf: (many) => `Vistas de ${many}`,
+  keepView: "Guardar esta vista…",
+  shareWith: "Para quién",
+  nobodyElse: "Para mí",
+  deleteView: (name) => `Eliminar la vista ${name}`,
+  tooManyViews: "Hay demasiadas vistas, o esta tiene demasiados filtros.",
+
   rights: "Derechos",
   rightsStart:
     "Con qué registros puede hacer algo cada grupo. El modelo dice cómo empieza; aquí se puede cambiar.",

@@ -1,4 +1,5 @@
 import type { Context } from "hono";
+import { type KeptView, viewsOf } from "../../access/kept-views.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
@@ -19,6 +20,7 @@ import { chosenColumns, showColumns } from "./columns.tsx";
 import { type Chip, Chips, chipsOf } from "./filter-chips.tsx";
 import { panelPath, showPanel } from "./filter-panel.tsx";
 import { filterValue } from "./filter-words.ts";
+import { showViews, Views, viewSent, viewsPath } from "./views.tsx";
 
 /** What a list has besides its columns. */
 export interface ListOptions<Known extends Entity> {
@@ -68,6 +70,18 @@ export function list<Known extends Entity>(
         needs,
         answer: (c, scope) => showColumns(c, scope, entity, columns),
       },
+      {
+        method: "GET",
+        path: viewsPath(known),
+        needs,
+        answer: (c, scope) => showViews(c, scope, known),
+      },
+      {
+        method: "POST",
+        path: viewsPath(known),
+        needs,
+        answer: (c, scope) => viewSent(c, scope, known),
+      },
     ],
   };
 }
@@ -103,6 +117,7 @@ async function showList<Known extends Entity>(
       columns={columns}
       chips={chips}
       tabs={tabs === undefined ? undefined : { name: tabs, counts }}
+      views={await viewsOf(scope, known)}
     />
   );
   return showPage(c, scope, content, { title: scope.namesOf(known).headings });
@@ -114,11 +129,13 @@ function ListFrame<Known extends Entity>({
   columns,
   chips,
   tabs,
+  views,
 }: {
   page: ListPage<Known>;
   columns: Columns<Known>;
   chips: readonly Chip[];
   tabs: ListTabs | undefined;
+  views: readonly KeptView[];
 }) {
   const { scope, request, narrowed, total } = page;
   const entity = page.entity as unknown as Entity;
@@ -135,6 +152,7 @@ function ListFrame<Known extends Entity>({
           <PageLinks scope={scope} entity={entity} on="list" at={path} query={request.query} />
         </div>
       </div>
+      {scope.person && <Views scope={scope} entity={entity} views={views} query={request.query} />}
       <div class="finding">
         {isSearched(entity) && <SearchBox page={page as unknown as ListPage} />}
         {filterable(scope, entity).length > 0 && (

@@ -54,6 +54,15 @@ export const accountTables = (): readonly Table[] => [
     // Whether the group may do it with all records, or not at all.
     given: needed(code(10)),
   }),
+  // Lists that somebody kept under a name, and with which group they are shared.
+  table("levadura_view", "view", {
+    organisation_id: inOrganisation(),
+    account_id: account(),
+    entity_table: needed(code(100)),
+    name: needed({ type: { kind: "text", max: 60 } }),
+    query: needed(code(2000)),
+    group_name: code(40),
+  }),
   table("levadura_session", "session", {
     digest: needed(code(64)),
     account_id: account(),
@@ -131,6 +140,7 @@ export const accountTables = (): readonly Table[] => [
 const found: Readonly<Record<string, readonly (readonly string[])[]>> = {
   levadura_change: [["entity_table", "record_id"], ["account_id"]],
   levadura_mail: [["state"]],
+  levadura_view: [["entity_table"]],
 };
 
 /** What no two rows of these tables have alike. */

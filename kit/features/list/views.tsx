@@ -1,0 +1,173 @@
+import type { Context } from "hono";
+import { everyone } from "../../access/accounts.ts";
+import { dropView, type KeptView, keepView, viewsOf } from "../../access/kept-views.ts";
+import { allGroups } from "../../access/own-groups.ts";
+import { type Errors, FormProblem, PlainInput, PlainSelect } from "../../access/plain-form.tsx";
+import { isAdministrator } from "../../access/rights.ts";
+import type { Scope } from "../../access/scope.ts";
+import type { Entity } from "../../entity/entity.ts";
+import { recordId, withQuery } from "../../entity/links.ts";
+import { text } from "../../fields/text.ts";
+import { sentForm, sentText } from "../../http/sent-form.ts";
+import { showPage, Trail } from "../../ui/layout.tsx";
+import { WideTable } from "../../ui/wide-table.tsx";
+
+/** The longest query that is kept. */
+const longestQuery = 2000;
+
+/** The address at which views of a list are kept. */
+export function viewsPath({ path }: Entity): string {
+  return `${path}/views`;
+}
+
+/** The query of an address, as a view keeps it: without what is said of one page only. */
+function queryOf(query: URLSearchParams): string {
+  const kept = new URLSearchParams(query);
+  for (const name of ["page", "name", "group"]) kept.delete(name);
+  return kept.toString();
+}
+
+/** The groups with which somebody may share: their own, everybody, and all of them for administrators. */
+async function groupsFor(scope: Scope): Promise<[string, string][]> {
+  const own = new Set(scope.person?.groups);
+  const groups = (await allGroups(scope)).filter(
+    ([name]) => own.has(name) || isAdministrator(scope.person),
+  );
+  return [[everyone, scope.messages.everyone], ...groups];
+}
+
+/** A page on which somebody keeps a list as it is under a name, and deletes what they kept. */
+export async function showViews(
+  c: Context,
+  scope: Scope,
+  entity: Entity,
+  errors: Errors = new Map(),
+) {
+  const { person, messages } = scope;
+  if (!person) return c.notFound();
+  const { searchParams: query } = new URL(c.req.url);
+  const path = encodeURI(entity.path);
+  const views = await viewsOf(scope, entity);
+  const groups = await groupsFor(scope);
+  const labels = new Map(groups);
+  const { headings, many } = scope.namesOf(entity);
+  const title = messages.viewsOf(many);
+  const page = (
+    <>
+      <Trail scope={scope} to={withQuery(path, query, {})} label={headings} />
+      <h1>{title}</h1>
+      <FormProblem errors={errors} />
+      <form method="post" class="sheet narrow-form">
+        <h2>{messages.keepView}</h2>
+        <PlainInput name="name" label={messages.name} errors={errors} />
+        <PlainSelect
+          name="group"
+          label={messages.shareWith}
+          value=""
+          none={messages.nobodyElse}
+          choices={groups}
+          errors={errors}
+        />
+        <button class="btn btn-primary" type="submit" name="do" value="keep">
+          {messages.save}
+        </button>
+      </form>
+      {views.length > 0 && (
+        <WideTable label={title}>
+          <table class="table">
+            <tbody>
+              {views.map((view) => (
+                <tr>
+                  <td>
+                    <a href={addressOf(entity, view)}>{view.name}</a>
+                  </td>
+                  <td>
+                    {view.group_name === null
+                      ? messages.nobodyElse
+                      : (labels.get(view.group_name) ?? view.group_name)}
+                  </td>
+                  <td class="text-end">
+                    {(view.account_id === person.id || isAdministrator(person)) && (
+                      <form method="post">
+                        <input type="hidden" name="view" value={view.id} />
+                        <button
+                          class="btn btn-outline-danger btn-sm"
+                          type="submit"
+                          name="do"
+                          value="drop"
+                          aria-label={messages.deleteView(view.name)}
+                        >
+                          {messages.delete}
+                        </button>
+                      </form>
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </WideTable>
+      )}
+    </>
+  );
+  return showPage(c, scope, page, { title, status: errors.size > 0 ? 422 : 200 });
+}
+
+export async function viewSent(c: Context, scope: Scope, entity: Entity) {
+  const { person, messages } = scope;
+  if (!person) return c.notFound();
+  const data = await sentForm(c);
+  const { searchParams } = new URL(c.req.url);
+  const back = withQuery(encodeURI(viewsPath(entity)), searchParams, {});
+  if (sentText(data, "do") === "drop") {
+    const id = recordId(sentText(data, "view"));
+    if (id === undefined || !(await dropView(scope, entity, id))) return c.notFound();
+    return c.redirect(back, 303);
+  }
+  const name = text({ label: "", max: 60 }).read([sentText(data, "name")], scope);
+  if ("error" in name) return showViews(c, scope, entity, new Map([["name", name.error]]));
+  const asked = sentText(data, "group");
+  const isKnown = (await groupsFor(scope)).some(([group]) => group === asked);
+  if (asked !== "" && !isKnown) return c.notFound();
+  const query = queryOf(searchParams);
+  const isKept =
+    query.length <= longestQuery &&
+    (await keepView(scope, entity, { name: name.value, query, group_name: asked || null }));
+  if (!isKept) return showViews(c, scope, entity, new Map([["", messages.tooManyViews]]));
+  return c.redirect(withQuery(encodeURI(entity.path), searchParams, { page: undefined }), 303);
+}
+
+function addressOf({ path }: Entity, { query }: KeptView): string {
+  return withQuery(encodeURI(path), new URLSearchParams(query), {});
+}
+
+/** The views of a list as links, of which the one that is shown is marked, and the way to keep another. */
+export function Views({
+  scope,
+  entity,
+  views,
+  query,
+}: {
+  scope: Scope;
+  entity: Entity;
+  views: readonly KeptView[];
+  query: URLSearchParams;
+}) {
+  const { messages } = scope;
+  const now = queryOf(query);
+  return (
+    <nav class="views" aria-label={messages.views}>
+      {views.map((view) => (
+        <a
+          href={addressOf(entity, view)}
+          aria-current={new URLSearchParams(view.query).toString() === now ? "true" : undefined}
+        >
+          {view.name}
+        </a>
+      ))}
+      <a class="soft" href={withQuery(encodeURI(viewsPath(entity)), query, { page: undefined })}>
+        {messages.keepView}
+      </a>
+    </nav>
+  );
+}
