@@ -311,6 +311,33 @@ describe.each(kinds)("filters over $kind", (kind) => {
     expect(csv.html.split("\r\n")[0]).toBe("Frames,Code");
   });
 
+  it("go along with groups, each with its number of rows and its sums, also over several pages", async () => {
+    const { html } = await visitor.get("/hives?frames.from=2&group=status");
+    const kept = rows.filter(({ frames }) => frames !== null && frames >= 2);
+    const headings = [...html.matchAll(/<tr class="group">.*?<\/tr>/gs)].map(([row]) =>
+      textOf(row),
+    );
+    const found = new Set<string>();
+    for (const heading of headings) {
+      const [, label = "", count = "", sum = ""] =
+        /^\s*(.*?) · (\d+) hives? .*Frames ([\d,]+)/.exec(heading) ?? [];
+      const status = { Active: "active", Weak: "weak", "Nothing filled in": null }[label.trim()];
+      const own = kept.filter(
+        (row) => row.status === (status === undefined ? "<b>'retired'" : status),
+      );
+      expect([label, Number(count), sum]).toEqual([
+        label,
+        own.length,
+        own.reduce((all, row) => all + Number(row.frames), 0).toLocaleString("en"),
+      ]);
+      found.add(label);
+    }
+    expect(found.size).toBe(headings.length);
+    expect(found.size).toBeGreaterThan(0);
+    // What can't be grouped by is left out.
+    expect((await visitor.get("/hives?group=keepers")).html).not.toContain('class="group"');
+  });
+
   it("find words everywhere, by entity", async () => {
     const [keeper] = await project.rows<{ id: number; name: string }>(
       "select id, name from keeper order by id",

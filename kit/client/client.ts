@@ -3,6 +3,7 @@ import "./conditional-fields.ts";
 import "./date-picker.ts";
 import "./filter-panel.ts";
 import "./find.ts";
+import "./groups.ts";
 import "./first-error.ts";
 import "./passkeys.ts";
 import "./reload.ts";

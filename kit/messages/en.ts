@@ -93,6 +93,7 @@ export const en = {
   columnsOf: (many: string) => `Columns and order of ${many}`,
   placesHelp: "Give each column that is to be shown its place: 1, 2, 3 …",
   rowOrder: "Order",
+  groupBy: "Grouped by",
   orderBy: (place: number) => `Ordered by, ${place}`,
   orderWay: (place: number) => `Direction, ${place}`,
   ascending: "Ascending",

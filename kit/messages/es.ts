@@ -87,6 +87,7 @@ export const es: Messages = {
   columnsOf: (many: string) => `Columnas y orden de ${many}`,
   placesHelp: "Da a cada columna que se ha de ver su lugar: 1, 2, 3…",
   rowOrder: "Orden",
+  groupBy: "Agrupado por",
   orderBy: (place: number) => `Ordenado por, ${place}`,
   orderWay: (place: number) => `Sentido, ${place}`,
   ascending: "Ascendente",

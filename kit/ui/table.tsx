@@ -3,6 +3,7 @@ import type { Scope } from "../access/scope.ts";
 import { type Entity, isComputed, type Row, type RowOf } from "../entity/entity.ts";
 import { address, withQuery } from "../entity/links.ts";
 import { typeOf } from "../fields/types.ts";
+import { type Grouping, groupKey } from "../store/list/groups.ts";
 import type { ListPage } from "../store/list/list.ts";
 import { sortName } from "../store/list/order.ts";
 import type { Totals } from "../store/list/totals.ts";
@@ -84,41 +85,52 @@ export function RecordTable<Known extends Entity>({
           </tr>
         </thead>
         <tbody>
-          {(page.rows as unknown as Row[]).map((row) => (
-            <tr>
-              {chosenFor && (
-                <td class="chosen">
-                  <input
-                    class="form-check-input"
-                    type="checkbox"
-                    form={chosenFor}
-                    name="id"
-                    value={row.id}
-                    aria-label={messages.tickRecord(row.displayTitle)}
-                  />
-                </td>
+          {(page.rows as unknown as Row[]).map((row, at, rows) => (
+            <>
+              {page.grouping && isFirst(page.grouping, row, rows[at - 1]) && (
+                <GroupHeading
+                  scope={scope}
+                  entity={known}
+                  grouping={page.grouping}
+                  row={row}
+                  width={shown.length + [chosenFor, !leading, edits].filter(Boolean).length}
+                />
               )}
-              {!leading && (
-                <td>
-                  <a href={address(row)}>{row.displayTitle}</a>
-                </td>
-              )}
-              {shown.map((column) => (
-                <Cell column={column} row={row} scope={scope} leads={column === leading} />
-              ))}
-              {edits && (
-                <td class="text-end">
-                  {page.changeable?.has(row.id) && (
-                    <a
-                      href={`${address(row)}/edit?${new URLSearchParams({ _back: back })}`}
-                      aria-label={messages.editRecord(row.displayTitle)}
-                    >
-                      {messages.edit}
-                    </a>
-                  )}
-                </td>
-              )}
-            </tr>
+              <tr>
+                {chosenFor && (
+                  <td class="chosen">
+                    <input
+                      class="form-check-input"
+                      type="checkbox"
+                      form={chosenFor}
+                      name="id"
+                      value={row.id}
+                      aria-label={messages.tickRecord(row.displayTitle)}
+                    />
+                  </td>
+                )}
+                {!leading && (
+                  <td>
+                    <a href={address(row)}>{row.displayTitle}</a>
+                  </td>
+                )}
+                {shown.map((column) => (
+                  <Cell column={column} row={row} scope={scope} leads={column === leading} />
+                ))}
+                {edits && (
+                  <td class="text-end">
+                    {page.changeable?.has(row.id) && (
+                      <a
+                        href={`${address(row)}/edit?${new URLSearchParams({ _back: back })}`}
+                        aria-label={messages.editRecord(row.displayTitle)}
+                      >
+                        {messages.edit}
+                      </a>
+                    )}
+                  </td>
+                )}
+              </tr>
+            </>
           ))}
         </tbody>
         {page.totals && page.totals.size > 0 && (
@@ -134,6 +146,51 @@ export function RecordTable<Known extends Entity>({
         )}
       </table>
     </WideTable>
+  );
+}
+
+function isFirst({ field }: Grouping, row: Row, before: Row | undefined): boolean {
+  return !before || groupKey(before, field) !== groupKey(row, field);
+}
+
+/** The heading of a group: what its rows have, how many there are on all pages, and their sums. */
+function GroupHeading({
+  scope,
+  entity,
+  grouping: { field: name, groups },
+  row,
+  width,
+}: {
+  scope: Scope;
+  entity: Entity;
+  grouping: Grouping;
+  row: Row;
+  width: number;
+}) {
+  const { messages, format } = scope;
+  const field = entity.fields[name];
+  const group = groups.get(groupKey(row, name));
+  const { one, many } = scope.namesOf(entity);
+  const isBlank = groupKey(row, name) === "";
+  return (
+    <tr class="group">
+      <th scope="rowgroup" colspan={width}>
+        {isBlank ? messages.isBlank : shownValue(scope, row, name, field)}
+        <span class="soft small">
+          {group && ` · ${format.count(group.count, one, many)}`}
+          {[...(group?.sums ?? [])].map(([column, sum]) => {
+            const added = entity.fields[column];
+            return (
+              <>
+                {" · "}
+                {labelOfColumn(scope, entity, column)}{" "}
+                {added && typeOf(added).show(sum, added, scope)}
+              </>
+            );
+          })}
+        </span>
+      </th>
+    </tr>
   );
 }
 

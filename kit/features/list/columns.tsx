@@ -2,6 +2,7 @@ import type { Context } from "hono";
 import type { Scope } from "../../access/scope.ts";
 import { automaticColumns, type Entity, type Row } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
+import { isGroupable } from "../../store/list/groups.ts";
 import { orderKeys, sortName } from "../../store/list/order.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
 import type { Columns, OwnColumn } from "../../ui/table.tsx";
@@ -72,7 +73,7 @@ export function showColumns<Known extends Entity>(
     const sort = name === undefined ? undefined : sortName(entity, name);
     return sort === undefined ? [] : [[sort, labelOfColumn(scope, entity, name ?? "")] as const];
   });
-  const kept = [...query].filter(([name]) => !["columns", "sort", "page"].includes(name));
+  const kept = [...query].filter(([name]) => !["columns", "sort", "group", "page"].includes(name));
   const title = messages.columnsOf(many);
   const page = (
     <>
@@ -120,6 +121,21 @@ export function showColumns<Known extends Entity>(
           </table>
         </WideTable>
         <h2 class="mt-3">{messages.rowOrder}</h2>
+        <div class="mb-3">
+          <label class="form-label" for="group">
+            {messages.groupBy}
+          </label>
+          <select class="form-select form-select-sm" id="group" name="group">
+            <option value="">{messages.none}</option>
+            {Object.keys(entity.fields)
+              .filter((name) => isGroupable(scope, entity, name))
+              .map((name) => (
+                <option value={name} selected={query.get("group") === name}>
+                  {labelOfColumn(scope, entity, name)}
+                </option>
+              ))}
+          </select>
+        </div>
         {Array.from({ length: keys }, (_, at) => (
           <div class="range">
             <select
@@ -152,7 +168,12 @@ export function showColumns<Known extends Entity>(
           </button>
           <a
             class="btn btn-outline-secondary"
-            href={withQuery(path, query, { columns: undefined, sort: undefined, page: undefined })}
+            href={withQuery(path, query, {
+              columns: undefined,
+              sort: undefined,
+              group: undefined,
+              page: undefined,
+            })}
           >
             {messages.asAtFirst}
           </a>

@@ -1,12 +1,13 @@
 import type { Context } from "hono";
 import { type KeptView, viewsOf } from "../../access/kept-views.ts";
 import type { Scope } from "../../access/scope.ts";
-import type { Entity } from "../../entity/entity.ts";
+import type { Entity, Row } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
 import type { PageLink } from "../../entity/page-link.ts";
 import { typeOf } from "../../fields/types.ts";
 import { choiceCounts, type FacetValue } from "../../store/list/facets.ts";
 import { filterable, filterParameter } from "../../store/list/filters.ts";
+import { groupingOf, isGroupable } from "../../store/list/groups.ts";
 import { type ListPage, listPage } from "../../store/list/list.ts";
 import { listRequest, pageSizes } from "../../store/list/request.ts";
 import { isSearched } from "../../store/list/search.ts";
@@ -111,9 +112,16 @@ async function showList<Known extends Entity>(
   const names = columns.flatMap((column) => (typeof column === "string" ? [column] : []));
   const isTotalled = query.get("totals") === "yes" && page.total > 0;
   const totals = isTotalled ? await totalsOf(scope, known, request, names) : undefined;
+  const grouping = isGroupable(scope, known, request.group)
+    ? await groupingOf(scope, known, request, {
+        field: request.group,
+        rows: page.rows as unknown as Row[],
+        columns: names,
+      })
+    : undefined;
   const content = (
     <ListFrame
-      page={totals ? { ...page, totals } : page}
+      page={{ ...page, ...(totals && { totals }), ...(grouping && { grouping }) }}
       columns={columns}
       chips={chips}
       tabs={tabs === undefined ? undefined : { name: tabs, counts }}

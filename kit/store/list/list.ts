@@ -3,7 +3,8 @@ import type { Scope } from "../../access/scope.ts";
 import type { Entity, RowOf } from "../../entity/entity.ts";
 import { completed } from "../select.ts";
 import { conditions, countRows } from "./conditions.ts";
-import { orderKeys } from "./order.ts";
+import { type Grouping, isGroupable } from "./groups.ts";
+import { isSameKey, orderKeys, sortName } from "./order.ts";
 import { rowsInRange } from "./picking.ts";
 import { type ListRequest, listRequest } from "./request.ts";
 import type { Totals } from "./totals.ts";
@@ -26,6 +27,8 @@ export interface ListPage<Known extends Entity = Entity> {
   narrowed: boolean;
   /** What the rows of all pages come to, by columns of numbers, where that is asked for. */
   totals?: ReadonlyMap<string, Totals>;
+  /** The field by which rows are grouped, and the groups of the page. */
+  grouping?: Grouping;
 }
 
 /** What gives the first page of the records that have one in a field: the hives of an apiary. */
@@ -54,9 +57,15 @@ export async function listPage<Known extends Entity>(
   const pages = Math.max(1, Math.ceil(total / size));
   const page = Math.min(request.page, pages);
   const keys = orderKeys(entity, request.sort);
+  const group = isGroupable(scope, entity as unknown as Entity, request.group)
+    ? sortName(entity, request.group)
+    : undefined;
+  const grouped =
+    group === undefined ? keys : [group, ...keys.filter((key) => !isSameKey(key, group))];
   const first = (page - 1) * size;
   const range = { from: first, to: Math.min(first + size, total) };
-  const rows = total > 0 ? await rowsInRange(scope, entity, { keys, wanted, total, range }) : [];
+  const rows =
+    total > 0 ? await rowsInRange(scope, entity, { keys: grouped, wanted, total, range }) : [];
   return {
     scope,
     entity,

@@ -3,6 +3,8 @@ export interface ListRequest {
   search: string;
   /** The names of columns, with commas between, each with `-` before it for descending; blank for the list's own order. */
   sort: string;
+  /** The field by which rows are grouped; blank for none. */
+  group: string;
   page: number;
   /** Rows on a page. */
   size: number;
@@ -24,6 +26,7 @@ export const ownParameters: ReadonlySet<string> = new Set([
   "size",
   "totals",
   "columns",
+  "group",
 ]);
 
 /** Reads the wishes out of an address; whatever makes no sense is left out. */
@@ -33,6 +36,7 @@ export function listRequest(query: URLSearchParams): ListRequest {
   return {
     search: (query.get("search") ?? "").replaceAll("\0", "").trim().slice(0, longestSearch),
     sort: query.get("sort") ?? "",
+    group: query.get("group") ?? "",
     page: Number.isSafeInteger(page) && page > 0 ? page : 1,
     size: pageSizes.find((each) => each === size) ?? pageSizes[0],
     query,

@@ -1,6 +1,7 @@
 import { type RawBuilder, sql } from "kysely";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
+import type { Field } from "../../fields/field.ts";
 import { typeOf } from "../../fields/types.ts";
 import { conditions, where } from "./conditions.ts";
 import { columnValue } from "./filters.ts";
@@ -15,8 +16,10 @@ export interface Totals {
   largest: number;
 }
 
-/** Numbers that aren't added up. */
-const withoutSum: ReadonlySet<string> = new Set(["percent"]);
+/** Whether the numbers of a field are added up; percents aren't. */
+export function isAddedUp({ kind }: Pick<Field, "kind">): boolean {
+  return kind !== "percent";
+}
 
 /** What all rows of a list come to, in those of some columns that hold numbers and aren't blank throughout. */
 export async function totalsOf(
@@ -31,7 +34,7 @@ export async function totalsOf(
   });
   if (names.length === 0) return new Map();
   const selected = names.flatMap((name, at): RawBuilder<unknown>[] => {
-    const value = columnValue(scope, entity, name, entity.fields[name] as never);
+    const value = columnValue(scope, entity, name, entity.fields[name] as Field);
     return ["sum", "avg", "min", "max"].map(
       (operation) => sql`${sql.raw(operation)}(${value}) as ${sql.id(`${operation}${at}`)}`,
     );
@@ -44,13 +47,13 @@ export async function totalsOf(
     names.flatMap((name, at) => {
       const of = (operation: string) => exact(row[`${operation}${at}`]);
       if (row[`min${at}`] === null || row[`min${at}`] === undefined) return [];
-      const sum = withoutSum.has(entity.fields[name]?.kind ?? "") ? undefined : of("sum");
+      const sum = isAddedUp(entity.fields[name] as Field) ? of("sum") : undefined;
       return [[name, { sum, average: of("avg"), smallest: of("min"), largest: of("max") }]];
     }),
   );
 }
 
 /** A number without what adding up in binary left behind its fifteenth digit. */
-function exact(value: number | string | null | undefined): number {
+export function exact(value: number | string | null | undefined): number {
   return Number(Number(value ?? 0).toPrecision(15));
 }

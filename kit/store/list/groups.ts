@@ -1,0 +1,84 @@
+import { type RawBuilder, type SqlBool, sql } from "kysely";
+import type { Scope } from "../../access/scope.ts";
+import { type Entity, isComputed, isReference, type Row } from "../../entity/entity.ts";
+import type { Field } from "../../fields/field.ts";
+import { typeOf } from "../../fields/types.ts";
+import { conditions, where } from "./conditions.ts";
+import { columnValue } from "./filters.ts";
+import type { ListRequest } from "./request.ts";
+import { exact, isAddedUp } from "./totals.ts";
+
+/** The rows of a list that have the same in the field by which it is grouped, on all of its pages. */
+export interface Group {
+  count: number;
+  /** The sums of columns of numbers, by their names. */
+  sums: ReadonlyMap<string, number>;
+}
+
+/** A field by which a list is grouped, and the groups by what they have in it. */
+export interface Grouping {
+  field: string;
+  groups: ReadonlyMap<string, Group>;
+}
+
+/** Whether a list can be grouped by a field: a choice, a boolean or a reference that the person sees. */
+export function isGroupable(scope: Scope, entity: Entity, name: string): boolean {
+  const field = Object.hasOwn(entity.fields, name) ? entity.fields[name] : undefined;
+  if (!field || isComputed(field) || scope.isHidden(entity, name)) return false;
+  return field.choices !== undefined || field.kind === "boolean" || isReference(field);
+}
+
+/** The key of the group that a row belongs to; blank where it has nothing in the field. */
+export function groupKey(row: Row, name: string): string {
+  const value = row[name];
+  return value === null || value === undefined ? "" : String(value);
+}
+
+/** How many rows each group of a page has in all, and what their numbers come to. */
+export async function groupingOf(
+  scope: Scope,
+  entity: Entity,
+  request: ListRequest,
+  {
+    field: name,
+    rows,
+    columns,
+  }: { field: string; rows: readonly Row[]; columns: readonly string[] },
+): Promise<Grouping> {
+  const field = entity.fields[name];
+  if (!field || rows.length === 0) return { field: name, groups: new Map() };
+  const value = columnValue(scope, entity, name, field);
+  const values = [...new Set(rows.map((row) => row[name]))];
+  const some = values.filter((each) => each !== null && each !== undefined);
+  const among = [
+    ...(some.length > 0 ? [sql`${value} in (${sql.join(some)})`] : []),
+    ...(some.length < values.length ? [sql`${value} is null`] : []),
+  ];
+  const added = columns.filter((column) => {
+    const each = entity.fields[column];
+    return each && typeOf(each).numeric && isAddedUp(each) && !scope.isHidden(entity, column);
+  });
+  const sums = added.map((column, at): RawBuilder<unknown> => {
+    const each = columnValue(scope, entity, column, entity.fields[column] as Field);
+    return sql`, sum(${each}) as ${sql.id(`sum${at}`)}`;
+  });
+  const found = await sql<Record<string, unknown>>`
+    select ${value} as value, count(*) as total${sql.join(sums, sql``)}
+    from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}
+    ${where([...conditions(scope, entity, request), sql<SqlBool>`(${sql.join(among, sql` or `)})`])}
+    group by ${value}`.execute(scope.db);
+  const groups = found.rows.map((row): [string, Group] => [
+    // Databases without booleans give numbers for them.
+    groupKey({ [name]: field.kind === "boolean" ? Boolean(row.value) : row.value } as never, name),
+    {
+      count: Number(row.total),
+      sums: new Map(
+        added.flatMap((column, at): [string, number][] => {
+          const sum = row[`sum${at}`];
+          return sum === null || sum === undefined ? [] : [[column, exact(sum as number)]];
+        }),
+      ),
+    },
+  ]);
+  return { field: name, groups: new Map(groups) };
+}
