@@ -151,7 +151,7 @@ describe.each(kinds)("the application over $kind", (kind) => {
     const { html, status } = await visitor.get(`/apiaries?search=${encodeURIComponent(search)}`);
     expect(status).toBe(200);
     expect(
-      [...html.matchAll(/<tr><td><a href="[^"]+">([^<]+)<\/a>/g)].map((found) => found[1]),
+      [...html.matchAll(/<\/td><td><a href="[^"]+">([^<]+)<\/a>/g)].map((found) => found[1]),
     ).toEqual(expected);
   });
 
@@ -160,7 +160,7 @@ describe.each(kinds)("the application over $kind", (kind) => {
     await visitor.post("/hives/new", { code: "C3", price: "9999" });
     const codes = async (query: string) => {
       const { html } = await visitor.get(`/hives${query}`);
-      return [...html.matchAll(/<tr><td><a href="\/hives\/[^"]+">([^<]+)</g)].map(
+      return [...html.matchAll(/<td class="chosen">.*?<a href="\/hives\/[^"]+">([^<]+)</gs)].map(
         (found) => found[1],
       );
     };

@@ -63,7 +63,11 @@ describe.each(kinds)("computed fields over $kind", (kind) => {
   });
 
   const listed = async (address: string) =>
-    [...(await visitor.get(address)).html.matchAll(/<tr><td>(.*?)<\/tr>/gs)].map((row) =>
+    [
+      ...(await visitor.get(address)).html.matchAll(
+        /<tr>(?:<td class="chosen">.*?<\/td>)?<td>(.*?)<\/tr>/gs,
+      ),
+    ].map((row) =>
       textOf(row[1] ?? "")
         .replace(/\s+/g, " ")
         .trim(),
