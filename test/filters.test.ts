@@ -402,9 +402,9 @@ describe.each(kinds)("filters over $kind", (kind) => {
   it("say which rows are changed or deleted at once: as many as somebody agreed to, and each as its form would", async () => {
     const all = await project.rows<Row>("select * from hive order by id");
     const weak = all.filter(({ status }) => status === "weak");
-    const page = await visitor.get("/hives/many/change?status=weak");
+    const page = await visitor.get("/hives/bulk/change?status=weak");
     expect(textOf(page.html)).toContain(`Change ${weak.length} hives`);
-    const here = "/hives/many/change?status=weak&_field=frames";
+    const here = "/hives/bulk/change?status=weak&_field=frames";
     expect((await visitor.get(here)).html).toContain('name="frames"');
     const odd = await visitor.post(here, { _count: "1", frames: "7" });
     expect([odd.status, textOf(odd.html).includes("other records by now")]).toEqual([409, true]);
@@ -417,16 +417,16 @@ describe.each(kinds)("filters over $kind", (kind) => {
     expect(textOf(done.html)).toContain(`Changed: ${weak.length} hives`);
     expect(await frames()).toEqual([{ frames: 7 }]);
     // What would be the same in two records is saved in the first of them.
-    const two = `/hives/many/change?id=${weak[0]?.id}&id=${weak[1]?.id}&_field=code`;
+    const two = `/hives/bulk/change?id=${weak[0]?.id}&id=${weak[1]?.id}&_field=code`;
     const same = await visitor.post(two, { _count: "2", code: "SAME" });
     expect(textOf(same.html)).toMatch(/Changed: 1 hive .*Left as they are: 1 hive/);
-    expect((await visitor.post("/hives/many/change?id=1&_field=id", { _count: "1" })).status).toBe(
+    expect((await visitor.post("/hives/bulk/change?id=1&_field=id", { _count: "1" })).status).toBe(
       404,
     );
-    const gone = await visitor.post("/hives/many/delete?id=2&id=3", { _count: "2" });
+    const gone = await visitor.post("/hives/bulk/delete?id=2&id=3", { _count: "2" });
     expect(textOf(gone.html)).toContain("Deleted: 2 hives");
     expect(await project.rows("select id from hive where id in (2, 3)")).toEqual([]);
-    const used = await visitor.post("/apiaries/many/delete?id=1", { _count: "1" });
+    const used = await visitor.post("/apiaries/bulk/delete?id=1", { _count: "1" });
     expect(textOf(used.html)).toContain("It is in use.");
   });
 });

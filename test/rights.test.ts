@@ -109,7 +109,7 @@ async function tryRights(
       }
       for (const action of ["change", "delete"] as const) {
         // Of many at once, those are changed with which each may be.
-        const { status, html } = await ask(`${path}/many/${action}`);
+        const { status, html } = await ask(`${path}/bulk/${action}`);
         const [, count] = /<h1>[A-Z][a-z]+ ([\d,]+) /.exec(html) ?? [];
         const allowed = rows.filter((row) => plain.allows(person, action, entity, row)).length;
         const refused = plain.may(person, "see", entity) ? 403 : 404;
@@ -235,6 +235,18 @@ async function tryFields(
         if (shown !== undefined) expect([said, shown]).toEqual([said, worth.toLocaleString("en")]);
       }
     }
+    // A filter finds nothing out about prices that somebody doesn't see.
+    const inSight = rows.filter((row) => plain.allows(person, "see", entity, row));
+    const filtered = await ask(`${path}?price.from=1&size=200`);
+    const found = [
+      ...filtered.html.matchAll(new RegExp(`href="${path}/(\\d+)(?:-[^"/?]*)?"`, "g")),
+    ];
+    expect([said, [...new Set(found.map(([, id]) => Number(id)))].sort((a, b) => a - b)]).toEqual([
+      said,
+      inSight
+        .filter((row) => sees(row) || !plain.knowsField(person, entity, "price"))
+        .map(({ id }) => id),
+    ]);
     if (!plain.knowsField(person, entity, "price")) continue;
     // Rows whose value is hidden all come before the others, by number.
     const seen = rows.filter((row) => plain.allows(person, "see", entity, row));

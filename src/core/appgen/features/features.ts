@@ -1,3 +1,4 @@
+import { bulkCode } from "./bulk.ts";
 import { deleteCode } from "./delete.ts";
 import { detailCode } from "./detail.ts";
 import { exportCode } from "./export.ts";
@@ -5,7 +6,6 @@ import type { FeatureCode } from "./feature.ts";
 import { formCode } from "./form.ts";
 import { historyCode } from "./history.ts";
 import { listCode } from "./list.ts";
-import { manyCode } from "./many.ts";
 
 /** What every entity can do, in the order of its `hive.features.ts`. */
 export const featureCodes: readonly FeatureCode[] = [
@@ -15,5 +15,5 @@ export const featureCodes: readonly FeatureCode[] = [
   exportCode,
   historyCode,
   deleteCode,
-  manyCode,
+  bulkCode,
 ];

@@ -14,14 +14,14 @@ import { changeableFields, changeOne, FieldChoice, fieldForm, ValueInput } from 
 import { deleteOne } from "./delete.ts";
 
 /** Changes or deletes many records at once: those that were ticked in a list, or all that it finds. */
-export function many<Known extends Entity>(known: Known): Feature {
+export function bulk<Known extends Entity>(known: Known): Feature {
   const entity = known as unknown as Entity;
-  const path = (action: ManyAction) => `${entity.path}/many/${action}`;
+  const path = (action: BulkAction) => `${entity.path}/bulk/${action}`;
   return {
     links: actions.map((action) => ({
       on: "rows" as const,
       needs: action,
-      path: `/many/${action}`,
+      path: `/bulk/${action}`,
       look: "secondary" as const,
       text: (messages) => messages.manyActions[action],
     })),
@@ -47,7 +47,7 @@ export function many<Known extends Entity>(known: Known): Feature {
 }
 
 const actions = ["change", "delete"] as const;
-export type ManyAction = (typeof actions)[number];
+export type BulkAction = (typeof actions)[number];
 
 /** How many records are changed by one request. */
 const mostAtOnce = 500;
@@ -59,7 +59,7 @@ const own: ReadonlySet<string> = new Set(["id", "_field", "_count", "_token"]);
 async function meant(
   scope: Scope,
   entity: Entity,
-  action: ManyAction,
+  action: BulkAction,
   query: URLSearchParams,
 ): Promise<number[]> {
   const ticked = query
@@ -76,14 +76,14 @@ async function ask(
   c: Context,
   scope: Scope,
   entity: Entity,
-  action: ManyAction,
+  action: BulkAction,
   query: URLSearchParams,
   wrong?: { message: string; typed?: SentForm },
 ) {
   const { messages, format } = scope;
-  const { one, many: several } = scope.namesOf(entity);
+  const { one, many } = scope.namesOf(entity);
   const ids = await meant(scope, entity, action, query);
-  const count = format.count(ids.length, one, several);
+  const count = format.count(ids.length, one, many);
   const title = messages.manyTitles[action](count);
   const fields = action === "change" ? changeableFields(scope, entity) : [];
   const name = query.get("_field") ?? "";
@@ -144,7 +144,7 @@ interface Refusal {
   why: string;
 }
 
-async function sent(c: Context, scope: Scope, entity: Entity, action: ManyAction) {
+async function sent(c: Context, scope: Scope, entity: Entity, action: BulkAction) {
   const data = await sentForm(c);
   const query = new URL(c.req.url).searchParams;
   const field = query.get("_field") ?? "";
@@ -177,19 +177,19 @@ function showResult(
   c: Context,
   scope: Scope,
   entity: Entity,
-  action: ManyAction,
+  action: BulkAction,
   { done, refused }: { done: number; refused: readonly Refusal[] },
 ) {
   const { messages, format } = scope;
-  const { one, many: several, headings } = scope.namesOf(entity);
-  const title = messages.manyDone[action](format.count(done, one, several));
+  const { one, many, headings } = scope.namesOf(entity);
+  const title = messages.manyDone[action](format.count(done, one, many));
   const page = (
     <>
       <Trail scope={scope} to={encodeURI(entity.path)} label={headings} />
       <h1>{title}</h1>
       {refused.length > 0 && (
         <section class="sheet">
-          <h2>{messages.manyRefused(format.count(refused.length, one, several))}</h2>
+          <h2>{messages.manyRefused(format.count(refused.length, one, many))}</h2>
           <ul>
             {refused.map(({ row, why }) => (
               <li>
