@@ -18,6 +18,7 @@ await import("../scripts.test.ts");
 await import("../people.test.ts");
 await import("../organisations.test.ts");
 await import("../signing-in.test.ts");
+await import("../filters.test.ts");
 process.env.MODELS = "3";
 process.env.RIGHTS = "4";
 await import("../rights.test.ts");
