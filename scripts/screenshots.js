@@ -85,7 +85,10 @@ async function pages(address) {
     await page.close();
   };
   await shoot(await open("/"), "app-home");
-  await shoot(await open("/hives"), "app-list");
+  const list = await open("/hives?status=active&status=weak");
+  await list.click("a[data-panel]");
+  await list.waitForSelector("#filter-panel");
+  await shoot(list, "app-list");
   await shoot(await open("/hives/7"), "app-record");
   await shoot(await open("/inspections/new?hive_id=7&_back=/hives/7"), "app-form");
   await shoot(await (await as("Office", { width: 390, height: 844 }))("/hives/7"), "app-phone");
