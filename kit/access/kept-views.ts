@@ -15,13 +15,18 @@ export interface KeptView {
   account_id: number;
 }
 
+/** Whether somebody can keep views: where there are accounts, of whoever is signed in. */
+export function keepsViews({ access, person }: Scope): boolean {
+  return access !== undefined && person !== undefined;
+}
+
 /** The most views of a list that one person keeps. */
 const mostViews = 50;
 
 /** The views of a list that the person kept, and those that were shared with them, by name. */
 export async function viewsOf(scope: Scope, { table }: Entity): Promise<KeptView[]> {
   const { person, organisation, db } = scope;
-  if (!person) return [];
+  if (!person || !keepsViews(scope)) return [];
   const groups = [everyone, ...(person.groups ?? [])];
   return accountTables(db)
     .selectFrom("levadura_view")
@@ -41,7 +46,7 @@ export async function keepView(
   view: Pick<KeptView, "name" | "query" | "group_name">,
 ): Promise<boolean> {
   const { person, organisation, db } = scope;
-  if (!person) return false;
+  if (!person || !keepsViews(scope)) return false;
   const own = (await viewsOf(scope, entity)).filter(({ account_id }) => account_id === person.id);
   const same = own.find(({ name }) => name === view.name);
   if (!same && own.length >= mostViews) return false;

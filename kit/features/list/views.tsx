@@ -1,6 +1,6 @@
 import type { Context } from "hono";
 import { everyone } from "../../access/accounts.ts";
-import { dropView, type KeptView, keepView, viewsOf } from "../../access/kept-views.ts";
+import { dropView, type KeptView, keepsViews, keepView, viewsOf } from "../../access/kept-views.ts";
 import { allGroups } from "../../access/own-groups.ts";
 import { type Errors, FormProblem, PlainInput, PlainSelect } from "../../access/plain-form.tsx";
 import { isAdministrator } from "../../access/rights.ts";
@@ -44,7 +44,7 @@ export async function showViews(
   errors: Errors = new Map(),
 ) {
   const { person, messages } = scope;
-  if (!person) return c.notFound();
+  if (!person || !keepsViews(scope)) return c.notFound();
   const { searchParams: query } = new URL(c.req.url);
   const path = encodeURI(entity.path);
   const views = await viewsOf(scope, entity);
@@ -115,7 +115,7 @@ export async function showViews(
 
 export async function viewSent(c: Context, scope: Scope, entity: Entity) {
   const { person, messages } = scope;
-  if (!person) return c.notFound();
+  if (!person || !keepsViews(scope)) return c.notFound();
   const data = await sentForm(c);
   const { searchParams } = new URL(c.req.url);
   const back = withQuery(encodeURI(viewsPath(entity)), searchParams, {});
