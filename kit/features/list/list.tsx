@@ -1,5 +1,5 @@
 import type { Context } from "hono";
-import { type KeptView, viewsOf } from "../../access/kept-views.ts";
+import { type KeptView, keepsViews, viewsOf } from "../../access/kept-views.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
@@ -160,7 +160,9 @@ function ListFrame<Known extends Entity>({
           <PageLinks scope={scope} entity={entity} on="list" at={path} query={request.query} />
         </div>
       </div>
-      {scope.person && <Views scope={scope} entity={entity} views={views} query={request.query} />}
+      {keepsViews(scope) && (
+        <Views scope={scope} entity={entity} views={views} query={request.query} />
+      )}
       <div class="finding">
         {isSearched(entity) && <SearchBox page={page as unknown as ListPage} />}
         {filterable(scope, entity).length > 0 && (
