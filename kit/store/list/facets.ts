@@ -1,16 +1,14 @@
 import { type RawBuilder, type SqlBool, sql } from "kysely";
 import type { Scope } from "../../access/scope.ts";
-import { bindValue } from "../../database/current-dialect.ts";
 import { type Entity, isComputed, isReference, isReferences } from "../../entity/entity.ts";
 import type { Field, ReferencesField } from "../../fields/field.ts";
 import { typeOf } from "../../fields/types.ts";
-import { todayIn } from "../../formula/clock.ts";
-import { toUtc } from "../../formula/zones.ts";
 import { titleOf } from "../titles.ts";
 import { type Condition, conditions, where } from "./conditions.ts";
-import { bound, columnValue, type Filter, filterable, filtersOf } from "./filters.ts";
+import { cutsOf, isBelow } from "./cuts.ts";
+import { columnValue, type Filter, filterable, filtersOf } from "./filters.ts";
 import type { ListRequest } from "./request.ts";
-import { dayAfter } from "./spans.ts";
+import { countWhere, Sums } from "./sums.ts";
 
 /** What a list can be filtered by in one field, with the number of rows behind each, of those that the other filters keep. */
 export interface Facet {
@@ -36,8 +34,6 @@ export interface FacetValue {
 }
 
 export interface Spread {
-  from: string;
-  to: string;
   /** How many rows are in each part. */
   parts: { from: string; to: string; count: number }[];
 }
@@ -45,25 +41,29 @@ export interface Spread {
 /** How many values of a reference are offered. */
 const mostOffered = 12;
 
-/** Into how many parts a range is cut. */
-const parts = 12;
-
-/** What the list of an entity can be filtered by. Each field takes one or two statements, however many rows there are. */
+/**
+ * What the list of an entity can be filtered by. The fields that no filter is about are counted together, in two
+ * statements; references take one each.
+ */
 export async function facetsOf(
   scope: Scope,
   entity: Entity,
   request: ListRequest,
 ): Promise<Facet[]> {
   const filters = filtersOf(scope, entity, request.query);
+  const fields = filterable(scope, entity);
+  const filterOf = (name: string) => filters.find(({ field }) => field === name);
+  const counts = new Map<string, Counted>();
+  const alone = fields.filter(([name]) => filterOf(name)).map((field) => [field]);
+  for (const some of [fields.filter(([name]) => !filterOf(name)), ...alone]) {
+    const wanted = conditions(scope, entity, request, some[0]?.[0]);
+    for (const [name, counted] of await countTogether(scope, entity, some, wanted))
+      counts.set(name, counted);
+  }
   const facets: Facet[] = [];
-  for (const [name, field] of filterable(scope, entity)) {
-    const wanted = conditions(scope, entity, request, name);
-    const filter = filters.find((each) => each.field === name);
-    const { values, more, blank } = await countsOf(scope, entity, name, field, wanted);
-    const spread =
-      typeOf(field).filter === "choices"
-        ? undefined
-        : await spreadOf(scope, entity, name, field, wanted);
+  for (const [name, field] of fields) {
+    const { values = [], more = false, blank = 0, spread } = counts.get(name) ?? {};
+    const filter = filterOf(name);
     const mayBeBlank = !field.required || isComputed(field) || isReferences(field);
     facets.push({
       name,
@@ -78,6 +78,84 @@ export async function facetsOf(
   return facets;
 }
 
+/** What was counted of a field. */
+interface Counted {
+  values?: FacetValue[];
+  more?: boolean;
+  blank?: number;
+  spread?: Spread | undefined;
+}
+
+/** Counts the values of some fields among the rows that meet the same conditions. */
+async function countTogether(
+  scope: Scope,
+  entity: Entity,
+  fields: readonly (readonly [string, Field])[],
+  wanted: readonly Condition[],
+): Promise<Map<string, Counted>> {
+  const counted = new Map<string, Counted>();
+  const sums = new Sums(scope, entity, wanted);
+  const ready: (() => void)[] = [];
+  const ranges: [string, Field][] = [];
+  for (const [name, field] of fields) {
+    const value = columnValue(scope, entity, name, field);
+    if (isReferences(field)) {
+      counted.set(name, await linkedCounts(scope, entity, field, wanted));
+    } else if (isReference(field)) {
+      counted.set(name, await referenceCounts(scope, entity, value, wanted));
+    } else if (typeOf(field).filter === "choices") {
+      const known = field.choices ? Object.keys(field.choices) : ["yes", "no"];
+      const filled = sums.add(sql`count(${value})`);
+      const each = known.map(
+        (text) => [text, sums.add(countWhere(isValue(field, value, text)))] as const,
+      );
+      ready.push(() =>
+        counted.set(name, {
+          values: each.map(([text, count]) => ({ value: text, count: Number(count() ?? 0) })),
+          blank: sums.total() - Number(filled() ?? 0),
+        }),
+      );
+    } else ranges.push([name, field]);
+  }
+  const ends = ranges.map(([name, field]) => {
+    const value = columnValue(scope, entity, name, field);
+    const [filled, least, largest] = ["count", "min", "max"].map((operation) =>
+      sums.add(sql`${sql.raw(operation)}(${value})`),
+    );
+    return { name, field, value, filled, least, largest };
+  });
+  await sums.run();
+  for (const each of ready) each();
+  const parts = new Sums(scope, entity, wanted);
+  const spreads = ends.map(({ name, field, value, filled, least, largest }) => {
+    const total = Number(filled?.() ?? 0);
+    const cuts = cutsOf(scope, field, least?.(), largest?.());
+    // How many rows are below the end of each part: one comparison a row, where two would be needed for the part itself.
+    const below = cuts
+      .slice(0, -1)
+      .map((cut) => parts.add(countWhere(isBelow(scope, field, value, cut))));
+    return { name, total, cuts, below };
+  });
+  await parts.run();
+  for (const { name, total, cuts, below } of spreads) {
+    const ends = [...below.map((count) => Number(count() ?? 0)), total];
+    const spread = cuts.map(({ from, to }, at) => {
+      return { from, to, count: (ends[at] ?? 0) - (ends[at - 1] ?? 0) };
+    });
+    counted.set(name, {
+      blank: sums.total() - total,
+      spread: spread.length === 0 ? undefined : { parts: spread },
+    });
+  }
+  return counted;
+}
+
+/** That a choice or a boolean has a value. */
+function isValue(field: Field, value: RawBuilder<unknown>, text: string): RawBuilder<unknown> {
+  if (field.kind === "boolean") return text === "yes" ? sql`${value}` : sql`not ${value}`;
+  return sql`${value} = ${text}`;
+}
+
 /** How many rows have each choice of a field, of those that the other filters keep. */
 export async function choiceCounts(
   scope: Scope,
@@ -88,52 +166,44 @@ export async function choiceCounts(
   const field = entity.fields[name];
   if (!field?.choices || scope.isHidden(entity, name)) return [];
   const wanted = conditions(scope, entity, request, name);
-  return (await countsOf(scope, entity, name, field, wanted)).values;
+  const counted = await countTogether(scope, entity, [[name, field]], wanted);
+  return counted.get(name)?.values ?? [];
 }
 
-interface Counts {
-  values: FacetValue[];
-  more: boolean;
-  blank: number;
-}
-
-async function countsOf(
+/** How many rows refer to each of the records to which most do. */
+async function referenceCounts(
   scope: Scope,
   entity: Entity,
-  name: string,
-  field: Field,
+  value: RawBuilder<unknown>,
   wanted: readonly Condition[],
-): Promise<Counts> {
-  const from = sql`${scope.rowsOf(entity)} as ${sql.table(entity.table)}`;
-  if (isReferences(field)) return linkedCounts(scope, entity, field, wanted);
-  const value = columnValue(scope, entity, name, field);
-  if (typeOf(field).filter !== "choices") {
-    const { rows } = await sql<{ blank: number }>`
-      select count(*) - count(${value}) as blank from ${from} ${where(wanted)}`.execute(scope.db);
-    return { values: [], more: false, blank: Number(rows[0]?.blank ?? 0) };
-  }
-  const { rows } = await sql<{ value: unknown; total: number }>`
-    select ${value} as value, count(*) as total from ${from} ${where(wanted)}
-    group by ${value} order by total desc limit ${sql.lit(200)}`.execute(scope.db);
-  const blank = Number(rows.find((row) => row.value === null)?.total ?? 0);
-  const counts = rows
-    .filter((row) => row.value !== null)
-    .map((row) => ({ value: textOf(field, row.value), count: Number(row.total) }));
-  if (isReference(field)) {
-    return { values: counts.slice(0, mostOffered), more: counts.length > mostOffered, blank };
-  }
-  // Choices stand in the order of the model, also those that no row has.
-  const known = field.choices ? Object.keys(field.choices) : ["yes", "no"];
-  const values = known.map((each) => ({
-    value: each,
-    count: counts.find((found) => found.value === each)?.count ?? 0,
-  }));
-  return { values, more: false, blank };
+): Promise<Counted> {
+  const { rows } = await sql<{ value: number | null; total: number }>`
+    select ${value} as value, count(*) as total
+    from ${scope.rowsOf(entity)} as ${sql.table(entity.table)} ${where(wanted)}
+    group by ${value} order by total desc limit ${sql.lit(mostOffered + 2)}`.execute(scope.db);
+  const filled = rows.filter((row) => row.value !== null);
+  const blank = rows.find((row) => row.value === null);
+  const isMissing = !blank && rows.length > mostOffered + 1;
+  return {
+    values: filled
+      .slice(0, mostOffered)
+      .map((row) => ({ value: String(row.value), count: Number(row.total) })),
+    more: filled.length > mostOffered,
+    blank: isMissing ? await blanksOf(scope, entity, value, wanted) : Number(blank?.total ?? 0),
+  };
 }
 
-function textOf(field: Field, value: unknown): string {
-  if (field.kind === "boolean") return value ? "yes" : "no";
-  return String(value);
+/** How many rows refer to nothing, where that isn't among the most frequent. */
+async function blanksOf(
+  scope: Scope,
+  entity: Entity,
+  value: RawBuilder<unknown>,
+  wanted: readonly Condition[],
+): Promise<number> {
+  const { rows } = await sql<{ total: number }>`
+    select count(*) as total from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}
+    ${where([...wanted, sql<SqlBool>`${value} is null`])}`.execute(scope.db);
+  return Number(rows[0]?.total ?? 0);
 }
 
 async function linkedCounts(
@@ -141,7 +211,7 @@ async function linkedCounts(
   entity: Entity,
   { through, to }: ReferencesField,
   wanted: readonly Condition[],
-): Promise<Counts> {
+): Promise<Counted> {
   const { table } = entity;
   const kept = sql`select ${sql.ref(`${table}.id`)} from ${scope.rowsOf(entity)} as ${sql.table(table)} ${where(wanted)}`;
   const seen = sql`select seen.id from ${scope.rowsOf(scope.entities.named(to))} as seen`;
@@ -198,87 +268,4 @@ export async function titlesOf(
     from ${scope.rowsOf(entity)} as ${sql.table(table)}
     where ${sql.ref(`${table}.id`)} in (${sql.join([...ids])})`.execute(scope.db);
   return new Map(rows.map(({ id, title }) => [id, title]));
-}
-
-/** How the values of a field spread from the least to the largest; undefined where there are no two. */
-async function spreadOf(
-  scope: Scope,
-  entity: Entity,
-  name: string,
-  field: Field,
-  wanted: readonly Condition[],
-): Promise<Spread | undefined> {
-  const value = columnValue(scope, entity, name, field);
-  const from = sql`${scope.rowsOf(entity)} as ${sql.table(entity.table)}`;
-  const { rows } = await sql<{ least: unknown; largest: unknown }>`
-    select min(${value}) as least, max(${value}) as largest from ${from} ${where(wanted)}`.execute(
-    scope.db,
-  );
-  const { least, largest } = rows[0] ?? {};
-  if (least === null || least === undefined || String(least) === String(largest)) return undefined;
-  const { filter } = typeOf(field);
-  const cuts =
-    filter === "numbers"
-      ? numberCuts(Number(least), Number(largest))
-      : dayCuts(dayOf(scope, least), dayOf(scope, largest));
-  const edge = (cut: string) =>
-    filter === "moments"
-      ? bindValue("datetime", toUtc(scope.timezone, `${cut}T00:00`))
-      : bound(filter === "numbers" ? Number(cut) : cut);
-  const columns = cuts.map(({ from: start, end }, at): RawBuilder<unknown> => {
-    const upper = at === cuts.length - 1 ? sql`` : sql` and ${value} < ${edge(end)}`;
-    return sql`sum(case when ${value} >= ${edge(start)}${upper} then 1 else 0 end) as ${sql.id(`part${at}`)}`;
-  });
-  const counted = await sql<Record<string, number>>`
-    select ${sql.join(columns)} from ${from} ${where(wanted)}`.execute(scope.db);
-  const row = counted.rows[0] ?? {};
-  return {
-    from: cuts[0]?.from ?? "",
-    to: cuts.at(-1)?.to ?? "",
-    parts: cuts.map(({ from: start, to }, at) => ({
-      from: start,
-      to,
-      count: Number(row[`part${at}`] ?? 0),
-    })),
-  };
-}
-
-/** A part of a range: from its first value to its last one; `end` is where the next part begins. */
-interface Cut {
-  from: string;
-  to: string;
-  end: string;
-}
-
-/** A range of numbers in parts of a round width. */
-function numberCuts(least: number, largest: number): Cut[] {
-  const rough = (largest - least) / parts;
-  const power = 10 ** Math.floor(Math.log10(rough));
-  const width = ([1, 2, 5, 10].find((each) => each * power >= rough) ?? 10) * power;
-  const places = Math.max(0, -Math.floor(Math.log10(width)));
-  const start = Math.floor(least / width) * width;
-  const cuts: Cut[] = [];
-  for (let at = 0; start + at * width <= largest; at++) {
-    const [from, end] = [start + at * width, start + (at + 1) * width];
-    cuts.push({ from: from.toFixed(places), to: end.toFixed(places), end: end.toFixed(places) });
-  }
-  return cuts;
-}
-
-/** A range of days in parts of as many days. */
-function dayCuts(first: string, last: string): Cut[] {
-  const days = (Date.parse(`${last}T00:00:00Z`) - Date.parse(`${first}T00:00:00Z`)) / 86_400_000;
-  const width = Math.max(1, Math.ceil((days + 1) / parts));
-  const cuts: Cut[] = [];
-  for (let day = first; day <= last; day = dayAfter(day, width)) {
-    const end = dayAfter(day, width);
-    cuts.push({ from: day, to: dayAfter(end, -1), end });
-  }
-  return cuts;
-}
-
-/** The day of a date or of a moment. */
-function dayOf({ timezone }: Scope, value: unknown): string {
-  const text = String(value);
-  return text.length === 10 ? text : todayIn(timezone, text);
 }
