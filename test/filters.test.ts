@@ -20,6 +20,10 @@ entities:
     title: "{name}"
     fields: {name: "text, required"}
     seed: 6
+  Visit:
+    title: "{name}"
+    fields: {name: "text, required", group: many Keeper, page: one Apiary}
+    seed: 12
   Hive:
     title: "{code}"
     fields:
@@ -334,8 +338,34 @@ describe.each(kinds)("filters over $kind", (kind) => {
     }
     expect(found.size).toBe(headings.length);
     expect(found.size).toBeGreaterThan(0);
+    const sunny = await visitor.get("/hives?group=sunny&size=200");
+    const [no, yes] = [false, true].map((each) =>
+      rows.filter((row) => Boolean(row.sunny) === each),
+    );
+    expect(textOf(sunny.html)).toMatch(
+      new RegExp(`No · ${no?.length} hives .*Yes · ${yes?.length} hives`),
+    );
     // What can't be grouped by is left out.
     expect((await visitor.get("/hives?group=keepers")).html).not.toContain('class="group"');
+  });
+
+  it("are told from what a list reads itself, also in the lists of related records", async () => {
+    const links = await project.rows<{ visit_id: number; keeper_id: number }>(
+      "select visit_id, keeper_id from visit_group",
+    );
+    const { keeper_id: keeper = 0 } = links[0] ?? {};
+    const its = new Set(
+      links.filter((each) => each.keeper_id === keeper).map((each) => each.visit_id),
+    );
+    const { html } = await visitor.get(`/keepers/${keeper}`);
+    const listed = [...html.matchAll(/href="\/visits\/(\d+)[^"/]*"/g)].map(([, id]) => Number(id));
+    expect(new Set(listed)).toEqual(its);
+    const whole = await visitor.get(`/visits?group.=${keeper}&size=200`);
+    const all = [...whole.html.matchAll(/href="\/visits\/(\d+)[^"/]*"/g)].map(([, id]) =>
+      Number(id),
+    );
+    expect(new Set(all)).toEqual(its);
+    expect(its.size).toBeLessThan(12);
   });
 
   it("find words everywhere, by entity", async () => {

@@ -146,6 +146,17 @@ async function tryRights(
           if (action !== "see" || found !== 200) continue;
           // The page leads to what may be done with its record, and to nothing else.
           const { html } = await ask(next ?? `${path}/${row.id}`);
+          for (const other of shape) {
+            const related = relatedIn(html, pathOf(other.name));
+            const wanted = relatedTo(plain, tables, person, { entity, row, other });
+            if (wanted.length <= 25)
+              expect([said, row.id, other.name, related], text).toEqual([
+                said,
+                row.id,
+                other.name,
+                wanted,
+              ]);
+          }
           const links = (["change", "delete", "history"] as const).filter((each) =>
             plain.allows(person, each, entity, row),
           );
@@ -163,6 +174,42 @@ async function tryRights(
     }
   }
   await tryFields(plain, shape, tables, as, project, changed);
+}
+
+/** The records of an entity in the lists of related records on a page. */
+function relatedIn(html: string, path: string): number[] {
+  const sections = html.match(/<section class="related">.*?<\/table>/gs) ?? [];
+  const found = sections.flatMap((section) => [
+    ...section.matchAll(new RegExp(`<tr><td><a href="${path}/(\\d+)(?:-[^"/?]*)?"`, "g")),
+  ]);
+  return [...new Set(found.map(([, id]) => Number(id)))].sort((a, b) => a - b);
+}
+
+/** The records of another entity that a person sees to have a record in one of their fields. */
+function relatedTo(
+  plain: PlainRights,
+  tables: Readonly<Record<string, readonly Row[]>>,
+  person: Person | undefined,
+  { entity, row, other }: { entity: string; row: Row; other: Shape[number] },
+): number[] {
+  const table = other.name.toLowerCase();
+  const has = (each: Row) =>
+    other.references
+      .filter(
+        ({ to, name }) => to === entity && plain.allowsField(person, "see", other.name, each, name),
+      )
+      .some(({ name, kind }) =>
+        kind === "many"
+          ? (tables[`${table}_${name}`] ?? []).some(
+              (link) =>
+                link[`${table}_id`] === each.id && link[`${entity.toLowerCase()}_id`] === row.id,
+            )
+          : each[`${name}_id`] === row.id,
+      );
+  return (tables[table] ?? [])
+    .filter((each) => plain.allows(person, "see", other.name, each) && has(each))
+    .map(({ id }) => Number(id))
+    .sort((a, b) => a - b);
 }
 
 /** Prices that a person may not see or change: on pages and forms, in histories, orders, sums and saves. */

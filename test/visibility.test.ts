@@ -9,7 +9,7 @@ import { rowsOf } from "./support/database.ts";
 import { demoModel } from "./support/demo.ts";
 import { built } from "./support/generated.ts";
 import { levadura } from "./support/program.ts";
-import { hiddenInputs } from "./support/visitor.ts";
+import { hiddenInputs, textOf } from "./support/visitor.ts";
 
 /** The generated application of the demo, in this process, so that each test chooses who may do what. */
 interface Generated {
@@ -280,6 +280,17 @@ describe("rows that a person may not see", () => {
       );
       const offered = await (await app.request("/inspections/new", { headers })).text();
       expect(offered.match(/>ZZ\d+</g)?.length).toBe(codes.length);
+      // Records out of sight are one group: which rows have the same one isn't said.
+      const grouped = await app.request("/inspections?group=hive_id&size=200", { headers });
+      const headings = [...(await grouped.text()).matchAll(/<tr class="group">.*?<\/tr>/gs)];
+      const groups = headings.map(([heading]) => textOf(heading).trim());
+      const blank = groups.filter((heading) => !/^ZZ\d+ · /.test(heading));
+      const [{ hidden = 0 } = {}] = rowsOf<{ hidden: number }>(
+        file,
+        "select count(*) as hidden from inspection where hive_id not in (select id from hive where apiary_id = ?)",
+        apiary,
+      );
+      expect(blank).toEqual([expect.stringContaining(`Nothing filled in · ${hidden} inspections`)]);
     });
   });
 });

@@ -47,6 +47,7 @@ export function DevelopmentFooter({ notes, path }: { notes: Notes; path: string 
 /** The page of an entity that an address shows: `/hives`, `/hives/detail` or `/hives/form`. */
 function pageOf(path: string): string {
   const [, entity = "", record, page] = path.split("/");
-  if (record === undefined) return `/${entity}`;
-  return `/${entity}/${record === "new" || page === "edit" ? "form" : "detail"}`;
+  if (record === "new" || page === "edit") return `/${entity}/form`;
+  // What belongs to no record belongs to the list: its filters, its columns, its files.
+  return record !== undefined && /^\d/.test(record) ? `/${entity}/detail` : `/${entity}`;
 }

@@ -3,6 +3,7 @@ import type { Action } from "../access/action.ts";
 import type { Scope } from "../access/scope.ts";
 import { type Entity, isReference, type Row, type RowOf } from "../entity/entity.ts";
 import { address } from "../entity/links.ts";
+import { filterParameter } from "../store/list/filters.ts";
 import type { ListPage } from "../store/list/list.ts";
 import { Trail } from "./layout.tsx";
 import { PageLinks } from "./page-links.tsx";
@@ -109,7 +110,7 @@ export function Related<Known extends Entity, Other extends Entity>({
   const { messages } = scope;
   const record = view.record as Row;
   const { entity, total, pages } = page;
-  if (!scope.may("see", entity)) return null;
+  if (!scope.may("see", entity) || scope.isHidden(entity, name)) return null;
   const field = entity.fields[name];
   const single = field !== undefined && isReference(field) && field.single === true;
   const heading = title ?? relatedTitle(scope, view.entity, entity, name, single);
@@ -135,7 +136,11 @@ export function Related<Known extends Entity, Other extends Entity>({
       )}
       {pages > 1 && (
         <p class="mt-2">
-          <a href={`${entity.path}?${name}=${record.id}`}>{messages.showAllOf(String(total))}</a>
+          <a
+            href={`${entity.path}?${new URLSearchParams({ [filterParameter(name)]: String(record.id) })}`}
+          >
+            {messages.showAllOf(String(total))}
+          </a>
         </p>
       )}
     </section>

@@ -87,7 +87,7 @@ export function RecordTable<Known extends Entity>({
         <tbody>
           {(page.rows as unknown as Row[]).map((row, at, rows) => (
             <>
-              {page.grouping && isFirst(page.grouping, row, rows[at - 1]) && (
+              {page.grouping && isFirst(known, page.grouping, row, rows[at - 1]) && (
                 <GroupHeading
                   scope={scope}
                   entity={known}
@@ -149,8 +149,8 @@ export function RecordTable<Known extends Entity>({
   );
 }
 
-function isFirst({ field }: Grouping, row: Row, before: Row | undefined): boolean {
-  return !before || groupKey(before, field) !== groupKey(row, field);
+function isFirst(entity: Entity, { field }: Grouping, row: Row, before: Row | undefined): boolean {
+  return !before || groupKey(entity, before, field) !== groupKey(entity, row, field);
 }
 
 /** The heading of a group: what its rows have, how many there are on all pages, and their sums. */
@@ -169,9 +169,9 @@ function GroupHeading({
 }) {
   const { messages, format } = scope;
   const field = entity.fields[name];
-  const group = groups.get(groupKey(row, name));
+  const group = groups.get(groupKey(entity, row, name));
   const { one, many } = scope.namesOf(entity);
-  const isBlank = groupKey(row, name) === "";
+  const isBlank = groupKey(entity, row, name) === "";
   return (
     <tr class="group">
       <th scope="rowgroup" colspan={width}>

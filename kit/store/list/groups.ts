@@ -1,6 +1,7 @@
 import { type RawBuilder, type SqlBool, sql } from "kysely";
 import type { Scope } from "../../access/scope.ts";
 import { type Entity, isComputed, isReference, type Row } from "../../entity/entity.ts";
+import type { Link } from "../../entity/links.ts";
 import type { Field } from "../../fields/field.ts";
 import { typeOf } from "../../fields/types.ts";
 import { conditions, where } from "./conditions.ts";
@@ -28,9 +29,15 @@ export function isGroupable(scope: Scope, entity: Entity, name: string): boolean
   return field.choices !== undefined || field.kind === "boolean" || isReference(field);
 }
 
-/** The key of the group that a row belongs to; blank where it has nothing in the field. */
-export function groupKey(row: Row, name: string): string {
-  const value = row[name];
+/**
+ * The key of the group that a row belongs to; blank where it has nothing in the field, or a record that the person
+ * doesn't see: which rows have the same one of these isn't theirs to know.
+ */
+export function groupKey({ fields }: Entity, row: Row, name: string): string {
+  const field = fields[name];
+  const link =
+    field && isReference(field) ? (row[name.replace(/_id$/, "")] as Link | null) : undefined;
+  const value = link === undefined ? row[name] : link?.id;
   return value === null || value === undefined ? "" : String(value);
 }
 
@@ -47,12 +54,14 @@ export async function groupingOf(
 ): Promise<Grouping> {
   const field = entity.fields[name];
   if (!field || rows.length === 0) return { field: name, groups: new Map() };
-  const value = columnValue(scope, entity, name, field);
-  const values = [...new Set(rows.map((row) => row[name]))];
-  const some = values.filter((each) => each !== null && each !== undefined);
+  const value = seenValue(scope, entity, name, field);
+  const blank = rows.some((row) => groupKey(entity, row, name) === "");
+  const some = new Set(
+    rows.filter((row) => groupKey(entity, row, name) !== "").map((row) => row[name]),
+  );
   const among = [
-    ...(some.length > 0 ? [sql`${value} in (${sql.join(some)})`] : []),
-    ...(some.length < values.length ? [sql`${value} is null`] : []),
+    ...(some.size > 0 ? [sql`${value} in (${sql.join([...some])})`] : []),
+    ...(blank ? [sql`${value} is null`] : []),
   ];
   const added = columns.filter((column) => {
     const each = entity.fields[column];
@@ -69,7 +78,7 @@ export async function groupingOf(
     group by ${value}`.execute(scope.db);
   const groups = found.rows.map((row): [string, Group] => [
     // Databases without booleans give numbers for them.
-    groupKey({ [name]: field.kind === "boolean" ? Boolean(row.value) : row.value } as never, name),
+    row.value === null ? "" : String(field.kind === "boolean" ? Boolean(row.value) : row.value),
     {
       count: Number(row.total),
       sums: new Map(
@@ -81,4 +90,13 @@ export async function groupingOf(
     },
   ]);
   return { field: name, groups: new Map(groups) };
+}
+
+/** What a row has in a field; of records out of sight, nothing. */
+function seenValue(scope: Scope, entity: Entity, name: string, field: Field): RawBuilder<unknown> {
+  const value = columnValue(scope, entity, name, field);
+  if (!isReference(field)) return value;
+  const target = scope.entities.named(field.to);
+  if (!scope.rowCondition(target)) return value;
+  return sql`(select seen.id from ${scope.rowsOf(target)} as seen where seen.id = ${value})`;
 }

@@ -3,6 +3,7 @@ import type { Scope } from "../../access/scope.ts";
 import type { Entity, RowOf } from "../../entity/entity.ts";
 import { completed } from "../select.ts";
 import { conditions, countRows } from "./conditions.ts";
+import { filterParameter } from "./filters.ts";
 import { type Grouping, isGroupable } from "./groups.ts";
 import { isSameKey, orderKeys, sortName } from "./order.ts";
 import { rowsInRange } from "./picking.ts";
@@ -37,10 +38,14 @@ export function relatedBy<Known extends Entity>(
   field: keyof Known["fields"] & string,
 ): (scope: Scope, id: number) => Promise<ListPage<Known>> {
   return async (scope, id) => {
-    const request = listRequest(new URLSearchParams({ [field]: String(id) }));
-    const page = await listPage(scope, entity, request);
-    const ids = page.rows.map((row) => row.id);
     const known = entity as unknown as Entity;
+    // Where somebody doesn't see the field, there is no filter by it: nothing is related.
+    const query = new URLSearchParams({ [filterParameter(field)]: String(id) });
+    const request = listRequest(query);
+    const page = scope.isHidden(known, field)
+      ? emptyPage(scope, entity, request)
+      : await listPage(scope, entity, request);
+    const ids = page.rows.map((row) => row.id);
     return { ...page, changeable: await allowedAmong(scope, "change", known, ids) };
   };
 }
@@ -76,5 +81,23 @@ export async function listPage<Known extends Entity>(
     request,
     sort: keys[0] ?? "",
     narrowed: wanted.length > 0,
+  };
+}
+
+function emptyPage<Known extends Entity>(
+  scope: Scope,
+  entity: Known,
+  request: ListRequest,
+): ListPage<Known> {
+  return {
+    scope,
+    entity,
+    rows: [],
+    total: 0,
+    page: 1,
+    pages: 1,
+    request,
+    sort: "",
+    narrowed: true,
   };
 }
