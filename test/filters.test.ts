@@ -429,34 +429,32 @@ describe.each(kinds)("filters over $kind", (kind) => {
     );
   });
 
-  it("say which rows are changed or deleted at once: as many as somebody agreed to, and each as its form would", async () => {
+  it("are what is changed or deleted at once: those that somebody agreed to, each as its form would", async () => {
     const all = await project.rows<Row>("select * from hive order by id");
     const weak = all.filter(({ status }) => status === "weak");
     const page = await visitor.get("/hives/bulk/change?status=weak");
     expect(textOf(page.html)).toContain(`Change ${weak.length} hives`);
     const here = "/hives/bulk/change?status=weak&_field=frames";
     expect((await visitor.get(here)).html).toContain('name="frames"');
-    const odd = await visitor.post(here, { _count: "1", frames: "7" });
+    const odd = await visitor.post(here, { _those: "others", frames: "7" });
     expect([odd.status, textOf(odd.html).includes("other records by now")]).toEqual([409, true]);
-    const wrong = await visitor.post(here, { _count: String(weak.length), frames: "99" });
+    const wrong = await visitor.submit(here, { frames: "99" });
     expect(textOf(wrong.html)).toContain(`Left as they are: ${weak.length} hives`);
     const frames = () =>
       project.rows<{ frames: number }>("select distinct frames from hive where status = 'weak'");
     expect(await frames()).not.toEqual([{ frames: 7 }]);
-    const done = await visitor.post(here, { _count: String(weak.length), frames: "7" });
+    const done = await visitor.submit(here, { frames: "7" });
     expect(textOf(done.html)).toContain(`Changed: ${weak.length} hives`);
     expect(await frames()).toEqual([{ frames: 7 }]);
     // What would be the same in two records is saved in the first of them.
     const two = `/hives/bulk/change?id=${weak[0]?.id}&id=${weak[1]?.id}&_field=code`;
-    const same = await visitor.post(two, { _count: "2", code: "SAME" });
+    const same = await visitor.submit(two, { code: "SAME" });
     expect(textOf(same.html)).toMatch(/Changed: 1 hive .*Left as they are: 1 hive/);
-    expect((await visitor.post("/hives/bulk/change?id=1&_field=id", { _count: "1" })).status).toBe(
-      404,
-    );
-    const gone = await visitor.post("/hives/bulk/delete?id=2&id=3", { _count: "2" });
+    expect((await visitor.post("/hives/bulk/change?id=1&_field=id", {})).status).toBe(404);
+    const gone = await visitor.submit("/hives/bulk/delete?id=2&id=3");
     expect(textOf(gone.html)).toContain("Deleted: 2 hives");
     expect(await project.rows("select id from hive where id in (2, 3)")).toEqual([]);
-    const used = await visitor.post("/apiaries/bulk/delete?id=1", { _count: "1" });
+    const used = await visitor.submit("/apiaries/bulk/delete?id=1");
     expect(textOf(used.html)).toContain("It is in use.");
   });
 });

@@ -2,6 +2,7 @@ import type { Context } from "hono";
 import type { Child } from "hono/jsx";
 import type { Action } from "../../access/action.ts";
 import { Forbidden, type Scope } from "../../access/scope.ts";
+import { digestOf } from "../../access/secrets.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { address, withQuery } from "../../entity/links.ts";
 import { type SentForm, sentForm, sentText } from "../../http/sent-form.ts";
@@ -53,7 +54,7 @@ export type BulkAction = (typeof actions)[number];
 const mostAtOnce = 500;
 
 /** The parameters of the page itself, which are none of the list. */
-const own: ReadonlySet<string> = new Set(["id", "_field", "_count", "_token"]);
+const own: ReadonlySet<string> = new Set(["id", "_field", "_those"]);
 
 /** The records that somebody means: those that were ticked, or all that the list finds. */
 async function meant(
@@ -69,6 +70,11 @@ async function meant(
   const among = query.has("id") ? ticked.map(Number) : undefined;
   const list = new URLSearchParams([...query].filter(([name]) => !own.has(name)));
   return everyId(scope, entity, listRequest(list), action, among);
+}
+
+/** What tells some records from any others. */
+function markOf(ids: readonly number[]): string {
+  return digestOf([...ids].sort((one, other) => one - other).join());
 }
 
 /** Asks what to change, or whether to delete, and says how many records there are. */
@@ -112,7 +118,7 @@ async function ask(
     const form = field && (await fieldForm(scope, entity, field, wrong?.typed));
     body = (
       <form method="post" class="sheet narrow-form">
-        <input type="hidden" name="_count" value={ids.length} />
+        <input type="hidden" name="_those" value={markOf(ids)} />
         {form && <ValueInput form={form} name={field} />}
         <button class={`btn ${action === "delete" ? "btn-danger" : "btn-primary"}`} type="submit">
           {messages.manyTitles[action](count)}
@@ -150,8 +156,8 @@ async function sent(c: Context, scope: Scope, entity: Entity, action: BulkAction
   const field = query.get("_field") ?? "";
   if (action === "change" && !changeableFields(scope, entity).includes(field)) return c.notFound();
   const ids = await meant(scope, entity, action, query);
-  // As many as somebody agreed to, or they are asked again.
-  if (String(ids.length) !== sentText(data, "_count") || ids.length > mostAtOnce) {
+  // Those that somebody agreed to, or they are asked again.
+  if (markOf(ids) !== sentText(data, "_those") || ids.length > mostAtOnce) {
     const message = scope.messages.manyOthers;
     return ask(c, scope, entity, action, query, { message, typed: data });
   }
