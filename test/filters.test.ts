@@ -345,6 +345,12 @@ describe.each(kinds)("filters over $kind", (kind) => {
     expect(textOf(sunny.html)).toMatch(
       new RegExp(`No · ${no?.length} hives .*Yes · ${yes?.length} hives`),
     );
+    const grouped = await listed(new URLSearchParams("group=status&sort=-frames"));
+    const csv = Papa.parse<{ Code: string }>(
+      (await visitor.get("/hives/export/csv?group=status&sort=-frames")).html,
+      { header: true, skipEmptyLines: true },
+    );
+    expect(csv.data.map(({ Code }) => Code)).toEqual(grouped);
     // What can't be grouped by is left out.
     expect((await visitor.get("/hives?group=keepers")).html).not.toContain('class="group"');
   });

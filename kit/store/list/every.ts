@@ -4,7 +4,8 @@ import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { completed, selection } from "../select.ts";
 import { type Condition, conditions, where } from "./conditions.ts";
-import { columnNamed, orderBy, orderKeys, sortColumn, sortOf, type Term } from "./order.ts";
+import { groupedKeys } from "./groups.ts";
+import { columnNamed, orderBy, sortColumn, sortOf, type Term } from "./order.ts";
 import type { ListRequest } from "./request.ts";
 
 /** How many rows are read at a time. */
@@ -21,7 +22,7 @@ export async function everyId(
   if (among?.length === 0) return [];
   const { table } = entity;
   const id = sql.ref(`${table}.id`);
-  const terms = orderKeys(entity, request.sort).map((key) => {
+  const terms = groupedKeys(scope, entity, request).map((key) => {
     const by = sortOf(entity, columnNamed(entity, key.replace(/^-/, "")));
     return { by, descending: key.startsWith("-") };
   });

@@ -6,6 +6,7 @@ import type { Field } from "../../fields/field.ts";
 import { typeOf } from "../../fields/types.ts";
 import { conditions, where } from "./conditions.ts";
 import { columnValue } from "./filters.ts";
+import { orderKeys, sortName } from "./order.ts";
 import type { ListRequest } from "./request.ts";
 import { exact, isAddedUp } from "./totals.ts";
 
@@ -27,6 +28,18 @@ export function isGroupable(scope: Scope, entity: Entity, name: string): boolean
   const field = Object.hasOwn(entity.fields, name) ? entity.fields[name] : undefined;
   if (!field || isComputed(field) || scope.isHidden(entity, name)) return false;
   return field.choices !== undefined || field.kind === "boolean" || isReference(field);
+}
+
+/** The order of a list: that of its groups first, where it has some. */
+export function groupedKeys(
+  scope: Scope,
+  entity: Entity,
+  { sort, group }: ListRequest,
+): readonly string[] {
+  const keys = orderKeys(entity, sort);
+  const first = isGroupable(scope, entity, group) ? sortName(entity, group) : undefined;
+  if (first === undefined) return keys;
+  return [first, ...keys.filter((key) => key.replace(/^-/, "") !== first)];
 }
 
 /**

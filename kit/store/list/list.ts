@@ -4,8 +4,8 @@ import type { Entity, RowOf } from "../../entity/entity.ts";
 import { completed } from "../select.ts";
 import { conditions, countRows } from "./conditions.ts";
 import { filterParameter } from "./filters.ts";
-import { type Grouping, isGroupable } from "./groups.ts";
-import { isSameKey, orderKeys, sortName } from "./order.ts";
+import { type Grouping, groupedKeys } from "./groups.ts";
+import { orderKeys } from "./order.ts";
 import { rowsInRange } from "./picking.ts";
 import { type ListRequest, listRequest } from "./request.ts";
 import type { Totals } from "./totals.ts";
@@ -62,15 +62,17 @@ export async function listPage<Known extends Entity>(
   const pages = Math.max(1, Math.ceil(total / size));
   const page = Math.min(request.page, pages);
   const keys = orderKeys(entity, request.sort);
-  const group = isGroupable(scope, entity as unknown as Entity, request.group)
-    ? sortName(entity, request.group)
-    : undefined;
-  const grouped =
-    group === undefined ? keys : [group, ...keys.filter((key) => !isSameKey(key, group))];
   const first = (page - 1) * size;
   const range = { from: first, to: Math.min(first + size, total) };
   const rows =
-    total > 0 ? await rowsInRange(scope, entity, { keys: grouped, wanted, total, range }) : [];
+    total > 0
+      ? await rowsInRange(scope, entity, {
+          keys: groupedKeys(scope, entity as unknown as Entity, request),
+          wanted,
+          total,
+          range,
+        })
+      : [];
   return {
     scope,
     entity,

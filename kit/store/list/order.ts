@@ -75,8 +75,3 @@ export function sortOf(entity: Entity, given: string): Sort | undefined {
 export function sortColumn(at: number): string {
   return `-${at}`;
 }
-
-/** Whether two keys of an order are about one column, whatever the direction. */
-export function isSameKey(one: string, other: string): boolean {
-  return one.replace(/^-/, "") === other.replace(/^-/, "");
-}
