@@ -119,7 +119,7 @@ describe.skipIf(noBrowser)("in a browser", () => {
             "input:not([type=hidden]), select, textarea",
           ),
         ]
-          .filter((input) => !input.labels?.length)
+          .filter((input) => !input.labels?.length && !input.ariaLabel)
           .map((input) => input.name),
       );
       expect([path, unlabelled]).toEqual([path, []]);
