@@ -19,6 +19,6 @@ await import("../people.test.ts");
 await import("../organisations.test.ts");
 await import("../signing-in.test.ts");
 await import("../filters.test.ts");
-process.env.MODELS = "3";
+process.env.MODELS = "2";
 process.env.RIGHTS = "4";
 await import("../rights.test.ts");
