@@ -443,7 +443,10 @@ describe.each(kinds)("filters over $kind", (kind) => {
     const here = "/hives/bulk/change?status=weak&_field=frames";
     expect((await visitor.get(here)).html).toContain('name="frames"');
     const odd = await visitor.post(here, { _those: "others", frames: "7" });
-    expect([odd.status, textOf(odd.html).includes("other records by now")]).toEqual([409, true]);
+    expect([odd.status, textOf(odd.html).includes("changed since you looked")]).toEqual([
+      409,
+      true,
+    ]);
     const wrong = await visitor.submit(here, { frames: "99" });
     expect(textOf(wrong.html)).toContain(`Left as they are: ${weak.length} hives`);
     const frames = () =>

@@ -118,7 +118,7 @@ export const peopleEn = {
     "The records with which each group may do something. The model says what is possible; you can take some of it away here.",
   ownGroups: "Groups of your own",
   ownGroupsHelp:
-    "Groups besides those of the model. They may do nothing until you give them rights.",
+    "Groups in addition to those of the model. They have no rights until you give them some.",
   newGroup: "New group",
   groupTaken: "There is a group of this name already, or there are too many.",
   deleteGroup: (name: string) => `Delete the group “${name}”?`,
