@@ -119,23 +119,22 @@ function blankCondition(
     : sql<SqlBool>`${value} is null`;
 }
 
-/** That a record has some others in a field that holds many: any that are in sight, or some by their numbers. */
+/** That a record has another one in a field that holds many: any that is in sight, or one by its number. */
 function linked(
   scope: Scope,
   { table }: Entity,
   { through, to }: ReferencesField,
-  ids?: readonly number[],
+  id?: number,
 ): RawBuilder<SqlBool> {
-  const other = sql.ref(through.to);
-  const named = ids ? sql` and ${other} in (${sql.join(ids)})` : sql``;
   const target = scope.entities.named(to);
-  const [id, ...more] = ids ?? [];
-  if (id !== undefined && more.length === 0) {
-    const links = sql`select ${sql.ref(through.from)} from ${scope.rows(through.table)} as links where ${other} = ${id}`;
-    return sql<SqlBool>`${sql.ref(`${table}.id`)} in (${links})${onlySeen(scope, target, sql`${id}`)}`;
+  const other = sql.ref(through.to);
+  const own = sql.ref(`${table}.id`);
+  const links = sql`select ${sql.ref(through.from)} from ${scope.rows(through.table)} as links`;
+  if (id === undefined) {
+    return sql<SqlBool>`${own} in (${links} where 1 = 1${onlySeen(scope, target, other)})`;
   }
-  const seen = onlySeen(scope, target, other);
-  return sql<SqlBool>`${sql.ref(`${table}.id`)} in (select ${sql.ref(through.from)} from ${scope.rows(through.table)} as links where 1 = 1${named}${seen})`;
+  // Whether it is in sight is asked beside the links, not within them: rights nest deep enough for SQLite.
+  return sql<SqlBool>`${own} in (${links} where ${other} = ${id})${onlySeen(scope, target, sql`${id}`)}`;
 }
 
 /** The condition that records are ones that the person may see: whose they are can't be found out by filtering. */
@@ -154,7 +153,7 @@ function keeping(
 ): RawBuilder<SqlBool> {
   if (isReference(field) || isReferences(field)) {
     const ids = parts.map((part) => (part.value === "me" ? scope.me : Number(part.value)));
-    if (isReferences(field)) return linked(scope, entity, field, ids);
+    if (isReferences(field)) return anyOf(ids.map((id) => linked(scope, entity, field, id)));
     const seen = onlySeen(scope, scope.entities.named(field.to), value);
     return sql<SqlBool>`${value} in (${sql.join(ids)})${seen}`;
   }
