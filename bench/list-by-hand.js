@@ -30,7 +30,7 @@ async function frame(query) {
 const slug = (text) => text.toLowerCase().replace(/[^a-z0-9]+/g, "-");
 
 app.get("/harvests", async (c) => {
-  const { apiary_id, sort, search } = c.req.query();
+  const { apiary_id, sort, search, after } = c.req.query();
   let query = db.selectFrom("harvest");
   if (search) {
     const word = `%${search}%`;
@@ -39,7 +39,16 @@ app.get("/harvests", async (c) => {
     );
   }
   if (apiary_id) query = query.where("harvest.apiary_id", "=", Number(apiary_id));
-  await query.select(sql`count(*)`.as("total")).executeTakeFirst();
+  // Counted as far as the page says it.
+  await db
+    .selectFrom(query.select(sql`1`.as("found")).limit(10_001).as("counted"))
+    .select(sql`count(*)`.as("total"))
+    .executeTakeFirst();
+  if (after) {
+    query = query.where(
+      sql`(harvest.date, harvest.id) < (select date, id from harvest where id = ${Number(after)})`,
+    );
+  }
   const rows = await query
     .selectAll("harvest")
     .select(sql`(select name from apiary where apiary.id = harvest.apiary_id)`.as("apiary"))
@@ -47,15 +56,18 @@ app.get("/harvests", async (c) => {
     .orderBy("harvest.id", "desc")
     .limit(25)
     .execute();
-  const [before, after] = await frame(new URL(c.req.url).search);
+  const [head, foot] = await frame(new URL(c.req.url).search);
   const lines = rows.map(
     (row) =>
       html`<tr><td class="chosen"><input class="form-check-input" type="checkbox" form="rows" name="id" value="${row.id}" aria-label="Tick ${row.code}"/></td><td><a href="/harvests/${row.id}-${slug(row.code)}">${row.code}</a></td><td><a href="/apiaries/${row.apiary_id}-${slug(row.apiary)}">${row.apiary}</a></td><td>${day.format(new Date(`${row.date}T00:00:00Z`))}</td><td class="text-end">${number.format(row.weight)}\u00a0kg</td><td><span class="choice">${labels[row.sort]}</span></td></tr>`,
   );
-  return c.html(html`${before}${lines}${after}`);
+  return c.html(html`${head}${lines}${foot}`);
 });
 
-serve({ fetch: app.fetch, hostname: "127.0.0.1", port: Number(process.env.PORT) }, ({ port }) =>
+// A search that goes through all rows keeps the others waiting for longer than idle connections are usually kept.
+const serverOptions = { keepAliveTimeout: 120_000 };
+const hostname = "127.0.0.1";
+serve({ fetch: app.fetch, hostname, port: Number(process.env.PORT), serverOptions }, ({ port }) =>
   console.log(`http://127.0.0.1:${port}/`),
 );
 for (const signal of ["SIGINT", "SIGTERM"]) process.on(signal, () => process.exit(0));

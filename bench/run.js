@@ -4,7 +4,9 @@ import { readFileSync, writeFileSync } from "node:fs";
 import { cpus } from "node:os";
 import { join } from "node:path";
 import { attacked } from "./attacks.js";
+import { cell } from "./cell.js";
 import { build, check, version } from "./commands.js";
+import { exported } from "./export.js";
 import { computed } from "./formulas.js";
 import { sheet, workbook } from "./import.js";
 import { root } from "./measure.js";
@@ -19,6 +21,8 @@ const benches = {
   check,
   build,
   list,
+  cell,
+  exported,
   rights,
   reload,
   sheet,

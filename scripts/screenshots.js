@@ -71,6 +71,7 @@ async function pages(address) {
     const first = await context.newPage();
     await first.goto(`${address}/-/sign-in`);
     await first.getByRole("button", { name: group }).click();
+    await first.waitForURL(`${address}/`);
     await first.close();
     return async (path) => {
       const page = await context.newPage();
@@ -104,17 +105,15 @@ async function pages(address) {
   await invited.getByLabel("Members").check();
   await invited.getByRole("button", { name: "Invite people" }).click();
   await invited.close();
-  const member = await as("Members");
-  for (const group of ["Wardens", "Board"]) await as(group);
+  for (const group of ["Members", "Wardens", "Board"]) await as(group);
   await shoot(await administrator("/-/people"), "app-people");
-  await shoot(await member(await ownHive(member)), "app-rights");
 
-  const wrong = await open("/hives/new");
-  await wrong.getByLabel("Code").fill("B-01");
-  await wrong.getByLabel("Apiary").selectOption({ index: 2 });
-  await wrong.getByLabel("Colour of the roof").fill("#ffcc00");
-  await wrong.getByRole("button", { name: "Save", exact: true }).click();
-  await shoot(wrong, "app-errors");
+  const grid = await open("/hives/grid");
+  await grid.locator("tbody tr").nth(3).locator("td").nth(2).click();
+  await grid.keyboard.type("q");
+  await grid.getByRole("option", { name: "Queenless" }).waitFor();
+  await shoot(grid, "app-grid");
+  await shoot(await open("/hives?layout=board"), "app-board");
 
   const changed = await open("/hives/3/edit");
   await changed.getByLabel("Status").selectOption("weak");
@@ -123,17 +122,6 @@ async function pages(address) {
   await changed.close();
   await shoot(await open("/hives/3/history"), "app-history");
   await browser.close();
-}
-
-/** The form of the first hive that the sample member keeps. */
-async function ownHive(member) {
-  for (let id = 1; id < 40; id++) {
-    const page = await member(`/hives/${id}`);
-    const edits = await page.getByRole("link", { name: "Edit", exact: true }).count();
-    await page.close();
-    if (edits > 0) return `/hives/${id}/edit`;
-  }
-  throw new Error("the sample member keeps no hive");
 }
 
 const demo = join(folder, "demo");

@@ -238,6 +238,21 @@ describe.each(kinds)("filters over $kind", (kind) => {
     }
   });
 
+  it("are shown as parts of a ring, each of which leads to its rows", async () => {
+    const { html } = await visitor.get("/hives/filter?sunny=yes");
+    const [, ring = ""] = /<div class="ring">(.*?)<\/div>/s.exec(html) ?? [];
+    expect(ring).toContain('<path d="M');
+    const parts = [...ring.matchAll(/<a href="(\/hives\?[^"]*)">[^<]*: (\d+) \([\d.]+%\)<\/a>/g)];
+    expect(parts.length).toBeGreaterThan(2);
+    expect(ring.match(/<path/g)).toHaveLength(parts.length);
+    for (const [, href = "", count] of parts) {
+      const query = new URL(href.replaceAll("&amp;", "&"), app.address).searchParams;
+      expect([href, query.get("sunny")]).toEqual([href, "yes"]);
+      expect([href, (await listed(query)).length]).toEqual([href, Number(count)]);
+    }
+    expect(html).not.toContain("<b>'retired'");
+  });
+
   it("stand above the list, each with the way to take it out, and leave out what makes no sense", async () => {
     const { html } = await visitor.get(
       "/hives?status=active&status=%3Cb%3E%27retired%27&frames.from=3&status=%22%3E%3Cscript%3E&frames.to=x&installed=tomorrow&seen.from=2026-02-31&apiary_id=1%20or%201=1",
@@ -294,20 +309,16 @@ describe.each(kinds)("filters over $kind", (kind) => {
   it("stay when somebody chooses columns and an order, which are in the address, too", async () => {
     const page = await visitor.get("/hives/columns?status=active");
     expect(textOf(page.html)).toContain("Columns and order of hives");
-    const chosen = new URLSearchParams([
-      ["_set", "yes"],
-      ["status", "active"],
-      ["_place.sort", "2"],
-      ["_place.code", "1"],
-      ["_place.created_at", "3"],
-      ["_place.nonsense", "4"],
-      ["_place.frames", ""],
-      ["_by", "apiary"],
-      ["_way", "-"],
-      ["_by", ""],
-      ["_way", ""],
-    ]);
-    const { path, html } = await visitor.get(`/hives/columns?${chosen}`);
+    const { path, html } = await visitor.post("/hives/columns", {
+      status: "active",
+      "_place.sort": "2",
+      "_place.code": "1",
+      "_place.created_at": "3",
+      "_place.nonsense": "4",
+      "_place.frames": "",
+      _by: ["apiary", ""],
+      _way: ["-", ""],
+    });
     expect(path).toBe("/hives?status=active&columns=code%2Csort%2Ccreated_at&sort=-apiary");
     const heading = textOf(/<thead>.*?<\/thead>/s.exec(html)?.[0] ?? "").trim();
     expect(heading).toMatch(/^Tick Code Sort (Created|Added)/);

@@ -10,6 +10,7 @@ const allowed: Readonly<Record<string, readonly string[]>> = {
   "src/core": [
     "src/core",
     "kit/formula/computing.ts",
+    "kit/formula/coordinates.ts",
     "kit/formula/durations.ts",
     "kit/formula/zones.ts",
     "kit/migrations/script-part.ts",

@@ -77,6 +77,18 @@ describe.each(kinds)("lists over $kind", (kind) => {
     return pages;
   }
 
+  /** The codes on the pages of a list that its own links lead to, as they are far into a long one. */
+  async function walked(start: string, rel: "next" | "prev"): Promise<string[][]> {
+    const pages: string[][] = [];
+    for (let path: string | undefined = start; path !== undefined; ) {
+      const { html } = await visitor.get(path);
+      pages.push([...html.matchAll(/>(H-\d\d\d)</g)].map(([, code = ""]) => code));
+      expect(pages.length).toBeLessThan(10);
+      path = new RegExp(`href="([^"]*)" rel="${rel}"`).exec(html)?.[1]?.replaceAll("&amp;", "&");
+    }
+    return pages;
+  }
+
   const names = ["Yarrow", "álamo", "Birch", "alder"];
   const alphabet = ["álamo", "alder", "Birch", "Yarrow"];
   const place = (apiary: number | undefined) =>
@@ -104,6 +116,20 @@ describe.each(kinds)("lists over $kind", (kind) => {
       const ranks = rising.flat().map((code) => of.get(code) ?? 0);
       expect(ranks).toEqual([...ranks].sort((one, other) => one - other));
       expect(falling.flat()).toEqual(rising.flat().reverse());
+      for (const [sort, whole] of [
+        [name, rising],
+        [`-${name}`, falling],
+      ] as const) {
+        const all = whole.flat();
+        const { html } = await visitor.get(`/hives?sort=${sort}`);
+        const ids = [...html.matchAll(/href="\/hives\/(\d+)-/g)].map(([, id]) => id);
+        const ahead = await walked(`/hives?sort=${sort}&page=2&after=${ids[24]}`, "next");
+        expect(ahead.flat()).toEqual(all.slice(25));
+        const back = await walked(`/hives?sort=${sort}&before=end`, "prev");
+        // The first page is whole, whatever the others left of it.
+        expect(back.map(({ length }) => length)).toEqual([25, 25, 25, 25, 25]);
+        expect([...new Set(back.reverse().flat())]).toEqual(all);
+      }
     },
   );
 });

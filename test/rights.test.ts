@@ -20,7 +20,7 @@ import {
 
 /** How many models are tried, with how many rights each; MODELS and RIGHTS set more. */
 const models = Array.from({ length: Number(process.env.MODELS ?? 2) }, (_, at) => at + 1);
-const rights = Array.from({ length: Number(process.env.RIGHTS ?? 6) }, (_, at) => at + 1);
+const rights = Array.from({ length: Number(process.env.RIGHTS ?? 2) }, (_, at) => at + 1);
 
 /** How many records of an entity are opened one by one. */
 const opened = 7;

@@ -3,6 +3,7 @@ import { columnsBeside } from "../database/current-dialect.ts";
 import {
   automaticColumns,
   type Entity,
+  handColumn,
   isComputed,
   isReference,
   isReferences,
@@ -11,9 +12,12 @@ import { isOrderedByLetters } from "../fields/types.ts";
 import type { Withheld } from "./scope.ts";
 
 /** The columns of an entity's table, with blanks for what the person doesn't see of each row. */
-export function blankedColumns({ table, fields }: Entity, unseen: Withheld): RawBuilder<unknown> {
-  const columns: RawBuilder<unknown>[] = automaticColumns.map((name) =>
-    sql.ref(`${table}.${name}`),
+export function blankedColumns(
+  { table, fields, byHand }: Entity,
+  unseen: Withheld,
+): RawBuilder<unknown> {
+  const columns: RawBuilder<unknown>[] = [...automaticColumns, ...(byHand ? [handColumn] : [])].map(
+    (name) => sql.ref(`${table}.${name}`),
   );
   for (const [name, field] of Object.entries(fields)) {
     if (isReferences(field) || isComputed(field)) continue;

@@ -1,4 +1,5 @@
 import type { Entity } from "../entity/entity.ts";
+import { localAddress } from "../entity/links.ts";
 import { accountTables } from "./account-tables.ts";
 import { everyone, firstOrganisation } from "./accounts.ts";
 import { isAdministrator } from "./rights.ts";
@@ -33,9 +34,89 @@ export async function viewsOf(scope: Scope, { table }: Entity): Promise<KeptView
     .select(["id", "name", "query", "group_name", "account_id"])
     .where("entity_table", "=", table)
     .where("organisation_id", "=", organisation ?? firstOrganisation)
+    .where("name", "<>", unnamed)
     .where((by) => by.or([by("account_id", "=", person.id), by("group_name", "in", groups)]))
     .orderBy("name")
     .orderBy("id")
+    .execute();
+}
+
+/** The parameters that say how a list looks, and not what is in it. */
+const lookParameters: ReadonlySet<string> = new Set(["columns", "sort", "group", "rows"]);
+
+/** The name of what is kept of a list for a person besides views; no view is called so. */
+const unnamed = "";
+
+/** In the place of a table: the page that a person begins with after signing in. */
+const startOf = "-start";
+
+/** A query of a list, with the columns and the order that the person chose last where it says nothing of them. */
+export async function withOwnLook(
+  scope: Scope,
+  entity: Entity,
+  query: URLSearchParams,
+): Promise<URLSearchParams> {
+  if ([...query.keys()].some((name) => lookParameters.has(name))) return query;
+  const kept = await ownQuery(scope, entity.table);
+  if (kept === undefined) return query;
+  const whole = new URLSearchParams(kept);
+  for (const [name, value] of query) whole.append(name, value);
+  return whole;
+}
+
+/** Keeps how a list looks to the person; undefined forgets it. */
+export async function keepOwnLook(
+  scope: Scope,
+  entity: Entity,
+  query: URLSearchParams | undefined,
+): Promise<void> {
+  const look = [...(query ?? [])].filter(([name]) => lookParameters.has(name));
+  await keepOwnQuery(scope, entity.table, new URLSearchParams(look).toString());
+}
+
+/** The page that the person begins with after signing in; undefined for the usual one. */
+export async function startPage(scope: Scope): Promise<string | undefined> {
+  return localAddress(await ownQuery(scope, startOf));
+}
+
+/** Makes a view the page that the person begins with; undefined for the usual one. */
+export async function keepStartPage(scope: Scope, address: string | undefined): Promise<void> {
+  await keepOwnQuery(scope, startOf, address ?? "");
+}
+
+async function ownQuery(scope: Scope, table: string): Promise<string | undefined> {
+  const { person, organisation, db } = scope;
+  if (!person || !keepsViews(scope)) return undefined;
+  const kept = await accountTables(db)
+    .selectFrom("levadura_view")
+    .select("query")
+    .where("entity_table", "=", table)
+    .where("organisation_id", "=", organisation ?? firstOrganisation)
+    .where("account_id", "=", person.id)
+    .where("name", "=", unnamed)
+    .executeTakeFirst();
+  return kept?.query;
+}
+
+/** Keeps a query for the person in the place of another one; a blank one is forgotten. */
+async function keepOwnQuery(scope: Scope, table: string, query: string): Promise<void> {
+  const { person, organisation, db } = scope;
+  if (!person || !keepsViews(scope) || query.length > 2000) return;
+  const own = {
+    organisation_id: organisation ?? firstOrganisation,
+    account_id: person.id,
+    entity_table: table,
+    name: unnamed,
+  };
+  const tables = accountTables(db);
+  await tables
+    .deleteFrom("levadura_view")
+    .where((by) => by.and(own))
+    .execute();
+  if (query === "") return;
+  await tables
+    .insertInto("levadura_view")
+    .values({ ...own, query, group_name: null })
     .execute();
 }
 

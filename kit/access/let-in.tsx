@@ -4,6 +4,7 @@ import { noteEvent } from "../store/audit.ts";
 import { accountTables } from "./account-tables.ts";
 import { type Account, organisationsOf } from "./accounts.ts";
 import { codePath } from "./addresses.ts";
+import { startPage } from "./kept-views.ts";
 import { newLink } from "./links.ts";
 import type { Scope } from "./scope.ts";
 import { beginSession, endSession } from "./sessions.ts";
@@ -25,8 +26,10 @@ export async function letIn(
     ? await organisationsOf(db, account.id)
     : [];
   const there = scope.access?.organisations ? scope.inOrganisation(organisation) : scope;
-  await noteEvent(there.as(account), "sign in");
-  return c.redirect(localAddress(to) ?? "/", 303);
+  const person = there.as(account);
+  await noteEvent(person, "sign in");
+  const asked = localAddress(to) ?? "/";
+  return c.redirect(asked === "/" ? ((await startPage(person)) ?? asked) : asked, 303);
 }
 
 /** The same, unless they have a second factor: then they are asked for a code first. */

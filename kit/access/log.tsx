@@ -2,6 +2,7 @@ import type { Context } from "hono";
 import type { Feature } from "../features/feature.ts";
 import { askedPage } from "../http/asked-page.ts";
 import { entriesOf } from "../store/audit.ts";
+import { numberedPager } from "../store/list/pager.ts";
 import { linksIn } from "../store/log-links.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
 import { LogTable } from "../ui/log-table.tsx";
@@ -57,8 +58,7 @@ async function showLog(c: Context, scope: Scope) {
         scope={scope}
         path={logPath}
         query={query}
-        page={page}
-        pages={Math.max(1, Math.ceil(total / onPage))}
+        pager={numberedPager(page, Math.max(1, Math.ceil(total / onPage)))}
       />
     </>
   );

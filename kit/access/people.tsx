@@ -6,6 +6,7 @@ import { askedPage } from "../http/asked-page.ts";
 import { originFor } from "../http/public-address.ts";
 import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
 import { noteEvent } from "../store/audit.ts";
+import { numberedPager } from "../store/list/pager.ts";
 import { linksOf } from "../store/options.ts";
 import { findAnyRow } from "../store/select.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
@@ -125,8 +126,7 @@ async function listPeople(c: Context, scope: Scope) {
         scope={scope}
         path={peoplePath}
         query={new URLSearchParams()}
-        page={page}
-        pages={Math.max(1, Math.ceil(total / onPage))}
+        pager={numberedPager(page, Math.max(1, Math.ceil(total / onPage)))}
       />
     </>
   );

@@ -146,6 +146,11 @@ export class Scope implements FieldScope, FormulaScope {
     return this.person?.record ?? 0;
   }
 
+  /** The same scope at this moment: for what goes on after its request. */
+  later(): Scope {
+    return new Scope(this.#given());
+  }
+
   /** The same scope within a transaction. */
   within(db: Kysely<AnyTables>): Scope {
     return new Scope({ ...this.#given(), db }, this.now);

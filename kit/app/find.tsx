@@ -4,6 +4,7 @@ import { NotSignedIn, type Scope } from "../access/scope.ts";
 import type { Entity } from "../entity/entity.ts";
 import { address, type Link } from "../entity/links.ts";
 import type { Feature } from "../features/feature.ts";
+import { archiveConditions } from "../store/archive.ts";
 import { where } from "../store/list/conditions.ts";
 import { longestSearch } from "../store/list/request.ts";
 import { isSearched, searchConditions } from "../store/list/search.ts";
@@ -83,7 +84,7 @@ async function foundIn(scope: Scope, entity: Entity, words: string): Promise<Lin
   const { rows } = await sql<{ id: number; displayTitle: string }>`
     select ${sql.ref(`${table}.id`)}, ${titleOf(scope, entity, table)} as ${displayTitle}
     from ${scope.rowsOf(entity)} as ${sql.table(table)}
-    ${where(searchConditions(scope, entity, words))}
+    ${where([...archiveConditions(entity), ...(await searchConditions(scope, entity, words))])}
     order by ${byTitle} limit ${sql.lit(mostFound + 1)}`.execute(scope.db);
   return rows.map((row) => ({ ...row, pagePath }));
 }

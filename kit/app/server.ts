@@ -1,6 +1,7 @@
 import type { AddressInfo } from "node:net";
 import { serve } from "@hono/node-server";
 import { isThisMachine } from "../http/this-machine.ts";
+import { endWork } from "../store/work.ts";
 
 type Fetch = Parameters<typeof serve>[0]["fetch"];
 
@@ -56,6 +57,7 @@ export function listen(
   const stop = () => {
     clearInterval(minutely);
     const finish = async () => {
+      await endWork();
       await chores?.();
       await close();
       process.exit(0);

@@ -24,8 +24,21 @@ export interface Dialect {
   contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool>;
   /** The same for a column; `ordered` says whether lists are ordered by its letters. */
   columnContains(column: string, word: string, ordered: boolean): RawBuilder<SqlBool>;
+  /**
+   * What gives the records of a table that may hold a word in some columns, by the index of the words of these; all that do
+   * are among them. Undefined where the index can't help.
+   */
+  wordCandidates(
+    table: string,
+    columns: readonly string[],
+    word: string,
+  ): RawBuilder<{ id: number }> | undefined;
+  /** What a column of an order is compared by. */
+  orderValue(column: string, text?: boolean): RawBuilder<unknown>;
   /** A term of an order: rows without a value come first, and last in a descending order. */
   orderTerm(column: string, descending?: boolean, text?: boolean): RawBuilder<unknown>;
+  /** What gives about how many rows a table has, without counting them; undefined where the database doesn't know. */
+  aboutRows(table: string): RawBuilder<{ about: number | null }> | undefined;
   /** The columns that a table has beside one whose letters order its rows. */
   columnsBeside(column: string): readonly string[];
   /** A value that isn't saved yet, within a formula; a tick box that was not shown counts as not ticked. */

@@ -1,5 +1,6 @@
 import type { Generated, RawBuilder } from "kysely";
 import type {
+  Color,
   ComputedField,
   Field,
   FormulaScope,
@@ -23,6 +24,17 @@ export interface RowRule {
   sentence?: Label;
   /** The input beside which people read it; blank for above the form. */
   about: string;
+}
+
+/** Rows that stand out in lists. */
+export interface Highlight {
+  color: Color;
+  /** What it says of a row. */
+  sentence: Label;
+  /** The condition, in SQL, on the row of the table. */
+  holds(scope: FormulaScope): RawBuilder<unknown>;
+  /** The columns that it looks at, such as `hive.price`: who doesn't see all of them sees no highlight. */
+  reads?: readonly string[];
 }
 
 /** Which fields a form shows, needs or fills in, by what is typed in it. */
@@ -51,13 +63,23 @@ interface Declaration<Declared extends Fields> {
   title?: string;
   /** Whether each record belongs to an organisation, and is there for its people only. */
   organised?: boolean;
+  /** Whether its records can be archived; when they were is in its column `archived_at`. */
+  archive?: boolean;
+  /** Whether people put its records in order; their places are in its column `hand_order`. */
+  byHand?: boolean;
   /** Those that forms ask for first, in their order. */
   fields: Declared;
   /** The order of lists, such as `["-installed", "code"]`; by number without it. */
   order?: readonly string[];
   /** Columns that lists sort by besides the fields: `id`, `created_at`, … */
   sorted?: readonly string[];
+  /** Columns that the table has an index for, by which very long lists are counted. */
+  indexed?: readonly string[];
+  /** Columns whose words the table has an index for, by which searches find few records among many. */
+  words?: readonly string[];
   rowRules?: readonly RowRule[];
+  /** The rows that stand out in lists, by the first condition that holds. */
+  highlights?: readonly Highlight[];
   conditionalFields?: ConditionalFields;
 }
 
@@ -65,7 +87,10 @@ interface Declaration<Declared extends Fields> {
 export interface Entity<Declared extends Fields = Fields> extends Declaration<Declared> {
   order: readonly string[];
   sorted: readonly string[];
+  indexed: readonly string[];
+  words: readonly string[];
   rowRules: readonly RowRule[];
+  highlights: readonly Highlight[];
   conditionalFields: ConditionalFields;
   /** The fields that forms ask for. */
   inputs: Fields;
@@ -81,7 +106,10 @@ export function entity<Declared extends Fields>(
   return {
     order: [],
     sorted: [],
+    indexed: [],
+    words: [],
     rowRules: [],
+    highlights: [],
     conditionalFields: {},
     ...declaration,
     inputs: Object.fromEntries(
@@ -95,6 +123,9 @@ export function entity<Declared extends Fields>(
 
 /** The columns that every table of an entity has. */
 export const automaticColumns = ["id", "version", "created_at", "updated_at"] as const;
+
+/** The column with the places of records that people put in order. */
+export const handColumn = "hand_order";
 
 export function isComputed(field: Field): field is ComputedField {
   return "formula" in field;

@@ -11,6 +11,8 @@ export interface PageLink {
   path: string;
   /** Whether the filters and the order of a list go along. */
   keepsQuery?: true;
+  /** The addresses of lists on which it shows; on all, where it doesn't say. */
+  when?(query: URLSearchParams): boolean;
   look: "primary" | "secondary" | "danger";
   text(messages: Messages, names: Names): string;
 }

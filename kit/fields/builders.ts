@@ -13,6 +13,7 @@ export { money } from "./money.ts";
 export { computed, optional, unasked } from "./optional.ts";
 export { percent } from "./percent.ts";
 export { phone } from "./phone.tsx";
+export { place } from "./place.tsx";
 export { reference } from "./reference.tsx";
 export { references } from "./references.tsx";
 export { span } from "./span.ts";

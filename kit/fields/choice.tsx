@@ -2,7 +2,15 @@ import { type Label, labelIn } from "../entity/label.ts";
 import type { FieldProps } from "../ui/field-frame.tsx";
 import { fieldOf, typedValue } from "../ui/form.ts";
 import { SelectFrame } from "../ui/select.tsx";
-import { type Field, type FieldOptions, type FieldType, readBy, says, typedText } from "./field.ts";
+import {
+  type Color,
+  type Field,
+  type FieldOptions,
+  type FieldType,
+  readBy,
+  says,
+  typedText,
+} from "./field.ts";
 import { textType } from "./text.ts";
 
 /** One of a few: the values, with their labels. */
@@ -10,7 +18,11 @@ export function choice<const Choices extends Readonly<Record<string, Label>>>({
   label,
   start,
   choices,
-}: FieldOptions<keyof Choices & string> & { choices: Choices }): Field<keyof Choices & string> {
+  colors,
+}: FieldOptions<keyof Choices & string> & {
+  choices: Choices;
+  colors?: Readonly<Partial<Record<keyof Choices & string, Color>>>;
+}): Field<keyof Choices & string> {
   const schema = typedText(400).refine(
     (typed) => Object.hasOwn(choices, typed),
     says(({ chooseOffered }) => chooseOffered),
@@ -19,6 +31,7 @@ export function choice<const Choices extends Readonly<Record<string, Label>>>({
     kind: "choice",
     label,
     choices,
+    ...(colors && { colors: colors as Readonly<Record<string, Color>> }),
     required: true,
     ...(start !== undefined && { start: () => start }),
     attributes: () => ({ required: true }),
@@ -33,7 +46,9 @@ export const choiceType: FieldType = {
   blank: ({ chooseOne }) => chooseOne,
   show: (value, field, { format }) =>
     value === null ? null : (
-      <span class="choice">{choiceLabel(field, value as string, format.language)}</span>
+      <span class="choice" data-color={colorOf(field, value as string)}>
+        {choiceLabel(field, value as string, format.language)}
+      </span>
     ),
 };
 
@@ -41,6 +56,11 @@ export const choiceType: FieldType = {
 export function choiceLabel({ choices = {} }: Field, value: string, language: string): string {
   const label = Object.hasOwn(choices, value) ? choices[value] : undefined;
   return label === undefined ? value : labelIn(label, language);
+}
+
+/** The colour of a choice; undefined where it has none. */
+export function colorOf({ colors = {} }: Field, value: string): Color | undefined {
+  return Object.hasOwn(colors, value) ? colors[value] : undefined;
 }
 
 export function ChoiceField({ form, name, hint }: FieldProps) {

@@ -20,6 +20,7 @@ export const EmailField = TextField;
 export const UrlField = TextField;
 export const PhoneField = TextField;
 export const ColorField = TextField;
+export const PlaceField = TextField;
 export const LongTextField = asked(LongText);
 export const CheckboxField = asked(Checkbox);
 export const ChoiceField = asked(Choice);
@@ -44,6 +45,7 @@ export const controls: Readonly<Record<FieldKind, FC<FieldProps>>> = {
   url: UrlField,
   phone: PhoneField,
   color: ColorField,
+  place: PlaceField,
   choice: ChoiceField,
   reference: LookupField,
   references: LookupsField,

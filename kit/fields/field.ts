@@ -24,9 +24,23 @@ export type FieldKind =
   | "url"
   | "phone"
   | "color"
+  | "place"
   | "choice"
   | "reference"
   | "references";
+
+/** The colours of choices and rows, as `ui/tokens.css` has them. */
+export type Color =
+  | "red"
+  | "orange"
+  | "yellow"
+  | "green"
+  | "teal"
+  | "blue"
+  | "violet"
+  | "pink"
+  | "brown"
+  | "grey";
 
 /** By what a field reads and writes its values: the language and the clock of the person who types. */
 export interface FieldScope {
@@ -80,6 +94,8 @@ export interface Field<Value = unknown> {
   readonly required: boolean;
   /** The choices by value, with their labels. */
   readonly choices?: Readonly<Record<string, Label>>;
+  /** The colours of choices that have one. */
+  readonly colors?: Readonly<Record<string, Color>>;
   /** What a new record starts with, if anything. */
   start?(scope: FormulaScope): unknown;
   attributes(scope: FieldScope): Attributes;

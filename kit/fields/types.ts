@@ -12,6 +12,7 @@ import { longTextType } from "./long-text.tsx";
 import { moneyType } from "./money.ts";
 import { percentType } from "./percent.ts";
 import { phoneType } from "./phone.tsx";
+import { placeType } from "./place.tsx";
 import { referenceType } from "./reference.tsx";
 import { referencesType } from "./references.tsx";
 import { spanType } from "./span.ts";
@@ -37,6 +38,7 @@ const fieldTypes: Readonly<Record<FieldKind, FieldType>> = {
   url: urlType,
   phone: phoneType,
   color: colorType,
+  place: placeType,
   choice: choiceType,
   reference: referenceType,
   references: referencesType,

@@ -1,15 +1,22 @@
-import type { MiddlewareHandler } from "hono";
+import type { Context, MiddlewareHandler } from "hono";
 import { csrf } from "hono/csrf";
+import { HTTPException } from "hono/http-exception";
 import { forChanges } from "./for-changes.ts";
 import { publicAddress } from "./public-address.ts";
 
 /**
- * Refuses forms that a page of another origin sends. Behind a proxy, pages have the public address, which isn't the
- * one that requests come to.
+ * Refuses what a page of another origin sends: forms, and whatever else scripts send. Behind a proxy, pages have the
+ * public address, which isn't the one that requests come to.
  */
 export function sameOrigin(): MiddlewareHandler {
   const known = publicAddress()?.origin;
-  return forChanges(
-    csrf({ origin: (origin, c) => origin === known || origin === new URL(c.req.url).origin }),
-  );
+  const isOwn = (origin: string, c: Context) =>
+    origin === known || origin === new URL(c.req.url).origin;
+  const forms = csrf({ origin: isOwn });
+  return forChanges((c, next) => {
+    const origin = c.req.header("origin");
+    const isStrange = origin !== undefined && !isOwn(origin, c);
+    if (isStrange && c.req.header("sec-fetch-site") !== "same-origin") throw new HTTPException(403);
+    return forms(c, next);
+  });
 }

@@ -4,6 +4,7 @@ import { mailboxPath } from "../access/addresses.ts";
 import type { Scope } from "../access/scope.ts";
 import type { Feature } from "../features/feature.ts";
 import { askedPage } from "../http/asked-page.ts";
+import { numberedPager } from "../store/list/pager.ts";
 import { showPage } from "../ui/layout.tsx";
 import { Pager } from "../ui/pager.tsx";
 import { isMailboxOpen } from "./mailbox-open.ts";
@@ -52,8 +53,7 @@ async function showMailbox(c: Context, scope: Scope) {
         scope={scope}
         path={mailboxPath}
         query={new URLSearchParams()}
-        page={page}
-        pages={Math.max(1, Math.ceil(Number(total) / onPage))}
+        pager={numberedPager(page, Math.max(1, Math.ceil(Number(total) / onPage)))}
       />
     </>
   );

@@ -1,5 +1,6 @@
 import type { LoggedAction } from "../access/action.ts";
 import type { Trouble } from "../database/contract.ts";
+import { listsEn } from "./lists.en.ts";
 import { peopleEn } from "./people.en.ts";
 import { pluralForm } from "./plural.ts";
 
@@ -34,19 +35,59 @@ export const en = {
   tick: "Tick",
   tickRecord: (title: string) => `Tick ${title}`,
   chosenRows: (count: string) => `For the ticked rows, or for all ${count} if none is ticked:`,
-  manyActions: { change: "Change…", delete: "Delete…" },
+  manyActions: {
+    change: "Change…",
+    archive: "Archive…",
+    restore: "Bring back…",
+    delete: "Delete…",
+  },
   manyTitles: {
     change: (count: string) => `Change ${count}`,
+    archive: (count: string) => `Archive ${count}`,
+    restore: (count: string) => `Bring back ${count}`,
     delete: (count: string) => `Delete ${count}`,
   },
   manyDone: {
     change: (count: string) => `Changed: ${count}`,
+    archive: (count: string) => `Archived: ${count}`,
+    restore: (count: string) => `Brought back: ${count}`,
     delete: (count: string) => `Deleted: ${count}`,
   },
+  archive: "Archive",
+  archiveLink: "Archive…",
+  archiveTitle: (title: string) => `Archive ${title}?`,
+  archiveMeans:
+    "Lists and lookups leave it out from then on. What refers to it goes on showing it, and it can be brought back.",
+  archivedOn: (moment: string) => `Archived ${moment}: lists and lookups leave it out.`,
+  archivedToo: { all: "Archived ones too", only: "Archived ones only" },
+  bringBack: "Bring back",
+  bringBackTitle: (title: string) => `Bring back ${title}?`,
+  bringBackMeans: "Lists and lookups show it again.",
+  putInOrder: "Put in order…",
+  orderOf: (many: string) => `Put ${many} in order`,
+  orderHow:
+    "Drag a line to its place, or move it by its buttons. The list shows them in this order.",
+  moveUp: (title: string) => `Move ${title} up`,
+  moveDown: (title: string) => `Move ${title} down`,
   manyRefused: (count: string) => `Left as they are: ${count}`,
   manyField: "Field to change",
   manyNone: "You may not do this with any of these records.",
   manyTooMany: (most: string) => `At once, up to ${most} can be changed: filter the list first.`,
+  manyInBackground:
+    "There are many: you can keep working while this runs, and stop it at any time.",
+  manyBusy: "Other changes of many records are still going on. Try again once they are done.",
+  workStates: {
+    running: "Running",
+    stopping: "Stopping",
+    done: "Done",
+    stopped: "Stopped",
+    failed: "Ended early by an error, which the log of the server has",
+    lost: "Ended early, as the server did",
+  },
+  workTried: (tried: string, total: string) => `${tried} of ${total}`,
+  workLeft: (count: string) => `Not processed: ${count}`,
+  workStop: "Stop",
+  moreRefused: (count: string) => `… and ${count} more`,
   manyOthers: "The list has changed since you looked. Check the records again.",
   goOn: "Continue",
   hasParts: "It has parts, which would be deleted with it. Delete it on its own page.",
@@ -63,6 +104,7 @@ export const en = {
     csv: "CSV, for other programs",
     xlsx: "Workbook (XLSX)",
     pdf: "Pages (PDF)",
+    geojson: "GeoJSON, for maps",
     print: "A page to print",
   },
   exportTooMany: (most: string) => `Up to ${most} rows only: filter the list first.`,
@@ -78,6 +120,8 @@ export const en = {
   isFrom: (field: string, value: string) => `${field}: from ${value}`,
   isTo: (field: string, value: string) => `${field}: up to ${value}`,
   withoutFilter: (filter: string) => `Take out the filter ${filter}`,
+  asRing: "As a ring",
+  slice: (label: string, count: string, share: string) => `${label}: ${count} (${share})`,
   mostFrequent: "Only the most frequent are listed.",
   spans: {
     today: "Today",
@@ -112,8 +156,11 @@ export const en = {
   makeFirst: "Make the first one",
   noneYet: "None yet.",
   pages: "Pages",
+  first: "First",
   previous: "Previous",
   next: "Next",
+  last: "Last",
+  pageNumber: (page: string) => `Page ${page}`,
   pageOf: (page: string, pages: string) => `Page ${page} of ${pages}`,
 
   // Records.
@@ -192,6 +239,7 @@ export const en = {
   phone: "Use a telephone number, such as +34 600 000 000.",
   chooseColor: "Choose a colour.",
   color: "Use a colour, such as #ffcc00.",
+  coordinates: "Use latitude and longitude, such as 41.3879, 2.1699.",
   chooseOne: "Choose one.",
   chooseOffered: "Choose one of those offered.",
   chooseFromOffered: "Choose from those offered.",
@@ -327,6 +375,7 @@ export const en = {
   } satisfies Record<LoggedAction, string> as Readonly<Record<LoggedAction, string>>,
 
   ...peopleEn,
+  ...listsEn,
 
   // What goes wrong.
   notFound: "Page not found",

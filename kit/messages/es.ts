@@ -1,4 +1,5 @@
 import type { Messages } from "./en.ts";
+import { listsEs } from "./lists.es.ts";
 import { peopleEs } from "./people.es.ts";
 import { pluralForm } from "./plural.ts";
 
@@ -29,19 +30,58 @@ export const es: Messages = {
   tickRecord: (title: string) => `Marcar ${title}`,
   chosenRows: (count: string) =>
     `Con las filas marcadas o, si no hay ninguna, con todas (${count}):`,
-  manyActions: { change: "Cambiar…", delete: "Eliminar…" },
+  manyActions: {
+    change: "Cambiar…",
+    archive: "Archivar…",
+    restore: "Recuperar…",
+    delete: "Eliminar…",
+  },
   manyTitles: {
     change: (count: string) => `Cambiar ${count}`,
+    archive: (count: string) => `Archivar ${count}`,
+    restore: (count: string) => `Recuperar ${count}`,
     delete: (count: string) => `Eliminar ${count}`,
   },
   manyDone: {
     change: (count: string) => `Cambiados: ${count}`,
+    archive: (count: string) => `Archivado: ${count}`,
+    restore: (count: string) => `Recuperado: ${count}`,
     delete: (count: string) => `Eliminados: ${count}`,
   },
+  archive: "Archivar",
+  archiveLink: "Archivar…",
+  archiveTitle: (title) => `¿Archivar ${title}?`,
+  archiveMeans:
+    "Desde entonces no sale en las listas ni al elegir. Lo que se refiere a él lo sigue mostrando, y se puede recuperar.",
+  archivedOn: (moment) => `Archivado el ${moment}: no sale en las listas ni al elegir.`,
+  archivedToo: { all: "También los archivados", only: "Solo los archivados" },
+  bringBack: "Recuperar",
+  bringBackTitle: (title) => `¿Recuperar ${title}?`,
+  bringBackMeans: "Vuelve a salir en las listas y al elegir.",
+  putInOrder: "Ordenar…",
+  orderOf: (many) => `Ordenar ${many}`,
+  orderHow:
+    "Arrastra una línea a su sitio, o muévela con sus botones. La lista los muestra en este orden.",
+  moveUp: (title) => `Subir ${title}`,
+  moveDown: (title) => `Bajar ${title}`,
   manyRefused: (count: string) => `Sin cambios: ${count}`,
   manyField: "Campo que se cambia",
   manyNone: "No hay registros con los que puedas hacer esto.",
   manyTooMany: (most: string) => `Se pueden cambiar hasta ${most} a la vez: filtra antes la lista.`,
+  manyInBackground: "Son muchos: puedes seguir trabajando mientras se hace, y detenerlo.",
+  manyBusy: "Aún están en marcha otros cambios de muchos registros. Prueba cuando terminen.",
+  workStates: {
+    running: "En marcha",
+    stopping: "Deteniéndose",
+    done: "Terminado",
+    stopped: "Detenido",
+    failed: "Terminó antes de tiempo por un error, que está en el registro del servidor",
+    lost: "Terminó antes de tiempo, como el servidor",
+  },
+  workTried: (tried, total) => `${tried} de ${total}`,
+  workLeft: (count) => `Sin recorrer: ${count}`,
+  workStop: "Detener",
+  moreRefused: (count) => `… y ${count} más`,
   manyOthers: "La lista tiene ahora otros registros. Mira otra vez cuántos son.",
   goOn: "Continuar",
   hasParts: "Tiene partes que se eliminarían con él. Elimínalo en su propia página.",
@@ -57,6 +97,7 @@ export const es: Messages = {
     csv: "CSV, para otros programas",
     xlsx: "Libro de cálculo (XLSX)",
     pdf: "Páginas (PDF)",
+    geojson: "GeoJSON, para mapas",
     print: "Una página para imprimir",
   },
   exportTooMany: (most: string) => `Hasta ${most} filas: filtra antes la lista.`,
@@ -72,6 +113,8 @@ export const es: Messages = {
   isFrom: (field: string, value: string) => `${field}: desde ${value}`,
   isTo: (field: string, value: string) => `${field}: hasta ${value}`,
   withoutFilter: (filter: string) => `Quitar el filtro ${filter}`,
+  asRing: "Como anillo",
+  slice: (label, count, share) => `${label}: ${count} (${share})`,
   mostFrequent: "Los más frecuentes",
   spans: {
     today: "Hoy",
@@ -106,8 +149,11 @@ export const es: Messages = {
   makeFirst: "Añadir el primer registro",
   noneYet: "Todavía nada.",
   pages: "Páginas",
+  first: "Primera",
   previous: "Anterior",
   next: "Siguiente",
+  last: "Última",
+  pageNumber: (page) => `Página ${page}`,
   pageOf: (page, pages) => `Página ${page} de ${pages}`,
 
   // Records.
@@ -187,6 +233,7 @@ export const es: Messages = {
   phone: "Usa un número de teléfono, como +34 600 000 000.",
   chooseColor: "Elige un color.",
   color: "Usa un color, como #ffcc00.",
+  coordinates: "Usa latitud y longitud, como 41.3879, 2.1699.",
   chooseOne: "Elige un valor.",
   chooseOffered: "Elige un valor de los que se ofrecen.",
   chooseFromOffered: "Elige entre los que se ofrecen.",
@@ -323,6 +370,7 @@ export const es: Messages = {
   },
 
   ...peopleEs,
+  ...listsEs,
 
   // What goes wrong.
   notFound: "Página no encontrada",

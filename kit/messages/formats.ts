@@ -5,6 +5,7 @@ import { pluralForm } from "./plural.ts";
 /** How numbers, amounts, dates and times are written for one language, currency and time zone. */
 export class Formats {
   readonly #number: Intl.NumberFormat;
+  readonly #share: Intl.NumberFormat;
   readonly #money: Intl.NumberFormat;
   readonly #date: Intl.DateTimeFormat;
   readonly #dateTime: Intl.DateTimeFormat;
@@ -20,6 +21,7 @@ export class Formats {
     readonly messages: Messages,
   ) {
     this.#number = new Intl.NumberFormat(language, { maximumFractionDigits: 14 });
+    this.#share = new Intl.NumberFormat(language, { style: "percent", maximumFractionDigits: 1 });
     this.#money = new Intl.NumberFormat(language, { style: "currency", currency });
     this.#date = new Intl.DateTimeFormat(language, { dateStyle: "medium", timeZone: "UTC" });
     this.#dateTime = new Intl.DateTimeFormat(language, {
@@ -35,6 +37,11 @@ export class Formats {
     if (value === null) return "";
     const text = remembered(this.#numbers, value, (number) => this.#number.format(number));
     return unit ? `${text}\u00a0${unit}` : text;
+  }
+
+  /** A part of a whole, from 0 to 1, in percent. */
+  share(value: number): string {
+    return this.#share.format(value);
   }
 
   /** An amount in the currency of the application. */

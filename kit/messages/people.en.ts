@@ -105,6 +105,8 @@ export const peopleEn = {
   views: "Views",
   viewsOf: (many: string) => `Views of ${many}`,
   keepView: "Keep this view…",
+  makeStart: "Open after signing in",
+  endStart: "Don’t open after signing in",
   shareWith: "For whom",
   nobodyElse: "For me",
   deleteView: (name: string) => `Delete the view ${name}`,

@@ -96,6 +96,8 @@ export const peopleEs: typeof peopleEn = {
   views: "Vistas",
   viewsOf: (many) => `Vistas de ${many}`,
   keepView: "Guardar esta vista…",
+  makeStart: "Abrir al entrar",
+  endStart: "No abrir al entrar",
   shareWith: "Para quién",
   nobodyElse: "Para mí",
   deleteView: (name) => `Eliminar la vista ${name}`,

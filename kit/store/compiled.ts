@@ -10,28 +10,34 @@ const most = 200;
 
 /**
  * Runs a statement on the rows of an entity. Where its text is the same for everybody of a language, it is made once for each `key`, and then
- * given other `values`, which have to be all that it binds.
+ * given other `values`: all that it binds, or one for each place where it binds it.
  */
 export async function runCompiled<Found>(
   scope: Scope,
   entity: Entity,
-  { key, values, made }: { key: string; values: unknown[]; made: () => RawBuilder<Found> },
+  {
+    key,
+    values,
+    made,
+  }: { key: string; values: unknown[] | { each: unknown }; made: () => RawBuilder<Found> },
 ): Promise<Found[]> {
   if (!isSameForAll(scope, entity)) return (await made().execute(scope.db)).rows;
+  const bound = ({ parameters }: CompiledQuery) =>
+    Array.isArray(values) ? values : parameters.map(() => values.each);
   const known = statements.get(entity) ?? new Map<string, CompiledQuery | undefined>();
   statements.set(entity, known);
   // Records without a title are called by a word of the language.
   const place = `${scope.language} ${key}`;
   if (!known.has(place) && known.size < most) {
     const compiled = made().compile(scope.db);
-    const isWhole = String(compiled.parameters) === String(values);
+    const isWhole = String(compiled.parameters) === String(bound(compiled));
     known.set(place, isWhole ? compiled : undefined);
   }
   const statement = known.get(place);
   if (!statement) return (await made().execute(scope.db)).rows;
   const { rows } = await scope.db.executeQuery<Found>({
     ...statement,
-    parameters: values,
+    parameters: bound(statement),
   } as CompiledQuery<Found>);
   return rows;
 }

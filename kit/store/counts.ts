@@ -1,6 +1,8 @@
 import { sql } from "kysely";
 import type { Scope } from "../access/scope.ts";
 import type { Entity } from "../entity/entity.ts";
+import { archiveConditions } from "./archive.ts";
+import { where } from "./list/conditions.ts";
 
 /** How many rows of some entities are in sight, by table, in one statement. */
 export async function countsOf(
@@ -10,7 +12,7 @@ export async function countsOf(
   if (entities.length === 0) return new Map();
   const counts = entities.map(
     (entity) =>
-      sql`select ${sql.lit(entity.table)} as name, count(*) as total from ${scope.rowsOf(entity)} as counted`,
+      sql`select ${sql.lit(entity.table)} as name, count(*) as total from ${scope.rowsOf(entity)} as counted ${where(archiveConditions(entity, "in use", "counted"))}`,
   );
   const { rows } = await sql<{
     name: string;

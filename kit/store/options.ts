@@ -4,6 +4,8 @@ import { whoSignsIn } from "../access/who-signs-in.ts";
 import { type Entity, isReference, isReferences } from "../entity/entity.ts";
 import type { Link } from "../entity/links.ts";
 import type { Options, Typed } from "../entity/typed.ts";
+import { archiveConditions } from "./archive.ts";
+import { where } from "./list/conditions.ts";
 import { mostOptions } from "./most-options.ts";
 import { byTitle, displayTitle } from "./order.ts";
 import { titleOf } from "./titles.ts";
@@ -32,12 +34,16 @@ export async function linksOf(
 ): Promise<Link[]> {
   const { table, path: pagePath } = entity;
   const select = sql`select ${sql.ref(`${table}.id`)}, ${titleOf(scope, entity, table)} as ${displayTitle} from ${scope.rowsOf(entity)} as ${sql.table(table)}`;
-  const offer = among ? sql`${select} where ${sql.ref(`${table}.id`)} in ${among}` : select;
+  const limits = [
+    ...archiveConditions(entity),
+    ...(among ? [sql`${sql.ref(`${table}.id`)} in ${among}`] : []),
+  ];
+  const offer = sql`${select} ${where(limits)}`;
   const first = await sql<Link>`${offer} order by ${byTitle} limit ${sql.lit(mostOptions)}`.execute(
     scope.db,
   );
   const rows = first.rows.map((row) => ({ ...row, pagePath }));
-  const isAll = !among && rows.length < mostOptions;
+  const isAll = limits.length === 0 && rows.length < mostOptions;
   if (isAll || chosen.length === 0) return rows;
   const offered = new Set(rows.map(({ id }) => id));
   const others = chosen.filter((id) => !offered.has(id));

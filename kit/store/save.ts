@@ -16,6 +16,7 @@ import { labelIn } from "../entity/label.ts";
 import type { RuleContext } from "../entity/rules.ts";
 import { startValues, type Values } from "../entity/typed.ts";
 import { noteChange } from "./audit.ts";
+import { lastPlace } from "./by-hand.ts";
 import { replaceLinks } from "./join-tables.ts";
 import { logError } from "./log.ts";
 import { brokenRowRules, errorsOf } from "./row-rules.ts";
@@ -44,6 +45,35 @@ export async function save(
     const row = await inTransaction(scope.db, (trx) => work(trx, refuseStale));
     return { row };
   });
+}
+
+/**
+ * Tries whether a record could be saved: all is checked and written, and then taken back. The developer's `afterSave`
+ * isn't called, as it may do something outside of the database.
+ */
+export async function tryOut(
+  scope: Scope,
+  entity: Entity,
+  change: Change,
+): Promise<{ row: Row } | NotSaved> {
+  const inOneTransaction = async (work: Work) => {
+    try {
+      return await inTransaction(scope.db, async (trx) => {
+        throw new TriedOut(await work(trx, refuseStale));
+      });
+    } catch (error) {
+      if (error instanceof TriedOut) return { row: error.row };
+      throw error;
+    }
+  };
+  return saveBy(scope, entity, change, inOneTransaction, true);
+}
+
+/** Ends a transaction in which something was only tried. */
+class TriedOut extends Error {
+  constructor(readonly row: Row) {
+    super();
+  }
 }
 
 /** Adds a record of ready values; throws where something is wrong with them. Returns its number. */
@@ -80,6 +110,7 @@ async function saveBy<Result>(
   entity: Entity,
   change: Change,
   inOneTransaction: (work: Work) => Promise<Result | { stale: true }>,
+  isTrial = false,
 ): Promise<Result | NotSaved> {
   const { saved } = change;
   scope.require(saved ? "change" : "add", entity);
@@ -114,7 +145,7 @@ async function saveBy<Result>(
         return refuse();
       }
       if (!saved) await requireAdded(within, entity, id, change);
-      await rules.afterSave?.(id, context);
+      if (!isTrial) await rules.afterSave?.(id, context);
       const broken = await brokenRowRules(within, entity, id);
       if (broken.length > 0) throw new WrongFields(errorsOf(scope, entity, broken));
       const circles = await circlesOf(within, entity, id);
@@ -263,6 +294,7 @@ async function insert(scope: Scope, entity: Entity, values: Values): Promise<num
     ...Object.fromEntries(made),
     ...(entity.organised &&
       scope.organisation !== undefined && { organisation_id: scope.organisation }),
+    ...(await lastPlace(scope.db, entity)),
     created_at: scope.now,
     updated_at: scope.now,
   };

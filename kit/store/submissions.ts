@@ -72,7 +72,7 @@ export async function submitOnce<Reason>(
   try {
     const done = await inTransaction(db, async (transaction) => {
       const came = await work(transaction, refuse);
-      const row = { token, digest, outcome: written(came), made_at: now() };
+      const row = { token, digest, outcome: asciiJson(came), made_at: now() };
       const { numAffectedRows } = await insertUnlessThere(table, row).execute(transaction);
       if (numAffectedRows !== 1n) throw new SentBefore();
       return came;
@@ -133,9 +133,9 @@ async function find(
   return found && { digest: found.digest, outcome: outcome.parse(JSON.parse(found.outcome)) };
 }
 
-/** As a text of ASCII, which every database keeps whatever its character set. */
-function written(came: Outcome): string {
-  return JSON.stringify(came).replace(
+/** JSON as a text of ASCII, which every database keeps whatever its character set. */
+export function asciiJson(content: unknown): string {
+  return JSON.stringify(content).replace(
     /[^ -~]/g,
     (found) => `\\u${found.charCodeAt(0).toString(16).padStart(4, "0")}`,
   );

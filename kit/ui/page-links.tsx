@@ -3,6 +3,7 @@ import type { Scope } from "../access/scope.ts";
 import type { Entity } from "../entity/entity.ts";
 import { withQuery } from "../entity/links.ts";
 import type { PageLink } from "../entity/page-link.ts";
+import { firstPage } from "../store/list/request.ts";
 
 const looks: Readonly<Record<PageLink["look"], string>> = {
   primary: "btn-primary",
@@ -36,9 +37,7 @@ export function PageLinks({
         .map(({ path, keepsQuery, look, text }) => (
           <a
             class={`btn ${looks[look]}`}
-            href={
-              keepsQuery && query ? withQuery(at + path, query, { page: undefined }) : at + path
-            }
+            href={keepsQuery && query ? withQuery(at + path, query, firstPage) : at + path}
           >
             {text(scope.messages, scope.namesOf(entity))}
           </a>

@@ -1,41 +1,52 @@
 import type { Scope } from "../access/scope.ts";
 import { withQuery } from "../entity/links.ts";
+import type { PagerLinks } from "../store/list/pager.ts";
 
-/** Links to the pages before and after one; nothing where there is only one. */
+/** Links to the other pages of a list; nothing where there is only one. */
 export function Pager({
   scope,
   path,
   query,
-  page,
-  pages,
+  pager,
 }: {
   scope: Scope;
   path: string;
   query: URLSearchParams;
-  page: number;
-  pages: number;
+  pager: PagerLinks;
 }) {
-  if (pages === 1) return null;
+  const { page, pages } = pager;
+  if (!pager.previous && !pager.next) return null;
   const { messages, format } = scope;
-  const step = (number: number, label: string, rel: string) =>
-    number >= 1 && number <= pages ? (
+  const step = (name: "first" | "previous" | "next" | "last", rel?: string) => {
+    const change = pager[name];
+    return change ? (
       <a
         class="btn btn-outline-secondary btn-sm"
-        href={withQuery(path, query, { page: number === 1 ? undefined : String(number) })}
-        rel={rel}
+        href={withQuery(path, query, change)}
+        {...(rel !== undefined && { rel })}
       >
-        {label}
+        {messages[name]}
       </a>
     ) : (
       <span class="btn btn-outline-secondary btn-sm disabled" aria-hidden="true">
-        {label}
+        {messages[name]}
       </span>
     );
+  };
+  const number = page === undefined ? undefined : format.number(page);
   return (
     <nav class="pager" aria-label={messages.pages}>
-      {step(page - 1, messages.previous, "prev")}
-      <span>{messages.pageOf(format.number(page), format.number(pages))}</span>
-      {step(page + 1, messages.next, "next")}
+      {step("first")}
+      {step("previous", "prev")}
+      {number !== undefined && (
+        <span>
+          {pages === undefined
+            ? messages.pageNumber(number)
+            : messages.pageOf(number, format.number(pages))}
+        </span>
+      )}
+      {step("next", "next")}
+      {step("last")}
     </nav>
   );
 }

@@ -3,11 +3,13 @@ import type { Action } from "../access/action.ts";
 import type { Scope } from "../access/scope.ts";
 import { type Entity, isReference, type Row, type RowOf } from "../entity/entity.ts";
 import { address } from "../entity/links.ts";
+import { archivedAt } from "../store/archive.ts";
 import { filterParameter } from "../store/list/filters.ts";
 import type { ListPage } from "../store/list/list.ts";
+import type { Columns } from "./columns.ts";
 import { Trail } from "./layout.tsx";
 import { PageLinks } from "./page-links.tsx";
-import { type Columns, RecordTable } from "./table.tsx";
+import { RecordTable } from "./table.tsx";
 import { labelOfColumn, shownValue } from "./value.tsx";
 
 /** A record on its page, and the scope of who looks at it. */
@@ -30,6 +32,7 @@ export function RecordFrame<Known extends Entity>({
   const { scope, entity } = view;
   const record = view.record as Row;
   const { heading, headings } = scope.namesOf(entity);
+  const archived = archivedAt(entity as unknown as Entity, record);
   return (
     <>
       <Trail scope={scope} to={entity.path} label={headings} />
@@ -47,6 +50,11 @@ export function RecordFrame<Known extends Entity>({
           />
         </div>
       </div>
+      {archived !== undefined && (
+        <p class="alert alert-warning">
+          {scope.messages.archivedOn(scope.format.dateTime(archived))}
+        </p>
+      )}
       {children}
     </>
   );
@@ -107,21 +115,22 @@ export function Related<Known extends Entity, Other extends Entity>({
   columns: Columns<Other>;
 }) {
   const { scope } = view;
-  const { messages } = scope;
+  const { messages, format } = scope;
   const record = view.record as Row;
-  const { entity, total, pages } = page;
+  const { entity, total, pager } = page;
+  const count = `${format.number(total.count)}${total.more ? "+" : ""}`;
   if (!scope.may("see", entity) || scope.isHidden(entity, name)) return null;
   const field = entity.fields[name];
   const single = field !== undefined && isReference(field) && field.single === true;
   const heading = title ?? relatedTitle(scope, view.entity, entity, name, single);
   const back = address(record);
   const add = new URLSearchParams({ [name]: String(record.id), _back: back });
-  const full = single && total > 0;
+  const full = single && total.count > 0;
   return (
     <section class="related">
       <div class="heading">
         <h2>
-          {heading} {!single && <span class="tally">{total}</span>}
+          {heading} {!single && <span class="tally">{count}</span>}
         </h2>
         {!full && scope.offers("/new", entity) && (
           <a class="btn btn-outline-primary btn-sm" href={`${entity.path}/new?${add}`}>
@@ -129,17 +138,17 @@ export function Related<Known extends Entity, Other extends Entity>({
           </a>
         )}
       </div>
-      {total === 0 ? (
+      {total.count === 0 ? (
         <p class="soft">{messages.noneYet}</p>
       ) : (
         <RecordTable label={heading} page={page} columns={columns} without={name} back={back} />
       )}
-      {pages > 1 && (
+      {pager.next && (
         <p class="mt-2">
           <a
             href={`${entity.path}?${new URLSearchParams({ [filterParameter(name)]: String(record.id) })}`}
           >
-            {messages.showAllOf(String(total))}
+            {messages.showAllOf(count)}
           </a>
         </p>
       )}

@@ -1,32 +1,17 @@
 import type { Child } from "hono/jsx";
 import type { Scope } from "../access/scope.ts";
-import { type Entity, isComputed, type Row, type RowOf } from "../entity/entity.ts";
+import { type Entity, type Highlight, isComputed, type Row } from "../entity/entity.ts";
 import { address, withQuery } from "../entity/links.ts";
 import { typeOf } from "../fields/types.ts";
 import { type Grouping, groupKey } from "../store/list/groups.ts";
 import type { ListPage } from "../store/list/list.ts";
 import { sortName } from "../store/list/order.ts";
+import { firstPage } from "../store/list/request.ts";
 import type { Totals } from "../store/list/totals.ts";
+import { type Columns, labelOfShown, type OwnColumn, shownColumns } from "./columns.ts";
+import { HighlightNote } from "./highlight.tsx";
 import { labelOfColumn, shownValue } from "./value.tsx";
 import { WideTable } from "./wide-table.tsx";
-
-/** A column that a page makes by itself: what its heading says, and what is in a cell. */
-export interface OwnColumn<Record> {
-  /** The field that it is about, if it is; the heading sorts by it. */
-  field?: string;
-  label?: string;
-  cell(row: Record, scope: Scope): Child;
-}
-
-/** The columns of a table: fields by their names, and columns of one's own. */
-export type Columns<Known extends Entity> = readonly (
-  | (keyof Known["fields"] & string)
-  | "id"
-  | "version"
-  | "created_at"
-  | "updated_at"
-  | OwnColumn<RowOf<Known>>
-)[];
 
 /** What a table of records gets. */
 interface TableProps<Known extends Entity> {
@@ -42,6 +27,8 @@ interface TableProps<Known extends Entity> {
   back?: string;
   /** The form for which rows are chosen; each row gets a box for it. */
   chosenFor?: string | undefined;
+  /** The widths that columns have at least, in pixels. */
+  widths?: ReadonlyMap<unknown, number>;
 }
 
 /** Records as a table. The first column that can be is the link to their pages. */
@@ -53,19 +40,32 @@ export function RecordTable<Known extends Entity>({
   without,
   back,
   chosenFor,
+  widths,
 }: TableProps<Known>) {
   const { scope, entity } = page;
   const known = entity as unknown as Entity;
-  const shown = columns
+  const shown = shownColumns(scope, entity, columns)
     .map((column) => columnOf(scope, entity, column as string | OwnColumn<Row>))
-    .filter(({ name }) => name !== without || name === undefined)
-    .filter(({ name }) => name === undefined || !scope.isHidden(known, name));
+    .filter(({ name }) => name !== without || name === undefined);
+
   const leading = shown.find(({ leads }) => leads);
   const { messages } = scope;
   const edits = back !== undefined && scope.offers("/edit", entity);
   return (
     <WideTable label={label ?? scope.namesOf(entity).headings}>
-      <table class="table table-hover">
+      <table
+        class={`table table-hover${sorts && page.request.query.get("rows") === "compact" ? " table-sm" : ""}`}
+      >
+        {widths && widths.size > 0 && (
+          <colgroup>
+            {chosenFor && <col />}
+            {!leading && <col />}
+            {shown.map(({ own }) => (
+              <col width={widths.get(own)} />
+            ))}
+            {edits && <col />}
+          </colgroup>
+        )}
         <thead>
           <tr>
             {chosenFor && (
@@ -96,7 +96,7 @@ export function RecordTable<Known extends Entity>({
                   width={shown.length + [chosenFor, !leading, edits].filter(Boolean).length}
                 />
               )}
-              <tr>
+              <tr data-color={page.highlights?.get(row.id)?.color}>
                 {chosenFor && (
                   <td class="chosen">
                     <input
@@ -112,10 +112,17 @@ export function RecordTable<Known extends Entity>({
                 {!leading && (
                   <td>
                     <a href={address(row)}>{row.displayTitle}</a>
+                    <HighlightNote scope={scope} highlight={page.highlights?.get(row.id)} />
                   </td>
                 )}
                 {shown.map((column) => (
-                  <Cell column={column} row={row} scope={scope} leads={column === leading} />
+                  <Cell
+                    column={column}
+                    row={row}
+                    scope={scope}
+                    leads={column === leading}
+                    highlight={column === leading ? page.highlights?.get(row.id) : undefined}
+                  />
                 ))}
                 {edits && (
                   <td class="text-end">
@@ -242,10 +249,12 @@ function Foot({
 
 /** A column, ready to be shown. */
 interface Shown {
+  /** As the page was given it. */
+  own: unknown;
   name: string | undefined;
   label: string;
-  /** What the address of a list sorts by; undefined where it can't. */
-  sort: string | undefined;
+  /** What the address of a list sorts by, with a label for each; none where it can't. */
+  sorts: readonly { by: string; label: string }[];
   numeric: boolean;
   leads: boolean;
   cell(row: Row, scope: Scope): Child;
@@ -255,10 +264,21 @@ function columnOf(scope: Scope, entity: Entity, column: string | OwnColumn<Row>)
   const own = typeof column === "string" ? undefined : column;
   const name = typeof column === "string" ? column : column.field;
   const field = name === undefined ? undefined : entity.fields[name];
+  const together = own?.fields?.filter((each) => !scope.isHidden(entity, each));
+  const label = labelOfShown(scope, entity, column);
+  const sorting = (column: string, label: string) => {
+    const by = sortName(entity, column);
+    return by === undefined ? [] : [{ by, label }];
+  };
   return {
+    own: column,
     name,
-    label: own?.label ?? labelOfColumn(scope, entity, name ?? ""),
-    sort: name === undefined ? undefined : sortName(entity, name),
+    label,
+    sorts: together
+      ? together.flatMap((each) => sorting(each, labelOfColumn(scope, entity, each)))
+      : name === undefined
+        ? []
+        : sorting(name, label),
     numeric: field ? typeOf(field).numeric : false,
     leads: !own && (!field || (typeOf(field).leads && !isComputed(field))),
     cell: own?.cell ?? ((row, scope) => shownValue(scope, row, name ?? "", field)),
@@ -267,30 +287,37 @@ function columnOf(scope: Scope, entity: Entity, column: string | OwnColumn<Row>)
 
 function Heading({ column, page, sorts }: { column: Shown; page: ListPage; sorts: boolean }) {
   const kind = column.numeric ? "text-end" : undefined;
-  const { sort, label } = column;
-  if (!sorts || sort === undefined) {
+  if (!sorts || column.sorts.length === 0) {
     return (
       <th scope="col" class={kind}>
-        {label}
+        {column.label}
       </th>
     );
   }
-  const ascending = page.sort === sort;
-  const descending = page.sort === `-${sort}`;
-  const next = withQuery(page.entity.path, page.request.query, {
-    sort: ascending ? `-${sort}` : sort,
-    page: undefined,
-  });
+  const now = column.sorts.find(({ by }) => page.sort === by || page.sort === `-${by}`);
+  const isDescending = page.sort.startsWith("-");
   return (
     <th
       scope="col"
       class={kind}
-      aria-sort={ascending ? "ascending" : descending ? "descending" : undefined}
+      aria-sort={now ? (isDescending ? "descending" : "ascending") : undefined}
     >
-      <a class="sort" href={next}>
-        {label}
-        <span aria-hidden="true">{ascending ? " ↑" : descending ? " ↓" : ""}</span>
-      </a>
+      {column.sorts.map(({ by, label }, at) => {
+        const isNow = now?.by === by;
+        const next = withQuery(page.entity.path, page.request.query, {
+          sort: isNow && !isDescending ? `-${by}` : by,
+          ...firstPage,
+        });
+        return (
+          <>
+            {at > 0 && " · "}
+            <a class="sort" href={next}>
+              {label}
+              <span aria-hidden="true">{isNow ? (isDescending ? " ↓" : " ↑") : ""}</span>
+            </a>
+          </>
+        );
+      })}
     </th>
   );
 }
@@ -300,17 +327,20 @@ function Cell({
   row,
   scope,
   leads,
+  highlight,
 }: {
   column: Shown;
   row: Row;
   scope: Scope;
   leads: boolean;
+  highlight: Highlight | undefined;
 }) {
   const value = column.cell(row, scope);
   const blank = value === null || value === undefined || value === "";
   return (
     <td class={column.numeric ? "text-end" : undefined}>
       {leads ? <a href={address(row)}>{blank ? row.displayTitle : value}</a> : value}
+      {highlight && <HighlightNote scope={scope} highlight={highlight} />}
     </td>
   );
 }

@@ -54,8 +54,12 @@ function neededBy(address: string) {
     history: "history",
     "as-it-was": "history",
     change: "change",
+    archive: "change",
+    restore: "change",
     new: "add",
     export: "export",
+    grid: "change",
+    import: "add",
   };
   const action = ends[record ?? ""] ?? ends[end ?? ""] ?? "see";
   return { entity, action };
@@ -127,7 +131,7 @@ describe("the demo, walked through", () => {
           const sees = given(group, { ...needed, action: "see" }) !== "none";
           expect(said).toEqual([group, address, right, sees ? 403 : 404]);
         }
-        if (right === "none" && /\/(new|edit|delete)$/.test(address))
+        if (right === "none" && /\/(new|edit|archive|delete)$/.test(address))
           expect([group, address, (await visitor.post(address, {})).status]).toEqual([
             group,
             address,

@@ -52,9 +52,14 @@ describe.skipIf(noBrowser)("lists in a browser", () => {
       for (const list of lists) {
         await check(`/${list}?totals=yes&size=50`);
         await check(`/${list}/filter`);
+        await check(`/${list}/grid`);
       }
       for (const path of [
         "/hives?group=status&status=active&frames.from=1",
+        "/hives?layout=cards",
+        "/hives?layout=board",
+        "/keepers?layout=tree",
+        "/hives/import",
         "/hives/columns?group=apiary_id",
         "/hives/views",
         "/hives/export",
@@ -62,12 +67,16 @@ describe.skipIf(noBrowser)("lists in a browser", () => {
         "/hives/bulk/change?status=weak",
         "/hives/bulk/change?status=weak&_field=status",
         "/hives/bulk/delete?id=1",
+        "/equipment?archived=all",
+        "/equipment/1/archive",
         "/-/find?words=sage",
       ])
         await check(path);
       await page.goto(`${app.address}/harvests`);
       await page.getByRole("button", { name: "Filter" }).click();
       await page.locator("#filter-panel").waitFor();
+      await page.getByText("As a ring").first().click();
+      await page.locator(".ring path").first().waitFor();
       expect([width, await violationsOn(page)]).toEqual([width, []]);
       await page.context().close();
     }
@@ -109,6 +118,24 @@ describe.skipIf(noBrowser)("lists in a browser", () => {
     await page.context().close();
   }, 60_000);
 
+  it("are moved on a board by dragging a card, and by the list on it", async () => {
+    const page = await opened();
+    await page.goto(`${app.address}/queens?layout=board`);
+    const column = (name: string) => page.locator(`[data-value="${name}"]`);
+    const cards = (name: string) => column(name).locator(".card-record");
+    const title = (await cards("valley").first().locator("h3 a").innerText()).trim();
+    const before = await cards("island").count();
+    await cards("valley")
+      .first()
+      .dragTo(column("island"), { targetPosition: { x: 40, y: 20 } });
+    await page.getByText(`${title}: Island.`).waitFor();
+    expect(await cards("island").count()).toBe(before + 1);
+    await page.getByLabel(`Move ${title} to`).selectOption("valley");
+    await page.getByText(`${title}: Valley.`).waitFor();
+    expect(await cards("island").count()).toBe(before);
+    await page.context().close();
+  }, 60_000);
+
   it("close and open their groups", async () => {
     const page = await opened();
     await page.goto(`${app.address}/hives?group=status&size=100`);
@@ -144,5 +171,88 @@ describe.skipIf(noBrowser)("lists in a browser", () => {
     await page.getByRole("button", { name: "Continue" }).click();
     await page.getByRole("textbox").first().waitFor();
     await page.context().close();
+  }, 60_000);
+});
+
+const mapped = `levadura: 1
+app: {name: Apiaries}
+entities:
+  Apiary:
+    title: "{name}"
+    layouts: [map spot, table]
+    fields:
+      name: text, required, unique
+      spot: place
+    seed: 12
+`;
+
+describe.skipIf(noBrowser)("a list as a map in a browser", () => {
+  it("passes an accessibility check, fits its screen, and leads to its records by the keyboard", async () => {
+    const app = await running(["rise"], projectWith(mapped));
+    const browser = await openBrowser();
+    try {
+      for (const width of [390, 1280]) {
+        const page = await browser.newPage({ viewport: { width, height: 844 } });
+        await page.goto(`${app.address}/apiaries`);
+        const wide = await page.evaluate(() => document.documentElement.scrollWidth);
+        expect([width, await violationsOn(page), wide]).toEqual([width, [], width]);
+        await page.locator(".map a").first().focus();
+        await page.keyboard.press("Enter");
+        await page.waitForURL(/\/apiaries\/\d/);
+        expect(await page.locator('a[href^="geo:"]').count()).toBe(1);
+      }
+    } finally {
+      await browser.close();
+      await app.stop();
+    }
+  }, 60_000);
+});
+
+const ordered = `levadura: 1
+app: {name: Stations}
+entities:
+  Station:
+    title: "{name}"
+    sort: by hand
+    fields: {name: "text, required"}
+    seed: {fixed: [{name: S1}, {name: S2}, {name: S3}, {name: S4}, {name: S5}]}
+`;
+
+describe.skipIf(noBrowser)("a list in an order by hand in a browser", () => {
+  it("is put in order by dragging, by keys, and without scripts", async () => {
+    const app = await running(["rise"], projectWith(ordered));
+    const browser = await openBrowser();
+    try {
+      const page = await browser.newPage({ viewport: { width: 390, height: 844 } });
+      const order = async (on = page) =>
+        (await on.locator("[data-record] a").allTextContents()).join(" ");
+      await page.goto(`${app.address}/stations/order`);
+      expect(await violationsOn(page)).toEqual([]);
+      expect(await order()).toBe("S1 S2 S3 S4 S5");
+      const lines = page.locator("[data-record]");
+      const answered = () => page.waitForResponse((answer) => answer.request().method() === "GET");
+      await Promise.all([
+        answered(),
+        lines.nth(3).dragTo(lines.nth(0), { targetPosition: { x: 150, y: 3 } }),
+      ]);
+      await expect.poll(() => order()).toBe("S4 S1 S2 S3 S5");
+      await page.getByRole("button", { name: "Move S4 down" }).focus();
+      for (const after of ["S1 S4 S2 S3 S5", "S1 S2 S4 S3 S5"]) {
+        await page.keyboard.press("Enter");
+        await expect.poll(() => order()).toBe(after);
+      }
+      await page.goto(`${app.address}/stations`);
+      const shown = await page.locator("tbody a").allTextContents();
+      expect(shown.join(" ")).toContain("S1 S2 S4 S3 S5");
+      const bare = await browser.newContext({ javaScriptEnabled: false });
+      const plain = await bare.newPage();
+      await plain.goto(`${app.address}/stations/order`);
+      await plain.getByRole("button", { name: "Move S5 up" }).click();
+      await plain.waitForLoadState();
+      expect(await order(plain)).toBe("S1 S2 S4 S5 S3");
+    } finally {
+      await browser.close();
+      await app.stop();
+    }
   }, 60_000);
 });

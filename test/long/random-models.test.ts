@@ -78,6 +78,7 @@ const stored = (entities: string[]) =>
         "decimal 0..9.5, places 1",
         "money 0..",
         "percent 0..100",
+        "place",
         "boolean",
         "date ..today",
         "date 2020-01-01..",

@@ -1,4 +1,6 @@
 import { execFileSync } from "node:child_process";
+import { once } from "node:events";
+import { type AddressInfo, createServer } from "node:net";
 import { setTimeout as sleep } from "node:timers/promises";
 import { expect, it } from "vitest";
 import { levadura, projectWith, type Running, running } from "../support/program.ts";
@@ -9,6 +11,16 @@ const model = "levadura: 1\nentities: {Hive: {fields: {code: text}}}\n";
 function children({ child }: Running): number[] {
   const found = execFileSync("pgrep", ["-P", String(child.pid), "node"], { encoding: "utf8" });
   return found.trim().split("\n").map(Number);
+}
+
+/** A port that nobody listens on, far from those that commands try first. */
+async function freePort(): Promise<string> {
+  const server = createServer();
+  await once(server.listen(0, "127.0.0.1"), "listening");
+  const { port } = server.address() as AddressInfo;
+  server.close();
+  await once(server, "close");
+  return String(port);
 }
 
 async function answering(address: string): Promise<number> {
@@ -28,7 +40,8 @@ it.each(["serve", "rise"])(
   async (command) => {
     const folder = projectWith(model);
     for (const step of ["prepare", "migrate", "build"]) await levadura([step], folder);
-    const server = await running([command], folder);
+    // A port that no other test takes while the application is away.
+    const server = await running([command, "--port", await freePort()], folder);
     for (const pause of ["0.25 s", "0.5 s"]) {
       const from = server.said().length;
       const [pid] = children(server);

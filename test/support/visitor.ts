@@ -15,6 +15,13 @@ export class Visitor {
 
   constructor(readonly base: string) {}
 
+  /** Somebody who signed in as the sample of a group, under `rise`. */
+  static async of(base: string, group: string): Promise<Visitor> {
+    const visitor = new Visitor(base);
+    await visitor.post("/-/sample", { group });
+    return visitor;
+  }
+
   get(path: string): Promise<Answer> {
     return this.#send(path, { method: "GET" });
   }
@@ -26,6 +33,20 @@ export class Visitor {
       for (const one of [value].flat()) body.append(name, one);
     }
     return this.#send(path, { method: "POST", body, headers: { origin: this.base } });
+  }
+
+  /** Sends a form with files in it, as the page's own browser would. */
+  upload(path: string, fields: Record<string, string | Blob>): Promise<Answer> {
+    const body = new FormData();
+    for (const [name, value] of Object.entries(fields)) body.append(name, value);
+    return this.#send(path, { method: "POST", body, headers: { origin: this.base } });
+  }
+
+  /** Sends JSON, as a script of the page would. */
+  json(path: string, content: unknown): Promise<Answer> {
+    const headers = { origin: this.base, "content-type": "application/json" };
+    const body = typeof content === "string" ? content : JSON.stringify(content);
+    return this.#send(path, { method: "POST", body, headers });
   }
 
   /** Opens a page and sends its form as it is, with some fields typed over. */

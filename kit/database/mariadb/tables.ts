@@ -143,9 +143,24 @@ export function columnContains(
   return contains(sql.ref(column), word);
 }
 
+/** It has no index of parts of words. */
+export function wordCandidates(): undefined {}
+
+/** What a column of an order is compared by. */
+export function orderValue(column: string, _text = false): RawBuilder<unknown> {
+  return sql.ref(column);
+}
+
 /** A term of an order: rows without a value are first. */
 export function orderTerm(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc" : "asc")}`;
+}
+
+/** About how many rows a table has: what the server keeps for planning. */
+export function aboutRows(table: string): RawBuilder<{ about: number | null }> {
+  return sql<{ about: number | null }>`
+    select table_rows as about from information_schema.tables
+    where table_schema = database() and table_name = ${table}`;
 }
 
 /** A table has none: the database orders letters by itself. */

@@ -104,9 +104,32 @@ export function columnContains(
   return contains(sql.ref(column), word);
 }
 
+/** What gives the records of a table that hold a word in some columns, by the index of three letters in a row of these. */
+export function wordCandidates(
+  table: string,
+  columns: readonly string[],
+  word: string,
+): RawBuilder<{ id: number }> | undefined {
+  // The index knows of nothing but letters and digits.
+  if (!/[\p{L}\p{N}]{3}/u.test(word)) return undefined;
+  const places = columns.map((column) => contains(sql.ref(column), word));
+  return sql`select id from ${sql.table(table)} where ${sql.join(places, sql` or `)}`;
+}
+
+/** What a column of an order is compared by. */
+export function orderValue(column: string, _text = false): RawBuilder<unknown> {
+  return sql.ref(column);
+}
+
 /** A term of an order: rows without a value are first, as in the indexes. */
 export function orderTerm(column: string, descending = false, _text = false): RawBuilder<unknown> {
   return sql`${sql.ref(column)} ${sql.raw(descending ? "desc nulls last" : "asc nulls first")}`;
+}
+
+/** About how many rows a table has: what the server keeps for planning. */
+export function aboutRows(table: string): RawBuilder<{ about: number | null }> {
+  return sql<{ about: number | null }>`
+    select reltuples as about from pg_class where oid = to_regclass(${`"${table.replaceAll('"', '""')}"`})`;
 }
 
 /** A table has none: the database orders letters by itself. */

@@ -40,7 +40,7 @@ export function orderedLetters(): Letter[] {
     for (let code = first; code <= last; code++) {
       const letter = String.fromCodePoint(code);
       const sign = Object.keys(signs).find((each) => signs[each]?.includes(letter));
-      const base = sign ?? baseOf(letter);
+      const base = sign ?? asciiOf(letter);
       if (base !== undefined) byBase.set(base, [...(byBase.get(base) ?? []), letter]);
       else if (/[\p{L}\p{N}]/u.test(letter)) ownPlace.push(letter);
     }
@@ -60,7 +60,7 @@ export function orderedLetters(): Letter[] {
 }
 
 /** The letters of ASCII that a letter reads as, such as `ae`; undefined where there are none. */
-function baseOf(letter: string): string | undefined {
+function asciiOf(letter: string): string | undefined {
   const parts = letter.normalize("NFKD").replace(/\p{M}/gu, "").toLowerCase();
   const readings = [parts, ...ascii, "ae", "oe", "ss"];
   return readings.find(
@@ -116,16 +116,21 @@ end`,
 
 const known = new Map<string, Letter>();
 
+/** What a letter is read as: the small ASCII letters that it sorts as, or its own place among others. */
+export function baseOf(letter: string): string {
+  if (letter <= "\x7f") return letter.toLowerCase();
+  if (known.size === 0) for (const each of orderedLetters()) known.set(each.letter, each);
+  return known.get(letter)?.base ?? letter;
+}
+
 /** The sort key of a text; the same as SQL computes in `folded`. */
 export function orderOf(text: string): string {
   if (/^[ -~]*$/.test(text)) return text.toLowerCase();
-  if (known.size === 0) for (const each of orderedLetters()) known.set(each.letter, each);
   let base = "";
   let mark = "";
   for (const letter of text) {
-    const found = known.get(letter);
-    base += found?.base ?? (letter <= "\x7f" ? letter.toLowerCase() : letter);
-    mark += found?.mark ?? "a";
+    base += baseOf(letter);
+    mark += known.get(letter)?.mark ?? "a";
   }
   mark = mark.replace(/a+$/, "");
   return mark ? `${base}\x01${mark}` : base;

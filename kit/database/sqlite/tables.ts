@@ -4,7 +4,7 @@ import type { BindKind, ConstraintViolation, WrittenKind } from "../contract.ts"
 import { columnsOfIndex } from "../index-names.ts";
 import { fileOf } from "./connection.ts";
 import { FileDriver } from "./driver.ts";
-import { folded } from "./letters.ts";
+import { baseOf, folded } from "./letters.ts";
 
 /** The typed tables of a SQLite file. */
 export function openTables<Tables>(address: string): Kysely<Tables> {
@@ -58,6 +58,31 @@ export function columnContains(
   return sql<SqlBool>`case when ${ascii} then ${text} like ${likePattern(word)} escape '\\' else ${contains(text, word)} end`;
 }
 
+/** The most parts of a word that are looked for: the record is looked at again anyway. */
+const mostParts = 24;
+
+/** What gives the records of a table that may hold a word in some columns, by the index of three letters in a row of these. */
+export function wordCandidates(
+  table: string,
+  _columns: readonly string[],
+  word: string,
+): RawBuilder<{ id: number }> | undefined {
+  const letters = lettersOf(word).map(indexedLetter);
+  if (letters.includes(undefined)) return undefined;
+  const text = [...letters.join("")];
+  const parts = text.slice(2, mostParts + 2).map((_, at) => text.slice(at, at + 3).join(""));
+  if (parts.length === 0) return undefined;
+  const index = sql.table(`levadura_${table}_words_index`);
+  const query = parts.map((part) => `"${part.replaceAll('"', '""')}"`).join(" AND ");
+  return sql`select rowid as id from ${index} where ${index} match ${query}`;
+}
+
+/** What the index of words has for a letter; undefined where it tells letters apart that a search takes for the same. */
+function indexedLetter(alike: string): string | undefined {
+  const read = new Set(Array.from(alike, baseOf));
+  return read.size === 1 ? [...read][0] : undefined;
+}
+
 /** A word for `like`, which knows the case of ASCII letters: of letters that are alike, the one of these. */
 function likePattern(word: string): string {
   const letters = lettersOf(word).map((alike) => /[ -~]/.exec(alike)?.[0] ?? alike);
@@ -73,16 +98,23 @@ function globPattern(word: string): string {
 }
 
 /**
- * A term of an order. A column of texts is ordered by the one beside it, where its letters go beyond ASCII; a
- * text made of several columns, which has no table before its name, by what SQL makes of it.
+ * What a column of an order is compared by. A column of texts is ordered by the one beside it, where its letters go
+ * beyond ASCII; a text made of several columns, which has no table before its name, by what SQL makes of it.
  */
-export function orderTerm(column: string, descending = false, text = false): RawBuilder<unknown> {
-  const direction = sql.raw(descending ? "desc" : "asc");
-  if (!text) return sql`${sql.ref(column)} ${direction}`;
+export function orderValue(column: string, text = false): RawBuilder<unknown> {
+  if (!text) return sql.ref(column);
   return column.includes(".")
-    ? sql`coalesce(${sql.ref(`${column}__order`)}, lower(${sql.ref(column)})) ${direction}`
-    : sql`${sql.raw(folded(`"${column.replaceAll('"', '""')}"`))} ${direction}`;
+    ? sql`coalesce(${sql.ref(`${column}__order`)}, lower(${sql.ref(column)}))`
+    : sql.raw(folded(`"${column.replaceAll('"', '""')}"`));
 }
+
+/** A term of an order: rows without a value are first. */
+export function orderTerm(column: string, descending = false, text = false): RawBuilder<unknown> {
+  return sql`${orderValue(column, text)} ${sql.raw(descending ? "desc" : "asc")}`;
+}
+
+/** SQLite keeps no number of rows. */
+export function aboutRows(): undefined {}
 
 /** The columns that a table has beside one whose letters order its rows. */
 export function columnsBeside(column: string): readonly string[] {

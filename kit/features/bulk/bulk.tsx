@@ -1,60 +1,66 @@
 import type { Context } from "hono";
 import type { Child } from "hono/jsx";
-import type { Action } from "../../access/action.ts";
 import { Forbidden, type Scope } from "../../access/scope.ts";
 import { digestOf } from "../../access/secrets.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
-import { address, withQuery } from "../../entity/links.ts";
+import { withQuery } from "../../entity/links.ts";
 import { type SentForm, sentForm, sentText } from "../../http/sent-form.ts";
 import { everyId } from "../../store/list/every.ts";
 import { listRequest } from "../../store/list/request.ts";
 import { findAnyRow } from "../../store/select.ts";
+import { beginWork, type Refusal, type Task } from "../../store/work.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
 import type { Feature } from "../feature.ts";
+import { actionsOf, type BulkAction, needed } from "./actions.ts";
+import { archiveOne } from "./archive.ts";
 import { changeableFields, changeOne, FieldChoice, fieldForm, ValueInput } from "./change.tsx";
 import { deleteOne } from "./delete.ts";
+import { Refusals, workRoutes } from "./work.tsx";
 
 /** Changes or deletes many records at once: those that were ticked in a list, or all that it finds. */
 export function bulk<Known extends Entity>(known: Known): Feature {
   const entity = known as unknown as Entity;
+  const own = actionsOf(entity);
   const path = (action: BulkAction) => `${entity.path}/bulk/${action}`;
   return {
-    links: actions.map((action) => ({
+    links: own.map((action) => ({
       on: "rows" as const,
-      needs: action,
+      needs: needed[action],
+      ...(action === "restore" && { when: (query: URLSearchParams) => query.has("archived") }),
       path: `/bulk/${action}`,
       look: "secondary" as const,
       text: (messages) => messages.manyActions[action],
     })),
-    routes: actions.flatMap((action) => {
-      const needs = { action: action as Action, entity };
-      return [
-        {
-          method: "GET" as const,
-          path: path(action),
-          needs,
-          answer: (c: Context, scope: Scope) =>
-            ask(c, scope, entity, action, new URL(c.req.url).searchParams),
-        },
-        {
-          method: "POST" as const,
-          path: path(action),
-          needs,
-          answer: (c: Context, scope: Scope) => sent(c, scope, entity, action),
-        },
-      ];
-    }),
+    routes: [
+      ...workRoutes(entity),
+      ...own.flatMap((action) => {
+        const needs = { action: needed[action], entity };
+        return [
+          {
+            method: "GET" as const,
+            path: path(action),
+            needs,
+            answer: (c: Context, scope: Scope) =>
+              ask(c, scope, entity, action, new URL(c.req.url).searchParams),
+          },
+          {
+            method: "POST" as const,
+            path: path(action),
+            needs,
+            answer: (c: Context, scope: Scope) => sent(c, scope, entity, action),
+          },
+        ];
+      }),
+    ],
   };
 }
 
-const actions = ["change", "delete"] as const;
-export type BulkAction = (typeof actions)[number];
-
-/** How many records are changed by one request. */
+/** How many records are changed while the request waits; and how many in the background. */
 const mostAtOnce = 500;
+const mostInBackground = 100_000;
 
 /** The parameters of the page itself, which are none of the list. */
-const own: ReadonlySet<string> = new Set(["id", "_field", "_those"]);
+const ownParameters: ReadonlySet<string> = new Set(["id", "_field", "_those"]);
 
 /** The records that somebody means: those that were ticked, or all that the list finds. */
 async function meant(
@@ -68,8 +74,8 @@ async function meant(
     .slice(0, mostAtOnce)
     .filter((id) => /^\d{1,15}$/.test(id));
   const among = query.has("id") ? ticked.map(Number) : undefined;
-  const list = new URLSearchParams([...query].filter(([name]) => !own.has(name)));
-  return everyId(scope, entity, listRequest(list), action, among);
+  const list = new URLSearchParams([...query].filter(([name]) => !ownParameters.has(name)));
+  return everyId(scope, entity, listRequest(list), needed[action], among);
 }
 
 /** What tells some records from any others. */
@@ -94,7 +100,7 @@ async function ask(
   const fields = action === "change" ? changeableFields(scope, entity) : [];
   const name = query.get("_field") ?? "";
   const field = fields.includes(name) ? name : undefined;
-  const kept = [...query].filter(([each]) => !own.has(each) || each === "id");
+  const kept = [...query].filter(([each]) => !ownParameters.has(each) || each === "id");
   const hidden = kept.map(([each, value]) => <input type="hidden" name={each} value={value} />);
   const back = withQuery(
     encodeURI(entity.path),
@@ -103,8 +109,9 @@ async function ask(
   );
   let body: Child;
   if (ids.length === 0) body = <p>{messages.manyNone}</p>;
-  else if (ids.length > mostAtOnce) body = <p>{messages.manyTooMany(format.number(mostAtOnce))}</p>;
-  else if (action === "change" && field === undefined) {
+  else if (ids.length > mostInBackground) {
+    body = <p>{messages.manyTooMany(format.number(mostInBackground))}</p>;
+  } else if (action === "change" && field === undefined) {
     body = (
       <form method="get" class="sheet narrow-form">
         {hidden}
@@ -120,6 +127,7 @@ async function ask(
       <form method="post" class="sheet narrow-form">
         <input type="hidden" name="_those" value={markOf(ids)} />
         {form && <ValueInput form={form} name={field} />}
+        {ids.length > mostAtOnce && <p>{messages.manyInBackground}</p>}
         <button class={`btn ${action === "delete" ? "btn-danger" : "btn-primary"}`} type="submit">
           {messages.manyTitles[action](count)}
         </button>
@@ -144,12 +152,6 @@ async function ask(
   return showPage(c, scope, page, { title, status: wrong ? 409 : 200 });
 }
 
-/** What wasn't changed, and why. */
-interface Refusal {
-  row: Row;
-  why: string;
-}
-
 async function sent(c: Context, scope: Scope, entity: Entity, action: BulkAction) {
   const data = await sentForm(c);
   const query = new URL(c.req.url).searchParams;
@@ -157,53 +159,65 @@ async function sent(c: Context, scope: Scope, entity: Entity, action: BulkAction
   if (action === "change" && !changeableFields(scope, entity).includes(field)) return c.notFound();
   const ids = await meant(scope, entity, action, query);
   // Those that somebody agreed to, or they are asked again.
-  if (markOf(ids) !== sentText(data, "_those") || ids.length > mostAtOnce) {
+  if (markOf(ids) !== sentText(data, "_those") || ids.length > mostInBackground) {
     const message = scope.messages.manyOthers;
     return ask(c, scope, entity, action, query, { message, typed: data });
   }
-  const refused: Refusal[] = [];
-  let done = 0;
-  for (const id of ids) {
-    const row = await findAnyRow(scope, entity, id);
-    if (!row) continue;
-    const why = await (action === "delete"
-      ? deleteOne(scope, entity, row)
-      : changeOne(scope, entity, row, { field, data })
-    ).catch((error) => {
-      if (error instanceof Forbidden) return scope.messages.mayNotChange;
-      throw error;
-    });
-    if (why === undefined) done++;
-    else refused.push({ row, why });
-  }
-  return showResult(c, scope, entity, action, { done, refused });
+  const task: Task = {
+    action,
+    ids,
+    one: async (at, id) => {
+      const row = await findAnyRow(at, entity, id);
+      if (!row) return "gone";
+      const why = await doOne[action](at, entity, row, { field, data }).catch((error) => {
+        if (error instanceof Forbidden) return scope.messages.mayNotChange;
+        throw error;
+      });
+      return why === undefined ? "done" : { id, title: row.displayTitle, why };
+    },
+  };
+  if (ids.length <= mostAtOnce) return showResult(c, scope, entity, task);
+  const work = await beginWork(scope, entity, task);
+  if (work) return c.redirect(`${encodeURI(entity.path)}/bulk/work/${work}`, 303);
+  return ask(c, scope, entity, action, query, { message: scope.messages.manyBusy, typed: data });
 }
 
-function showResult(
-  c: Context,
-  scope: Scope,
-  entity: Entity,
-  action: BulkAction,
-  { done, refused }: { done: number; refused: readonly Refusal[] },
-) {
-  const { messages, format } = scope;
-  const { one, many, headings } = scope.namesOf(entity);
-  const title = messages.manyDone[action](format.count(done, one, many));
+/** What is done with one of many records; gives why it wasn't. */
+const doOne: Readonly<
+  Record<
+    BulkAction,
+    (
+      scope: Scope,
+      entity: Entity,
+      row: Row,
+      asked: { field: string; data: SentForm },
+    ) => Promise<string | undefined>
+  >
+> = {
+  change: changeOne,
+  archive: (scope, entity, row) => archiveOne(scope, entity, row, true),
+  restore: (scope, entity, row) => archiveOne(scope, entity, row, false),
+  delete: deleteOne,
+};
+
+/** Does it while the request waits, and says what came of it. */
+async function showResult(c: Context, scope: Scope, entity: Entity, { action, ids, one }: Task) {
+  const refusals: Refusal[] = [];
+  let done = 0;
+  for (const id of ids) {
+    const came = await one(scope, id);
+    if (came === "done") done++;
+    else if (came !== "gone") refusals.push(came);
+  }
+  const names = scope.namesOf(entity);
+  const count = scope.format.count(done, names.one, names.many);
+  const title = scope.messages.manyDone[action as BulkAction](count);
   const page = (
     <>
-      <Trail scope={scope} to={encodeURI(entity.path)} label={headings} />
+      <Trail scope={scope} to={encodeURI(entity.path)} label={names.headings} />
       <h1>{title}</h1>
-      {refused.length > 0 && (
-        <section class="sheet">
-          <h2>{messages.manyRefused(format.count(refused.length, one, many))}</h2>
-          <ul>
-            {refused.map(({ row, why }) => (
-              <li>
-                <a href={address(row)}>{row.displayTitle}</a>: {why}
-              </li>
-            ))}
-          </ul>
-        </section>
+      {refusals.length > 0 && (
+        <Refusals scope={scope} entity={entity} refused={refusals.length} refusals={refusals} />
       )}
     </>
   );

@@ -1,14 +1,15 @@
 import type { Child } from "hono/jsx";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
-import { rightValues, typedValues, writtenValues } from "../../entity/typed.ts";
+import { typedValues } from "../../entity/typed.ts";
 import { controls } from "../../fields/controls.tsx";
 import type { SentForm } from "../../http/sent-form.ts";
-import { stateOf } from "../../store/conditional-fields.ts";
+import { changedDraft } from "../../store/drafts.ts";
 import { optionsOf } from "../../store/options.ts";
 import { save } from "../../store/save.ts";
 import { newToken } from "../../store/submissions.ts";
 import { type Form, fieldOf } from "../../ui/form.ts";
+import { seenErrors, toldErrors } from "../../ui/seen-errors.ts";
 import { labelOfColumn } from "../../ui/value.tsx";
 
 /** The fields that somebody may fill in, of some record at least. */
@@ -86,21 +87,15 @@ export async function changeOne(
   { field, data }: { field: string; data: SentForm },
 ): Promise<string | undefined> {
   const { messages } = scope;
-  const typed = new Map(writtenValues(entity, row, scope));
-  const values = data.getAll(field).map(String);
-  if (values.length > 0) typed.set(field, values);
-  else typed.delete(field);
-  const { shown } = await stateOf(scope, entity, { ...row, ...rightValues(entity, typed, scope) });
-  if (shown[field] === false) return messages.notAsked;
+  const changes = new Map([[field, data.getAll(field).map(String)]]);
+  const { typed, unasked } = await changedDraft(scope, entity, row, changes);
+  if (unasked.length > 0) return messages.notAsked;
   const saved = { row, version: row.version };
   const result = await save(scope, entity, { typed, saved });
   if ("row" in result) return undefined;
   if ("stale" in result) return messages.changedMeanwhile;
-  return [...result.errors]
-    .map(([name, error]) =>
-      name === "" || name === field || scope.isHidden(entity, name)
-        ? error
-        : `${labelOfColumn(scope, entity, name)}: ${error}`,
-    )
-    .join(" ");
+  // The field that is changed stands above all of them.
+  const { [field]: own, ...others } = Object.fromEntries(seenErrors(scope, entity, result.errors));
+  const told = toldErrors(scope, entity, new Map(Object.entries(others)));
+  return [...(own === undefined ? [] : [own]), ...told].join(" ");
 }

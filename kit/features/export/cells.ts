@@ -6,7 +6,8 @@ import type { Field } from "../../fields/field.ts";
 import { typeOf } from "../../fields/types.ts";
 import { durationText } from "../../formula/durations.ts";
 import { toLocal } from "../../formula/zones.ts";
-import type { Columns, OwnColumn } from "../../ui/table.tsx";
+import { betweenTitles } from "../../store/cell-texts.ts";
+import { type Columns, labelOfShown, type OwnColumn, shownColumns } from "../../ui/columns.ts";
 import { labelOfColumn } from "../../ui/value.tsx";
 
 /** What is in a cell of an exported table. A moment is by the clock on the person's wall: `2026-05-03T09:30`. */
@@ -28,11 +29,7 @@ export function exportColumns<Known extends Entity>(
   columns: Columns<Known>,
 ): ExportColumn[] {
   const known = entity as unknown as Entity;
-  const shown = (columns as readonly (string | OwnColumn<Row>)[]).filter((column) => {
-    const name = typeof column === "string" ? column : column.field;
-    return name === undefined || !scope.isHidden(known, name);
-  });
-  const made = shown.map((column) =>
+  const made = shownColumns(scope, entity, columns).map((column) =>
     typeof column === "string"
       ? fieldColumn(scope, known, column)
       : ownColumn(scope, known, column),
@@ -57,7 +54,7 @@ function fieldColumn(scope: Scope, entity: Entity, name: string): ExportColumn {
 
 /** A column that a page makes by itself: the text of what it shows. */
 function ownColumn(scope: Scope, entity: Entity, column: OwnColumn<Row>): ExportColumn {
-  const label = column.label ?? labelOfColumn(scope, entity, column.field ?? "");
+  const label = labelOfShown(scope, entity, column);
   const cell = (row: Row) => withoutTags(String(column.cell(row, scope) ?? ""));
   return { label, numeric: false, isMoney: false, cell };
 }
@@ -89,7 +86,7 @@ function fieldCell(scope: Scope, row: Row, name: string, field: Field): Cell {
   const value = row[name];
   if (value === null || value === undefined) return null;
   if (isReferences(field))
-    return (value as Link[]).map(({ displayTitle }) => displayTitle).join("; ");
+    return (value as Link[]).map(({ displayTitle }) => displayTitle).join(betweenTitles);
   if (field.choices) return labelIn(field.choices[String(value)] ?? String(value), scope.language);
   if (field.kind === "boolean") return scope.format.boolean(Boolean(value));
   if (field.kind === "duration") return durationText(Number(value));

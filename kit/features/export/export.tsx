@@ -6,13 +6,14 @@ import { withQuery } from "../../entity/links.ts";
 import { noteEvent } from "../../store/audit.ts";
 import { everyId, rowsWith } from "../../store/list/every.ts";
 import { type ListRequest, listRequest } from "../../store/list/request.ts";
+import type { Columns } from "../../ui/columns.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
-import type { Columns } from "../../ui/table.tsx";
 import { WideTable } from "../../ui/wide-table.tsx";
 import type { Feature } from "../feature.ts";
 import { chosenColumns } from "../list/columns.tsx";
 import { type ExportColumn, exportColumns } from "./cells.ts";
 import { csvOf } from "./csv.ts";
+import { geojsonOf, placeField } from "./geojson.ts";
 import { mostPrinted, pdfOf, printed } from "./pdf.ts";
 import { mostSheetRows, xlsxOf } from "./xlsx.ts";
 
@@ -60,7 +61,7 @@ export function exporting<Known extends Entity>(entity: Known, columns: Columns<
   };
 }
 
-const formats = ["csv", "xlsx", "pdf", "print"] as const;
+const formats = ["csv", "xlsx", "pdf", "geojson", "print"] as const;
 type Format = (typeof formats)[number];
 
 /** The most rows that a format takes. */
@@ -68,8 +69,14 @@ const most: Readonly<Record<Format, number>> = {
   csv: Number.POSITIVE_INFINITY,
   xlsx: mostSheetRows - 1,
   pdf: mostPrinted,
+  geojson: Number.POSITIVE_INFINITY,
   print: mostPrinted,
 };
+
+/** The formats that suit an entity: maps need places. */
+function formatsOf(scope: Scope, entity: Entity): Format[] {
+  return formats.filter((format) => format !== "geojson" || placeField(scope, entity));
+}
 
 /** A page that says how many rows there are, and asks as what they are wanted. */
 async function offer(c: Context, scope: Scope, entity: Entity, request: ListRequest) {
@@ -84,7 +91,7 @@ async function offer(c: Context, scope: Scope, entity: Entity, request: ListRequ
       <h1>{title}</h1>
       <p>{messages.exportHelp(format.count(total, one, many))}</p>
       <ul class="tiles">
-        {formats.map((each) => (
+        {formatsOf(scope, entity).map((each) => (
           <li class="tile">
             {total > most[each] ? (
               <strong>{messages.exportFormats[each]}</strong>
@@ -136,6 +143,12 @@ const answers: Readonly<
     const pages = await pdfOf(scope, scope.namesOf(entity).headings, columns, rows);
     return file(c, exported, "pdf", Readable.from([pages]));
   },
+  geojson: async (c, exported) => {
+    const place = placeField(exported.scope, exported.entity);
+    const rows = place && (await rowsOf(exported, "geojson"));
+    if (!place || !rows) return c.notFound();
+    return file(c, exported, "geojson", Readable.from(geojsonOf(place, exported.columns, rows)));
+  },
   print: async (c, exported) => {
     const rows = await rowsOf(exported, "print");
     return rows ? printable(c, exported, rows) : c.notFound();
@@ -158,6 +171,7 @@ const types: Readonly<Record<Exclude<Format, "print">, string>> = {
   csv: "text/csv; charset=utf-8",
   xlsx: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
   pdf: "application/pdf",
+  geojson: "application/geo+json",
 };
 
 /** An answer that browsers save as a file. */

@@ -21,7 +21,8 @@ import {
   sentText,
   sentVersion,
 } from "../../http/sent-form.ts";
-import { fillIn, stateOf } from "../../store/conditional-fields.ts";
+import { stateOf } from "../../store/conditional-fields.ts";
+import { filledIn } from "../../store/drafts.ts";
 import { optionsOf } from "../../store/options.ts";
 import { messageOf } from "../../store/row-rules.ts";
 import { type NotSaved, saveSubmission } from "../../store/save.ts";
@@ -30,6 +31,7 @@ import { unseenReferences } from "../../store/sent-values.ts";
 import { newToken, type Outcome, type Submission, sentBefore } from "../../store/submissions.ts";
 import type { Form, FormProps } from "../../ui/form.ts";
 import { showPage } from "../../ui/layout.tsx";
+import { seenErrors } from "../../ui/seen-errors.ts";
 import { askedRecord, type Feature, recordPart } from "../feature.ts";
 import { leave } from "../leave.ts";
 
@@ -223,19 +225,6 @@ function formState(scope: Scope, entity: Entity, typed: Typed, { saved, kept }: 
   return stateOf(scope, entity, { ...there, ...rightValues(asked, typed, scope) });
 }
 
-/** Fills in what a new form starts with, or what is left blank in one, of the fields that the person may fill in. */
-async function filledIn(
-  scope: Scope,
-  entity: Entity,
-  when: "starts" | "blank",
-  values: Typed,
-): Promise<Typed> {
-  const kept = await keptFrom(scope, entity);
-  const formulas = Object.entries(entity.conditionalFields[when] ?? {});
-  const asked = formulas.filter(([name]) => when === "starts" || !kept.has(name));
-  return fillIn(scope, entity, Object.fromEntries(asked), values);
-}
-
 async function newForm(scope: Scope, entity: Entity, values: Typed, token?: string): Promise<Form> {
   const title = scope.messages.newRecord(scope.namesOf(entity).one);
   const form = await formOf(scope, entity, values, { title, token });
@@ -334,9 +323,7 @@ async function typedIn(scope: Scope, entity: Entity, data: SentForm, saved?: Row
  */
 function withErrors(form: Form, found: ReadonlyMap<string, string>): Form {
   const { scope, entity } = form;
-  const seen = ([name]: [string, string]) => !scope.isHidden(entity, name);
-  const errors = new Map([...found].filter(seen));
-  if (errors.size < found.size) errors.set("", scope.messages.valuesRefused);
+  const errors = seenErrors(scope, entity, found);
   for (const [name, needed] of Object.entries(form.state.needed)) {
     const asked = needed && !form.fixed.has(name) && isBlankTyped(form.values.get(name));
     if (asked && !errors.has(name)) {

@@ -5,6 +5,7 @@ import type { Entity } from "../../entity/entity.ts";
 import { address } from "../../entity/links.ts";
 import { askedPage } from "../../http/asked-page.ts";
 import { entriesOf } from "../../store/audit.ts";
+import { numberedPager } from "../../store/list/pager.ts";
 import { linksIn } from "../../store/log-links.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
 import { LogTable } from "../../ui/log-table.tsx";
@@ -78,8 +79,7 @@ async function showHistory(c: Context, scope: Scope, entity: Entity) {
         scope={scope}
         path={`${address(record)}/history`}
         query={new URLSearchParams()}
-        page={page}
-        pages={Math.max(1, Math.ceil(total / onPage))}
+        pager={numberedPager(page, Math.max(1, Math.ceil(total / onPage)))}
       />
     </>
   );

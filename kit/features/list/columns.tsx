@@ -1,11 +1,14 @@
 import type { Context } from "hono";
+import { keepOwnLook } from "../../access/kept-views.ts";
 import type { Scope } from "../../access/scope.ts";
 import { automaticColumns, type Entity, type Row } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
+import { sentForm } from "../../http/sent-form.ts";
 import { isGroupable } from "../../store/list/groups.ts";
 import { orderKeys, sortName } from "../../store/list/order.ts";
+import { firstPage } from "../../store/list/request.ts";
+import { type Columns, labelOfShown, type OwnColumn, shownColumns } from "../../ui/columns.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
-import type { Columns, OwnColumn } from "../../ui/table.tsx";
 import { labelOfColumn } from "../../ui/value.tsx";
 import { WideTable } from "../../ui/wide-table.tsx";
 
@@ -19,6 +22,34 @@ function nameOf(column: Column, at: number): string {
   return typeof column === "string" ? column : `own.${at + 1}`;
 }
 
+/** The least and the most of a column's width, in pixels. */
+const [narrowest, widest] = [40, 900];
+
+/** A column as an address asks for it: `status`, or `status:200` with the width that it has at least. */
+function readAsked(asked: string): { name: string; width: number | undefined } {
+  const [, name = asked, digits = ""] = /^(.*):(\d{1,3})$/.exec(asked) ?? [];
+  const width = digits === "" ? undefined : Math.min(widest, Math.max(narrowest, Number(digits)));
+  return { name, width };
+}
+
+/** The widths of the columns of a list that an address gives one. */
+export function chosenWidths<Known extends Entity>(
+  scope: Scope,
+  entity: Known,
+  columns: Columns<Known>,
+  query: URLSearchParams,
+): ReadonlyMap<unknown, number> {
+  const offered = new Map(
+    offeredColumns(scope, entity as unknown as Entity, columns as readonly Column[]),
+  );
+  const asked = (query.get("columns") ?? "").split(",", 200).map(readAsked);
+  return new Map(
+    asked.flatMap(({ name, width }) =>
+      width === undefined || !offered.has(name) ? [] : [[offered.get(name), width] as const],
+    ),
+  );
+}
+
 /** The columns that an address asks for, in its order (`columns=code,status`); those of the list itself where it names none. */
 export function chosenColumns<Known extends Entity>(
   scope: Scope,
@@ -26,7 +57,7 @@ export function chosenColumns<Known extends Entity>(
   columns: Columns<Known>,
   query: URLSearchParams,
 ): Columns<Known> {
-  const asked = (query.get("columns") ?? "").split(",", 200);
+  const asked = (query.get("columns") ?? "").split(",", 200).map((each) => readAsked(each).name);
   const offered = new Map(
     offeredColumns(scope, entity as unknown as Entity, columns as readonly Column[]),
   );
@@ -45,10 +76,9 @@ function offeredColumns(
   const others = [...Object.keys(entity.fields), ...automaticColumns].filter(
     (name) => !shown.has(name),
   );
-  return [...own, ...others.map((name): [string, Column] => [name, name])].filter(([, column]) => {
-    const name = typeof column === "string" ? column : column.field;
-    return name === undefined || !scope.isHidden(entity, name);
-  });
+  return [...own, ...others.map((name): [string, Column] => [name, name])].filter(
+    ([, column]) => shownColumns(scope, entity, [column] as never).length > 0,
+  );
 }
 
 /** A page on which somebody chooses the columns of a list, their places, and the order of the rows. */
@@ -62,25 +92,26 @@ export function showColumns<Known extends Entity>(
   const { searchParams: query } = new URL(c.req.url);
   const path = encodeURI(entity.path);
   const offered = offeredColumns(scope, entity, columns as readonly Column[]);
-  if (query.has("_set")) return c.redirect(withQuery(path, chosenQuery(query, offered), {}), 302);
   const { messages } = scope;
   const { headings, many } = scope.namesOf(entity);
   const chosen = chosenColumns(scope, known, columns, query) as readonly Column[];
+  const widths = chosenWidths(scope, known, columns, query);
   const placeOf = (column: Column) => chosen.indexOf(column) + 1;
-  const order = orderKeys(entity, query.get("sort") ?? "");
+  const order = orderKeys(scope, entity, query.get("sort") ?? "");
   const sortable = offered.flatMap(([, column]) => {
     const name = typeof column === "string" ? column : column.field;
     const sort = name === undefined ? undefined : sortName(entity, name);
     return sort === undefined ? [] : [[sort, labelOfColumn(scope, entity, name ?? "")] as const];
   });
-  const kept = [...query].filter(([name]) => !["columns", "sort", "group", "page"].includes(name));
+  const kept = [...query].filter(
+    ([name]) => !["columns", "sort", "group", "rows", ...Object.keys(firstPage)].includes(name),
+  );
   const title = messages.columnsOf(many);
   const page = (
     <>
       <Trail scope={scope} to={withQuery(path, query, {})} label={headings} />
       <h1>{title}</h1>
-      <form method="get" class="sheet narrow-form">
-        <input type="hidden" name="_set" value="yes" />
+      <form method="post" class="sheet narrow-form">
         {kept.map(([name, value]) => (
           <input type="hidden" name={name} value={value} />
         ))}
@@ -88,16 +119,16 @@ export function showColumns<Known extends Entity>(
         <p class="form-text">{messages.placesHelp}</p>
         <WideTable label={messages.columns}>
           <table class="table">
+            <thead>
+              <tr>
+                <th scope="col">{messages.columns}</th>
+                <th scope="col">{messages.place}</th>
+                <th scope="col">{messages.width}</th>
+              </tr>
+            </thead>
             <tbody>
               {offered.map(([name, column]) => {
-                const label =
-                  typeof column === "string" || column.label === undefined
-                    ? labelOfColumn(
-                        scope,
-                        entity,
-                        typeof column === "string" ? column : (column.field ?? ""),
-                      )
-                    : column.label;
+                const label = labelOfShown(scope, entity, column);
                 return (
                   <tr>
                     <th scope="row">
@@ -112,6 +143,17 @@ export function showColumns<Known extends Entity>(
                         id={`place-${name}`}
                         name={`_place.${name}`}
                         value={placeOf(column) || ""}
+                      />
+                    </td>
+                    <td>
+                      <input
+                        class="form-control form-control-sm place"
+                        type="number"
+                        min={narrowest}
+                        max={widest}
+                        name={`_width.${name}`}
+                        value={widths.get(column) ?? ""}
+                        aria-label={messages.widthOf(label)}
                       />
                     </td>
                   </tr>
@@ -135,6 +177,19 @@ export function showColumns<Known extends Entity>(
                 </option>
               ))}
           </select>
+        </div>
+        <div class="form-check mb-3">
+          <input
+            class="form-check-input"
+            type="checkbox"
+            id="rows"
+            name="rows"
+            value="compact"
+            checked={query.get("rows") === "compact"}
+          />
+          <label class="form-check-label" for="rows">
+            {messages.compactRows}
+          </label>
         </div>
         {Array.from({ length: keys }, (_, at) => (
           <div class="range">
@@ -166,22 +221,35 @@ export function showColumns<Known extends Entity>(
           <button class="btn btn-primary" type="submit">
             {messages.apply}
           </button>
-          <a
-            class="btn btn-outline-secondary"
-            href={withQuery(path, query, {
-              columns: undefined,
-              sort: undefined,
-              group: undefined,
-              page: undefined,
-            })}
-          >
+          <button class="btn btn-outline-secondary" type="submit" name="_reset" value="yes">
             {messages.asAtFirst}
-          </a>
+          </button>
         </div>
       </form>
     </>
   );
   return showPage(c, scope, page, { title });
+}
+
+/** Leads to the list as it was chosen on the page, which the person keeps. */
+export async function columnsSent<Known extends Entity>(
+  c: Context,
+  scope: Scope,
+  known: Known,
+  columns: Columns<Known>,
+) {
+  const entity = known as unknown as Entity;
+  const data = await sentForm(c);
+  const sent = new URLSearchParams(
+    [...data].filter((entry): entry is [string, string] => typeof entry[1] === "string"),
+  );
+  const offered = offeredColumns(scope, entity, columns as readonly Column[]);
+  const isReset = sent.get("_reset") === "yes";
+  const query = isReset
+    ? new URLSearchParams([...sent].filter(([name]) => !/^_|^(group|rows)$/.test(name)))
+    : chosenQuery(sent, offered);
+  await keepOwnLook(scope, entity, isReset ? undefined : query);
+  return c.redirect(withQuery(encodeURI(entity.path), query, {}), 303);
 }
 
 /** The query of the list for what was chosen on the page. */
@@ -196,7 +264,10 @@ function chosenQuery(
   });
   const names = placed
     .sort((one, other) => one.place - other.place || one.at - other.at)
-    .map(({ name }) => name);
+    .map(({ name }) => {
+      const width = query.get(`_width.${name}`) ?? "";
+      return /^\d{1,3}$/.test(width) ? `${name}:${width}` : name;
+    });
   if (names.length > 0) next.set("columns", names.join(","));
   const ways = query.getAll("_way");
   const order = query

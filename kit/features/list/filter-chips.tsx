@@ -1,8 +1,10 @@
 import type { Scope } from "../../access/scope.ts";
 import { type Entity, isReference, isReferences } from "../../entity/entity.ts";
 import type { Field } from "../../fields/field.ts";
+import { archiveChoice } from "../../store/archive.ts";
 import { titlesOf } from "../../store/list/facets.ts";
 import { type FilterPart, filtersOf } from "../../store/list/filters.ts";
+import { firstPage } from "../../store/list/request.ts";
 import { labelOfColumn } from "../../ui/value.tsx";
 import { filterValue } from "./filter-words.ts";
 
@@ -19,6 +21,14 @@ export async function chipsOf(
   query: URLSearchParams,
 ): Promise<Chip[]> {
   const chips: Chip[] = [];
+  const archived = archiveChoice(entity, query);
+  if (entity.archive && archived !== "in use") {
+    const means = "value" as const;
+    chips.push({
+      text: scope.messages.archivedToo[archived],
+      without: without(entity, query, { parameter: "archived", value: archived, means }),
+    });
+  }
   for (const { field: name, parts } of filtersOf(scope, entity, query)) {
     const field = entity.fields[name] as Field;
     const titles =
@@ -64,7 +74,7 @@ function without(
   { parameter, value }: FilterPart,
 ): string {
   const next = new URLSearchParams(query);
-  next.delete("page");
+  for (const name of Object.keys(firstPage)) next.delete(name);
   next.delete(parameter, value);
   const text = next.toString();
   return text ? `${path}?${text}` : path;

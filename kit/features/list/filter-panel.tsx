@@ -1,12 +1,14 @@
 import type { Context } from "hono";
 import type { Scope } from "../../access/scope.ts";
-import type { Entity } from "../../entity/entity.ts";
+import { type Entity, isReferences } from "../../entity/entity.ts";
 import { typeOf } from "../../fields/types.ts";
-import { type Facet, facetsOf, type Spread } from "../../store/list/facets.ts";
+import type { Spread } from "../../store/list/counted.ts";
+import { type Facet, facetsOf } from "../../store/list/facets.ts";
 import { filterParameter } from "../../store/list/filters.ts";
-import { listRequest } from "../../store/list/request.ts";
+import { firstPage, listRequest } from "../../store/list/request.ts";
 import { spans } from "../../store/list/spans.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
+import { Ring, type Slice } from "../../ui/ring.tsx";
 import { labelOfColumn } from "../../ui/value.tsx";
 import { filterValue } from "./filter-words.ts";
 
@@ -43,7 +45,7 @@ function Panel({
   query: URLSearchParams;
 }) {
   const { messages } = scope;
-  const kept = ["search", "sort", "size"].filter((name) => query.get(name));
+  const kept = ["search", "sort", "size", "archived"].filter((name) => query.get(name));
   const most = Math.max(1, ...facets.flatMap(({ values }) => values.map(({ count }) => count)));
   return (
     <form id="filter-panel" class="filter-panel" method="get" action={encodeURI(entity.path)}>
@@ -59,6 +61,9 @@ function Panel({
             <Range scope={scope} entity={entity} facet={facet} query={query} />
           )}
           <Blank scope={scope} facet={facet} most={most} />
+          {typeOf(facet.field).filter === "choices" && (
+            <Parts scope={scope} entity={entity} facet={facet} query={query} />
+          )}
         </fieldset>
       ))}
       <div class="buttons">
@@ -94,6 +99,56 @@ function Values({ scope, facet, most }: { scope: Scope; facet: Facet; most: numb
       {more && <p class="form-text">{scope.messages.mostFrequent}</p>}
     </>
   );
+}
+
+/** The same values as parts of a whole, each of which leads to its rows. */
+function Parts({
+  scope,
+  entity,
+  facet: { name, field, values, more, blank = 0 },
+  query,
+}: {
+  scope: Scope;
+  entity: Entity;
+  facet: Facet;
+  query: URLSearchParams;
+}) {
+  const { messages } = scope;
+  // Of some values only, or where a record has several, they are no parts of a whole.
+  if (more || isReferences(field)) return null;
+  const slice = (label: string, count: number, end: string, value: string): Slice => ({
+    label,
+    count,
+    href: addressWith(entity, name, query, { [end]: value }),
+  });
+  const slices = [
+    ...values.map(({ value, title, count }) =>
+      slice(filterValue(scope, field, value, title), count, "", value),
+    ),
+    slice(messages.isBlank, blank, ".blank", "yes"),
+  ];
+  if (slices.filter(({ count }) => count > 0).length < 2) return null;
+  return (
+    <details class="parts">
+      <summary>{messages.asRing}</summary>
+      <Ring scope={scope} slices={slices} />
+    </details>
+  );
+}
+
+/** The address of a list with another filter of one field. */
+function addressWith(
+  { path }: Entity,
+  field: string,
+  query: URLSearchParams,
+  changes: Record<string, string>,
+): string {
+  const next = new URLSearchParams(query);
+  const parameter = filterParameter(field);
+  for (const old of ["", ".from", ".to", ".blank"]) next.delete(parameter + old);
+  for (const name of Object.keys(firstPage)) next.delete(name);
+  for (const [end, value] of Object.entries(changes)) next.set(parameter + end, value);
+  return `${encodeURI(path)}?${next}`;
 }
 
 function Blank({ scope, facet, most }: { scope: Scope; facet: Facet; most: number }) {
@@ -170,13 +225,7 @@ function Range({
   const parameter = filterParameter(name);
   const isDays = typeOf(field).filter !== "numbers";
   const given = (means: string) => filter?.parts.find((part) => part.means === means)?.value ?? "";
-  const address = (changes: Record<string, string>) => {
-    const next = new URLSearchParams(query);
-    for (const old of ["", ".from", ".to", ".blank"]) next.delete(parameter + old);
-    next.delete("page");
-    for (const [end, value] of Object.entries(changes)) next.set(parameter + end, value);
-    return `${encodeURI(entity.path)}?${next}`;
-  };
+  const address = (changes: Record<string, string>) => addressWith(entity, name, query, changes);
   return (
     <>
       {spread && <Histogram scope={scope} facet={facet} spread={spread} address={address} />}

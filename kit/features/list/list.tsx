@@ -1,32 +1,49 @@
 import type { Context } from "hono";
-import { type KeptView, keepsViews, viewsOf } from "../../access/kept-views.ts";
+import type { Child } from "hono/jsx";
+import { type KeptView, viewsOf, withOwnLook } from "../../access/kept-views.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
+import type { Label } from "../../entity/label.ts";
 import { withQuery } from "../../entity/links.ts";
 import type { PageLink } from "../../entity/page-link.ts";
 import { typeOf } from "../../fields/types.ts";
-import { choiceCounts, type FacetValue } from "../../store/list/facets.ts";
+import { archiveChoice } from "../../store/archive.ts";
+import { mostCounted } from "../../store/list/conditions.ts";
+import type { FacetValue } from "../../store/list/counted.ts";
+import { choiceCounts } from "../../store/list/facets.ts";
 import { filterable, filterParameter } from "../../store/list/filters.ts";
 import { groupingOf, isGroupable } from "../../store/list/groups.ts";
+import { highlightsAmong } from "../../store/list/highlights.ts";
 import { type ListPage, listPage } from "../../store/list/list.ts";
-import { listRequest, pageSizes } from "../../store/list/request.ts";
+import { firstPage, isPlace, listRequest, pageSizes } from "../../store/list/request.ts";
 import { isSearched } from "../../store/list/search.ts";
 import { totalsOf } from "../../store/list/totals.ts";
+import type { Columns } from "../../ui/columns.ts";
 import { showPage } from "../../ui/layout.tsx";
 import { PageLinks } from "../../ui/page-links.tsx";
 import { Pager } from "../../ui/pager.tsx";
-import { type Columns, RecordTable } from "../../ui/table.tsx";
+import { RecordTable } from "../../ui/table.tsx";
+import { totalText } from "../../ui/total.ts";
 import type { Feature } from "../feature.ts";
-import { chosenColumns, showColumns } from "./columns.tsx";
+import { Board, type BoardPage, boardPage, movePath, moveSent } from "./board.tsx";
+import { Cards, cardFacts } from "./cards.tsx";
+import { chosenColumns, chosenWidths, columnsSent, showColumns } from "./columns.tsx";
 import { type Chip, Chips, chipsOf } from "./filter-chips.tsx";
 import { panelPath, showPanel } from "./filter-panel.tsx";
 import { filterValue } from "./filter-words.ts";
+import { chosenLayout, type LaidOut, type Layout, LayoutLinks, layoutsOf } from "./layouts.tsx";
+import { mapOf, mapPage } from "./map.tsx";
+import { Tree, type TreePage, treePage } from "./tree.tsx";
 import { showViews, Views, viewSent, viewsPath } from "./views.tsx";
 
 /** What a list has besides its columns. */
 export interface ListOptions<Known extends Entity> {
   /** The field whose choices stand above the list as tabs. */
   tabs?: keyof Known["fields"] & string;
+  /** How it can be laid out; the first is what it begins with. */
+  layouts?: readonly Layout<Known>[];
+  /** The list under names, for everybody: each with what stands behind the `?` of its address. */
+  views?: readonly { name: Label; query: string }[];
 }
 
 /** The list of an entity: searched, sorted, filtered and paged by its address. */
@@ -37,6 +54,9 @@ export function list<Known extends Entity>(
 ): Feature {
   const known = entity as unknown as Entity;
   const needs = { action: "see", entity: known } as const;
+  const boards = (options.layouts ?? []).flatMap((layout) =>
+    typeof layout === "object" && "board" in layout ? layout : [],
+  );
   return {
     links: [
       {
@@ -72,6 +92,12 @@ export function list<Known extends Entity>(
         answer: (c, scope) => showColumns(c, scope, entity, columns),
       },
       {
+        method: "POST",
+        path: `${entity.path}/columns`,
+        needs,
+        answer: (c, scope) => columnsSent(c, scope, entity, columns),
+      },
+      {
         method: "GET",
         path: viewsPath(known),
         needs,
@@ -83,6 +109,12 @@ export function list<Known extends Entity>(
         needs,
         answer: (c, scope) => viewSent(c, scope, known),
       },
+      ...boards.map(({ board }) => ({
+        method: "POST" as const,
+        path: movePath(known),
+        needs: { action: "change", entity: known } as const,
+        answer: (c: Context, scope: Scope) => moveSent(c, scope, known, board),
+      })),
     ],
   };
 }
@@ -100,17 +132,23 @@ async function showList<Known extends Entity>(
   {
     columns: own,
     tabs,
-    query,
+    layouts: given,
+    views: named = [],
+    query: asked,
   }: ListOptions<Known> & { columns: Columns<Known>; query: URLSearchParams },
 ) {
   const known = entity as unknown as Entity;
+  const query = await withOwnLook(scope, known, asked);
   const request = listRequest(query);
   const columns = chosenColumns(scope, entity, own, query);
+  const layouts = layoutsOf(scope, entity, given);
+  const layout = chosenLayout(layouts, query);
   const page = await listPage(scope, entity, request);
-  const chips = page.narrowed ? await chipsOf(scope, known, query) : [];
-  const counts = tabs === undefined ? [] : await choiceCounts(scope, known, request, tabs);
+  const chips = page.narrowed || query.has("archived") ? await chipsOf(scope, known, query) : [];
+  const most = page.total.more ? mostCounted : undefined;
+  const counts = tabs === undefined ? [] : await choiceCounts(scope, known, request, tabs, most);
   const names = columns.flatMap((column) => (typeof column === "string" ? [column] : []));
-  const isTotalled = query.get("totals") === "yes" && page.total > 0;
+  const isTotalled = query.get("totals") === "yes" && page.total.count > 0;
   const totals = isTotalled ? await totalsOf(scope, known, request, names) : undefined;
   const grouping = isGroupable(scope, known, request.group)
     ? await groupingOf(scope, known, request, {
@@ -119,9 +157,30 @@ async function showList<Known extends Entity>(
         columns: names,
       })
     : undefined;
+  const ids = page.rows.map(({ id }) => id);
+  const highlights = await highlightsAmong(scope, known, ids);
   const content = (
     <ListFrame
-      page={{ ...page, ...(totals && { totals }), ...(grouping && { grouping }) }}
+      page={{ ...page, highlights, ...(totals && { totals }), ...(grouping && { grouping }) }}
+      layouts={layouts}
+      layout={layout}
+      board={
+        layout.kind === "board"
+          ? await boardPage(scope, known, request, layout.field ?? "")
+          : undefined
+      }
+      tree={
+        layout.kind === "tree"
+          ? await treePage(scope, known, request, layout.field ?? "")
+          : undefined
+      }
+      map={
+        layout.kind === "map"
+          ? await mapOf(scope, known, await mapPage(scope, known, request, layout.field ?? ""))
+          : undefined
+      }
+      named={named}
+      widths={chosenWidths(scope, entity, own, query)}
       columns={columns}
       chips={chips}
       tabs={tabs === undefined ? undefined : { name: tabs, counts }}
@@ -138,20 +197,36 @@ function ListFrame<Known extends Entity>({
   chips,
   tabs,
   views,
+  named,
+  widths,
+  layouts,
+  layout,
+  board,
+  tree,
+  map,
 }: {
   page: ListPage<Known>;
   columns: Columns<Known>;
   chips: readonly Chip[];
   tabs: ListTabs | undefined;
   views: readonly KeptView[];
+  /** Views of the model. */
+  named: NonNullable<ListOptions<Known>["views"]>;
+  widths: ReadonlyMap<unknown, number>;
+  layouts: readonly LaidOut[];
+  layout: LaidOut;
+  board: BoardPage | undefined;
+  tree: TreePage | undefined;
+  map: Child | undefined;
 }) {
   const { scope, request, narrowed, total } = page;
   const entity = page.entity as unknown as Entity;
   const path = encodeURI(entity.path);
-  const { messages, format } = scope;
-  const { headings, one, many } = scope.namesOf(entity);
+  const { messages } = scope;
+  const { headings, many } = scope.namesOf(entity);
   const adds = scope.offers("/new", entity);
-  const changes = scope.linksOf(entity, "rows");
+  const changes = scope.linksOf(entity, "rows").filter(({ when }) => when?.(request.query) ?? true);
+  const isTable = layout.kind === "table";
   return (
     <>
       <div class="heading">
@@ -160,15 +235,13 @@ function ListFrame<Known extends Entity>({
           <PageLinks scope={scope} entity={entity} on="list" at={path} query={request.query} />
         </div>
       </div>
-      {keepsViews(scope) && (
-        <Views scope={scope} entity={entity} views={views} query={request.query} />
-      )}
+      <Views scope={scope} entity={entity} views={views} named={named} query={request.query} />
       <div class="finding">
         {isSearched(entity) && <SearchBox page={page as unknown as ListPage} />}
         {filterable(scope, entity).length > 0 && (
           <a
             class="btn btn-outline-secondary"
-            href={withQuery(encodeURI(panelPath(entity)), request.query, { page: undefined })}
+            href={withQuery(encodeURI(panelPath(entity)), request.query, firstPage)}
             data-panel={path}
           >
             {messages.filter}
@@ -176,23 +249,45 @@ function ListFrame<Known extends Entity>({
         )}
         <a
           class="btn btn-outline-secondary"
-          href={withQuery(`${path}/columns`, request.query, { page: undefined })}
+          href={withQuery(`${path}/columns`, request.query, firstPage)}
         >
           {messages.columns}
         </a>
+        <LayoutLinks
+          scope={scope}
+          entity={entity}
+          layouts={layouts}
+          chosen={layout}
+          query={request.query}
+        />
       </div>
       <Chips scope={scope} chips={chips} />
       {tabs && <Tabs page={page as unknown as ListPage} tabs={tabs} />}
       <p class="soft small" role="status">
-        {format.count(total, one, many)}
+        {totalText(scope, entity, total)}
         {request.search && messages.searchedFor(request.search)}
+        {total.more && (
+          <>
+            {" · "}
+            <a href={withQuery(path, request.query, { count: "all" })}>{messages.countAll}</a>
+          </>
+        )}
         {narrowed && (
           <>
             {" · "}
             <a href={path}>{messages.showAll}</a>
           </>
         )}
-        {hasNumbers(page, columns) && total > 0 && (
+        {archiveChoice(entity, request.query) === "in use" &&
+          (["all", "only"] as const).map((archived) => (
+            <>
+              {" · "}
+              <a href={withQuery(path, request.query, { archived, ...firstPage })}>
+                {messages.archivedToo[archived]}
+              </a>
+            </>
+          ))}
+        {isTable && hasNumbers(page, columns) && total.count > 0 && (
           <>
             {" · "}
             <TotalsLink page={page as unknown as ListPage} />
@@ -200,32 +295,48 @@ function ListFrame<Known extends Entity>({
         )}
       </p>
       <div class="list">
-        {total === 0 ? (
+        {total.count === 0 ? (
           <p class="empty">
             {narrowed ? messages.noMatches(many) : messages.noRecords(many)}{" "}
             {!narrowed && adds && <a href={`${path}/new`}>{messages.makeFirst}</a>}
           </p>
+        ) : board ? (
+          <Board
+            scope={scope}
+            entity={page.entity}
+            board={board}
+            shown={columns}
+            query={request.query}
+          />
+        ) : tree ? (
+          <Tree scope={scope} entity={entity} tree={tree} />
+        ) : map ? (
+          map
+        ) : layout.kind === "cards" ? (
+          <Cards
+            scope={scope}
+            rows={page.rows as unknown as Row[]}
+            facts={cardFacts(scope, page.entity, columns)}
+            highlights={page.highlights ?? new Map()}
+          />
         ) : (
           <RecordTable
             page={page}
             columns={columns}
+            widths={widths}
             sorts
             chosenFor={changes.length > 0 ? "rows" : undefined}
           />
         )}
-        {changes.length > 0 && total > 0 && (
+        {isTable && changes.length > 0 && total.count > 0 && (
           <ManyForm page={page as unknown as ListPage} changes={changes} />
         )}
-        <div class="below">
-          <Pager
-            scope={scope}
-            path={path}
-            query={request.query}
-            page={page.page}
-            pages={page.pages}
-          />
-          {total > pageSizes[0] && <PageSizes page={page as unknown as ListPage} />}
-        </div>
+        {!board && !tree && !map && (
+          <div class="below">
+            <Pager scope={scope} path={path} query={request.query} pager={page.pager} />
+            {total.count > pageSizes[0] && <PageSizes page={page as unknown as ListPage} />}
+          </div>
+        )}
       </div>
     </>
   );
@@ -235,7 +346,7 @@ function ListFrame<Known extends Entity>({
 function SearchBox({ page: { scope, entity, request } }: { page: ListPage }) {
   const { messages } = scope;
   const { many } = scope.namesOf(entity);
-  const kept = [...request.query].filter(([name]) => name !== "search" && name !== "page");
+  const kept = [...request.query].filter(([name]) => name !== "search" && !isPlace(name));
   return (
     <search>
       <form class="search" method="get" action={encodeURI(entity.path)}>
@@ -270,7 +381,7 @@ function PageSizes({ page: { scope, entity, request } }: { page: ListPage }) {
         <a
           href={withQuery(encodeURI(entity.path), request.query, {
             size: size === pageSizes[0] ? undefined : String(size),
-            page: undefined,
+            ...firstPage,
           })}
           aria-current={size === request.size ? "true" : undefined}
         >
@@ -319,24 +430,28 @@ function Tabs({
   if (!field || counts.length === 0) return null;
   const parameter = filterParameter(name);
   const chosen = request.query.getAll(parameter);
-  const tab = (value: string | undefined, label: string, count: number | undefined) => {
+  const tab = (value: string | undefined, label: string, count: string | undefined) => {
     const isChosen = value === undefined ? chosen.length === 0 : String(chosen) === value;
-    const changes = { [parameter]: value, [`${parameter}.blank`]: undefined, page: undefined };
+    const changes = { [parameter]: value, [`${parameter}.blank`]: undefined, ...firstPage };
     return (
       <a
         class="tab"
         href={withQuery(encodeURI(entity.path), request.query, changes)}
         aria-current={isChosen ? "true" : undefined}
       >
-        {label} {count !== undefined && <span class="count">{format.number(count)}</span>}
+        {label} {count !== undefined && <span class="count">{count}</span>}
       </a>
     );
   };
   return (
     <nav class="tabs" aria-label={scope.translated(field.label)}>
       {tab(undefined, messages.allOf, undefined)}
-      {counts.map(({ value, count }) =>
-        tab(value, filterValue(scope, field, value, undefined), count),
+      {counts.map(({ value, count, more }) =>
+        tab(
+          value,
+          filterValue(scope, field, value, undefined),
+          `${format.number(count)}${more ? "+" : ""}`,
+        ),
       )}
     </nav>
   );
@@ -350,15 +465,14 @@ function ManyForm({
   page: ListPage;
   changes: readonly PageLink[];
 }) {
-  const { messages, format } = scope;
-  const { one, many } = scope.namesOf(entity);
-  const kept = [...request.query].filter(([name]) => name !== "page" && name !== "size");
+  const { messages } = scope;
+  const kept = [...request.query].filter(([name]) => !isPlace(name) && name !== "size");
   return (
     <form id="rows" class="many" method="get" action={encodeURI(entity.path)}>
       {kept.map(([name, value]) => (
         <input type="hidden" name={name} value={value} />
       ))}
-      <span class="soft small">{messages.chosenRows(format.count(total, one, many))}</span>
+      <span class="soft small">{messages.chosenRows(totalText(scope, entity, total))}</span>
       {changes.map(({ path, text }) => (
         <button
           class="btn btn-outline-secondary btn-sm"

@@ -1,14 +1,24 @@
 import type { Context } from "hono";
 import { everyone } from "../../access/accounts.ts";
-import { dropView, type KeptView, keepsViews, keepView, viewsOf } from "../../access/kept-views.ts";
+import {
+  dropView,
+  type KeptView,
+  keepStartPage,
+  keepsViews,
+  keepView,
+  startPage,
+  viewsOf,
+} from "../../access/kept-views.ts";
 import { allGroups } from "../../access/own-groups.ts";
 import { type Errors, FormProblem, PlainInput, PlainSelect } from "../../access/plain-form.tsx";
 import { isAdministrator } from "../../access/rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
+import type { Label } from "../../entity/label.ts";
 import { recordId, withQuery } from "../../entity/links.ts";
 import { text } from "../../fields/text.ts";
 import { sentForm, sentText } from "../../http/sent-form.ts";
+import { firstPage } from "../../store/list/request.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
 import { WideTable } from "../../ui/wide-table.tsx";
 
@@ -23,7 +33,7 @@ export function viewsPath({ path }: Entity): string {
 /** The query of an address, as a view keeps it: without what is said of one page only. */
 function queryOf(query: URLSearchParams): string {
   const kept = new URLSearchParams(query);
-  for (const name of ["page", "name", "group"]) kept.delete(name);
+  for (const name of Object.keys(firstPage)) kept.delete(name);
   return kept.toString();
 }
 
@@ -50,6 +60,8 @@ export async function showViews(
   const views = await viewsOf(scope, entity);
   const groups = await groupsFor(scope);
   const labels = new Map(groups);
+  const start = await startPage(scope);
+  const isStart = (view: KeptView) => addressOf(entity, view) === start;
   const { headings, many } = scope.namesOf(entity);
   const title = messages.viewsOf(many);
   const page = (
@@ -86,6 +98,19 @@ export async function showViews(
                       ? messages.nobodyElse
                       : (labels.get(view.group_name) ?? view.group_name)}
                   </td>
+                  <td>
+                    <form method="post">
+                      <input type="hidden" name="view" value={view.id} />
+                      <button
+                        class="btn btn-outline-secondary btn-sm"
+                        type="submit"
+                        name="do"
+                        value={isStart(view) ? "end start" : "start"}
+                      >
+                        {isStart(view) ? messages.endStart : messages.makeStart}
+                      </button>
+                    </form>
+                  </td>
                   <td class="text-end">
                     {(view.account_id === person.id || isAdministrator(person)) && (
                       <form method="post">
@@ -119,8 +144,15 @@ export async function viewSent(c: Context, scope: Scope, entity: Entity) {
   const data = await sentForm(c);
   const { searchParams } = new URL(c.req.url);
   const back = withQuery(encodeURI(viewsPath(entity)), searchParams, {});
+  const id = recordId(sentText(data, "view"));
+  if (["start", "end start"].includes(sentText(data, "do"))) {
+    const view = (await viewsOf(scope, entity)).find((each) => each.id === id);
+    if (!view) return c.notFound();
+    const isStart = sentText(data, "do") === "start";
+    await keepStartPage(scope, isStart ? addressOf(entity, view) : undefined);
+    return c.redirect(back, 303);
+  }
   if (sentText(data, "do") === "drop") {
-    const id = recordId(sentText(data, "view"));
     if (id === undefined || !(await dropView(scope, entity, id))) return c.notFound();
     return c.redirect(back, 303);
   }
@@ -134,30 +166,37 @@ export async function viewSent(c: Context, scope: Scope, entity: Entity) {
     query.length <= longestQuery &&
     (await keepView(scope, entity, { name: name.value, query, group_name: asked || null }));
   if (!isKept) return showViews(c, scope, entity, new Map([["", messages.tooManyViews]]));
-  return c.redirect(withQuery(encodeURI(entity.path), searchParams, { page: undefined }), 303);
+  return c.redirect(withQuery(encodeURI(entity.path), searchParams, firstPage), 303);
 }
 
-function addressOf({ path }: Entity, { query }: KeptView): string {
+function addressOf({ path }: Entity, { query }: Pick<KeptView, "query">): string {
   return withQuery(encodeURI(path), new URLSearchParams(query), {});
 }
 
-/** The views of a list as links, of which the one that is shown is marked, and the way to keep another. */
+/** The views of a list as links, of the model and kept ones, of which the one that is shown is marked, and the way to keep another. */
 export function Views({
   scope,
   entity,
   views,
+  named,
   query,
 }: {
   scope: Scope;
   entity: Entity;
   views: readonly KeptView[];
+  named: readonly { name: Label; query: string }[];
   query: URLSearchParams;
 }) {
   const { messages } = scope;
   const now = queryOf(query);
+  const all = [
+    ...named.map(({ name, query }) => ({ name: scope.translated(name), query })),
+    ...views,
+  ];
+  if (all.length === 0 && !keepsViews(scope)) return null;
   return (
     <nav class="views" aria-label={messages.views}>
-      {views.map((view) => (
+      {all.map((view) => (
         <a
           href={addressOf(entity, view)}
           aria-current={new URLSearchParams(view.query).toString() === now ? "true" : undefined}
@@ -165,9 +204,11 @@ export function Views({
           {view.name}
         </a>
       ))}
-      <a class="soft" href={withQuery(encodeURI(viewsPath(entity)), query, { page: undefined })}>
-        {messages.keepView}
-      </a>
+      {keepsViews(scope) && (
+        <a class="soft" href={withQuery(encodeURI(viewsPath(entity)), query, firstPage)}>
+          {messages.keepView}
+        </a>
+      )}
     </nav>
   );
 }

@@ -15,23 +15,35 @@ const parts = 12;
 export function cutsOf(scope: Scope, field: Field, least: unknown, largest: unknown): Cut[] {
   if (least === null || least === undefined || String(least) === String(largest)) return [];
   return typeOf(field).filter === "numbers"
-    ? numberCuts(Number(least), Number(largest))
+    ? numberCuts(Number(least), Number(largest), stepOf(scope, field))
     : dayCuts(dayOf(scope, least), dayOf(scope, largest));
 }
 
 /** That a value is before the end of a part of a range. */
 export function isBelow(
-  { timezone }: Scope,
+  scope: Scope,
   field: Field,
   value: RawBuilder<unknown>,
   { end }: Cut,
 ): RawBuilder<unknown> {
+  return sql`${value} < ${edgeOf(scope, field, end)}`;
+}
+
+/** That a value is in a part of a range. */
+export function isWithin(
+  scope: Scope,
+  field: Field,
+  value: RawBuilder<unknown>,
+  cut: Cut,
+): RawBuilder<unknown> {
+  return sql`${value} >= ${edgeOf(scope, field, cut.from)} and ${isBelow(scope, field, value, cut)}`;
+}
+
+function edgeOf({ timezone }: Scope, field: Field, edge: string): RawBuilder<unknown> {
   const { filter } = typeOf(field);
-  const edge =
-    filter === "moments"
-      ? bindValue("datetime", toUtc(timezone, `${end}T00:00`))
-      : bound(filter === "numbers" ? Number(end) : end);
-  return sql`${value} < ${edge}`;
+  return filter === "moments"
+    ? bindValue("datetime", toUtc(timezone, `${edge}T00:00`))
+    : bound(filter === "numbers" ? Number(edge) : edge);
 }
 
 /** A part of a range: from its first value to its last one; `end` is where the next part begins. */
@@ -41,17 +53,25 @@ export interface Cut {
   end: string;
 }
 
-/** A range of numbers in parts of a round width. */
-function numberCuts(least: number, largest: number): Cut[] {
-  const rough = (largest - least) / parts;
+/** What two values of a field of numbers are apart at least. */
+function stepOf(scope: Scope, field: Field): number {
+  const { step } = field.attributes(scope);
+  const number = Number(step);
+  return number > 0 ? number : 0.01;
+}
+
+/** A range of numbers in parts of a round width, each of which ends a step before the next one. */
+function numberCuts(least: number, largest: number, step: number): Cut[] {
+  const rough = Math.max((largest - least) / parts, step);
   const power = 10 ** Math.floor(Math.log10(rough));
   const width = ([1, 2, 5, 10].find((each) => each * power >= rough) ?? 10) * power;
-  const places = Math.max(0, -Math.floor(Math.log10(width)));
+  const places = Math.max(0, -Math.floor(Math.log10(step)));
   const start = Math.floor(least / width) * width;
   const cuts: Cut[] = [];
   for (let at = 0; start + at * width <= largest; at++) {
     const [from, end] = [start + at * width, start + (at + 1) * width];
-    cuts.push({ from: from.toFixed(places), to: end.toFixed(places), end: end.toFixed(places) });
+    const to = (end - step).toFixed(places);
+    cuts.push({ from: from.toFixed(places), to, end: end.toFixed(places) });
   }
   return cuts;
 }

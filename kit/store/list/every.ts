@@ -42,7 +42,7 @@ export async function everyId(
         sql`${id} in (select ${id} from ${scope.seeingAll().rowsOf(entity)} as ${sql.table(table)} where ${limits})` as Condition,
       ]
     : [];
-  const wanted = [...conditions(scope, entity, request), ...named, ...allowed];
+  const wanted = [...(await conditions(scope, entity, request)), ...named, ...allowed];
   const { rows } = await sql<{ id: number }>`
     select ${sql.join([id, ...columns])} from ${scope.rowsOf(entity)} as ${sql.table(table)}
     ${where(wanted)} order by ${orderBy([...order, tie])}`.execute(scope.db);

@@ -3,10 +3,13 @@ import type { Scope } from "../../access/scope.ts";
 import { type Entity, isComputed, isReference, isReferences } from "../../entity/entity.ts";
 import type { Field, ReferencesField } from "../../fields/field.ts";
 import { typeOf } from "../../fields/types.ts";
+import { archiveChoice } from "../archive.ts";
 import { titleOf } from "../titles.ts";
-import { type Condition, conditions, where } from "./conditions.ts";
+import { type Condition, conditions, countRows, mostCounted, where } from "./conditions.ts";
+import { type Counted, type FacetValue, isValue, type Spread } from "./counted.ts";
 import { cutsOf, isBelow } from "./cuts.ts";
 import { columnValue, type Filter, filterable, filtersOf } from "./filters.ts";
+import { countedByIndex, isCountedByIndex } from "./index-counts.ts";
 import type { ListRequest } from "./request.ts";
 import { countWhere, Sums } from "./sums.ts";
 
@@ -26,18 +29,6 @@ export interface Facet {
   spread: Spread | undefined;
 }
 
-export interface FacetValue {
-  value: string;
-  /** What people read; undefined for what the field itself knows. */
-  title?: string;
-  count: number;
-}
-
-export interface Spread {
-  /** How many rows are in each part. */
-  parts: { from: string; to: string; count: number }[];
-}
-
 /** How many values of a reference are offered. */
 const mostOffered = 12;
 
@@ -54,9 +45,20 @@ export async function facetsOf(
   const fields = filterable(scope, entity);
   const filterOf = (name: string) => filters.find(({ field }) => field === name);
   const counts = new Map<string, Counted>();
-  const alone = fields.filter(([name]) => filterOf(name)).map((field) => [field]);
-  for (const some of [fields.filter(([name]) => !filterOf(name)), ...alone]) {
-    const wanted = conditions(scope, entity, request, some[0]?.[0]);
+  const isWhole =
+    filters.length === 0 && request.search === "" && archiveChoice(entity, request.query) === "all";
+  const whole = isWhole ? await countLong(scope, entity) : 0;
+  if (whole > 0) {
+    for (const [name, field] of fields) {
+      if (!isCountedByIndex(entity, name, field)) continue;
+      counts.set(name, await countedByIndex(scope, entity, name, field, whole));
+    }
+  }
+  const left = fields.filter(([name]) => !counts.has(name));
+  const alone = left.filter(([name]) => filterOf(name)).map((field) => [field]);
+  for (const some of [left.filter(([name]) => !filterOf(name)), ...alone]) {
+    if (some.length === 0) continue;
+    const wanted = await conditions(scope, entity, request, some[0]?.[0]);
     for (const [name, counted] of await countTogether(scope, entity, some, wanted))
       counts.set(name, counted);
   }
@@ -78,12 +80,11 @@ export async function facetsOf(
   return facets;
 }
 
-/** What was counted of a field. */
-interface Counted {
-  values?: FacetValue[];
-  more?: boolean;
-  blank?: number;
-  spread?: Spread | undefined;
+/** How many rows there are, where nothing narrows them and they are very many; 0 otherwise. */
+async function countLong(scope: Scope, entity: Entity): Promise<number> {
+  if (!scope.seesAll(entity)) return 0;
+  const isLong = (await countRows(scope, entity, [], mostCounted + 1)) > mostCounted;
+  return isLong ? countRows(scope, entity, []) : 0;
 }
 
 /** Counts the values of some fields among the rows that meet the same conditions. */
@@ -150,24 +151,32 @@ async function countTogether(
   return counted;
 }
 
-/** That a choice or a boolean has a value. */
-function isValue(field: Field, value: RawBuilder<unknown>, text: string): RawBuilder<unknown> {
-  if (field.kind === "boolean") return text === "yes" ? sql`${value}` : sql`not ${value}`;
-  return sql`${value} = ${text}`;
-}
-
-/** How many rows have each choice of a field, of those that the other filters keep. */
+/**
+ * How many rows have each choice of a field, of those that the other filters keep; counted no further than `most`, where
+ * that is given.
+ */
 export async function choiceCounts(
   scope: Scope,
   entity: Entity,
   request: ListRequest,
   name: string,
+  most?: number,
 ): Promise<FacetValue[]> {
   const field = entity.fields[name];
   if (!field?.choices || scope.isHidden(entity, name)) return [];
-  const wanted = conditions(scope, entity, request, name);
-  const counted = await countTogether(scope, entity, [[name, field]], wanted);
-  return counted.get(name)?.values ?? [];
+  const wanted = await conditions(scope, entity, request, name);
+  if (most === undefined) {
+    const counted = await countTogether(scope, entity, [[name, field]], wanted);
+    return counted.get(name)?.values ?? [];
+  }
+  const value = columnValue(scope, entity, name, field);
+  const values: FacetValue[] = [];
+  for (const text of Object.keys(field.choices)) {
+    const has = isValue(field, value, text) as unknown as Condition;
+    const count = await countRows(scope, entity, [...wanted, has], most + 1);
+    values.push({ value: text, count: Math.min(count, most), more: count > most });
+  }
+  return values;
 }
 
 /** How many rows refer to each of the records to which most do. */

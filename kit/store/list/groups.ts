@@ -36,7 +36,7 @@ export function groupedKeys(
   entity: Entity,
   { sort, group }: ListRequest,
 ): readonly string[] {
-  const keys = orderKeys(entity, sort);
+  const keys = orderKeys(scope, entity, sort);
   const first = isGroupable(scope, entity, group) ? sortName(entity, group) : undefined;
   if (first === undefined) return keys;
   return [first, ...keys.filter((key) => key.replace(/^-/, "") !== first)];
@@ -87,7 +87,7 @@ export async function groupingOf(
   const found = await sql<Record<string, unknown>>`
     select ${value} as value, count(*) as total${sql.join(sums, sql``)}
     from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}
-    ${where([...conditions(scope, entity, request), sql<SqlBool>`(${sql.join(among, sql` or `)})`])}
+    ${where([...(await conditions(scope, entity, request)), sql<SqlBool>`(${sql.join(among, sql` or `)})`])}
     group by ${value}`.execute(scope.db);
   const groups = found.rows.map((row): [string, Group] => [
     // Databases without booleans give numbers for them.

@@ -1,12 +1,15 @@
 import { allowedAmong } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
-import type { Entity, RowOf } from "../../entity/entity.ts";
+import { aboutRows } from "../../database/current-dialect.ts";
+import type { Entity, Highlight, Row, RowOf } from "../../entity/entity.ts";
+import { archiveChoice, archiveConditions } from "../archive.ts";
 import { completed } from "../select.ts";
-import { conditions, countRows } from "./conditions.ts";
+import { type Condition, conditions, countRows, mostCounted } from "./conditions.ts";
 import { filterParameter } from "./filters.ts";
 import { type Grouping, groupedKeys } from "./groups.ts";
 import { orderKeys } from "./order.ts";
-import { rowsInRange } from "./picking.ts";
+import { farPager, numberedPager, type PagerLinks } from "./pager.ts";
+import { rowsAt } from "./picking.ts";
 import { type ListRequest, listRequest } from "./request.ts";
 import type { Totals } from "./totals.ts";
 
@@ -17,10 +20,9 @@ export interface ListPage<Known extends Entity = Entity> {
   rows: RowOf<Known>[];
   /** The numbers of those that the person may change, where the page leads to their forms. */
   changeable?: ReadonlySet<number>;
-  /** How many rows there are on all pages. */
-  total: number;
-  page: number;
-  pages: number;
+  total: Total;
+  /** Where the page is among others. */
+  pager: PagerLinks;
   request: ListRequest;
   /** The order in force, as in the address. */
   sort: string;
@@ -28,8 +30,19 @@ export interface ListPage<Known extends Entity = Entity> {
   narrowed: boolean;
   /** What the rows of all pages come to, by columns of numbers, where that is asked for. */
   totals?: ReadonlyMap<string, Totals>;
+  /** The rows that stand out. */
+  highlights?: ReadonlyMap<number, Highlight>;
   /** The field by which rows are grouped, and the groups of the page. */
   grouping?: Grouping;
+}
+
+/** How many rows there are on all pages: counted up to a bound, unless all are asked for. */
+export interface Total {
+  count: number;
+  /** Whether there are more than that. */
+  more: boolean;
+  /** Roughly how many there are then, where the database knows. */
+  about: number | undefined;
 }
 
 /** What gives the first page of the records that have one in a field: the hives of an apiary. */
@@ -56,34 +69,83 @@ export async function listPage<Known extends Entity>(
   entity: Known,
   request: ListRequest,
 ): Promise<ListPage<Known>> {
-  const wanted = conditions(scope, entity, request);
-  const total = await countRows(scope, entity, wanted);
+  const known = entity as unknown as Entity;
+  const wanted = await conditions(scope, known, request);
+  const total = await totalOf(scope, known, request, wanted);
   const { size } = request;
-  const pages = Math.max(1, Math.ceil(total / size));
-  const page = Math.min(request.page, pages);
-  const keys = orderKeys(entity, request.sort);
-  const first = (page - 1) * size;
-  const range = { from: first, to: Math.min(first + size, total) };
-  const rows =
-    total > 0
-      ? await rowsInRange(scope, entity, {
-          keys: groupedKeys(scope, entity as unknown as Entity, request),
-          wanted,
-          total,
-          range,
-        })
-      : [];
+  const keys = groupedKeys(scope, known, request);
+  const given = { keys, wanted, size };
+  const isSmall = total.count <= mostCounted && !total.more;
+  const pages = total.more ? undefined : Math.max(1, Math.ceil(total.count / size));
+  const far = await farPage(scope, known, request, given);
+  const number = isSmall ? Math.min(request.page, pages ?? 1) : request.page;
+  const found = far ??
+    (await rowsAt(scope, known, { ...given, place: { skip: (number - 1) * size } })) ?? {
+      rows: [],
+      more: false,
+    };
+  const pager =
+    isSmall && !far
+      ? numberedPager(number, pages ?? 1)
+      : farPager(request, found, { pages, number: far ? undefined : number });
   return {
     scope,
     entity,
-    rows: await completed(scope, entity, rows),
+    rows: await completed(scope, entity, found.rows),
     total,
-    page,
-    pages,
+    pager,
     request,
-    sort: keys[0] ?? "",
-    narrowed: wanted.length > 0,
+    sort: orderKeys(scope, known, request.sort)[0] ?? "",
+    narrowed: wanted.length > archiveConditions(known, archiveChoice(known, request.query)).length,
   };
+}
+
+/** The first rows that a list finds, up to some number, whatever page is asked for; and whether there are more. */
+export async function firstRows(
+  scope: Scope,
+  entity: Entity,
+  request: ListRequest,
+  most: number,
+): Promise<{ rows: readonly Row[]; more: boolean }> {
+  const whole = { ...request, size: most, page: 1, after: undefined, before: undefined };
+  const { rows, total } = await listPage(scope, entity, whole);
+  return {
+    rows: rows as unknown as readonly Row[],
+    more: total.more || total.count > rows.length,
+  };
+}
+
+async function totalOf(
+  scope: Scope,
+  entity: Entity,
+  { countsAll }: ListRequest,
+  wanted: readonly Condition[],
+): Promise<Total> {
+  if (countsAll) {
+    return { count: await countRows(scope, entity, wanted), more: false, about: undefined };
+  }
+  const count = await countRows(scope, entity, wanted, mostCounted + 1);
+  if (count <= mostCounted) return { count, more: false, about: undefined };
+  const isWhole = wanted.length === 0 && scope.seesAll(entity);
+  const asked = isWhole ? await aboutRows(entity.table)?.execute(scope.db) : undefined;
+  const about = Number(asked?.rows[0]?.about ?? 0);
+  return {
+    count: mostCounted,
+    more: true,
+    about: about > mostCounted ? about : undefined,
+  };
+}
+
+/** A page that begins or ends at a record, or at the end of the list; undefined where none is named, or it is gone. */
+async function farPage(
+  scope: Scope,
+  entity: Entity,
+  { after, before }: ListRequest,
+  given: Omit<Parameters<typeof rowsAt>[2], "place">,
+) {
+  if (after !== undefined) return rowsAt(scope, entity, { ...given, place: { after } });
+  if (before !== undefined) return rowsAt(scope, entity, { ...given, place: { before } });
+  return undefined;
 }
 
 function emptyPage<Known extends Entity>(
@@ -95,9 +157,8 @@ function emptyPage<Known extends Entity>(
     scope,
     entity,
     rows: [],
-    total: 0,
-    page: 1,
-    pages: 1,
+    total: { count: 0, more: false, about: undefined },
+    pager: { page: 1, pages: 1 },
     request,
     sort: "",
     narrowed: true,

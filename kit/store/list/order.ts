@@ -8,13 +8,17 @@ import { titleProperty, titleThrough } from "../titles.ts";
 /** The most columns that a list is sorted by at once. */
 const mostKeys = 4;
 
-/** The order in force: what the address asks for, or that of the entity. Each is a name, with `-` for descending. */
-export function orderKeys(entity: Entity, sort: string): readonly string[] {
-  const asked = sort
-    .split(",")
-    .filter((key) => sortOf(entity, key.replace(/^-/, "")))
-    .slice(0, mostKeys);
-  return asked.length > 0 ? asked : entity.order;
+/**
+ * The order in force: what the address asks for, or that of the entity. Each is a name, with `-` for descending.
+ * Nobody finds out by an order what they don't see.
+ */
+export function orderKeys(scope: Scope, entity: Entity, sort: string): readonly string[] {
+  const isSeen = (key: string) => {
+    const name = columnNamed(entity, key.replace(/^-/, ""));
+    return sortOf(entity, name) !== undefined && !scope.isHidden(entity, name);
+  };
+  const asked = sort.split(",", 100).filter(isSeen).slice(0, mostKeys);
+  return asked.length > 0 ? asked : entity.order.filter(isSeen);
 }
 
 /** A column that rows are ordered by. */

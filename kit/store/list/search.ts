@@ -1,29 +1,39 @@
 import { type RawBuilder, type SqlBool, sql } from "kysely";
 import type { Scope } from "../../access/scope.ts";
 import { wordPattern } from "../../database/collation.ts";
-import { columnContains, contains } from "../../database/current-dialect.ts";
+import { columnContains, contains, wordCandidates } from "../../database/current-dialect.ts";
 import { type Entity, isComputed, isReference } from "../../entity/entity.ts";
 import { labelIn } from "../../entity/label.ts";
 import type { Field } from "../../fields/field.ts";
 import { typeOf } from "../../fields/types.ts";
 import { plainTitle, titleOf } from "../titles.ts";
+import { fewRecords } from "./few-records.ts";
 
 /** The most words that a search looks for. */
 const mostWords = 8;
 
 /** The conditions that a record holds each word of a search: in a text, in a choice, or in the title of what it refers to. */
-export function searchConditions(
+export async function searchConditions(
   scope: Scope,
   entity: Entity,
   search: string,
-): RawBuilder<SqlBool>[] {
+): Promise<RawBuilder<SqlBool>[]> {
   const words = isSearched(entity) ? wordsOf(search) : [];
-  return words.map((word) => {
-    const places = Object.entries(entity.fields).flatMap(([name, field]) =>
-      scope.isHidden(entity, name) ? [] : lookInto(scope, entity, name, field, word),
-    );
-    return places.length > 0 ? sql<SqlBool>`(${sql.join(places, sql` or `)})` : nowhere;
-  });
+  const fields = Object.entries(entity.fields).filter(([name]) => !scope.isHidden(entity, name));
+  const placesIn = (some: typeof fields, word: string) =>
+    some.flatMap(([name, field]) => lookInto(scope, entity, name, field, word));
+  // An index doesn't know what is computed.
+  const calculates = fields.some(([, field]) => isComputed(field) && typeOf(field).searched);
+  const others = fields.filter(([name]) => !entity.words.includes(name));
+  const few = await fewRecords(scope, entity, words, calculates ? [] : entity.words, (word) =>
+    placesIn(others, word),
+  );
+  const held = words.map((word) => anyOf(placesIn(fields, word)));
+  return few ? [few, ...held] : held;
+}
+
+function anyOf(places: readonly RawBuilder<SqlBool>[]): RawBuilder<SqlBool> {
+  return places.length > 0 ? sql<SqlBool>`(${sql.join(places, sql` or `)})` : nowhere;
 }
 
 /** Whether the records of an entity can be searched. */
@@ -73,11 +83,33 @@ function lookThrough(
   word: string,
 ): RawBuilder<SqlBool>[] {
   const { table } = target;
-  const plain = plainTitle(target);
-  const holds = plain
-    ? columnContains(`${table}.${plain}`, word, typeOf(target.fields[plain] as Field).sortable)
-    : contains(titleOf(scope, target, table), word);
+  const id = sql.ref(`${table}.id`);
+  const plain = plainTitle(target) ?? "";
+  const candidates = target.words.includes(plain) && wordCandidates(table, [plain], word);
+  const among = candidates ? sql`${id} in (${candidates}) and ` : sql``;
   return [
-    sql<SqlBool>`${sql.ref(column)} in (select ${sql.ref(`${table}.id`)} from ${scope.rowsOf(target)} as ${sql.table(table)} where ${holds})`,
+    sql<SqlBool>`${sql.ref(column)} in (select ${id} from ${scope.rowsOf(target)} as ${sql.table(table)} where ${among}${titleHolds(scope, target, word)})`,
   ];
+}
+
+/** The conditions that the titles of records hold each of some words; their table goes by its own name. */
+export async function titleMatches(
+  scope: Scope,
+  entity: Entity,
+  search: string,
+): Promise<RawBuilder<SqlBool>[]> {
+  const words = wordsOf(search);
+  const plain = plainTitle(entity) ?? "";
+  const indexed = entity.words.includes(plain) ? [plain] : [];
+  const few = await fewRecords(scope, entity, words, indexed, () => []);
+  const held = words.map((word) => titleHolds(scope, entity, word));
+  return few ? [few, ...held] : held;
+}
+
+function titleHolds(scope: Scope, entity: Entity, word: string): RawBuilder<SqlBool> {
+  const { table, fields } = entity;
+  const plain = plainTitle(entity);
+  return plain
+    ? columnContains(`${table}.${plain}`, word, typeOf(fields[plain] as Field).sortable)
+    : contains(titleOf(scope, entity, table), word);
 }

@@ -41,7 +41,7 @@ export async function totalsOf(
   });
   const { rows } = await sql<Record<string, number | string | null>>`
     select ${sql.join(selected)} from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}
-    ${where(conditions(scope, entity, request))}`.execute(scope.db);
+    ${where(await conditions(scope, entity, request))}`.execute(scope.db);
   const row = rows[0] ?? {};
   return new Map(
     names.flatMap((name, at) => {

@@ -111,9 +111,10 @@ function textOf(entity: Entity): string {
   );
 }
 
-function hasFormulas({ rules, fields }: Entity): boolean {
+function hasFormulas({ rules, fields, highlights = [] }: Entity): boolean {
   return (
     rules.length > 0 ||
+    highlights.length > 0 ||
     fields.some(
       (field) =>
         isComputed(field) ||
@@ -132,6 +133,7 @@ export function sharedFiles(model: Model, versions: Versions): GeneratedFile[] {
     { path: "package.json", text: packageJson(model, versions) },
     { path: "tsconfig.json", text: json(tsconfig) },
     { path: "biome.json", text: json(biome) },
+    { path: "vitest.config.ts", text: vitestConfig },
     { path: ".gitignore", text: "node_modules/\ndist/\nkept/\n" },
     { path: "README.md", text: readme(model) },
     { path: "src/main.ts", text: mainModule(model) },
@@ -167,7 +169,7 @@ function packageJson(model: Model, versions: Versions): string {
     scripts: {
       build: "tsc && npm run build:server && npm run build:assets",
       "build:server":
-        "esbuild src/main.ts src/migrate.ts --bundle --platform=node --format=esm --packages=external --outdir=dist",
+        "esbuild src/main.ts src/migrate.ts --bundle --platform=node --format=esm --packages=external --alias:world-atlas/countries-50m.json=./node_modules/world-atlas/countries-50m.json --outdir=dist",
       "build:assets":
         "esbuild src/kit/ui/app.css src/kit/client/client.ts src/kit/ui/icon.svg --bundle --minify --loader:.svg=copy --entry-names=[name] --outdir=dist/assets",
       migrate: "node dist/migrate.js",
@@ -180,6 +182,8 @@ function packageJson(model: Model, versions: Versions): string {
       "@simplewebauthn/browser",
       "@simplewebauthn/server",
       "bootstrap",
+      "d3-geo",
+      "d3-shape",
       "exceljs",
       "hono",
       "kysely",
@@ -190,14 +194,22 @@ function packageJson(model: Model, versions: Versions): string {
       "papaparse",
       "pdfmake",
       "qrcode",
+      "topojson-client",
+      "world-atlas",
+      "yauzl",
       "zod",
     ),
     devDependencies: pick(
       "@biomejs/biome",
+      "@types/d3-geo",
+      "@types/d3-shape",
       "@types/node",
       "@types/papaparse",
       "@types/pdfmake",
       "@types/qrcode",
+      "@types/topojson-client",
+      "@types/topojson-specification",
+      "@types/yauzl",
       ...types,
       "esbuild",
       "typescript",
@@ -214,6 +226,7 @@ const tsconfig = {
     moduleResolution: "Bundler",
     strict: true,
     noUncheckedIndexedAccess: true,
+    resolveJsonModule: true,
     noUnusedLocals: true,
     noUnusedParameters: true,
     verbatimModuleSyntax: true,
@@ -224,8 +237,17 @@ const tsconfig = {
     jsxImportSource: "#jsx",
     types: ["node"],
   },
-  include: ["src", "test"],
+  include: ["src", "test", "vitest.config.ts"],
 };
+
+/** Loading the application takes longer than most tests of it: once for all files is enough. */
+const vitestConfig = `import { defineConfig } from "vitest/config";
+
+// Each file has a database of its own, so the application need not be loaded for each again.
+export default defineConfig({
+  test: { isolate: false, testTimeout: 60_000, hookTimeout: 60_000 },
+});
+`;
 
 /** The formatter and the linter that the application is checked by; the kit in this repository is checked by the same. */
 export const biome = {

@@ -1,7 +1,7 @@
 import { rulesOf } from "../formula/rules.ts";
-import { isComputed, type Model } from "../model/model.ts";
+import { type Field, handColumn, isComputed, type Model } from "../model/model.ts";
 import { capitalized, withArticle } from "../naming/words.ts";
-import { columnOf } from "../schema/from-model.ts";
+import { columnOf, indexedColumns, wordColumns } from "../schema/from-model.ts";
 import { fieldCode } from "./fields.ts";
 import { hasConditionalFields } from "./formulas.ts";
 import { labelCode } from "./labels.ts";
@@ -42,12 +42,17 @@ export function entityModule(model: Model, subject: Subject): string {
       ["plural", labelCode({ label: entity.plural, labels: entity.plurals })],
       ...titleOf(subject),
       ...(entity.organised ? [["organised", "true"] as const] : []),
+      ...(entity.byHand ? [["byHand", "true"] as const] : []),
+      ...(entity.archive ? [["archive", "true"] as const] : []),
       [
         "fields",
         object(fields.map((field) => [inputName(field), fieldCode(module, model, subject, field)])),
       ],
       ...orderOf(subject),
       ...(rulesOf(entity).length > 0 ? [["rowRules", query(`${camel}RowRules`)] as const] : []),
+      ...((entity.highlights ?? []).length > 0
+        ? [["highlights", query(`${camel}Highlights`)] as const]
+        : []),
       ...(hasConditionalFields(model, subject)
         ? [["conditionalFields", query(`${camel}ConditionalFields`)] as const]
         : []),
@@ -83,15 +88,39 @@ function titleOf({ entity }: Subject): [string, string][] {
   return parts.length > 0 ? [["title", quote(parts.join(""))]] : [];
 }
 
+/** The kinds of fields whose values applications count through an index. */
+const countedByIndex: ReadonlySet<Field["type"]["kind"]> = new Set([
+  "choice",
+  "boolean",
+  "integer",
+  "decimal",
+  "money",
+  "percent",
+  "date",
+  "datetime",
+]);
+
 function orderOf({ entity }: Subject): [string, string][] {
   const keys = entity.sort.map(({ field, descending }) => `${descending ? "-" : ""}${field}`);
   const [only] = entity.title ?? [];
   const fallback = entity.title?.length === 1 && only && "field" in only ? [only.field] : [];
+  if (entity.byHand) keys.push(handColumn);
   const order = keys.length > 0 ? keys : fallback;
   const automatic = ["id", "version", "created_at", "updated_at"].filter(
     (name) => entity.columns.includes(name) || entity.sort.some(({ field }) => field === name),
   );
+  if (entity.byHand) automatic.push(handColumn);
+  const countable = new Set(
+    entity.fields.filter(({ type }) => countedByIndex.has(type.kind)).map(columnOf),
+  );
+  const indexed = indexedColumns(entity).filter((column) => countable.has(column));
   return [
+    ...(indexed.length > 0
+      ? [["indexed", `[${indexed.map(quote).join(", ")}]`] as [string, string]]
+      : []),
+    ...(entity.search === "indexed"
+      ? [["words", `[${wordColumns(entity).map(quote).join(", ")}]`] as [string, string]]
+      : []),
     ...(order.length > 0
       ? [["order", `[${order.map(quote).join(", ")}]`] as [string, string]]
       : []),

@@ -34,6 +34,7 @@ const codes: Readonly<Record<Exclude<Kind, "formula">, FieldCode | undefined>> =
   url: { builder: "url", control: "UrlField" },
   phone: { builder: "phone", control: "PhoneField" },
   color: { builder: "color", control: "ColorField" },
+  place: { builder: "place", control: "PlaceField" },
   choice: { builder: "choice", control: "ChoiceField" },
   one: { builder: "reference", control: "LookupField" },
   "part of": { builder: "reference", control: "LookupField" },
@@ -105,7 +106,20 @@ function computedCode(module: Module, subject: Subject, field: Field): string {
 /** What limits the values of a field. */
 function optionsOf(model: Model, subject: Subject, field: Field): [string, string][] {
   const { type } = field;
-  if (type.kind === "choice") return [["choices", choicesName(subject, field)]];
+  if (type.kind === "choice") {
+    const painted = Object.entries(field.colors ?? {});
+    return [
+      ["choices", choicesName(subject, field)],
+      ...(painted.length > 0
+        ? [
+            ["colors", object(painted.map(([value, color]) => [value, quote(color)]))] as [
+              string,
+              string,
+            ],
+          ]
+        : []),
+    ];
+  }
   if (isReference(field)) {
     return [
       ["to", quote(targetOf(model, field).table)],

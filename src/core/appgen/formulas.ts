@@ -1,6 +1,7 @@
 import type { ValueType } from "../fields/type-rule.ts";
 import { type Calculation, looksAtLists, namedFields } from "../formula/calculation.ts";
 import { compiled, compiledBefore, computedDefaults } from "../formula/compile.ts";
+import { columnsRead } from "../formula/hidden-fields.ts";
 import { checkName } from "../formula/row-checks.ts";
 import { rulesOf } from "../formula/rules.ts";
 import {
@@ -33,6 +34,7 @@ export function queriesModule(model: Model, subject: Subject): string | undefine
   hiddenDefaults(module, model, subject);
   rowRules(module, model, subject);
   conditionalFields(module, model, subject);
+  highlights(module, model, subject);
   return module.isEmpty ? undefined : module.print();
 }
 
@@ -110,6 +112,33 @@ function rowRules(module: Module, model: Model, subject: Subject): void {
   ${made.join(",\n  ")}
 ];`,
     `What must be true for every ${one}.`,
+  );
+}
+
+/** The rows that stand out in lists, with what each condition looks at where something is hidden from somebody. */
+function highlights(module: Module, model: Model, subject: Subject): void {
+  const { entity, camel, table, many } = subject;
+  const found = entity.highlights ?? [];
+  if (found.length === 0) return;
+  const { database } = model.app;
+  const row = nameIn(database, table);
+  const made = found.map((highlight) => {
+    const calculation = compiled(model, entity, highlight);
+    const { sql, uses } = statementOf(module, database, calculation, { row }, "to ask");
+    const reads = model.users ? [...new Set(columnsRead(calculation, table))] : [];
+    return `${formulaRemark(highlight)}
+  ${object([
+    ["color", quote(highlight.color)],
+    ["sentence", labelCode({ label: highlight.sentence, labels: highlight.sentences })],
+    ["holds", `(${taking(uses)}) => ${sql}`],
+    ...(reads.length > 0 ? [["reads", `[${reads.map(quote).join(", ")}]`] as const] : []),
+  ])}`;
+  });
+  module.add(
+    `export const ${camel}Highlights: readonly ${module.type("Highlight", entityTypes)}[] = [
+  ${made.join(",\n  ")}
+];`,
+    `Which ${many} stand out in lists.`,
   );
 }
 

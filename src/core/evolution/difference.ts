@@ -7,7 +7,7 @@ import {
   type Model,
 } from "../model/model.ts";
 import { snakeCase } from "../naming/words.ts";
-import { columnOf, linkOf, ownerColumn, schemaOf, tableOf } from "../schema/from-model.ts";
+import { columnOf, linkOf, ownColumns, schemaOf, tableOf } from "../schema/from-model.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import { newRows } from "./backfill.ts";
 import type { Change, Decisions, Difference } from "./change.ts";
@@ -268,7 +268,7 @@ class Comparison {
     }
     for (const column of tableNamed(this.#to, table)?.columns ?? []) {
       if (automatic.has(column.name)) this.#taken.add(`${table}.${column.name}`);
-      else if (column.name === ownerColumn) this.#compareOwnColumn(table, column);
+      else if (ownColumns.has(column.name)) this.#compareOwnColumn(table, column);
     }
   }
 

@@ -17,13 +17,19 @@ export function indexChanges(
   const gone = missingFrom(before.indexes, table.indexes, added);
   const come = missingFrom(table.indexes, before.indexes, added);
   const same = (one: Index, other: Index) =>
-    alike(one.columns, other.columns) && one.unique === other.unique;
+    alike(one.columns, other.columns) && one.unique === other.unique && one.words === other.words;
   /** What only helps to find rows, or gets another name, is nothing to decide about. */
   const plain: Step[] = [];
   const sort = (indexes: Index[], others: Index[], kind: "drop index" | "add index") => {
     for (const index of indexes) {
       const step: Step = { kind, table: table.name, index };
-      if (!index.unique || others.some((other) => same(index, other))) plain.push(step);
+      if (index.words && !others.some(({ words }) => words)) {
+        changes.push({
+          table: table.name,
+          sentence: `${table.name} ${kind === "add index" ? "gets an index" : "loses its index"} of parts of words`,
+          steps: [step],
+        });
+      } else if (!index.unique || others.some((other) => same(index, other))) plain.push(step);
       else {
         changes.push({
           table: table.name,

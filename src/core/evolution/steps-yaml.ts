@@ -35,6 +35,7 @@ const index = z.strictObject({
   name: z.string(),
   columns: z.array(z.string()),
   unique: z.boolean(),
+  words: z.literal(true).optional(),
 });
 const sql = z.strictObject({
   sqlite: z.string().optional(),

@@ -15,6 +15,7 @@ export type FieldType =
   | { kind: "duration" }
   | { kind: "datetime" }
   | { kind: "color" }
+  | { kind: "place" }
   | { kind: "image" }
   | { kind: "file" }
   | { kind: "tags" }

@@ -4,6 +4,7 @@ export const nameHints: readonly (readonly [RegExp, string])[] = [
   [/(^|_)(phone|mobile|telephone|tel|fax)$/, "phone"],
   [/(^|_)(url|website|homepage|link)$/, "url"],
   [/(^|_)colou?r$/, "color"],
+  [/(^|_)coordinates$/, "place"],
   [/(^(is|has|can)_|^(active|enabled|done|paid|archived)$)/, "boolean"],
   [/(_at|^(timestamp|moment))$/, "datetime"],
   [

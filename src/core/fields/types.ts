@@ -18,6 +18,7 @@ import { oneRule } from "./one.ts";
 import { partOfRule } from "./part-of.ts";
 import { percentRule } from "./percent.ts";
 import { phoneRule } from "./phone.ts";
+import { placeRule } from "./place.ts";
 import { tagsRule } from "./tags.ts";
 import { textRule } from "./text.ts";
 import { timeRule } from "./time.ts";
@@ -42,6 +43,7 @@ export const typeRules: { readonly [K in Kind]: TypeRule<TypeOf<K>> } = {
   url: urlRule,
   phone: phoneRule,
   color: colorRule,
+  place: placeRule,
   image: imageRule,
   file: fileRule,
   choice: choiceRule,
@@ -61,6 +63,13 @@ export function ruleOf({ kind }: FieldType): TypeRule {
 /** Whether fields of a type can be used for something. */
 export function canBe(use: Use, type: FieldType): boolean {
   return ruleOf(type).uses.includes(use);
+}
+
+/** Whether searches look for parts of words in its values. Choices are found by their labels. */
+export function holdsWords(type: FieldType): boolean {
+  if (["choice", "color", "place"].includes(type.kind)) return false;
+  const kind = ruleOf(type).storage?.column(type).kind;
+  return kind === "text" || kind === "long text";
 }
 
 /** The words of all types that can be written down by name. */

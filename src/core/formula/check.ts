@@ -46,6 +46,9 @@ export function onlyComputable(model: Model): Model {
         ...entity,
         fields,
         rules,
+        ...(entity.highlights && {
+          highlights: entity.highlights.filter((each) => !checking.condition(entity, each)),
+        }),
         ...(entity.rights && { rights: checking.usableRights(entity) ?? {} }),
       });
   });
@@ -63,6 +66,7 @@ function troubles(model: Model): Trouble[] {
     [
       ...entity.fields.flatMap((field) => checking.field(entity, field)),
       ...entity.rules.map((rule) => checking.condition(entity, rule)),
+      ...(entity.highlights ?? []).map((each) => checking.condition(entity, each)),
       ...grantsOf(entity).map(({ where }) => where && checking.condition(entity, where)),
     ].filter((trouble) => trouble !== undefined),
   );

@@ -41,8 +41,8 @@ function hiddenColumns(model: Model, group: string): ReadonlySet<string> {
   );
 }
 
-/** The columns and tables of links that a calculation reads. */
-function columnsRead(calculation: Calculation, table: string): string[] {
+/** The columns and tables of links that a calculation reads, such as `hive.price`. */
+export function columnsRead(calculation: Calculation, table: string): string[] {
   const tables = new Map([[0, table]]);
   const read: string[] = [];
   const visit = (each: Calculation): void => {

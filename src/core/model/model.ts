@@ -112,12 +112,24 @@ export interface Entity {
   /** What a record is called: words, and the values of fields; undefined for label and number. */
   title?: TitlePart[];
   fields: Field[];
-  /** Fields, automatic ones among them, that lists show. */
+  /** Fields, automatic ones among them, that lists show; or several in one column, with their names in braces. */
   columns: string[];
   /** The field whose choices stand above its list as tabs. */
   tabs?: string;
+  /** Whether its records can be archived, which its field `archived_at` then says. */
+  archive?: true;
+  /** Whether an index helps to find parts of words in its texts. */
+  search?: "indexed";
+  /** How its list can be laid out; the first is what it begins with. */
+  layouts?: Layout[];
+  /** The rows that stand out in its list. */
+  highlights?: Highlight[];
+  /** Its list under names, each with the query of an address. */
+  views?: ListView[];
   sections: FormSection[];
   sort: SortKey[];
+  /** Whether people put its records in order, by which lists go. */
+  byHand?: true;
   /** Groups of fields that no two records have alike. */
   unique: string[][];
   /** What must be true for every record. */
@@ -134,6 +146,43 @@ export interface Entity {
   was?: string;
   /** Where its name is in the model file. */
   at: Span;
+}
+
+/** How a list is laid out: by a field, where it takes one. */
+export type Layout =
+  | { kind: "table" | "cards" }
+  | { kind: "board" | "tree" | "map"; field: string };
+
+/** The colours that values and rows can have. */
+export const colors = [
+  "red",
+  "orange",
+  "yellow",
+  "green",
+  "teal",
+  "blue",
+  "violet",
+  "pink",
+  "brown",
+  "grey",
+] as const;
+export type Color = (typeof colors)[number];
+
+/** A condition on which a row stands out, and what that says of it. */
+export interface Highlight extends Formula {
+  sentence: string;
+  /** The same in other languages, by the tag of each. */
+  sentences?: Texts;
+  color: Color;
+}
+
+/** A list under a name. */
+export interface ListView {
+  name: string;
+  /** The name in other languages, by the tag of each. */
+  names?: Texts;
+  /** What stands behind the `?` of its address. */
+  query: string;
 }
 
 /** A formula as it is written, with its `=`. */
@@ -203,6 +252,8 @@ export interface Field {
   translations?: Partial<Record<"hint" | "placeholder" | "unit", Texts>>;
   /** The same of its choices, by value. */
   choiceLabels?: Readonly<Record<string, Texts>>;
+  /** The colours of its choices, by value. */
+  colors?: Readonly<Record<string, Color>>;
   type: FieldType;
   required: boolean;
   unique: boolean;
@@ -222,6 +273,12 @@ export interface Field {
   fill?: Default;
   at: Span;
 }
+
+/** The column with the place of a record in a list that people put in order. */
+export const handColumn = "hand_order";
+
+/** The field with the moment at which a record was archived; no form asks for it. */
+export const archiveField = "archived_at";
 
 /** The fields that every entity has by itself. */
 export const automaticFields = ["id", "version", "created_at", "updated_at"] as const;

@@ -1,15 +1,19 @@
-import { canBe } from "../fields/types.ts";
+import { canBe, holdsWords } from "../fields/types.ts";
 import { nearest } from "../naming/nearest.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
+import { interpretLooks } from "./looks.ts";
 import {
+  archiveField,
   automaticFields,
   type Entity,
   type Field,
+  handColumn,
   isComputed,
   type SortKey,
   type TitlePart,
 } from "./model.ts";
-import type { SourceMap, SourceNode, SourceScalar } from "./source.ts";
+import type { SourceMap, SourceNode } from "./source.ts";
+import { type FieldNames, wordsOf } from "./word-lists.ts";
 
 /** The most fields that a list shows when it isn't told which. */
 const mostListed = 6;
@@ -33,30 +37,57 @@ export function interpretPresentation(
     if (first) entity.title = [{ field: first.name }];
   }
   const columns = at("columns");
-  entity.columns = columns ? reader.names(columns, true) : listedByDefault(entity);
+  entity.columns = columns ? reader.columns(columns) : listedByDefault(entity);
   const tabs = at("tabs");
   const tabbed = tabs && reader.tabs(tabs);
   if (tabbed !== undefined) entity.tabs = tabbed;
+  const search = at("search");
+  if (search?.kind === "scalar" && search.text === "indexed") {
+    entity.search = "indexed";
+    if (!entity.fields.some(({ type }) => holdsWords(type))) {
+      diagnostics.error(
+        search.at,
+        `\`${entity.name}\` has no text whose words could be in an index`,
+        "leave `search` out",
+      );
+    }
+  }
   const sections = at("sections");
   entity.sections = sections
     ? reader.sections(sections)
-    : [{ fields: entity.fields.filter((field) => !isComputed(field)).map(({ name }) => name) }];
+    : [{ fields: entity.fields.filter(isAsked).map(({ name }) => name) }];
   const sort = at("sort");
-  entity.sort = sort ? reader.sort(sort) : [];
+  const isByHand = sort?.kind === "scalar" && sort.text.trim() === "by hand";
+  if (isByHand) {
+    entity.byHand = true;
+    const taken = entity.fields.find(({ name }) => name === handColumn);
+    if (taken) {
+      const help = "choose another name, or another `sort`";
+      diagnostics.error(taken.at, `\`${handColumn}\` is the place of a record in its list`, help);
+    }
+  }
+  entity.sort = sort && !isByHand ? reader.sort(sort) : [];
   const unique = at("unique");
   if (unique) entity.unique = reader.groups(unique);
   const rules = at("rules");
   if (rules) entity.rules = reader.rules(rules);
   if (sections) reader.missingInForm(sections.at);
+  interpretLooks(entity, body, reader, diagnostics);
+}
+
+function isAsked(field: Field): boolean {
+  return !isComputed(field) && field.name !== archiveField;
 }
 
 function listedByDefault({ title, fields }: Entity): string[] {
   const named = (title ?? []).flatMap((part) => ("field" in part ? [part.field] : []));
-  const short = fields.filter(({ type }) => canBe("column", type)).map(({ name }) => name);
+  const short = fields
+    .filter(({ type, name }) => canBe("column", type) && name !== archiveField)
+    .map(({ name }) => name);
   return [...new Set([...named, ...short])].slice(0, mostListed);
 }
 
-class Reader {
+class Reader implements FieldNames {
   readonly #fields: ReadonlyMap<string, Field>;
 
   constructor(
@@ -82,6 +113,10 @@ class Reader {
         : `its fields are ${[...this.#fields.keys()].join(", ")}`,
     );
     return undefined;
+  }
+
+  known(name: string, at: Span): Field | undefined {
+    return this.#fields.get(this.#known(name, at, false) ?? "");
   }
 
   /** `"{code} in {apiary}"` as words and fields. */
@@ -144,31 +179,28 @@ class Reader {
     return undefined;
   }
 
+  /** What lists show: fields, and several of them together, as `"{code} in {apiary}"`. */
+  columns(node: SourceNode): string[] {
+    const items = node.kind === "list" ? node.items : [node];
+    const joined = (item: SourceNode) => item.kind === "scalar" && item.text.includes("{");
+    if (!items.some(joined)) return this.names(node, true);
+    const found = items.flatMap((item) => {
+      if (!joined(item) || item.kind !== "scalar") return this.names(item, true);
+      return this.title(item).length > 0 ? [item.text.normalize("NFC")] : [];
+    });
+    return [...new Set(found)];
+  }
+
   /** A list of fields, each once: `[code, apiary]` or `code, apiary`. */
   names(node: SourceNode, automatic: boolean): string[] {
     const found: string[] = [];
-    for (const { text, at } of this.#words(node)) {
+    for (const { text, at } of wordsOf(node, "fields", this.diagnostics)) {
       const name = this.#known(text, at, automatic);
       if (name && found.includes(name)) {
         this.diagnostics.error(at, `\`${name}\` appears here twice`, "take one out");
       } else if (name) found.push(name);
     }
     return found;
-  }
-
-  #words(node: SourceNode): { text: string; at: Span }[] {
-    if (node.kind === "list") {
-      return node.items.flatMap((item) => {
-        if (item.kind === "scalar") return [item];
-        this.diagnostics.error(item.at, "the name of a field was expected");
-        return [];
-      });
-    }
-    if (node.kind === "map") {
-      this.diagnostics.error(node.at, "a list of fields was expected", "write [one, other]");
-      return [];
-    }
-    return splitWords(node);
   }
 
   sections(node: SourceNode): Entity["sections"] {
@@ -249,7 +281,7 @@ class Reader {
 
   /** `installed descending`, `apiary, code`, or a list of such words. */
   sort(node: SourceNode): SortKey[] {
-    return this.#words(node).flatMap(({ text, at }): SortKey[] => {
+    return wordsOf(node, "fields", this.diagnostics).flatMap(({ text, at }): SortKey[] => {
       const [name = "", direction, extra] = text.trim().split(/\s+/);
       if (extra !== undefined || (direction && !/^(ascending|descending)$/.test(direction))) {
         this.diagnostics.error(
@@ -298,14 +330,4 @@ class Reader {
     }
     return groups.map(({ names }) => names).filter((names) => names.length > 1);
   }
-}
-
-function splitWords(node: SourceScalar): { text: string; at: Span }[] {
-  const { text, origin, at } = node;
-  return [...text.matchAll(/[^,]+/g)].flatMap((match) => {
-    const word = match[0].trim();
-    if (word === "") return [];
-    const start = (origin ?? 0) + match.index + match[0].indexOf(word);
-    return [{ text: word, at: origin === undefined ? at : { start, end: start + word.length } }];
-  });
 }

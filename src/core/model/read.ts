@@ -10,7 +10,14 @@ import {
   uniqueEntries,
   valueAt,
 } from "./mappings.ts";
-import type { AppSettings, Entity, Field, Model, Users } from "./model.ts";
+import {
+  type AppSettings,
+  archiveField,
+  type Entity,
+  type Field,
+  type Model,
+  type Users,
+} from "./model.ts";
 import { checkEntityName, checkFieldName, checkMeetings } from "./names.ts";
 import {
   type ChoiceWord,
@@ -138,14 +145,10 @@ function readShared(
   diagnostics: Diagnostics,
 ): void {
   const shared = body?.kind === "map" ? entryAt(body, "shared") : undefined;
-  const said =
-    shared?.value?.kind === "scalar" ? shared.value.text.trim().toLowerCase() : undefined;
-  const isShared = said === "yes" || said === "true";
+  const isShared = body?.kind === "map" && isYes(body, "shared", diagnostics);
   if (shared && !users?.organisations) {
     const help = "write `organisations` under `users`, or take the line out";
     diagnostics.error(shared.key.at, "without organisations, all records are shared", help);
-  } else if (shared && !isShared && said !== "no" && said !== "false") {
-    diagnostics.error(shared.key.at, "`shared` is yes or no", "write `shared: yes`");
   }
   if (users?.organisations && !isShared) entity.organised = true;
   if (!entity.organised) return;
@@ -155,6 +158,16 @@ function readShared(
   if (!taken) return;
   const help = `choose another name, or let all organisations have the same records: \`shared: yes\``;
   diagnostics.error(taken.at, `\`${taken.name}\` is what the record belongs to already`, help);
+}
+
+/** Whether a key says yes; no, where it isn't there. */
+function isYes(body: SourceMap, key: string, diagnostics: Diagnostics): boolean {
+  const entry = entryAt(body, key);
+  const said = entry?.value?.kind === "scalar" ? entry.value.text.trim().toLowerCase() : "";
+  if (entry && !["yes", "true", "no", "false"].includes(said)) {
+    diagnostics.error(entry.key.at, `\`${key}\` is yes or no`, `write \`${key}: yes\``);
+  }
+  return said === "yes" || said === "true";
 }
 
 /** Checks that references lead from no shared record to one of an organisation. */
@@ -288,6 +301,14 @@ function interpretEntity(
     ...(was !== undefined && { was }),
     at: key.at,
   };
+  if (isYes(body, "archive", diagnostics)) {
+    entity.archive = true;
+    const taken = fields.find(({ name }) => name === archiveField);
+    if (taken) {
+      const help = "choose another name, or take `archive` out";
+      diagnostics.error(taken.at, `\`${archiveField}\` says when a record was archived`, help);
+    } else fields.push(archivedAt(key.at));
+  }
   const broken = new Set((list?.entries ?? []).map((entry) => inOneForm(entry.key.text)));
   for (const field of fields) broken.delete(field.name);
   interpretPresentation(entity, body, broken, diagnostics);
@@ -295,6 +316,18 @@ function interpretEntity(
   const rows = seed && interpretSeed(seed, entity, broken, diagnostics);
   if (rows) entity.seed = rows;
   return entity;
+}
+
+function archivedAt(at: Span): Field {
+  return {
+    name: archiveField,
+    label: "Archived",
+    labels: { es: "Archivado" },
+    type: { kind: "datetime" },
+    required: false,
+    unique: false,
+    at,
+  };
 }
 
 function interpretEntry(

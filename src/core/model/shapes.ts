@@ -80,8 +80,32 @@ export const entityShape = z.strictObject({
   was: text.optional().describe("The name that the entity had before."),
   title: text.optional().describe('What a record is called, such as "{name}".'),
   fields: z.unknown().optional(),
-  columns: names.optional().describe("The fields that lists show."),
+  columns: names
+    .optional()
+    .describe('The fields that lists show, or several in one column: "{code} in {apiary}".'),
   tabs: text.optional().describe("The field of choices that stand above the list as tabs."),
+  archive: z.unknown().optional().describe("Whether its records can be archived."),
+  search: z
+    .enum(["indexed"], "expected `indexed`")
+    .optional()
+    .describe(
+      "indexed: the database keeps an index of parts of words, for searches of many records.",
+    ),
+  layouts: names
+    .optional()
+    .describe("How the list can be laid out: table, cards, board status, tree parent, map spot."),
+  colors: z
+    .unknown()
+    .optional()
+    .describe("The colours of choices: {status: {active: green, weak: yellow}}."),
+  highlights: z
+    .array(z.unknown(), 'expected a list of highlights, each as - Sentence: "= condition"')
+    .optional()
+    .describe("The rows that stand out in lists: - Sentence: = condition"),
+  views: z
+    .unknown()
+    .optional()
+    .describe("The list under names, each with what stands behind the ? of its address."),
   sections: z
     .array(z.unknown(), "expected a list of sections, each as - Name: [field, field]")
     .optional()

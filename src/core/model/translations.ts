@@ -44,10 +44,10 @@ function isLanguage(tag: string): boolean {
 
 /**
  * What a name stands for: `Hive`, `Hive.code`, `Hive.status.weak`, `Hive.code hint`, `Hive section Place`, or
- * `Hive rule It weighs more than nothing`.
+ * `Hive rule It weighs more than nothing`, `Hive highlight …` or `Hive view …`.
  */
 const named =
-  /^(?<entity>[^.\s]+)(?:\s+(?<part>section|rule)\s+(?<words>.+)|\.(?<field>[^.\s]+)(?:\.(?<choice>.+)|\s+(?<option>\S+))?)?$/u;
+  /^(?<entity>[^.\s]+)(?:\s+(?<part>section|rule|highlight|view)\s+(?<words>.+)|\.(?<field>[^.\s]+)(?:\.(?<choice>.+)|\s+(?<option>\S+))?)?$/u;
 
 const translatedOptions = ["hint", "placeholder", "unit"] as const;
 
@@ -107,6 +107,26 @@ function interpretLabel(
     else {
       const known = entity.rules.map(({ sentence }) => sentence);
       unknown(`\`${entity.name}\` has no rule \`${words}\``, known, words);
+    }
+    return;
+  }
+  if (part === "highlight") {
+    const { highlights = [] } = entity;
+    const highlight = highlights.find(({ sentence }) => sentence === words);
+    if (highlight) highlight.sentences = and(highlight.sentences);
+    else {
+      const known = highlights.map(({ sentence }) => sentence);
+      unknown(`\`${entity.name}\` has no highlight \`${words}\``, known, words);
+    }
+    return;
+  }
+  if (part === "view") {
+    const { views = [] } = entity;
+    const view = views.find((each) => each.name === words);
+    if (view) view.names = and(view.names);
+    else {
+      const known = views.map((each) => each.name);
+      unknown(`\`${entity.name}\` has no view \`${words}\``, known, words);
     }
     return;
   }

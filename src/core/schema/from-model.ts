@@ -1,9 +1,10 @@
-import { canBe, ruleOf } from "../fields/types.ts";
+import { canBe, holdsWords, ruleOf } from "../fields/types.ts";
 import {
   automaticFields,
   type Entity,
   entityNamed,
   type Field,
+  handColumn,
   isComputed,
   isMany,
   isReference,
@@ -15,6 +16,9 @@ import type { Column, Index, Schema, Table } from "./schema.ts";
 
 /** The column with the organisation that a record belongs to. */
 export const ownerColumn = "organisation_id";
+
+/** The columns of an entity's table that no field has, and not every table. */
+export const ownColumns: ReadonlySet<string> = new Set([ownerColumn, handColumn]);
 
 /** The tables that a model needs, each after those that its required references point at. */
 export function schemaOf(model: Model): Schema {
@@ -93,6 +97,7 @@ function entityTable(entity: Entity): Table {
       ...automatic.slice(0, 1),
       ...columns,
       ...(entity.organised ? [organisation] : []),
+      ...(entity.byHand ? [handOrder] : []),
       ...automatic.slice(1),
     ],
     key: ["id"],
@@ -111,6 +116,9 @@ const organisation: Column = {
   required: true,
   default: 1,
 };
+
+/** The place that somebody gave a record in its list; none for one that came otherwise than by the application. */
+const handOrder: Column = { name: handColumn, type: { kind: "integer" }, required: false };
 
 function fieldColumn(field: Field): Column {
   const { storage } = ruleOf(field.type);
@@ -137,6 +145,22 @@ function fieldColumn(field: Field): Column {
   };
 }
 
+/** The columns of an entity by which its table has an index of their own. */
+export function indexedColumns(entity: Entity): string[] {
+  const indexes = indexesOf(entity, tableOf(entity.name)).filter(({ words }) => !words);
+  return [...new Set(indexes.flatMap(({ columns }) => (columns.length === 1 ? columns : [])))];
+}
+
+/** The name of the index of parts of words of a table. */
+export function wordsIndexName(table: string): string {
+  return `${table}_words_index`;
+}
+
+/** The columns of an entity whose words can be searched through an index: its texts, but for choices. */
+export function wordColumns({ fields }: Pick<Entity, "fields">): string[] {
+  return fields.filter(({ type }) => holdsWords(type)).map(columnOf);
+}
+
 /** What is unique, what refers, and what lists sort and filter by. */
 function indexesOf(entity: Entity, table: string): Index[] {
   const column = (name: string): string => {
@@ -158,6 +182,7 @@ function indexesOf(entity: Entity, table: string): Index[] {
   for (const field of entity.fields) if (field.unique) add([...within, columnOf(field)], true);
   for (const group of entity.unique) add([...within, ...group.map(column)], true);
   if (entity.organised) add([organisation.name], false);
+  if (entity.byHand) add([handColumn], false);
   for (const field of entity.fields.filter(isReference)) add([columnOf(field)], false);
   const sortable = new Set(
     entity.fields.filter(({ type }) => canBe("index", type)).map(({ name }) => name),
@@ -165,6 +190,10 @@ function indexesOf(entity: Entity, table: string): Index[] {
   const automatic = new Set<string>(automaticFields.slice(1));
   for (const name of [...entity.sort.map(({ field }) => field), ...entity.columns]) {
     if (sortable.has(name) || automatic.has(name)) add([column(name)], false);
+  }
+  const texts = wordColumns(entity);
+  if (entity.search === "indexed" && texts.length > 0) {
+    indexes.push({ name: wordsIndexName(table), columns: texts, unique: false, words: true });
   }
   return indexes;
 }

@@ -33,6 +33,8 @@ export interface Index {
   name: string;
   columns: string[];
   unique: boolean;
+  /** Whether it finds parts of words in its columns, instead of keeping their order. */
+  words?: true;
 }
 
 /** The table of this name; undefined where there is none. */

@@ -1,4 +1,4 @@
-import { type Entity, type Field, isReference } from "../model/model.ts";
+import { archiveField, type Entity, type Field, isReference } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
 import type { Lifetime } from "./days.ts";
 import { isDay } from "./days.ts";
@@ -70,6 +70,7 @@ function plainMaker(field: Field, making: Making): FieldMaker {
 export function blankShare(entity: Entity, field: Field): number {
   const { type } = field;
   if (field.required || type.kind === "boolean") return 0;
+  if (entity.archive && field.name === archiveField) return 1;
   if (isReference(field)) return field.unique ? 0.05 : 0.15;
   if (isDay(field)) return { ended: 0.85, due: 0.4 }[rankOf(field) as string] ?? 0.1;
   if (type.kind === "choice") return field.default ? 0 : 0.05;

@@ -45,6 +45,7 @@ const makers: Readonly<Record<Kind, Maker>> = {
   url: urlMaker,
   phone: phoneMaker,
   color: colorMaker,
+  place: placeMaker,
   integer: numberMaker,
   decimal: numberMaker,
   money: numberMaker,
@@ -105,6 +106,17 @@ function colorMaker(...[, , key]: Parameters<Maker>): ValueMaker {
     nth: (index) => hex(all.at(index)),
     capacity: all.size,
   };
+}
+
+/** Places of one region, as those of an organisation are. */
+function placeMaker(...[, , key]: Parameters<Maker>): ValueMaker {
+  const all = new Shuffle(3000 * 3500, ...key);
+  const nth = (index: number) => {
+    const number = all.at(index % all.size);
+    const [north, east] = [Math.floor(number / 3500), number % 3500];
+    return `${(39_500 + north) / 1000},${(east - 5500) / 1000}`;
+  };
+  return { value: (row) => nth(row), nth, capacity: all.size };
 }
 
 function booleanMaker(...[field, , key]: Parameters<Maker>): ValueMaker {

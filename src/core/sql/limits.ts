@@ -17,6 +17,8 @@ export interface Limits {
   indexes: number;
   /** The length of a name, in the unit by which it counts. */
   names?: { longest: number; unit: "bytes" | "characters"; measure(name: string): number };
+  /** Whether it has no index of parts of words. */
+  noWords?: true;
   /** Why an index can't be made; undefined where it can. */
   index?(table: Table, index: Index): string | undefined;
   /** Why the rows of a table would be too long; undefined where they wouldn't. */
@@ -34,12 +36,25 @@ export function limitsOf(limits: Limits, { tables }: Schema): Limit[] {
     ...nameLimits(limits, table),
     ...sizeLimits(limits, table),
     ...table.indexes.flatMap((index): Limit[] => {
+      if (index.words) return wordLimits(limits, table);
       const message = limits.index?.(table, index);
       const [column = ""] = index.columns;
       const help = "give it a shorter range, or don't let it be unique";
       return message ? [{ table: table.name, column, message, help }] : [];
     }),
   ]);
+}
+
+function wordLimits({ name, noWords }: Limits, table: Table): Limit[] {
+  if (!noWords) return [];
+  const message = `${name} has no index of parts of words, which \`search: indexed\` asks for`;
+  return [
+    {
+      table: table.name,
+      message,
+      help: "leave `search` out: lists are searched without it, row by row",
+    },
+  ];
 }
 
 function nameLimits({ name: database, names }: Limits, { name, columns }: Table): Limit[] {

@@ -1,3 +1,4 @@
+import { readPlace } from "../../../kit/formula/coordinates.ts";
 import { durationText, secondsOf } from "../../../kit/formula/durations.ts";
 import type { Kind, TypeOf } from "../fields/field-type.ts";
 import { placesOf as placesIn } from "../fields/numbers.ts";
@@ -103,6 +104,7 @@ const readers: { readonly [K in Kind]: ReaderOf<K> } = {
   duration: (_type, { plan }) => durationReader(plan),
   choice: ({ choices }) => choiceReader(choices),
   color: () => readColor,
+  place: () => readPlaceCell,
   one: asText,
   "part of": asText,
   many: asText,
@@ -277,6 +279,11 @@ function choiceReader(choices: readonly string[]): ValueReader {
       ? { text: known.get(said.text) ?? said.text }
       : no("not among the choices");
   };
+}
+
+function readPlaceCell(cell: Exclude<Cell, null>): ReadValue {
+  const text = readPlace(cellText(cell));
+  return text === undefined ? no("not a place such as 41.3879, 2.1699") : { text };
 }
 
 function readColor(cell: Exclude<Cell, null>): ReadValue {

@@ -31,7 +31,7 @@ const outside: Plugin = {
       external: true,
     }));
     const late =
-      /^(exceljs|nodemailer|openid-client|otpauth|pdfmake(\/.*)?|qrcode|@simplewebauthn\/server)$/;
+      /^(exceljs|nodemailer|openid-client|otpauth|pdfmake(\/.*)?|qrcode|yauzl|@simplewebauthn\/server)$/;
     build.onResolve({ filter: late }, ({ path }) => ({
       path: packageModule(path),
       external: true,

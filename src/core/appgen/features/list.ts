@@ -1,5 +1,7 @@
+import type { Entity } from "../../model/model.ts";
 import { columnOf } from "../../schema/from-model.ts";
-import { Module, quote } from "../module.ts";
+import { labelCode } from "../labels.ts";
+import { Module, object, quote } from "../module.ts";
 import type { FeatureCode } from "./feature.ts";
 
 /** `hive.list.tsx`: the columns of the table of an entity. */
@@ -8,12 +10,18 @@ export const listCode: FeatureCode = {
     end: "list.tsx",
     text: (_model, { entity, camel, file, many }) => {
       const module = new Module();
-      const columns = entity.columns.map((name) => {
+      const named = (name: string) => {
         const field = entity.fields.find((each) => each.name === name);
-        return quote(field ? columnOf(field) : name);
+        return field ? columnOf(field) : name;
+      };
+      const columns = entity.columns.map((column) => {
+        if (!column.includes("{")) return quote(named(column));
+        const known = module.use(`${camel}Entity`, `./${file}.ts`);
+        const template = column.replace(/\{([^{}]*)\}/g, (_, name) => `{${named(name.trim())}}`);
+        return `${module.use("joined", "../../kit/ui/joined.tsx")}(${known}, ${quote(template)})`;
       });
       module.add(
-        `export const ${camel}Columns: ${module.type("Columns", "../../kit/ui/table.tsx")}<typeof ${module.type(`${camel}Entity`, `./${file}.ts`)}> = [${columns.join(", ")}];`,
+        `export const ${camel}Columns: ${module.type("Columns", "../../kit/ui/columns.ts")}<typeof ${module.type(`${camel}Entity`, `./${file}.ts`)}> = [${columns.join(", ")}];`,
         `The columns of ${many}, in their list and on the pages of what they belong to. A column of your own is written
 as \`{ label: "Age", cell: (row, scope) => … }\`, with TSX in it.`,
       );
@@ -21,7 +29,29 @@ as \`{ label: "Age", cell: (row, scope) => … }\`, with TSX in it.`,
     },
   },
   made: (module, { entity, camel, file }) => {
-    const options = entity.tabs === undefined ? "" : `, { tabs: ${quote(entity.tabs)} }`;
-    return `${module.use("list", "../../kit/features/list/list.tsx")}(${module.use(`${camel}Entity`, `./${file}.ts`)}, ${module.use(`${camel}Columns`, `./${file}.list.tsx`)}${options})`;
+    const options = optionsOf(entity);
+    return `${module.use("list", "../../kit/features/list/list.tsx")}(${module.use(`${camel}Entity`, `./${file}.ts`)}, ${module.use(`${camel}Columns`, `./${file}.list.tsx`)}, ${options})`;
   },
 };
+
+/** What a list has besides its columns: tabs, layouts and views. */
+function optionsOf({ tabs, layouts = [], views = [], fields }: Entity): string {
+  const column = (name: string) => {
+    const field = fields.find((each) => each.name === name);
+    return quote(field ? columnOf(field) : name);
+  };
+  const laid = layouts.map((layout) =>
+    "field" in layout ? `{ ${layout.kind}: ${column(layout.field)} }` : quote(layout.kind),
+  );
+  const named = views.map(({ name, names, query }) =>
+    object([
+      ["name", labelCode({ label: name, labels: names })],
+      ["query", quote(query)],
+    ]),
+  );
+  return object([
+    ...(tabs === undefined ? [] : [["tabs", quote(tabs)] as const]),
+    ["layouts", `[${laid.join(", ")}]`],
+    ...(named.length > 0 ? [["views", `[${named.join(", ")}]`] as const] : []),
+  ]);
+}

@@ -8,6 +8,7 @@ export const limits: Limits = {
   columns: 1017,
   indexes: 64,
   names: { longest: longestName, unit: "characters", measure: (name) => [...name].length },
+  noWords: true,
   rows: rowLimit,
 };
 

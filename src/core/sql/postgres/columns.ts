@@ -81,8 +81,9 @@ const longestEntry = 2704;
  */
 export function indexMethod(
   columns: readonly Column[],
-  { columns: names, unique }: Index,
-): "tree" | "hash" | undefined {
+  { columns: names, unique, words }: Index,
+): "tree" | "hash" | "words" | undefined {
+  if (words) return "words";
   const lengths = names.map((name) => {
     const type = columns.find((column) => column.name === name)?.type;
     if (type?.kind === "long text") return Number.POSITIVE_INFINITY;
@@ -103,6 +104,11 @@ export function createIndex(
     case "tree": {
       const parts = index.columns.map((column) => `${quoted(column)} nulls first`).join(", ");
       return `create ${index.unique ? "unique " : ""}index ${name} on ${quoted(table)} (${parts})`;
+    }
+    case "words": {
+      // By the collation "C", in which patterns are looked for.
+      const parts = index.columns.map((column) => `${quoted(column)} collate "C" gin_trgm_ops`);
+      return `create index ${name} on ${quoted(table)} using gin (${parts.join(", ")})`;
     }
     case "hash":
       return `alter table ${quoted(table)} add constraint ${name} exclude using hash (${quoted(index.columns[0] ?? "")} with =)`;

@@ -1,5 +1,11 @@
 import { alike, type ChangeColumn, type Step, takeStep } from "../../evolution/steps.ts";
-import { type Column, type Schema, type Table, tableNamed } from "../../schema/schema.ts";
+import {
+  type Column,
+  type Index,
+  type Schema,
+  type Table,
+  tableNamed,
+} from "../../schema/schema.ts";
 import { alteringDialect, referring } from "../altering.ts";
 import * as flows from "../data-moves.ts";
 import type { Dialect } from "../dialect.ts";
@@ -63,8 +69,14 @@ function changeIndex(
   before: Schema,
 ): ScriptPart[] {
   const columns = tableNamed(before, table)?.columns ?? [];
-  const change = kind === "add index" ? createIndex : dropIndex;
-  return [change(table, columns, index)].flatMap((sql) => (sql ? [run(sql)] : []));
+  if (kind === "add index") return makeIndex(table, columns, index);
+  return [dropIndex(table, columns, index)].flatMap((sql) => (sql ? [run(sql)] : []));
+}
+
+function makeIndex(table: string, columns: readonly Column[], index: Index): ScriptPart[] {
+  const sql = createIndex(table, columns, index);
+  if (!sql) return [];
+  return index.words ? [run("create extension if not exists pg_trgm"), run(sql)] : [run(sql)];
 }
 
 /** The names of constraints follow those of their tables and columns, by which they are dropped. */
@@ -125,10 +137,7 @@ function addTable(
     );
   }
   parts.push(run(createTable(table, there)), ...rowSecurity(table.name, table.columns));
-  for (const index of table.indexes) {
-    const made = createIndex(table.name, table.columns, index);
-    if (made) parts.push(run(made));
-  }
+  for (const index of table.indexes) parts.push(...makeIndex(table.name, table.columns, index));
   // References to this table from ones that were made before it.
   for (const other of referring(before, table)) {
     parts.push(

@@ -5,6 +5,7 @@ import { rowCheckLines } from "../row-checks.ts";
 import { isSameDecimal } from "./conversions.ts";
 import { literal, quoted } from "./literal.ts";
 import { indexed, isOrdered, orderColumn } from "./ordering.ts";
+import { createWords } from "./words.ts";
 
 /** The current time, as date-times are kept. */
 export const thisMoment = "strftime('%Y-%m-%dT%H:%M:%SZ', 'now')";
@@ -30,8 +31,12 @@ export function createTable({ columns, key, checks }: Table, name: string): stri
   return `create table ${quoted(name)} (\n${lines.map((line) => `  ${line}`).join(",\n")}\n)`;
 }
 
-export function createIndex(table: Table, index: Index): string {
-  return `create ${index.unique ? "unique " : ""}index ${quoted(index.name)} on ${quoted(table.name)} (${indexed(table, index)})`;
+/** What makes an index of a table. */
+export function createIndex(table: Table, index: Index): string[] {
+  if (index.words) return createWords(table, index);
+  return [
+    `create ${index.unique ? "unique " : ""}index ${quoted(index.name)} on ${quoted(table.name)} (${indexed(table, index)})`,
+  ];
 }
 
 /** The column beside a text column. */

@@ -10,9 +10,11 @@ import { keptTable } from "../syntax.ts";
 import { columnSql, createIndex, createTable, fillSql, orderColumnSql } from "./columns.ts";
 import { limits } from "./limits.ts";
 import { literal, quoted } from "./literal.ts";
-import { dropOrderTriggers, fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
+import { fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
 import { needsRebuild, ofTable, rebuild } from "./rebuild.ts";
 import { syntax } from "./syntax.ts";
+import { dropTriggers, triggersOf } from "./triggers.ts";
+import { dropWords, fillWords } from "./words.ts";
 
 /** SQLite: types are affinities with checks behind them, and what can't be altered is rebuilt. */
 export const sqlite: Dialect = {
@@ -91,14 +93,22 @@ function statementsOf(step: Step, before: Schema): ScriptPart[] {
     case "drop table":
       return [
         keepTable(syntax, step.table, step.keep),
+        ...step.table.indexes
+          .filter(({ words }) => words)
+          .flatMap((index) => dropWords(index).map(run)),
         run(`drop table ${quoted(step.table.name)}`),
       ];
     case "add index": {
       const table = tableNamed(before, step.table);
-      return table ? [run(createIndex(table, step.index))] : [];
+      if (!table) return [];
+      const { index } = step;
+      const made = createIndex(table, index);
+      return [...made, ...(index.words ? [fillWords(table, index)] : [])].map(run);
     }
-    case "drop index":
-      return [run(`drop index ${quoted(step.index.name)}`)];
+    case "drop index": {
+      const { index } = step;
+      return (index.words ? dropWords(index) : [`drop index ${quoted(index.name)}`]).map(run);
+    }
     case "change column":
     case "add check":
     case "drop check":
@@ -118,12 +128,15 @@ function withTriggers(step: Alteration, before: Schema): ScriptPart[] {
   const name = step.kind === "rename table" ? step.to : step.table;
   const old = tableNamed(before, step.table);
   const goal = tableNamed(takeStep(before, step), name);
-  const [gone, made] = [old ? orderTriggers(old) : [], goal ? orderTriggers(goal) : []];
+  const [gone, made] = [old, goal].map((table) => (table ? triggersOf(table) : [])) as [
+    string[],
+    string[],
+  ];
   if (gone.join() === made.join()) {
     return [...alteration(step, before), ...(step.kind === "add column" ? fillColumn(step) : [])];
   }
   return [
-    ...(old ? dropOrderTriggers(old).map(run) : []),
+    ...(old ? dropTriggers(old).map(run) : []),
     ...alteration(step, before),
     ...made.map(run),
     ...(step.kind === "add column" ? fillColumn(step) : []),
@@ -163,7 +176,7 @@ function addTable({ table, restore }: Extract<Step, { kind: "add table" }>): Scr
   const columns = table.columns.map(({ name }) => quoted(name)).join(", ");
   const parts = [
     run(createTable(table, table.name)),
-    ...table.indexes.map((index) => run(createIndex(table, index))),
+    ...table.indexes.flatMap((index) => createIndex(table, index).map(run)),
     ...orderTriggers(table).map(run),
   ];
   if (!restore) return parts;

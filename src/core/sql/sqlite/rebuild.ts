@@ -7,8 +7,10 @@ import { keptTable } from "../syntax.ts";
 import { changedValue, keptRows } from "../values.ts";
 import { createIndex, createTable, fillSql } from "./columns.ts";
 import { literal, quoted } from "./literal.ts";
-import { dropOrderTriggers, fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
+import { fillOrder, isOrdered, orderColumn } from "./ordering.ts";
 import { syntax } from "./syntax.ts";
+import { dropTriggers, triggersOf } from "./triggers.ts";
+import { refillWords } from "./words.ts";
 
 type TableStep = Extract<
   Step,
@@ -46,7 +48,7 @@ export function rebuild(steps: readonly TableStep[], before: Schema): Section {
     sentences: steps.map(describeStep),
     parts: [
       ...work.parts,
-      ...dropOrderTriggers(old).map(run),
+      ...dropTriggers(old).map(run),
       { kind: "hold triggers", table: quoted(name), columns: columnsIn(old).map(quoted) },
       run(createTable(goal, fresh)),
       run(
@@ -66,8 +68,10 @@ export function rebuild(steps: readonly TableStep[], before: Schema): Section {
         name,
         texts.filter((text) => !stays(text)),
       ).map(run),
-      ...goal.indexes.map((index) => run(createIndex(goal, index))),
-      ...orderTriggers(goal).map(run),
+      ...goal.indexes.flatMap((index) =>
+        (index.words ? refillWords(goal, index) : createIndex(goal, index)).map(run),
+      ),
+      ...triggersOf(goal).map(run),
       { kind: "return triggers", table: quoted(name) },
     ],
   };

@@ -55,7 +55,11 @@ export async function readCatalogue(client: Client): Promise<Catalogue> {
 export async function catalogueOf(client: Client, schema: Schema): Promise<Catalogue> {
   await client.query("begin");
   try {
-    await client.query("create schema levadura_aside; set local search_path = levadura_aside");
+    const { rows } = await client.query("select current_setting('search_path') as path");
+    // What extensions offer is found where it is found otherwise.
+    await client.query(
+      `create schema levadura_aside; set local search_path = levadura_aside, ${rows[0].path}`,
+    );
     const steps = schema.tables.map((table) => ({ kind: "add table" as const, table }));
     for (const { parts } of postgres.sections(steps, { tables: [] })) {
       for (const part of parts) if (part.kind === "run") await client.query(part.sql);

@@ -1,6 +1,8 @@
 import Driver from "libsql";
+import { wordsIndexName } from "../../../core/schema/from-model.ts";
 import type { Schema } from "../../../core/schema/schema.ts";
 import { sqlite } from "../../../core/sql/sqlite/dialect.ts";
+import { wordsTable, wordsTriggerNames } from "../../../core/sql/sqlite/words.ts";
 import type { Catalogue, CatalogueTable } from "../engine.ts";
 
 /** The tables of a SQLite database, but for those in which the tool remembers things. */
@@ -16,6 +18,16 @@ export function readCatalogue(driver: Driver.Database): Catalogue {
   }
   for (const { type, name, tbl_name, sql } of entries) {
     if (type === "index") catalogue.get(tbl_name)?.indexes.set(name, tidy(sql));
+  }
+  const there = new Set(entries.map(({ name }) => name));
+  for (const [table, { indexes }] of catalogue) {
+    const index = wordsIndexName(table);
+    const [made] = driver
+      .prepare("select sql from sqlite_schema where name = ?")
+      .all(wordsTable(index)) as { sql: string }[];
+    if (made && wordsTriggerNames(index).every((trigger) => there.has(trigger))) {
+      indexes.set(index, tidy(made.sql));
+    }
   }
   return catalogue;
 }

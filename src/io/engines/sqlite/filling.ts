@@ -2,9 +2,11 @@ import type Driver from "libsql";
 import { encode } from "../../../../kit/database/sqlite/connection.ts";
 import { orderOf } from "../../../../kit/database/sqlite/letters.ts";
 import { isAscii } from "../../../core/naming/words.ts";
+import { wordsIndexName } from "../../../core/schema/from-model.ts";
 import type { Value } from "../../../core/seeding/value.ts";
 import { sqlite } from "../../../core/sql/sqlite/dialect.ts";
 import { orderColumn, orderTrigger } from "../../../core/sql/sqlite/ordering.ts";
+import { fillLike, wordsTrigger } from "../../../core/sql/sqlite/words.ts";
 import { columnsOf, type Filler, valuesOf } from "../filling.ts";
 
 const { quoted } = sqlite;
@@ -27,8 +29,7 @@ export function withoutIndexes<Result>(
   work: () => Result,
   indexing: (share: number) => void = () => undefined,
 ): Result {
-  const empty = driver.prepare(`select 1 from ${quoted(table)} limit 1`).all().length === 0;
-  const indexes = empty ? definitions(driver, table, "index") : [];
+  const indexes = isEmpty(driver, table) ? definitions(driver, table, "index") : [];
   for (const { name } of indexes) driver.exec(`drop index ${quoted(name)}`);
   try {
     return work();
@@ -48,20 +49,31 @@ function definitions(driver: Driver.Database, table: string, type: "index" | "tr
     .all([type, table]) as { name: string; sql: string }[];
 }
 
-/** Fills a table in which texts get what they are ordered by with them, instead of by a trigger a row. */
-export function withoutOrderTrigger<Result>(
+/**
+ * Fills a table in which texts get what they are ordered by with them, instead of by a trigger a row. The index of the words of
+ * a table that was empty is filled afterwards.
+ */
+export function withoutTriggers<Result>(
   driver: Driver.Database,
   table: string,
   work: () => Result,
 ): Result {
-  const trigger = definitions(driver, table, "trigger").find(
-    ({ name }) => name === orderTrigger(table, "insert"),
-  );
-  if (!trigger) return work();
-  driver.exec(`drop trigger ${quoted(trigger.name)}`);
+  const triggers = definitions(driver, table, "trigger");
+  const named = (wanted: string) => triggers.find(({ name }) => name === wanted);
+  const order = named(orderTrigger(table, "insert"));
+  const words = isEmpty(driver, table)
+    ? named(wordsTrigger(wordsIndexName(table), "insert"))
+    : undefined;
+  const off = [order, words].filter((trigger) => trigger !== undefined);
+  for (const { name } of off) driver.exec(`drop trigger ${quoted(name)}`);
   const result = work();
-  driver.exec(trigger.sql);
+  if (words) driver.exec(fillLike(words.sql, table));
+  for (const { sql } of off) driver.exec(sql);
   return result;
+}
+
+function isEmpty(driver: Driver.Database, table: string): boolean {
+  return driver.prepare(`select 1 from ${quoted(table)} limit 1`).all().length === 0;
 }
 
 /** Puts rows into the tables of a SQLite file. */
@@ -69,7 +81,7 @@ export function sqliteFiller(driver: Driver.Database): Filler {
   return {
     highest: async (table) => highest(driver, table),
     fill: async ({ moment, ...target }, rows) => {
-      withoutOrderTrigger(driver, target.table, () =>
+      withoutTriggers(driver, target.table, () =>
         withoutIndexes(driver, target.table, () => {
           const inserter = new Inserter(driver, target.table, columnsOf(target), moment);
           for (const values of valuesOf(target, rows)) inserter.add(values);

@@ -8,7 +8,7 @@ import type { LateKeys, LoadPlace } from "../load-place.ts";
 import type { KeyedTable, Loader, LoadRow, LoadSettings, LoadTarget } from "../loading.ts";
 import { stagedLoader } from "../staged-loading.ts";
 import { strangers } from "../staging.ts";
-import { highest, Inserter, withoutIndexes, withoutOrderTrigger } from "./filling.ts";
+import { highest, Inserter, withoutIndexes, withoutTriggers } from "./filling.ts";
 
 const { quoted } = sqlite;
 
@@ -74,7 +74,7 @@ export function sqliteLoader(driver: Driver.Database, settings: LoadSettings): L
     goOn: async () => undefined,
     insertMissing: ["insert or ignore", ""],
     fill: async (target, late, batches) =>
-      withoutOrderTrigger(driver, target.table, () =>
+      withoutTriggers(driver, target.table, () =>
         withoutIndexes(
           driver,
           target.table,

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
-import { thereAndBack } from "./support/evolving.ts";
-import { temporaryFolder } from "./support/program.ts";
-import { answers, emptyDatabase, mariadb, postgres } from "./support/servers.ts";
+import { thereAndBack } from "../support/evolving.ts";
+import { temporaryFolder } from "../support/program.ts";
+import { answers, emptyDatabase, mariadb, postgres } from "../support/servers.ts";
 
 describe.each([postgres, mariadb])("rows of a random model in $kind", async (server) => {
   const there = await answers(server);

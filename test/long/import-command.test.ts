@@ -1,9 +1,15 @@
 import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { rowsOf } from "./support/database.ts";
-import { levadura, type Running, repository, running, temporaryFolder } from "./support/program.ts";
-import { inputValue, textOf, Visitor } from "./support/visitor.ts";
+import { rowsOf } from "../support/database.ts";
+import {
+  levadura,
+  type Running,
+  repository,
+  running,
+  temporaryFolder,
+} from "../support/program.ts";
+import { inputValue, textOf, Visitor } from "../support/visitor.ts";
 
 const workbook = join(repository, "demo", "hive-book.xlsx");
 const equipment = join(repository, "demo", "equipment.csv");

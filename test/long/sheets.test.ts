@@ -1,9 +1,9 @@
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, it } from "vitest";
-import { corpus } from "./sheets/corpus.ts";
-import { added, type Score, scored } from "./sheets/score.ts";
-import { repository } from "./support/program.ts";
+import { corpus } from "../sheets/corpus.ts";
+import { added, type Score, scored } from "../sheets/score.ts";
+import { repository } from "../support/program.ts";
 
 /** As many sheets at once as there are usually processors. */
 async function allScores(): Promise<Score> {

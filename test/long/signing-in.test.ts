@@ -3,9 +3,9 @@ import type { AddressInfo } from "node:net";
 import { Secret, TOTP } from "otpauth";
 import { SMTPServer } from "smtp-server";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
-import { levadura, projectWith, type Running, running } from "./support/program.ts";
-import { inputValue, textOf, Visitor } from "./support/visitor.ts";
+import { kinds, projectOn, type TestProject } from "../support/kinds.ts";
+import { levadura, projectWith, type Running, running } from "../support/program.ts";
+import { inputValue, textOf, Visitor } from "../support/visitor.ts";
 
 const model = (signUp: string) => `levadura: 1
 app:

@@ -2,10 +2,10 @@ import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { rowsOf } from "./support/database.ts";
-import { kinds, projectOn } from "./support/kinds.ts";
-import { levadura, projectWith, type Running, running } from "./support/program.ts";
-import { textOf, Visitor } from "./support/visitor.ts";
+import { rowsOf } from "../support/database.ts";
+import { kinds, projectOn } from "../support/kinds.ts";
+import { levadura, projectWith, type Running, running } from "../support/program.ts";
+import { textOf, Visitor } from "../support/visitor.ts";
 
 const model = `levadura: 1
 app: {name: Hive Book, database: sqlite}

@@ -2,10 +2,10 @@ import { symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { sql } from "kysely";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { kinds, modelOn, projectOn, type TestProject } from "./support/kinds.ts";
-import { levadura, type Running, repository, running } from "./support/program.ts";
-import { administrator } from "./support/servers.ts";
-import { textOf, Visitor } from "./support/visitor.ts";
+import { kinds, modelOn, projectOn, type TestProject } from "../support/kinds.ts";
+import { levadura, type Running, repository, running } from "../support/program.ts";
+import { administrator } from "../support/servers.ts";
+import { textOf, Visitor } from "../support/visitor.ts";
 
 const model = (organisations: string) => `levadura: 1
 app:

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
-import { levadura, projectWith, type Running, running } from "./support/program.ts";
-import { textOf, Visitor } from "./support/visitor.ts";
+import { kinds, projectOn, type TestProject } from "../support/kinds.ts";
+import { levadura, projectWith, type Running, running } from "../support/program.ts";
+import { textOf, Visitor } from "../support/visitor.ts";
 
 const model = `levadura: 1
 app:
@@ -850,6 +850,14 @@ entities:
 
   it("keep lists under a name, for themselves or for a group", async () => {
     const views = "/hives/views?frames.from=6&sort=-code&page=2";
+    const grouped = "/hives/views?group=apiary_id&after=3";
+    const kept1 = await member.post(grouped, { do: "keep", name: "By apiary", group: "" });
+    expect(kept1.path).toBe("/hives?group=apiary_id");
+    const [whole] = await project.rows<{ id: number; query: string }>(
+      "select id, query from levadura_view",
+    );
+    expect(whole?.query).toBe("group=apiary_id");
+    await member.post("/hives/views", { do: "drop", view: String(whole?.id) });
     const kept = await member.post(views, {
       do: "keep",
       name: "Strong <b>hives",
@@ -878,6 +886,16 @@ entities:
       "frames.from=6&sort=-code",
       "frames.from=6&sort=-code",
     ]);
+    // One of those that somebody sees can be what they begin with.
+    const shared = { do: "start", view: String(all[0]?.id) };
+    expect((await warden.post("/hives/views", shared)).status).toBe(404);
+    await other.post("/hives/views", shared);
+    const start = async (to?: string) =>
+      (await other.post("/-/sample", { group: "members", ...(to && { to }) })).path;
+    expect(await start()).toBe("/hives?frames.from=6&sort=-code");
+    expect(await start("/apiaries")).toBe("/apiaries");
+    await other.post("/hives/views", { ...shared, do: "end start" });
+    expect(await start()).toBe("/");
     for (const view of all)
       expect((await other.post("/hives/views", { do: "drop", view: String(view.id) })).status).toBe(
         404,
