@@ -1,9 +1,7 @@
 import { type Kysely, sql, type Transaction } from "kysely";
 import type { Trouble } from "../database/contract.ts";
 import { troubleOf } from "../database/current-dialect.ts";
-
-/** How often a change is tried that met another one or lost its connection. */
-const mostAttempts = 6;
+import { mostAttempts, pauseAfter } from "../database/trying-again.ts";
 
 /** The connection was lost while the database was told to keep a change: it may have kept it or not. */
 export class OutcomeUnknown extends Error {
@@ -48,7 +46,7 @@ export async function inTransaction<Tables, Result>(
       const trouble = troubleOf(error);
       if (keeping && (trouble === "lost" || trouble === "slow")) throw new OutcomeUnknown(error);
       if (attempt < mostAttempts && mayTryAgain(trouble)) {
-        await pause(attempt);
+        await pauseAfter(attempt);
         continue;
       }
       if (typeof error === "object" && error !== null) undone.add(error);
@@ -61,12 +59,6 @@ function mayTryAgain(trouble: Trouble | undefined): boolean {
   return trouble === "conflict" || trouble === "lost";
 }
 
-/** Longer each time, and not the same for two that met. */
-function pause(attempt: number): Promise<void> {
-  const longest = 10 * 2 ** attempt;
-  return new Promise((resolve) => setTimeout(resolve, longest * (0.5 + Math.random() / 2)));
-}
-
 /** Waits until the database answers again, a short while at most; false where it doesn't. */
 export async function answersAgain<Tables>(db: Kysely<Tables>): Promise<boolean> {
   for (let attempt = 1; attempt <= mostAttempts; attempt++) {
@@ -74,7 +66,7 @@ export async function answersAgain<Tables>(db: Kysely<Tables>): Promise<boolean>
       await sql`select 1`.execute(db);
       return true;
     } catch {
-      await pause(attempt);
+      await pauseAfter(attempt);
     }
   }
   return false;

@@ -1,6 +1,9 @@
 import { join } from "node:path";
+import { sql } from "kysely";
 import Driver from "libsql";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { dialect as onMariadb } from "../../kit/database/mariadb/dialect.ts";
+import { dialect as onPostgres } from "../../kit/database/postgres/dialect.ts";
 import { type FaultyWire, faultyWireTo } from "../support/faulty-wire.ts";
 import { kinds, projectOn, type TestProject } from "../support/kinds.ts";
 import { levadura, type Running, running } from "../support/program.ts";
@@ -69,6 +72,33 @@ describe.each(kinds)("an application over $kind", ({ kind, server: database }) =
     );
     expect(new Set(told.flat())).toEqual(new Set([200]));
     expect(await project.rows("select 1 as one from hive where code <> ''")).toHaveLength(60);
+  });
+
+  it.runIf(database)("runs a statement on its own again that met a transaction", async () => {
+    const dialect = kind === "postgres" ? onPostgres : onMariadb;
+    const db = dialect.openTables<{ met: { id: number; count: number } }>(project.url);
+    await sql`create table met (id int primary key, count int not null)`.execute(db);
+    const rows = Array.from({ length: 50 }, (_, at) => ({ id: at + 1, count: 0 }));
+    await db.insertInto("met").values(rows).execute();
+    const add = (from: number) =>
+      db
+        .updateTable("met")
+        .set({ count: sql`${sql.ref("count")} + 1` })
+        .where("id", ">=", from);
+    // The transaction holds all but the first; the statement holds the first, and waits: a deadlock, in which the one that wrote less is undone.
+    let alone: Promise<unknown> = Promise.resolve();
+    await db.transaction().execute(async (transaction) => {
+      await transaction.executeQuery(add(2));
+      alone = add(1).execute();
+      await new Promise((resolve) => setTimeout(resolve, 300));
+      await transaction.executeQuery(add(1));
+    });
+    await alone;
+    const found = await db.selectFrom("met").select("count").orderBy("id").execute();
+    await sql`drop table met`.execute(db);
+    await db.destroy();
+    const [first, ...others] = found.map(({ count }) => count);
+    expect([first, new Set(others)]).toEqual([2, new Set([3])]);
   });
 
   it.runIf(kind === "sqlite")("goes on reading while another process writes", async () => {

@@ -1,4 +1,5 @@
 import type { Trouble } from "../contract.ts";
+import { mostAttempts, pauseAfter } from "../trying-again.ts";
 
 /** A driver's connection pool. */
 export interface Pool<Client, Result> {
@@ -86,12 +87,14 @@ export class PooledConnection<Client, Result> {
 
   query(text: string, values: readonly unknown[]): Promise<Result> {
     if (this.#silence) return Promise.reject(this.#silence);
-    const replaceable = !this.#inTransaction && /^\s*(select|with|begin|start)\b/i.test(text);
+    const alone = !this.#inTransaction;
+    const replaceable = alone && /^\s*(select|with|begin|start)\b/i.test(text);
     if (replaceable && /^\s*(begin|start)\b/i.test(text)) this.#inTransaction = true;
     return new Promise((resolve, reject) => {
       this.#waited = 0;
       this.#giveUp = reject;
-      this.#ask(text, values, replaceable ? mostConnections : 0).then(
+      const asked = this.#ask(text, values, replaceable ? mostConnections : 0);
+      (alone ? this.#again(asked, text, values) : asked).then(
         (result) => {
           this.#giveUp = undefined;
           resolve(result);
@@ -113,6 +116,25 @@ export class PooledConnection<Client, Result> {
       await this.#replace();
       return this.#ask(text, values, replacements - 1);
     });
+  }
+
+  /**
+   * A statement outside a transaction that met another change, such as in a deadlock: the server undid all of it, so it is
+   * run again a few times. Within a transaction, the server undid what came before it, too.
+   */
+  async #again(first: Promise<Result>, text: string, values: readonly unknown[]): Promise<Result> {
+    let asked = first;
+    for (let attempt = 1; ; attempt++) {
+      try {
+        return await asked;
+      } catch (error) {
+        const met = this.#pool.troubleOf(error) === "conflict";
+        if (!met || attempt === mostAttempts) throw error;
+        await pauseAfter(attempt);
+        if (this.#silence) throw error;
+        asked = this.#sent(text, values);
+      }
+    }
   }
 
   #sent(text: string, values: readonly unknown[]): Promise<Result> {

@@ -377,7 +377,6 @@ class Follower {
     if (text === this.#text && source === this.#source) return;
     try {
       if (text !== this.#text) {
-        this.#text = text;
         const checked = this.#checked(text);
         if (!checked) return this.#wake();
         this.#text = checked.places.text;
@@ -398,12 +397,15 @@ class Follower {
     }
   }
 
-  /** Reads and checks the model; undefined where it is wrong and is just being saved, so that it may be half there. */
+  /** Reads and checks the model; undefined where it is being saved meanwhile, so that what was read may be half of it. */
   #checked(text: string | undefined): Checked | undefined {
+    const path = this.session.project.model;
+    const begun = savedAt(path);
     try {
-      return buildableProject(this.folder);
+      const checked = buildableProject(this.folder);
+      return savedAt(path) === begun ? checked : undefined;
     } catch (error) {
-      if (isBeingSaved(this.session.project.model)) return undefined;
+      if (savedAt(path) !== begun || isBeingSaved(path)) return undefined;
       this.#text = text;
       throw error;
     }
@@ -442,4 +444,9 @@ function sourceState({ app }: Project): string {
     .sort()
     .map((path) => `${path} ${statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? 0}`)
     .join("\n");
+}
+
+/** When a file was last written to, in milliseconds; undefined where there is none. */
+function savedAt(path: string): number | undefined {
+  return statSync(path, { throwIfNoEntry: false })?.mtimeMs;
 }
