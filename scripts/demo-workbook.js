@@ -38,6 +38,15 @@ const apiaries = [
   ["River Bend", "Fernhollow", "2020-04-04", 371, "no", "09:00"],
   ["Sunny Slope", "Alderbrook", "2021-05-15", 520, "yes", "08:30"],
 ];
+const spots = [
+  "41.8214, 1.0127",
+  "41.8069, 1.0443",
+  "41.9127, 0.9302",
+  "41.7485, 1.1236",
+  `41° 55′ 48" N, 0° 53′ 24" E`,
+  "41.7391, 1.1598",
+  "41.8318, 0.9876",
+];
 const keepers = [
   ["Ana Ruiz", "2014-02-01", ""],
   ["Ben Ortega", "2014-02-01", ""],
@@ -81,17 +90,28 @@ function apiarySheet() {
           ? "-"
           : "",
     index === 4 ? "Gate is locked.\nAsk at the farm." : index === 2 ? "Mind the edge" : "",
+    spots[index],
   ]);
   return {
     rows: [
       ["Hive Book: our apiaries"],
       [],
-      ["Apiary", "Town", "Opened", "Elevation (m)", "Sunny", "Best time", "Website", "Remarks"],
+      [
+        "Apiary",
+        "Town",
+        "Opened",
+        "Elevation (m)",
+        "Sunny",
+        "Best time",
+        "Website",
+        "Remarks",
+        "Coordinates",
+      ],
       ...rows,
       [],
       ["Elevations are read off the map."],
     ],
-    merges: ["A1:H1"],
+    merges: ["A1:I1"],
     beside: { K4: "ask Ben for the key of Quarry Edge" },
   };
 }

@@ -1,7 +1,16 @@
+import { readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { readPlace } from "../kit/formula/coordinates.ts";
+import { rowsOf } from "./support/database.ts";
 import { kinds, projectOn } from "./support/kinds.ts";
-import { levadura, projectWith, type Running, running } from "./support/program.ts";
+import {
+  levadura,
+  projectWith,
+  type Running,
+  running,
+  temporaryFolder,
+} from "./support/program.ts";
 import { textOf, Visitor } from "./support/visitor.ts";
 
 const model = `levadura: 1
@@ -138,5 +147,36 @@ describe("the type `place`", () => {
     expect((await levadura(["check"], odd)).err).toContain(
       "is not a place such as 41.3879, 2.1699",
     );
+  });
+
+  it("is found in a sheet, and nothing that only looks like it", async () => {
+    const rows = Array.from({ length: 8 }, (_, at) => [
+      `S-${at}`,
+      at === 3 ? '"41° 23′ 16″ N, 2° 10′ 12″ E"' : `"41.${3879 + at}, -2.${1699 + 3 * at}"`,
+      `"4${at},${at}5; 1${at},3"`,
+      `9317${at} 446${at}12`,
+    ]);
+    const folder = temporaryFolder();
+    writeFileSync(
+      join(folder, "stations.csv"),
+      ["Code,Coordinates,Sizes,Telephone", ...rows.map((row) => row.join(","))].join("\n"),
+    );
+    expect(await levadura(["import", "stations.csv", "--yes"], folder)).toMatchObject({
+      status: 0,
+    });
+    const written = readFileSync(join(folder, "model.yaml"), "utf8");
+    expect(written).toMatch(/coordinates: place, required/);
+    expect(written).toMatch(/sizes: text/);
+    expect(written).toMatch(/telephone: phone/);
+    for (const command of ["prepare", "migrate", "seed"])
+      expect(await levadura([command], folder)).toMatchObject({ status: 0 });
+    expect(
+      rowsOf(join(folder, "records.db"), "select coordinates from station order by id limit 4"),
+    ).toEqual([
+      { coordinates: "41.3879,-2.1699" },
+      { coordinates: "41.388,-2.1702" },
+      { coordinates: "41.3881,-2.1705" },
+      { coordinates: "41.387778,2.17" },
+    ]);
   });
 });

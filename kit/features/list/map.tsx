@@ -11,7 +11,7 @@ import type { ListRequest } from "../../store/list/request.ts";
 const mostShown = 1000;
 
 const width = 960;
-const height = 560;
+const height = 500;
 /** What is left free around the records. */
 const margin = 60;
 

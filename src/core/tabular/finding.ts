@@ -21,6 +21,7 @@ export type ColumnKind =
   | "url"
   | "phone"
   | "color"
+  | "place"
   | "choice";
 
 /** How the texts of a column are to be read, where that isn't plain. */

@@ -243,6 +243,7 @@ const namesByKind: Readonly<Partial<Record<ColumnKind, string>>> = {
   money: "amount",
   percent: "share",
   color: "color",
+  place: "place",
 };
 
 /** What a column without a header can be called; undefined where its values don't say. */

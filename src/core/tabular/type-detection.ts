@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { readPlace } from "../../../kit/formula/coordinates.ts";
 import { secondsOf } from "../../../kit/formula/durations.ts";
 import { type Cell, cellText, folded } from "./cells.ts";
 import { findDate, findTime } from "./dates.ts";
@@ -53,6 +54,8 @@ export const typeBit = {
   /** A span of time; and one that is no time of the day. */
   span: 1 << 29,
   onlySpan: 1 << 30,
+  /** Latitude and longitude. */
+  place: 1 << 31,
 } as const;
 
 /** What one value looks like. */
@@ -175,6 +178,7 @@ function lookOfText(text: string): CellType {
       bits |= typeBit.span | ((bits & typeBit.time) === 0 ? typeBit.onlySpan : 0);
     }
     if (isPhone(text)) bits |= typeBit.phone;
+    if (isPlace(text)) bits |= typeBit.place;
     if (/^#([0-9a-f]{6}|[0-9a-f]{3})$/i.test(text)) bits |= typeBit.color;
   } else if (text.length <= 9) {
     const word = folded(text);
@@ -245,6 +249,14 @@ export function isUrl(text: string): boolean {
 /** A web address with its beginning. */
 export function webAddress(text: string): string {
   return /^www\./i.test(text) ? `https://${text}` : text;
+}
+
+/** As coordinates are written, and two other numbers hardly are: with degrees, or with three places and more. */
+const exactPlace = /°|^geo:|^[+−-]?\d+[.,]\d{3,}\D.*\d[.,]\d{3,}$/i;
+
+/** Whether the text is latitude and longitude. */
+function isPlace(text: string): boolean {
+  return exactPlace.test(text) && readPlace(text) !== undefined;
 }
 
 /** Whether the text is a telephone number, as people write it. */

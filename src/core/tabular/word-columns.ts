@@ -65,10 +65,11 @@ const addresses: readonly (readonly [ColumnKind, number, string, string])[] = [
   ["email", typeBit.email, "email addresses", "not an email address"],
   ["url", typeBit.url, "web addresses", "not a web address"],
   ["color", typeBit.color, "colours", "not a colour such as #ffcc00"],
+  ["place", typeBit.place, "places", "not latitude and longitude"],
   ["phone", typeBit.phone, "telephone numbers", "not a telephone number"],
 ];
 
-/** A column of email or web addresses, colours or telephone numbers. */
+/** A column of email or web addresses, colours, places or telephone numbers. */
 export function asAddress(profile: ColumnProfile, _context: InferenceContext, counted: number) {
   for (const [kind, bit, what, reason] of addresses) {
     const fits: Test = (bits) => (bits & bit) !== 0;
