@@ -90,7 +90,7 @@ describe.each(kinds)("places over $kind", (kind) => {
     }
     expect(textOf(html)).toContain("Without a place: 1 station.");
     const one = await bee.get("/stations?layout=map&search=Bajo");
-    expect(one.html).toContain('<circle class="point" cx="480.0" cy="280.0"');
+    expect(one.html).toContain('<circle class="point" cx="480.0" cy="250.0"');
     expect(textOf(one.html)).toContain("2 km");
     expect((await bee.get("/stations?layout=map&search=Nowhere")).html).not.toContain("<circle");
     const hidden = await guest.get("/stations?layout=map");

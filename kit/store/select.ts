@@ -13,14 +13,26 @@ import type { Link } from "../entity/links.ts";
 import { linkedRecords } from "./join-tables.ts";
 import { titleOf, titleProperty, titleThrough } from "./titles.ts";
 
-/** What is selected of the rows of an entity, whose table goes by its own name in the statement. */
-export function selection(scope: Scope, entity: Entity): RawBuilder<unknown> {
+/**
+ * What is selected of the rows of an entity, whose table goes by its own name in the statement. Where long tables are read
+ * for some of their fields only, `only` names these.
+ */
+export function selection(
+  scope: Scope,
+  entity: Entity,
+  only?: ReadonlySet<string>,
+): RawBuilder<unknown> {
   const { table, fields } = entity;
-  const columns = [
-    ownColumns(scope, entity),
-    sql`${titleOf(scope, entity, table)} as ${sql.id("displayTitle")}`,
-  ];
+  const columns = only
+    ? storedColumns(entity)
+        .filter((name) => name === "id" || only.has(name))
+        .map((name) => sql.id(table, name))
+    : [
+        ownColumns(scope, entity),
+        sql`${titleOf(scope, entity, table)} as ${sql.id("displayTitle")}`,
+      ];
   for (const [name, field] of Object.entries(fields)) {
+    if (only && !only.has(name)) continue;
     if (isComputed(field)) columns.push(sql`${field.formula(scope)} as ${sql.id(name)}`);
     else if (isReference(field)) {
       const title = titleThrough(scope, scope.entities.named(field.to), `${table}.${name}`);
@@ -36,14 +48,17 @@ const written = new WeakMap<Entity, RawBuilder<unknown>>();
 function ownColumns(scope: Scope, entity: Entity): RawBuilder<unknown> {
   const known = written.get(entity);
   if (known) return known;
-  const stored = Object.entries(entity.fields).filter(
-    ([, field]) => !isReferences(field) && !isComputed(field),
-  );
-  const names = [...automaticColumns, ...stored.map(([name]) => name)];
-  const columns = sql.join(names.map((name) => sql.id(entity.table, name)));
+  const columns = sql.join(storedColumns(entity).map((name) => sql.id(entity.table, name)));
   const text = sql.raw(columns.compile(scope.db.withoutPlugins()).sql);
   written.set(entity, text);
   return text;
+}
+
+function storedColumns({ fields }: Entity): string[] {
+  const stored = Object.entries(fields).filter(
+    ([, field]) => !isReferences(field) && !isComputed(field),
+  );
+  return [...automaticColumns, ...stored.map(([name]) => name)];
 }
 
 /** Rows as pages have them: with links to what they refer to, and with what their link tables hold. */
@@ -51,9 +66,11 @@ export async function completed<Known extends Entity>(
   scope: Scope,
   entity: Known,
   rows: readonly Record<string, unknown>[],
+  only?: ReadonlySet<string>,
 ): Promise<RowOf<Known>[]> {
-  const { path: pagePath, fields } = entity;
-  const links = Object.entries(fields).flatMap(([name, field]) =>
+  const { path: pagePath } = entity;
+  const fields = Object.entries(entity.fields).filter(([name]) => !only || only.has(name));
+  const links = fields.flatMap(([name, field]) =>
     isReference(field)
       ? {
           column: name,
@@ -72,7 +89,7 @@ export async function completed<Known extends Entity>(
     }
   }
   const ids = rows.map(({ id }) => id as number);
-  for (const [name, field] of Object.entries(fields)) {
+  for (const [name, field] of fields) {
     if (!isReferences(field)) continue;
     const held = await linkedRecords(scope, { entity, name, field }, ids);
     for (const row of rows) row[name] = held.get(row.id as number) ?? ([] satisfies Link[]);

@@ -19,6 +19,8 @@ export interface ExportColumn {
   numeric: boolean;
   /** Whether its numbers are amounts of money. */
   isMoney: boolean;
+  /** The only field that it reads; undefined where it may read any. */
+  reads?: string;
   cell(row: Row): Cell;
 }
 
@@ -46,6 +48,7 @@ function fieldColumn(scope: Scope, entity: Entity, name: string): ExportColumn {
     label: field?.unit ? `${label} (${labelIn(field.unit, scope.language)})` : label,
     numeric: field ? typeOf(field).numeric : name === "id" || name === "version",
     isMoney: field?.kind === "money",
+    reads: name,
     cell: field
       ? (row) => fieldCell(scope, row, name, field)
       : (row) => plainCell(scope, row[name]),

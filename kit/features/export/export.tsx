@@ -126,12 +126,12 @@ const answers: Readonly<
   Record<Format, (c: Context, exported: Exported) => Response | Promise<Response>>
 > = {
   csv: async (c, exported) => {
-    const rows = await rowsOf(exported, "csv");
+    const rows = await rowsOf(exported, "csv", fieldsReadBy(exported.columns));
     if (!rows) return c.notFound();
     return file(c, exported, "csv", Readable.from(csvOf(exported.columns, rows)));
   },
   xlsx: async (c, exported) => {
-    const rows = await rowsOf(exported, "xlsx");
+    const rows = await rowsOf(exported, "xlsx", fieldsReadBy(exported.columns));
     if (!rows) return c.notFound();
     const { headings } = exported.scope.namesOf(exported.entity);
     return file(c, exported, "xlsx", await xlsxOf(headings, exported.columns, rows));
@@ -159,12 +159,19 @@ const answers: Readonly<
 async function rowsOf(
   { scope, entity, request }: Exported,
   format: Format,
+  only?: ReadonlySet<string>,
 ): Promise<AsyncGenerator<Row[]> | undefined> {
   const ids = await everyId(scope, entity, request, "export");
   if (ids.length > most[format]) return undefined;
   const query = request.query.toString().slice(0, 500);
   await noteEvent(scope, "export", { table: entity.table, rows: ids.length, format, query });
-  return rowsWith(scope, entity, ids);
+  return rowsWith(scope, entity, ids, only);
+}
+
+/** The fields that some columns read; undefined where one may read any. */
+function fieldsReadBy(columns: readonly ExportColumn[]): ReadonlySet<string> | undefined {
+  const names = columns.flatMap(({ reads }) => reads ?? []);
+  return names.length === columns.length ? new Set(names) : undefined;
 }
 
 const types: Readonly<Record<Exclude<Format, "print">, string>> = {

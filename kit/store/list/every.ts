@@ -49,20 +49,24 @@ export async function everyId(
   return rows.map((row) => row.id);
 }
 
-/** The rows with some numbers, in their order, some at a time; what is gone by then is missing. */
+/**
+ * The rows with some numbers, in their order, some at a time; what is gone by then is missing. They have all fields, or those
+ * that `only` names.
+ */
 export async function* rowsWith(
   scope: Scope,
   entity: Entity,
   ids: readonly number[],
+  only?: ReadonlySet<string>,
 ): AsyncGenerator<Row[]> {
   const id = sql.ref(`${entity.table}.id`);
   for (let at = 0; at < ids.length; at += atOnce) {
     const some = ids.slice(at, at + atOnce);
     const { rows } = await sql<Record<string, unknown>>`
-      select ${selection(scope, entity)} from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}
+      select ${selection(scope, entity, only)} from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}
       where ${id} in (${sql.join(some)})`.execute(scope.db);
     const found = new Map(
-      (await completed(scope, entity, rows)).map((row) => [row.id, row as Row]),
+      (await completed(scope, entity, rows, only)).map((row) => [row.id, row as Row]),
     );
     yield some.flatMap((each) => found.get(each) ?? []);
   }
