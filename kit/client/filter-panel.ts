@@ -23,6 +23,16 @@ function close(panel: Element): void {
   sessionStorage.removeItem(key);
 }
 
+document.addEventListener("click", (event) => {
+  const again = (event.target as Element).closest<HTMLAnchorElement>(
+    "#filter-panel [data-recount]",
+  );
+  if (!again || !link || event.ctrlKey || event.metaKey || event.shiftKey) return;
+  event.preventDefault();
+  again.setAttribute("aria-disabled", "true");
+  void show(again, true);
+});
+
 /** Asks for the panel as a page of its own, and takes it out of that. */
 async function show({ href }: HTMLAnchorElement, takesFocus: boolean): Promise<void> {
   const answer = await fetch(href);
@@ -33,7 +43,8 @@ async function show({ href }: HTMLAnchorElement, takesFocus: boolean): Promise<v
   const page = new DOMParser().parseFromString(await answer.text(), "text/html");
   const panel = page.querySelector<HTMLElement>("#filter-panel");
   const frame = document.querySelector(".list");
-  if (!panel || !frame || document.querySelector("#filter-panel")) return;
+  if (!panel || !frame) return;
+  document.querySelector("#filter-panel")?.remove();
   frame.before(panel);
   document.body.classList.add("with-panel");
   link?.setAttribute("aria-expanded", "true");

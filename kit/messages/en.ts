@@ -122,6 +122,9 @@ export const en = {
   withoutFilter: (filter: string) => `Take out the filter ${filter}`,
   asRing: "As a ring",
   slice: (label: string, count: string, share: string) => `${label}: ${count} (${share})`,
+  sampled: "Numbers with ≈ are estimates from a sample.",
+  roughly: (count: string) => `≈ ${count}`,
+  fewerThan: (count: string) => `< ${count}`,
   mostFrequent: "Only the most frequent are listed.",
   spans: {
     today: "Today",

@@ -115,6 +115,9 @@ export const es: Messages = {
   withoutFilter: (filter: string) => `Quitar el filtro ${filter}`,
   asRing: "Como anillo",
   slice: (label, count, share) => `${label}: ${count} (${share})`,
+  sampled: "Los números con ≈ son estimaciones de una muestra.",
+  roughly: (count) => `≈ ${count}`,
+  fewerThan: (count) => `< ${count}`,
   mostFrequent: "Los más frecuentes",
   spans: {
     today: "Hoy",

@@ -15,6 +15,7 @@ await import("./kept.test.ts");
 await import("./crossing-names.test.ts");
 await import("./outages.test.ts");
 await import("../scripts.test.ts");
+await import("./estimates.test.ts");
 await import("./people.test.ts");
 await import("./organisations.test.ts");
 await import("./signing-in.test.ts");

@@ -1,6 +1,7 @@
 import type { Context } from "hono";
 import type { Scope } from "../../access/scope.ts";
 import { type Entity, isReferences } from "../../entity/entity.ts";
+import { withQuery } from "../../entity/links.ts";
 import { typeOf } from "../../fields/types.ts";
 import type { Spread } from "../../store/list/counted.ts";
 import { type Facet, facetsOf } from "../../store/list/facets.ts";
@@ -66,6 +67,14 @@ function Panel({
           )}
         </fieldset>
       ))}
+      {facets.some(({ each }) => each > 1) && (
+        <p class="form-text">
+          {messages.sampled}{" "}
+          <a href={withQuery(panelPath(entity), query, { count: "all" })} data-recount>
+            {messages.countAll}
+          </a>
+        </p>
+      )}
       <div class="buttons">
         <button class="btn btn-primary" type="submit">
           {messages.apply}
@@ -79,19 +88,18 @@ function Panel({
 }
 
 function Values({ scope, facet, most }: { scope: Scope; facet: Facet; most: number }) {
-  const { name, field, filter, values, more } = facet;
+  const { name, field, filter, values, more, each } = facet;
   const chosen = new Set(filter?.parts.map(({ value }) => value));
   const parameter = filterParameter(name);
   return (
     <>
       {values.map(({ value, title, count }) => (
         <Choice
-          scope={scope}
           id={`filter-${name}-${value}`}
           name={parameter}
           value={value}
           label={filterValue(scope, field, value, title)}
-          count={count}
+          count={countText(scope, count, each)}
           share={count / most}
           checked={chosen.has(value)}
         />
@@ -152,26 +160,37 @@ function addressWith(
 }
 
 function Blank({ scope, facet, most }: { scope: Scope; facet: Facet; most: number }) {
-  const { name, blank, filter } = facet;
+  const { name, blank, filter, each } = facet;
   const checked = filter?.parts.some(({ means }) => means === "blank") ?? false;
   if (blank === undefined || (blank === 0 && !checked)) return null;
   return (
     <Choice
-      scope={scope}
       id={`filter-${name}-blank`}
       name={`${filterParameter(name)}.blank`}
       value="yes"
       label={scope.messages.isBlank}
-      count={blank}
+      count={countText(scope, blank, each)}
       share={blank / most}
       checked={checked}
     />
   );
 }
 
+/** How many rows, or about how many: few of a sample tell only that there aren't many. */
+function countText({ format, messages }: Scope, count: number, each: number): string {
+  if (each === 1) return format.number(count);
+  const fewest = 3;
+  // Up to two of a sample come from fewer rows than this nineteen times of twenty.
+  if (count < fewest * each) return messages.fewerThan(format.number(rounded(7 * each, 1)));
+  return messages.roughly(format.number(rounded(count, 2)));
+}
+
+function rounded(count: number, digits: number): number {
+  return Number(count.toPrecision(digits));
+}
+
 /** A box with the number of rows behind it, also as a bar. */
 function Choice({
-  scope,
   id,
   name,
   value,
@@ -180,12 +199,11 @@ function Choice({
   share,
   checked,
 }: {
-  scope: Scope;
   id: string;
   name: string;
   value: string;
   label: string;
-  count: number;
+  count: string;
   share: number;
   checked: boolean;
 }) {
@@ -200,7 +218,7 @@ function Choice({
         checked={checked}
       />
       <label class="form-check-label" for={id}>
-        {label} <span class="count">{scope.format.number(count)}</span>
+        {label} <span class="count">{count}</span>
       </label>
       <svg class="share" aria-hidden="true">
         <rect width={`${Math.round(Math.min(1, share) * 1000) / 10}%`} height="100%" />
@@ -262,7 +280,7 @@ function Range({
 /** How the rows spread over a range: each bar leads to its rows. */
 function Histogram({
   scope,
-  facet: { field },
+  facet: { field, each },
   spread: { parts },
   address,
 }: {
@@ -281,7 +299,7 @@ function Histogram({
         const words = scope.messages.partOf(
           filterValue(scope, field, from, undefined),
           filterValue(scope, field, to, undefined),
-          scope.format.number(count),
+          countText(scope, count, each),
         );
         if (count === 0) return null;
         return (

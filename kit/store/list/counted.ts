@@ -22,6 +22,8 @@ export interface Counted {
   more?: boolean;
   blank?: number;
   spread?: Spread | undefined;
+  /** Where it was estimated by a sample: for how many rows one of that stands. */
+  each?: number;
 }
 
 /** That a choice or a boolean has a value. */

@@ -9,8 +9,9 @@ import { type Condition, conditions, countRows, mostCounted, where } from "./con
 import { type Counted, type FacetValue, isValue, type Spread } from "./counted.ts";
 import { cutsOf, isBelow } from "./cuts.ts";
 import { columnValue, type Filter, filterable, filtersOf } from "./filters.ts";
-import { countedByIndex, isCountedByIndex } from "./index-counts.ts";
+import { countedByIndex, endsByIndex, isCountedByIndex } from "./index-counts.ts";
 import type { ListRequest } from "./request.ts";
+import { estimated, type RowsToCount, rowsToCount } from "./rows-to-count.ts";
 import { countWhere, Sums } from "./sums.ts";
 
 /** What a list can be filtered by in one field, with the number of rows behind each, of those that the other filters keep. */
@@ -27,6 +28,8 @@ export interface Facet {
   blank: number | undefined;
   /** How the rows spread over a range, in equal parts. */
   spread: Spread | undefined;
+  /** For how many rows each one that was counted stands: 1 where all were. */
+  each: number;
 }
 
 /** How many values of a reference are offered. */
@@ -34,7 +37,8 @@ const mostOffered = 12;
 
 /**
  * What the list of an entity can be filtered by. The fields that no filter is about are counted together, in two
- * statements; references take one each.
+ * statements; references take one each. Where very many rows would have to be counted, a sample of them is, unless the
+ * address says otherwise.
  */
 export async function facetsOf(
   scope: Scope,
@@ -46,7 +50,10 @@ export async function facetsOf(
   const filterOf = (name: string) => filters.find(({ field }) => field === name);
   const counts = new Map<string, Counted>();
   const isWhole =
-    filters.length === 0 && request.search === "" && archiveChoice(entity, request.query) === "all";
+    request.countsAll &&
+    filters.length === 0 &&
+    request.search === "" &&
+    archiveChoice(entity, request.query) === "all";
   const whole = isWhole ? await countLong(scope, entity) : 0;
   if (whole > 0) {
     for (const [name, field] of fields) {
@@ -59,12 +66,15 @@ export async function facetsOf(
   for (const some of [left.filter(([name]) => !filterOf(name)), ...alone]) {
     if (some.length === 0) continue;
     const wanted = await conditions(scope, entity, request, some[0]?.[0]);
-    for (const [name, counted] of await countTogether(scope, entity, some, wanted))
-      counts.set(name, counted);
+    const rows = request.countsAll
+      ? { conditions: wanted, each: 1 }
+      : await rowsToCount(scope, entity, wanted);
+    for (const [name, counted] of await countTogether(scope, entity, some, rows))
+      counts.set(name, estimated(counted, rows));
   }
   const facets: Facet[] = [];
   for (const [name, field] of fields) {
-    const { values = [], more = false, blank = 0, spread } = counts.get(name) ?? {};
+    const { values = [], more = false, blank = 0, spread, each = 1 } = counts.get(name) ?? {};
     const filter = filterOf(name);
     const mayBeBlank = !field.required || isComputed(field) || isReferences(field);
     facets.push({
@@ -75,6 +85,7 @@ export async function facetsOf(
       more,
       blank: mayBeBlank ? blank : undefined,
       spread,
+      each,
     });
   }
   return facets;
@@ -87,12 +98,12 @@ async function countLong(scope: Scope, entity: Entity): Promise<number> {
   return isLong ? countRows(scope, entity, []) : 0;
 }
 
-/** Counts the values of some fields among the rows that meet the same conditions. */
+/** Counts the values of some fields among the same rows. */
 async function countTogether(
   scope: Scope,
   entity: Entity,
   fields: readonly (readonly [string, Field])[],
-  wanted: readonly Condition[],
+  { conditions: wanted, each }: RowsToCount,
 ): Promise<Map<string, Counted>> {
   const counted = new Map<string, Counted>();
   const sums = new Sums(scope, entity, wanted);
@@ -128,9 +139,12 @@ async function countTogether(
   await sums.run();
   for (const each of ready) each();
   const parts = new Sums(scope, entity, wanted);
+  const extremes =
+    each > 1 ? await extremesOf(scope, entity, ranges) : new Map<string, unknown[]>();
   const spreads = ends.map(({ name, field, value, filled, least, largest }) => {
     const total = Number(filled?.() ?? 0);
-    const cuts = cutsOf(scope, field, least?.(), largest?.());
+    const [lowest, highest] = extremes.get(name) ?? [least?.(), largest?.()];
+    const cuts = cutsOf(scope, field, lowest, highest);
     // How many rows are below the end of each part: one comparison a row, where two would be needed for the part itself.
     const below = cuts
       .slice(0, -1)
@@ -151,6 +165,21 @@ async function countTogether(
   return counted;
 }
 
+/** Least and largest of some fields among all rows, which a sample may not have; of those with an index, which knows it. */
+async function extremesOf(
+  scope: Scope,
+  entity: Entity,
+  fields: readonly (readonly [string, Field])[],
+): Promise<Map<string, unknown[]>> {
+  const found = new Map<string, unknown[]>();
+  if (!scope.seesAll(entity)) return found;
+  for (const [name, field] of fields) {
+    if (isCountedByIndex(entity, name, field))
+      found.set(name, await endsByIndex(scope, entity, columnValue(scope, entity, name, field)));
+  }
+  return found;
+}
+
 /**
  * How many rows have each choice of a field, of those that the other filters keep; counted no further than `most`, where
  * that is given.
@@ -166,7 +195,10 @@ export async function choiceCounts(
   if (!field?.choices || scope.isHidden(entity, name)) return [];
   const wanted = await conditions(scope, entity, request, name);
   if (most === undefined) {
-    const counted = await countTogether(scope, entity, [[name, field]], wanted);
+    const counted = await countTogether(scope, entity, [[name, field]], {
+      conditions: wanted,
+      each: 1,
+    });
     return counted.get(name)?.values ?? [];
   }
   const value = columnValue(scope, entity, name, field);

@@ -25,13 +25,8 @@ export async function countedByIndex(
   total: number,
 ): Promise<Counted> {
   const value = columnValue(scope, entity, name, field);
-  const rows = sql`from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}`;
-  const ask = async (columns: readonly RawBuilder<unknown>[]): Promise<unknown[]> => {
-    if (columns.length === 0) return [];
-    const named = columns.map((column, at) => sql`(${column}) as ${sql.ref(`c${at}`)}`);
-    const found = await sql<Record<string, unknown>>`select ${sql.join(named)}`.execute(scope.db);
-    return columns.map((_, at) => found.rows[0]?.[`c${at}`]);
-  };
+  const rows = rowsIn(scope, entity);
+  const ask = (columns: readonly RawBuilder<unknown>[]) => valuesOf(scope, columns);
   const count = (condition: RawBuilder<unknown>) => sql`select count(*) ${rows} where ${condition}`;
   if (typeOf(field).filter === "choices") {
     const known = field.choices ? Object.keys(field.choices) : ["yes", "no"];
@@ -39,10 +34,7 @@ export async function countedByIndex(
     const values = known.map((text, at) => ({ value: text, count: Number(counts[at] ?? 0) }));
     return { values, blank: total - values.reduce((sum, each) => sum + each.count, 0) };
   }
-  const [least, largest] = await ask([
-    sql`select min(${value}) ${rows}`,
-    sql`select max(${value}) ${rows}`,
-  ]);
+  const [least, largest] = await endsByIndex(scope, entity, value);
   const cuts = cutsOf(scope, field, least, largest);
   if (cuts.length === 0) {
     const [blank] = await ask([count(sql`${value} is null`)]);
@@ -51,4 +43,29 @@ export async function countedByIndex(
   const counts = await ask(cuts.map((cut) => count(isWithin(scope, field, value, cut))));
   const parts = cuts.map(({ from, to }, at) => ({ from, to, count: Number(counts[at] ?? 0) }));
   return { blank: total - parts.reduce((sum, part) => sum + part.count, 0), spread: { parts } };
+}
+
+/** Least and largest of what all rows of a table have in a column, through its index. */
+export function endsByIndex(
+  scope: Scope,
+  entity: Entity,
+  value: RawBuilder<unknown>,
+): Promise<unknown[]> {
+  const rows = rowsIn(scope, entity);
+  return valuesOf(scope, [sql`select min(${value}) ${rows}`, sql`select max(${value}) ${rows}`]);
+}
+
+function rowsIn(scope: Scope, entity: Entity): RawBuilder<unknown> {
+  return sql`from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}`;
+}
+
+/** What each of some statements gives, all of which are asked at once. */
+async function valuesOf(
+  scope: Scope,
+  statements: readonly RawBuilder<unknown>[],
+): Promise<unknown[]> {
+  if (statements.length === 0) return [];
+  const named = statements.map((statement, at) => sql`(${statement}) as ${sql.ref(`c${at}`)}`);
+  const found = await sql<Record<string, unknown>>`select ${sql.join(named)}`.execute(scope.db);
+  return statements.map((_, at) => found.rows[0]?.[`c${at}`]);
 }
