@@ -3,7 +3,8 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { violationsOn } from "../support/accessibility.ts";
 import { noBrowser, openBrowser } from "../support/browser.ts";
 import { demoModel } from "../support/demo.ts";
-import { projectWith, type Running, running } from "../support/program.ts";
+import { kinds, projectOn } from "../support/kinds.ts";
+import { type Running, running } from "../support/program.ts";
 
 const lists = [
   "apiaries",
@@ -16,17 +17,19 @@ const lists = [
   "equipment",
 ];
 
-describe.skipIf(noBrowser)("lists in a browser", () => {
+describe.skipIf(noBrowser).each(kinds)("lists in a browser, over $kind", (kind) => {
+  const project = projectOn(kind, demoModel());
   let app: Running;
   let browser: Browser;
 
   beforeAll(async () => {
-    app = await running(["rise"], projectWith(demoModel(), true));
+    app = await running(["rise"], project.folder);
     browser = await openBrowser();
   }, 60_000);
   afterAll(async () => {
     await browser.close();
     await app.stop();
+    await project.remove();
   });
 
   async function opened({ width = 1280, scripts = true } = {}): Promise<Page> {
@@ -39,48 +42,53 @@ describe.skipIf(noBrowser)("lists in a browser", () => {
     return page;
   }
 
-  it("pass an accessibility check and fit their screens, with all that belongs to them", async () => {
-    for (const width of [390, 1280, 1920]) {
-      const page = await opened({ width });
-      const check = async (path: string) => {
-        await page.goto(app.address + path);
-        const wide = await page.evaluate(() => document.documentElement.scrollWidth);
-        // A wide screen has what a usual one has.
-        const violations = width > 1280 ? [] : await violationsOn(page);
-        expect([path, violations, wide]).toEqual([path, [], width]);
-      };
-      for (const list of lists) {
-        await check(`/${list}?totals=yes&size=50`);
-        await check(`/${list}/filter`);
-        await check(`/${list}/grid`);
+  // The pages are the same over all databases.
+  it.runIf(!kind.server)(
+    "pass an accessibility check and fit their screens, with all that belongs to them",
+    async () => {
+      for (const width of [390, 1280, 1920]) {
+        const page = await opened({ width });
+        const check = async (path: string) => {
+          await page.goto(app.address + path);
+          const wide = await page.evaluate(() => document.documentElement.scrollWidth);
+          // A wide screen has what a usual one has.
+          const violations = width > 1280 ? [] : await violationsOn(page);
+          expect([path, violations, wide]).toEqual([path, [], width]);
+        };
+        for (const list of lists) {
+          await check(`/${list}?totals=yes&size=50`);
+          await check(`/${list}/filter`);
+          await check(`/${list}/grid`);
+        }
+        for (const path of [
+          "/hives?group=status&status=active&frames.from=1",
+          "/hives?layout=cards",
+          "/hives?layout=board",
+          "/keepers?layout=tree",
+          "/hives/import",
+          "/hives/columns?group=apiary_id",
+          "/hives/views",
+          "/hives/export",
+          "/hives/export/print",
+          "/hives/bulk/change?status=weak",
+          "/hives/bulk/change?status=weak&_field=status",
+          "/hives/bulk/delete?id=1",
+          "/equipment?archived=all",
+          "/equipment/1/archive",
+          "/-/find?words=sage",
+        ])
+          await check(path);
+        await page.goto(`${app.address}/harvests`);
+        await page.getByRole("button", { name: "Filter" }).click();
+        await page.locator("#filter-panel").waitFor();
+        await page.getByText("As a ring").first().click();
+        await page.locator(".ring path").first().waitFor();
+        expect([width, await violationsOn(page)]).toEqual([width, []]);
+        await page.context().close();
       }
-      for (const path of [
-        "/hives?group=status&status=active&frames.from=1",
-        "/hives?layout=cards",
-        "/hives?layout=board",
-        "/keepers?layout=tree",
-        "/hives/import",
-        "/hives/columns?group=apiary_id",
-        "/hives/views",
-        "/hives/export",
-        "/hives/export/print",
-        "/hives/bulk/change?status=weak",
-        "/hives/bulk/change?status=weak&_field=status",
-        "/hives/bulk/delete?id=1",
-        "/equipment?archived=all",
-        "/equipment/1/archive",
-        "/-/find?words=sage",
-      ])
-        await check(path);
-      await page.goto(`${app.address}/harvests`);
-      await page.getByRole("button", { name: "Filter" }).click();
-      await page.locator("#filter-panel").waitFor();
-      await page.getByText("As a ring").first().click();
-      await page.locator(".ring path").first().waitFor();
-      expect([width, await violationsOn(page)]).toEqual([width, []]);
-      await page.context().close();
-    }
-  }, 240_000);
+    },
+    240_000,
+  );
 
   it("are filtered beside the rows by the keyboard, and the filters stay open on the next page", async () => {
     const page = await opened();
@@ -175,7 +183,7 @@ describe.skipIf(noBrowser)("lists in a browser", () => {
 });
 
 const mapped = `levadura: 1
-app: {name: Apiaries}
+app: {name: Apiaries, database: sqlite}
 entities:
   Apiary:
     title: "{name}"
@@ -186,9 +194,10 @@ entities:
     seed: 12
 `;
 
-describe.skipIf(noBrowser)("a list as a map in a browser", () => {
+describe.skipIf(noBrowser).each(kinds)("a list as a map in a browser, over $kind", (kind) => {
   it("passes an accessibility check, fits its screen, and leads to its records by the keyboard", async () => {
-    const app = await running(["rise"], projectWith(mapped));
+    const project = projectOn(kind, mapped);
+    const app = await running(["rise"], project.folder);
     const browser = await openBrowser();
     try {
       for (const width of [390, 1280]) {
@@ -204,12 +213,13 @@ describe.skipIf(noBrowser)("a list as a map in a browser", () => {
     } finally {
       await browser.close();
       await app.stop();
+      await project.remove();
     }
   }, 60_000);
 });
 
 const ordered = `levadura: 1
-app: {name: Stations}
+app: {name: Stations, database: sqlite}
 entities:
   Station:
     title: "{name}"
@@ -218,9 +228,10 @@ entities:
     seed: {fixed: [{name: S1}, {name: S2}, {name: S3}, {name: S4}, {name: S5}]}
 `;
 
-describe.skipIf(noBrowser)("a list in an order by hand in a browser", () => {
+describe.skipIf(noBrowser).each(kinds)("an order by hand in a browser, over $kind", (kind) => {
   it("is put in order by dragging, by keys, and without scripts", async () => {
-    const app = await running(["rise"], projectWith(ordered));
+    const project = projectOn(kind, ordered);
+    const app = await running(["rise"], project.folder);
     const browser = await openBrowser();
     try {
       const page = await browser.newPage({ viewport: { width: 390, height: 844 } });
@@ -253,6 +264,7 @@ describe.skipIf(noBrowser)("a list in an order by hand in a browser", () => {
     } finally {
       await browser.close();
       await app.stop();
+      await project.remove();
     }
   }, 60_000);
 });

@@ -29,6 +29,7 @@ await import("../archive.test.ts");
 await import("../by-hand.test.ts");
 await import("../places.test.ts");
 await import("./grid-in-browser.test.ts");
+await import("./lists-in-browser.test.ts");
 process.env.MODELS = "2";
 process.env.RIGHTS = "4";
 await import("../rights.test.ts");
