@@ -1,3 +1,4 @@
+import { readFileSync } from "node:fs";
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { violationsOn } from "../support/accessibility.ts";
@@ -141,6 +142,50 @@ describe.skipIf(noBrowser).each(kinds)("lists in a browser, over $kind", (kind) 
     await page.getByLabel(`Move ${title} to`).selectOption("valley");
     await page.getByText(`${title}: Valley.`).waitFor();
     expect(await cards("island").count()).toBe(before);
+    await page.context().close();
+  }, 60_000);
+
+  it("are kept as views, laid out, summed up, exported, and taken in again from the file", async () => {
+    const page = await opened();
+    await page.goto(`${app.address}/hives?status=weak`);
+    await page.getByRole("link", { name: "Keep this view…" }).click();
+    await page.getByLabel("Name").fill("The weak ones");
+    await page.getByRole("button", { name: "Save" }).click();
+    await page.goto(`${app.address}/hives`);
+    const all = await page.locator("tbody tr").count();
+    await page.getByRole("link", { name: "The weak ones" }).click();
+    await page.waitForURL(/status=weak/);
+    const weak = await page.locator("tbody tr").count();
+    expect(weak).toBeLessThan(all);
+    await page.getByRole("link", { name: "Cards" }).click();
+    await page.locator(".card-record").first().waitFor();
+    expect(await page.locator(".card-record").count()).toBe(weak);
+    await page.goto(`${app.address}/hives?status=weak&totals=yes`);
+    expect(await page.locator("tfoot").innerText()).toContain("Sum");
+    await page.getByRole("link", { name: "Columns" }).click();
+    await page.locator("#place-color").fill("1");
+    await page.getByRole("button", { name: "Apply" }).click();
+    await page.locator("thead th", { hasText: "Colour of the roof" }).waitFor();
+    await page.getByRole("link", { name: "Export" }).click();
+    const [file] = await Promise.all([
+      page.waitForEvent("download"),
+      page.getByRole("link", { name: /^CSV/ }).click(),
+    ]);
+    const path = await file.path();
+    const lines = readFileSync(path, "utf8").trim().split("\r\n");
+    expect([lines.length, lines[0]]).toEqual([weak + 1, expect.stringContaining("Colour")]);
+    await page.goto(`${app.address}/hives/import`);
+    await page.getByLabel("File").setInputFiles({
+      name: "hives.csv",
+      mimeType: "text/csv",
+      buffer: Buffer.from(lines.join("\r\n").replaceAll("Weak", "Active")),
+    });
+    await page.getByRole("button", { name: "Continue" }).click();
+    await page.getByRole("button", { name: "Preview" }).click();
+    await page.getByRole("button", { name: `Save ${weak} hives` }).click();
+    await page.getByText("Nothing is saved yet").waitFor({ state: "detached" });
+    await page.goto(`${app.address}/hives?status=weak`);
+    expect(await page.locator("tbody tr .choice").count()).toBe(0);
     await page.context().close();
   }, 60_000);
 
