@@ -1,8 +1,8 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
-import { functions, rowFunctions } from "../src/core/formula/functions.ts";
-import { parseFormula } from "../src/core/formula/parse.ts";
+import { functions, rowFunctions } from "../kit/formula/functions.ts";
+import { parseFormula } from "../kit/formula/parse.ts";
 import { levadura, projectWith, repository } from "./support/program.ts";
 
 const page = readFileSync(join(repository, "docs/formulas.md"), "utf8");

@@ -3,7 +3,7 @@ import { join } from "node:path";
 import Papa from "papaparse";
 import { expect, it } from "vitest";
 import type { Person } from "../kit/access/person.ts";
-import type { Row } from "../src/core/formula/evaluate.ts";
+import type { Row } from "../kit/formula/evaluate.ts";
 import { kinds, modelOn, projectOn, type TestProject } from "./support/kinds.ts";
 import { levadura, repository } from "./support/program.ts";
 import {

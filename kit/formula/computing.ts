@@ -3,6 +3,8 @@
  * doubles distinguish: every result is rounded to the places that it can have, and one with more digits is empty.
  */
 
+import { isAscii } from "./ascii.ts";
+
 /** A value of a formula: dates as `2026-05-03`, times as `07:00`, moments as `2026-05-03T07:00:00Z`, spans in days. */
 export type Computed = number | string | boolean | null;
 
@@ -152,7 +154,6 @@ export function startsWith(text: Maybe<string>, part: Maybe<string>): boolean {
 const small = (text: string) => (isAscii(text) ? text.toLowerCase() : byLetter(text, lowerLetter));
 const lowerLetter = (letter: string) => letter.toLowerCase();
 const upperLetter = (letter: string) => letter.toUpperCase();
-const isAscii = (text: string) => /^[ -~]*$/.test(text);
 
 /** Letter by letter, and only where a letter stays one. */
 function byLetter(text: string, change: (letter: string) => string): string {

@@ -1,8 +1,8 @@
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { Config, flush } from "@oclif/core";
+import { nearest } from "../../kit/formula/nearest.ts";
 import { Failure } from "../core/failure.ts";
-import { nearest } from "../core/naming/nearest.ts";
 import { fail } from "./failing.ts";
 import { commandPage, firstPage } from "./help/pages.ts";
 import { readVerbosity } from "./output.ts";

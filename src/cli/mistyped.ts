@@ -1,4 +1,4 @@
-import { nearest } from "../core/naming/nearest.ts";
+import { nearest } from "../../kit/formula/nearest.ts";
 
 /** A mistyped command line, in our words. */
 interface Mistake {

@@ -1,6 +1,7 @@
 import { join } from "node:path";
 import { expect } from "vitest";
 import { written } from "../../kit/database/mariadb/timestamps.ts";
+import { folded, orderColumn } from "../../kit/database/sqlite/text-order.ts";
 import {
   applyMigrations,
   type Migration,
@@ -14,7 +15,7 @@ import { type Schema, tableNamed } from "../../src/core/schema/schema.ts";
 import { usualCounts } from "../../src/core/seeding/plan.ts";
 import { type EntitySample, Sampling } from "../../src/core/seeding/sampling.ts";
 import type { Value } from "../../src/core/seeding/value.ts";
-import { folded, isOrdered, orderColumn } from "../../src/core/sql/sqlite/ordering.ts";
+import { isOrdered } from "../../src/core/sql/sqlite/ordering.ts";
 import type { Catalogue, Engine } from "../../src/io/engines/engine.ts";
 import { migrationOf } from "../../src/io/project/migrations.ts";
 import { pairOfModels } from "./pairs.ts";

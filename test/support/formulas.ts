@@ -4,18 +4,14 @@ import { expect } from "vitest";
 import * as onMariadb from "../../kit/database/mariadb/tables.ts";
 import * as onPostgres from "../../kit/database/postgres/tables.ts";
 import * as onSqlite from "../../kit/database/sqlite/tables.ts";
+import { type Calculation, looksAtLists } from "../../kit/formula/calculation.ts";
+import { evaluation, type Row, type Surroundings } from "../../kit/formula/evaluate.ts";
+import type { ColumnOf } from "../../kit/formula/sql.ts";
+import type { ValueType } from "../../kit/formula/value-type.ts";
 import { bindKind } from "../../src/core/appgen/formulas.ts";
-import type { ValueType } from "../../src/core/fields/type-rule.ts";
-import { type Calculation, looksAtLists } from "../../src/core/formula/calculation.ts";
 import { compiledBefore } from "../../src/core/formula/compile.ts";
-import { evaluation, type Row, type Surroundings } from "../../src/core/formula/evaluate.ts";
 import { formulaOf } from "../../src/core/formula/scope.ts";
-import {
-  type ColumnOf,
-  momentsIn,
-  nameIn,
-  readFormulaSql,
-} from "../../src/core/formula/sql/sql.ts";
+import { momentsIn, nameIn, readFormulaSql } from "../../src/core/formula/sql.ts";
 import { type DatabaseKind, entityNamed, type Model } from "../../src/core/model/model.ts";
 import { readModel } from "../../src/core/model/read.ts";
 import { schemaOf } from "../../src/core/schema/from-model.ts";

@@ -1,6 +1,6 @@
+import { valueTypeOf } from "../../../kit/formula/calculation.ts";
+import type { ValueType } from "../../../kit/formula/value-type.ts";
 import type { Kind } from "../fields/field-type.ts";
-import type { ValueType } from "../fields/type-rule.ts";
-import { valueTypeOf } from "../formula/calculation.ts";
 import { type Field, isComputed, isMany, isReference, type Model } from "../model/model.ts";
 import { linkOf } from "../schema/from-model.ts";
 import { defaultName, formulaName, hasHiddenDefault } from "./formulas.ts";

@@ -1,16 +1,11 @@
-import type { ValueType } from "../fields/type-rule.ts";
-import { type Calculation, looksAtLists, namedFields } from "../formula/calculation.ts";
+import { type Calculation, looksAtLists, namedFields } from "../../../kit/formula/calculation.ts";
+import type { ColumnOf } from "../../../kit/formula/sql.ts";
+import type { ValueType } from "../../../kit/formula/value-type.ts";
 import { compiled, compiledBefore, computedDefaults } from "../formula/compile.ts";
 import { columnsRead } from "../formula/hidden-fields.ts";
 import { checkName } from "../formula/row-checks.ts";
 import { rulesOf } from "../formula/rules.ts";
-import {
-  type ColumnOf,
-  formulaSql,
-  momentParameters,
-  nameIn,
-  readFormulaSql,
-} from "../formula/sql/sql.ts";
+import { formulaSql, momentParameters, nameIn, readFormulaSql } from "../formula/sql.ts";
 import {
   automaticFields,
   type DatabaseKind,

@@ -1,4 +1,4 @@
-import type { Calculation } from "../formula/calculation.ts";
+import type { Calculation } from "../../../kit/formula/calculation.ts";
 import { computedField } from "../formula/compile.ts";
 import {
   type Entity,

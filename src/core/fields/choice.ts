@@ -1,4 +1,4 @@
-import { nearest } from "../naming/nearest.ts";
+import { nearest } from "../../../kit/formula/nearest.ts";
 import type { TypeOf } from "./field-type.ts";
 import { allUses, chosen, type TypeRule } from "./type-rule.ts";
 

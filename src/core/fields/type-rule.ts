@@ -1,3 +1,4 @@
+import type { ValueType } from "../../../kit/formula/value-type.ts";
 import type { Default, FieldType } from "./field-type.ts";
 import type { Storage } from "./storage.ts";
 
@@ -63,17 +64,6 @@ export const chosen = ["required", "required when", "unique", "default", "fill"]
 export type Use = "column" | "order" | "index" | "title" | "group";
 
 export const allUses = ["column", "order", "index", "title", "group"] as const;
-
-/** What a value in a formula can be. */
-export type ValueType =
-  | "number"
-  | "text"
-  | "boolean"
-  | "date"
-  | "time"
-  | "moment"
-  | "span"
-  | "duration";
 
 /** A constant; or why the text isn't one, said after `the default ...`. */
 export type Constant = Default | { why: string; help?: string };

@@ -1,3 +1,12 @@
+import {
+  type Calculation,
+  looksAtLists,
+  namedFields,
+  valueTypeOf,
+} from "../../../kit/formula/calculation.ts";
+import type { Complaint } from "../../../kit/formula/parse.ts";
+import { FormulaScope } from "../../../kit/formula/scope.ts";
+import { typeWords } from "../../../kit/formula/typing.ts";
 import { withoutField } from "../evolution/deferred-changes.ts";
 import { ruleOf } from "../fields/types.ts";
 import type { Diagnostic, Span } from "../model/diagnostics.ts";
@@ -11,11 +20,9 @@ import {
   type Model,
   type Rights,
 } from "../model/model.ts";
-import { type Calculation, looksAtLists, namedFields, valueTypeOf } from "./calculation.ts";
 import { computedDefaults } from "./compile.ts";
-import type { Complaint } from "./parse.ts";
-import { FormulaScope, formulaOf } from "./scope.ts";
-import { typeWords } from "./typing.ts";
+import { factsOf } from "./facts.ts";
+import { formulaOf } from "./scope.ts";
 
 /** What is wrong with the formulas of a model, each thing at its place. */
 export function checkFormulas(model: Model): Diagnostic[] {
@@ -80,7 +87,7 @@ class Checking {
   readonly #scope: FormulaScope;
 
   constructor(readonly model: Model) {
-    this.#scope = new FormulaScope(model);
+    this.#scope = new FormulaScope(factsOf(model));
   }
 
   /** The rights without those whose condition can't be computed. */
@@ -123,7 +130,7 @@ class Checking {
 
   computed(entity: Entity, field: Field): Trouble | undefined {
     if (!isComputed(field)) return undefined;
-    const found = this.#scope.computed(entity, field);
+    const found = this.#scope.computed(entity.name, field.name);
     return "complaint" in found
       ? troubleOf(found.complaint, { ...field.type, at: field.at })
       : undefined;

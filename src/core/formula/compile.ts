@@ -1,9 +1,10 @@
+import { type Calculation, looksAtMe, namedFields } from "../../../kit/formula/calculation.ts";
+import { roundedTo } from "../../../kit/formula/operations.ts";
+import type { Outcome } from "../../../kit/formula/scope.ts";
 import { type Entity, type Field, type Formula, isComputed, type Model } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
-import { type Calculation, looksAtMe, namedFields } from "./calculation.ts";
-import { roundedTo } from "./operations.ts";
 import { type HeldRule, rulesOf } from "./rules.ts";
-import { formulaOf, type Outcome } from "./scope.ts";
+import { formulaOf } from "./scope.ts";
 
 /** A formula of an entity, whatever it is for; the model's formulas must have been checked. */
 export function compiled(

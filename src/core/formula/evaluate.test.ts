@@ -1,8 +1,8 @@
 import { describe, expect, it } from "vitest";
+import { evaluation, type Row, type Surroundings } from "../../../kit/formula/evaluate.ts";
+import { functions, rowFunctions } from "../../../kit/formula/functions.ts";
 import { entityNamed } from "../model/model.ts";
 import { readModel } from "../model/read.ts";
-import { evaluation, type Row, type Surroundings } from "./evaluate.ts";
-import { functions, rowFunctions } from "./functions.ts";
 import { formulaOf } from "./scope.ts";
 
 const { model } = readModel(`levadura: 1

@@ -1,12 +1,12 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { functions, rowFunctions } from "../../../kit/formula/functions.ts";
+import { parseFormula } from "../../../kit/formula/parse.ts";
+import { printFormula } from "../../../kit/formula/print.ts";
+import { bare, binaryOperators, type Expression } from "../../../kit/formula/tree.ts";
 import { runs } from "../../../test/support/runs.ts";
 import { readModel } from "../model/read.ts";
 import { checkFormulas } from "./check.ts";
-import { functions, rowFunctions } from "./functions.ts";
-import { parseFormula } from "./parse.ts";
-import { printFormula } from "./print.ts";
-import { bare, binaryOperators, type Expression } from "./tree.ts";
 
 const at = { start: 0, end: 0 };
 

@@ -1,7 +1,7 @@
+import type { Calculation } from "../../../kit/formula/calculation.ts";
 import { type Entity, isComputed, isMany, type Model } from "../model/model.ts";
 import { rightsOf } from "../model/rights.ts";
 import { columnOf, linkOf, tableOf } from "../schema/from-model.ts";
-import type { Calculation } from "./calculation.ts";
 import { computedField } from "./compile.ts";
 
 /**

@@ -1,3 +1,4 @@
+import { viaName } from "../../../kit/formula/tree.ts";
 import {
   type Entity,
   entitiesReferringTo,
@@ -6,16 +7,14 @@ import {
   type Model,
 } from "../model/model.ts";
 import { pluralOf, snakeCase } from "../naming/words.ts";
-import { viaName } from "./tree.ts";
 
-/** What such a list was called before its entity was renamed, and what it is called now. */
-export function formerList(model: Model, target: Entity, name: string): string | undefined {
-  for (const [list, { entity, field }] of reverseReferences(model, target)) {
-    if (entity.was === undefined) continue;
+/** What such lists were called before their entities were renamed, and what they are called now. */
+export function formerLists(model: Model, target: Entity): [string, string][] {
+  return [...reverseReferences(model, target)].flatMap(([list, { entity, field }]) => {
+    if (entity.was === undefined) return [];
     const plural = snakeCase(pluralOf(entity.was));
-    if (name === plural || name === viaName(plural, field.name)) return list;
-  }
-  return undefined;
+    return [plural, viaName(plural, field.name)].map((former): [string, string] => [former, list]);
+  });
 }
 
 /** The records that refer to one of an entity: by their plural, and by the field where there are several. */

@@ -1,4 +1,13 @@
 import {
+  type Calculation,
+  looksAtMe,
+  looksAtOthers,
+  namedFields,
+} from "../../../kit/formula/calculation.ts";
+import { parseFormula } from "../../../kit/formula/parse.ts";
+import { printFormula } from "../../../kit/formula/print.ts";
+import { depthOf } from "../../../kit/formula/sql.ts";
+import {
   type DatabaseKind,
   databases,
   type Entity,
@@ -7,12 +16,9 @@ import {
   type RowCheck,
 } from "../model/model.ts";
 import { tableOf } from "../schema/from-model.ts";
-import { type Calculation, looksAtMe, looksAtOthers, namedFields } from "./calculation.ts";
-import { parseFormula } from "./parse.ts";
-import { printFormula } from "./print.ts";
 import { type HeldRule, rulesOf } from "./rules.ts";
 import { formulaOf } from "./scope.ts";
-import { depthOf, formulaSql } from "./sql/sql.ts";
+import { formulaSql } from "./sql.ts";
 
 /**
  * The model with the checks that its tables can obey by themselves: of its rules, as far as these look at one

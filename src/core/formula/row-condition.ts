@@ -1,8 +1,8 @@
+import { valueTypeOf } from "../../../kit/formula/calculation.ts";
 import { durationText } from "../../../kit/formula/durations.ts";
+import { evaluation, type Row } from "../../../kit/formula/evaluate.ts";
 import type { Entity, Model } from "../model/model.ts";
-import { valueTypeOf } from "./calculation.ts";
 import { compileBefore } from "./compile.ts";
-import { evaluation, type Row } from "./evaluate.ts";
 import { isOwn, type Moment } from "./row-local-rules.ts";
 
 /** A condition of a row by itself, before it is saved; or what is wrong with it. */

@@ -1,7 +1,12 @@
+import {
+  type Calculation,
+  looksAtMe,
+  looksAtOthers,
+  namedFields,
+} from "../../../kit/formula/calculation.ts";
+import { evaluation, type Row } from "../../../kit/formula/evaluate.ts";
 import { automaticFields, type Entity, type Model } from "../model/model.ts";
-import { type Calculation, looksAtMe, looksAtOthers, namedFields } from "./calculation.ts";
 import { compiled } from "./compile.ts";
-import { evaluation, type Row } from "./evaluate.ts";
 import { type HeldRule, rulesOf } from "./rules.ts";
 
 /** This day and this moment, by which formulas are computed. */

@@ -1,6 +1,6 @@
+import { printName } from "../../../kit/formula/print.ts";
 import { type Entity, type Field, isMany, type RowRule } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
-import { printName } from "./print.ts";
 
 /** A rule, and the field that it is about; undefined where its formula tells. */
 export interface HeldRule extends RowRule {

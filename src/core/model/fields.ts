@@ -1,3 +1,4 @@
+import { nearest } from "../../../kit/formula/nearest.ts";
 import { longestChoice } from "../fields/choice.ts";
 import { isDate } from "../fields/date.ts";
 import type { Default, FieldType, Kind, TypeOf } from "../fields/field-type.ts";
@@ -5,7 +6,6 @@ import { nameHints } from "../fields/name-hints.ts";
 import { numberTrouble, placesOf } from "../fields/numbers.ts";
 import { rangeWords, type SpecialOption } from "../fields/type-rule.ts";
 import { ruleOf, typeRules, typeWords } from "../fields/types.ts";
-import { nearest } from "../naming/nearest.ts";
 import { labelOf, withArticle } from "../naming/words.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import { foreignOptions, foreignTypes } from "./foreign-words.ts";

@@ -1,4 +1,4 @@
-import { nearest } from "../naming/nearest.ts";
+import { nearest } from "../../../kit/formula/nearest.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import { mapOf, uniqueEntries } from "./mappings.ts";
 import { type Color, colors, type Entity, type Field, isReference, type Layout } from "./model.ts";

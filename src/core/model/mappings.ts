@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { nearest } from "../naming/nearest.ts";
+import { nearest } from "../../../kit/formula/nearest.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import type { SourceEntry, SourceMap, SourceNode } from "./source.ts";
 

@@ -1,5 +1,5 @@
+import { nearest } from "../../../kit/formula/nearest.ts";
 import { canBe, holdsWords } from "../fields/types.ts";
-import { nearest } from "../naming/nearest.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { interpretLooks } from "./looks.ts";
 import {

@@ -1,4 +1,4 @@
-import { nearest } from "../naming/nearest.ts";
+import { nearest } from "../../../kit/formula/nearest.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { inOneForm, mapOf, uniqueEntries } from "./mappings.ts";
 import {

@@ -1,4 +1,4 @@
-import { nearest } from "../naming/nearest.ts";
+import { nearest } from "../../../kit/formula/nearest.ts";
 import { labelOf, pluralOf } from "../naming/words.ts";
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { checkShape, inOneForm, mapOf, uniqueEntries, valueAt } from "./mappings.ts";

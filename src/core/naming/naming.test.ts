@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { editDistance, nearest } from "./nearest.ts";
+import { editDistance, nearest } from "../../../kit/formula/nearest.ts";
 import {
   camelCase,
   inSentence,

@@ -116,11 +116,6 @@ export function singularOf(label: string): string {
   return /[^su]s$/.test(word) && word.length > 3 ? label.slice(0, -1) : label;
 }
 
-/** Whether a text has printable ASCII only, whose case every database folds by itself. */
-export function isAscii(text: string): boolean {
-  return /^[ -~]*$/.test(text);
-}
-
 /** Names as a sentence lists them: `a`, `a and b`, `a, b and c`. */
 export function andList(names: readonly string[]): string {
   return names.length < 3

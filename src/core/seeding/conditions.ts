@@ -1,6 +1,6 @@
-import type { Calculation } from "../formula/calculation.ts";
+import type { Calculation } from "../../../kit/formula/calculation.ts";
+import { evaluation, type Row } from "../../../kit/formula/evaluate.ts";
 import { compiled, computedDefaults } from "../formula/compile.ts";
-import { evaluation, type Row } from "../formula/evaluate.ts";
 import {
   isOwn,
   type Moment,

@@ -1,4 +1,4 @@
-import { momentsIn } from "../formula/sql/sql.ts";
+import { momentsIn } from "../formula/sql.ts";
 import type { DatabaseKind } from "../model/model.ts";
 import type { Table } from "../schema/schema.ts";
 import type { Dialect } from "../sql/dialect.ts";

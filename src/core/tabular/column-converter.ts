@@ -1,5 +1,5 @@
+import { nearest } from "../../../kit/formula/nearest.ts";
 import { type Field, isMany, isReference } from "../model/model.ts";
-import { nearest } from "../naming/nearest.ts";
 import { type Blanks, type Cell, type CellNumbers, cellText, quote, type Row } from "./cells.ts";
 import { type ColumnValues, ColumnWatch } from "./column-values.ts";
 import { hashOf } from "./distinct.ts";

@@ -1,6 +1,6 @@
 import { durationText, secondsOf } from "../../../kit/formula/durations.ts";
+import type { ValueType } from "../../../kit/formula/value-type.ts";
 import type { FieldType } from "../fields/field-type.ts";
-import type { ValueType } from "../fields/type-rule.ts";
 import { ruleOf } from "../fields/types.ts";
 import { type Cell, cellText, numberText } from "./cells.ts";
 

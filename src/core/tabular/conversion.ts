@@ -1,5 +1,5 @@
+import type { Row as FormulaRow } from "../../../kit/formula/evaluate.ts";
 import { ruleOf } from "../fields/types.ts";
-import type { Row as FormulaRow } from "../formula/evaluate.ts";
 import { type Entity, type Field, isComputed, isMany } from "../model/model.ts";
 import { columnOf } from "../schema/from-model.ts";
 import {

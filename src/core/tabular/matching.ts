@@ -1,5 +1,5 @@
+import { editDistance } from "../../../kit/formula/nearest.ts";
 import { type Entity, type Field, isComputed } from "../model/model.ts";
-import { editDistance } from "../naming/nearest.ts";
 import { words } from "../naming/words.ts";
 import { folded } from "./cells.ts";
 import type { ColumnKind } from "./finding.ts";

@@ -1,4 +1,4 @@
-import { editDistance } from "../naming/nearest.ts";
+import { editDistance } from "../../../kit/formula/nearest.ts";
 import type { DistinctValue } from "./distinct.ts";
 import { usualSpelling } from "./spellings.ts";
 

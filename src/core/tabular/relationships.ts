@@ -1,4 +1,4 @@
-import { nearest } from "../naming/nearest.ts";
+import { nearest } from "../../../kit/formula/nearest.ts";
 import { words } from "../naming/words.ts";
 import { folded } from "./cells.ts";
 import type { Finding } from "./finding.ts";

@@ -1,5 +1,5 @@
+import { nearest } from "../../../kit/formula/nearest.ts";
 import { isInvisible, readable } from "../naming/characters.ts";
-import { nearest } from "../naming/nearest.ts";
 import { folded, quote } from "./cells.ts";
 import {
   type ColumnKind,

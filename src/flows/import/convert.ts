@@ -1,4 +1,5 @@
 import { now, todayIn } from "../../../kit/formula/clock.ts";
+import { nearest } from "../../../kit/formula/nearest.ts";
 import { Failure } from "../../core/failure.ts";
 import { rowCondition, rowFormula } from "../../core/formula/row-condition.ts";
 import { rowLocalRules } from "../../core/formula/row-local-rules.ts";
@@ -10,7 +11,6 @@ import {
   type Model,
   targetsOf,
 } from "../../core/model/model.ts";
-import { nearest } from "../../core/naming/nearest.ts";
 import { columnOf, parentsFirst } from "../../core/schema/from-model.ts";
 import { Blanks } from "../../core/tabular/cells.ts";
 import type { ColumnValues } from "../../core/tabular/column-values.ts";

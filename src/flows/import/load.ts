@@ -3,6 +3,7 @@ import { createReadStream, existsSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import { pipeline } from "node:stream/promises";
 import { now, todayIn } from "../../../kit/formula/clock.ts";
+import { nearest } from "../../../kit/formula/nearest.ts";
 import { Failure } from "../../core/failure.ts";
 import { ruleOf } from "../../core/fields/types.ts";
 import {
@@ -21,7 +22,6 @@ import {
   isReference,
   type Model,
 } from "../../core/model/model.ts";
-import { nearest } from "../../core/naming/nearest.ts";
 import { columnOf, linkOf, parentsFirst, tableOf } from "../../core/schema/from-model.ts";
 import { fixedTable, fixedText } from "../../core/seeding/fixed.ts";
 import type { Value } from "../../core/seeding/value.ts";

@@ -1,7 +1,7 @@
+import { nearest } from "../../../kit/formula/nearest.ts";
 import { replay } from "../../core/evolution/steps.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
-import { nearest } from "../../core/naming/nearest.ts";
 import { schemaOf } from "../../core/schema/from-model.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../../core/schema/schema.ts";
 import { dialectOf } from "../../core/sql/dialects.ts";

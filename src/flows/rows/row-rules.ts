@@ -2,7 +2,7 @@ import { Failure } from "../../core/failure.ts";
 import { compiled, rulesForAll } from "../../core/formula/compile.ts";
 import type { Moment } from "../../core/formula/row-local-rules.ts";
 import { type HeldRule, toldRule } from "../../core/formula/rules.ts";
-import { formulaSql, momentsIn, nameIn } from "../../core/formula/sql/sql.ts";
+import { formulaSql, momentsIn, nameIn } from "../../core/formula/sql.ts";
 import type { Entity, Model } from "../../core/model/model.ts";
 import { tableOf } from "../../core/schema/from-model.ts";
 import type { Engine } from "../../io/engines/engine.ts";

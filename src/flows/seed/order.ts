@@ -1,6 +1,6 @@
+import { nearest } from "../../../kit/formula/nearest.ts";
 import { Failure } from "../../core/failure.ts";
 import { isReference, type Model } from "../../core/model/model.ts";
-import { nearest } from "../../core/naming/nearest.ts";
 import { tableOf } from "../../core/schema/from-model.ts";
 import { type Counts, limitsOf, sharedOut, usualCounts } from "../../core/seeding/plan.ts";
 import type { Engine } from "../../io/engines/engine.ts";

@@ -1,4 +1,4 @@
-import { namedFields } from "../../core/formula/calculation.ts";
+import { namedFields } from "../../../kit/formula/calculation.ts";
 import { compiled, rulesForAll } from "../../core/formula/compile.ts";
 import { isOwn, type Moment } from "../../core/formula/row-local-rules.ts";
 import type { Model } from "../../core/model/model.ts";

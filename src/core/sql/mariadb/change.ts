@@ -1,3 +1,4 @@
+import { quoted } from "../../../../kit/database/mariadb/literals.ts";
 import { alike, type ChangeColumn } from "../../evolution/steps.ts";
 import type { ColumnType } from "../../fields/storage.ts";
 import type { Column, Table } from "../../schema/schema.ts";
@@ -14,7 +15,6 @@ import {
   isCovered,
   madeName,
   ownKey,
-  quoted,
   typeSql,
 } from "./columns.ts";
 

@@ -1,12 +1,10 @@
+import { collation, literal, quoted } from "../../../../kit/database/mariadb/literals.ts";
 import type { Backfill } from "../../evolution/steps.ts";
 import type { ColumnType } from "../../fields/storage.ts";
 import type { Column, Index, Table } from "../../schema/schema.ts";
 import { serverChecks } from "../checks.ts";
 import { cutName } from "../names.ts";
 import { rowCheckLines } from "../row-checks.ts";
-
-/** The collation of all texts: letters are the same in either case, but for their accents; blanks at the end count. */
-export const collation = "utf8mb4_uca1400_nopad_as_ci";
 
 /** The longest name that the database takes, in characters. */
 export const longestName = 64;
@@ -17,18 +15,8 @@ const longestIndexed = 768;
 /** The longest text of the type `text`, in characters of four bytes. */
 const longestText = 16_383;
 
-/** A quoted name. */
-export function quoted(name: string): string {
-  return `\`${name.replaceAll("`", "``")}\``;
-}
-
 export function madeName(...words: readonly string[]): string {
   return cutName(words, (name) => [...name].length <= longestName);
-}
-
-export function literal(value: string | number | boolean): string {
-  if (typeof value !== "string") return String(value);
-  return `'${value.replaceAll("\\", "\\\\").replaceAll("'", "''").replaceAll("\n", "\\n")}'`;
 }
 
 const { check } = serverChecks(literal);

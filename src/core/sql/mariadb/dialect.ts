@@ -1,3 +1,4 @@
+import { quoted } from "../../../../kit/database/mariadb/literals.ts";
 import { type Step, takeStep } from "../../evolution/steps.ts";
 import { type Column, type Schema, type Table, tableNamed } from "../../schema/schema.ts";
 import { alteringDialect, referring } from "../altering.ts";
@@ -17,7 +18,6 @@ import {
   isCovered,
   madeName,
   ownKey,
-  quoted,
   typeSql,
 } from "./columns.ts";
 import { limits } from "./limits.ts";

@@ -1,7 +1,8 @@
+import { literal, quoted } from "../../../../kit/database/mariadb/literals.ts";
 import { serverChecks } from "../checks.ts";
 import type { ScriptPart } from "../script.ts";
 import type { Syntax } from "../syntax.ts";
-import { fillSql, literal, madeName, quoted, thisMoment } from "./columns.ts";
+import { fillSql, madeName, thisMoment } from "./columns.ts";
 import { converted } from "./conversions.ts";
 
 /** The syntax of MariaDB. */

@@ -1,3 +1,4 @@
+import { collation, literal, quoted } from "../../../../kit/database/postgres/literals.ts";
 import type { Backfill } from "../../evolution/steps.ts";
 import type { ColumnType } from "../../fields/storage.ts";
 import type { Column, Index, Table } from "../../schema/schema.ts";
@@ -5,16 +6,8 @@ import { serverChecks } from "../checks.ts";
 import { cutName } from "../names.ts";
 import { rowCheckLines } from "../row-checks.ts";
 
-/** The collation of all texts: letters are the same in either case, but for their accents. */
-export const collation = "levadura_text";
-
 /** The longest name that the database takes, in bytes of UTF-8. */
 export const longestName = 63;
-
-/** A quoted name. */
-export function quoted(name: string): string {
-  return `"${name.replaceAll('"', '""')}"`;
-}
 
 export function madeName(...words: readonly string[]): string {
   return cutName(words, (name) => bytes(name) <= longestName);
@@ -22,15 +15,6 @@ export function madeName(...words: readonly string[]): string {
 
 export function bytes(text: string): number {
   return new TextEncoder().encode(text).length;
-}
-
-export function literal(value: string | number | boolean): string {
-  if (typeof value !== "string") return String(value);
-  const text = value.replaceAll("'", "''");
-  // No line of a script begins within a text, where it could look like an order to the runner.
-  return text.includes("\n")
-    ? `E'${text.replaceAll("\\", "\\\\").replaceAll("\n", "\\n")}'`
-    : `'${text}'`;
 }
 
 const { check } = serverChecks(literal);

@@ -1,3 +1,4 @@
+import { collation, literal, quoted } from "../../../../kit/database/postgres/literals.ts";
 import { alike, type ChangeColumn, type Step, takeStep } from "../../evolution/steps.ts";
 import {
   type Column,
@@ -15,7 +16,6 @@ import { changedValue, keptRows } from "../values.ts";
 import {
   checkConstraint,
   checkName,
-  collation,
   columnSql,
   createIndex,
   createTable,
@@ -24,9 +24,7 @@ import {
   foreignKey,
   foreignKeyName,
   indexMethod,
-  literal,
   madeName,
-  quoted,
   typeSql,
 } from "./columns.ts";
 import { limits } from "./limits.ts";

@@ -1,7 +1,7 @@
+import { quoted } from "../../../../kit/database/postgres/literals.ts";
 import { ownerColumn } from "../../schema/from-model.ts";
 import type { Column } from "../../schema/schema.ts";
 import type { ScriptPart } from "../script.ts";
-import { quoted } from "./columns.ts";
 
 /** The name of the policy that keeps the rows of organisations apart. */
 const policy = "levadura_organisation";

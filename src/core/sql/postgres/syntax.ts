@@ -1,6 +1,7 @@
+import { literal, quoted } from "../../../../kit/database/postgres/literals.ts";
 import { serverChecks } from "../checks.ts";
 import { inTemporaryTable, type Syntax } from "../syntax.ts";
-import { fillSql, literal, madeName, quoted, thisMoment } from "./columns.ts";
+import { fillSql, madeName, thisMoment } from "./columns.ts";
 import { converted } from "./conversions.ts";
 
 /** The syntax of PostgreSQL. */

@@ -1,10 +1,11 @@
+import { literal, quoted } from "../../../../kit/database/sqlite/literals.ts";
+import { orderColumn } from "../../../../kit/database/sqlite/text-order.ts";
 import type { Backfill } from "../../evolution/steps.ts";
 import type { Check, ColumnType } from "../../fields/storage.ts";
 import type { Column, Index, Table } from "../../schema/schema.ts";
 import { rowCheckLines } from "../row-checks.ts";
 import { isSameDecimal } from "./conversions.ts";
-import { literal, quoted } from "./literal.ts";
-import { indexed, isOrdered, orderColumn } from "./ordering.ts";
+import { indexed, isOrdered } from "./ordering.ts";
 import { createWords } from "./words.ts";
 
 /** The current time, as date-times are kept. */

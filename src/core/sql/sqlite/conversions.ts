@@ -1,7 +1,7 @@
+import { literal } from "../../../../kit/database/sqlite/literals.ts";
 import type { ColumnType } from "../../fields/storage.ts";
 import { type ConversionWords, conversionBy, type ZonedWords } from "../conversions.ts";
 import { offsetSql } from "../zones.ts";
-import { literal } from "./literal.ts";
 
 function textOf(value: string, from: ColumnType): string {
   switch (from.kind) {

@@ -1,5 +1,7 @@
+import { literal, quoted } from "../../../../kit/database/sqlite/literals.ts";
+import { orderColumn } from "../../../../kit/database/sqlite/text-order.ts";
+import { isAscii } from "../../../../kit/formula/ascii.ts";
 import { describeStep, type Step, takeStep } from "../../evolution/steps.ts";
-import { isAscii } from "../../naming/words.ts";
 import { type Schema, tableNamed } from "../../schema/schema.ts";
 import { changeRisks, dropColumn, flow, keepTable, plainRisks, refusals } from "../data-moves.ts";
 import type { Dialect, Risk } from "../dialect.ts";
@@ -9,8 +11,7 @@ import type { ScriptPart, Section } from "../script.ts";
 import { keptTable } from "../syntax.ts";
 import { columnSql, createIndex, createTable, fillSql, orderColumnSql } from "./columns.ts";
 import { limits } from "./limits.ts";
-import { literal, quoted } from "./literal.ts";
-import { fillOrder, isOrdered, orderColumn, orderTriggers } from "./ordering.ts";
+import { fillOrder, isOrdered, orderTriggers } from "./ordering.ts";
 import { needsRebuild, ofTable, rebuild } from "./rebuild.ts";
 import { syntax } from "./syntax.ts";
 import { dropTriggers, triggersOf } from "./triggers.ts";

@@ -1,6 +1,7 @@
-import { isAscii } from "../../naming/words.ts";
+import { quoted } from "../../../../kit/database/sqlite/literals.ts";
+import { folded, orderColumn, orderTerm } from "../../../../kit/database/sqlite/text-order.ts";
+import { isAscii } from "../../../../kit/formula/ascii.ts";
 import type { Column, Index, Table } from "../../schema/schema.ts";
-import { quoted } from "./literal.ts";
 
 /**
  * SQLite folds the case of ASCII letters only, and knows no order of others. So a text column has a second one
@@ -8,37 +9,10 @@ import { quoted } from "./literal.ts";
  * made by triggers, of the letters in `levadura_letters` (kit/database/sqlite/letters.ts fills it).
  */
 
-/** The name of the column beside a text column. */
-export function orderColumn(column: string): string {
-  return `${column}__order`;
-}
-
 /** Whether a column has one beside it. Choices whose letters SQLite folds by itself need none. */
 export function isOrdered({ type, checks = [] }: Column): boolean {
   const folds = checks.some((check) => check.kind === "one of" && check.values.every(isAscii));
   return type.kind === "text" && !folds;
-}
-
-/** The text by which a column that has one beside it is ordered and distinguished; of rows of `alias`. */
-export function orderTerm(column: string, alias?: string): string {
-  const of = (name: string) => `${alias ? `${alias}.` : ""}${quoted(name)}`;
-  return `coalesce(${of(orderColumn(column))}, lower(${of(column)}))`;
-}
-
-/** Such a text, made of an expression. */
-export function folded(text: string): string {
-  const letter = "substr(x, place.key + 1, 1)";
-  const letters = `select coalesce(base, lower(${letter})) as base, coalesce(mark, 'a') as mark from json_each('[' || substr(replace(hex(zeroblob(length(x))), '00', ',0'), 2) || ']') as place left join levadura_letters on letter = ${letter} order by place.key`;
-  // Aggregates take no order of their own before SQLite 3.44, and whoever opens the file may have an older one.
-  const whole = `select group_concat(base, '') || coalesce(char(1) || nullif(rtrim(group_concat(mark, ''), 'a'), ''), '') from (${letters})`;
-  return `(select case when x glob '*[^ -~]*' then (${whole}) else lower(x) end from (select ${text} as x limit 1))`;
-}
-
-/** A text in small letters or capitals: one by one, where a letter stays one. */
-export function recased(text: string, to: "lower" | "upper"): string {
-  const letter = "substr(x, place.key + 1, 1)";
-  const letters = `select coalesce(levadura_letters.${to}, ${to}(${letter})) as letter from json_each('[' || substr(replace(hex(zeroblob(length(x))), '00', ',0'), 2) || ']') as place left join levadura_letters on levadura_letters.letter = ${letter} order by place.key`;
-  return `(select case when x glob '*[^ -~]*' then (select group_concat(letter, '') from (${letters})) else ${to}(x) end from (select ${text} as x limit 1))`;
 }
 
 /** The columns of an index, as they are compared. */

@@ -1,3 +1,5 @@
+import { literal, quoted } from "../../../../kit/database/sqlite/literals.ts";
+import { orderColumn } from "../../../../kit/database/sqlite/text-order.ts";
 import { describeStep, replay, type Step } from "../../evolution/steps.ts";
 import { type Schema, type Table, tableNamed } from "../../schema/schema.ts";
 import { refusals } from "../data-moves.ts";
@@ -6,8 +8,7 @@ import type { ScriptPart, Section } from "../script.ts";
 import { keptTable } from "../syntax.ts";
 import { changedValue, keptRows } from "../values.ts";
 import { createIndex, createTable, fillSql } from "./columns.ts";
-import { literal, quoted } from "./literal.ts";
-import { fillOrder, isOrdered, orderColumn } from "./ordering.ts";
+import { fillOrder, isOrdered } from "./ordering.ts";
 import { syntax } from "./syntax.ts";
 import { dropTriggers, triggersOf } from "./triggers.ts";
 import { refillWords } from "./words.ts";

@@ -1,8 +1,9 @@
+import { literal, quoted } from "../../../../kit/database/sqlite/literals.ts";
+import { folded, orderTerm } from "../../../../kit/database/sqlite/text-order.ts";
 import { inTemporaryTable, type Syntax } from "../syntax.ts";
 import { checkSql, checksOf, fillSql, thisMoment } from "./columns.ts";
 import { converted } from "./conversions.ts";
-import { literal, quoted } from "./literal.ts";
-import { folded, isOrdered, orderTerm } from "./ordering.ts";
+import { isOrdered } from "./ordering.ts";
 
 /** The syntax of SQLite. Texts are compared by columns beside them; see ./ordering.ts. */
 export const syntax: Syntax = {

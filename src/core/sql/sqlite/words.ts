@@ -1,5 +1,5 @@
+import { quoted } from "../../../../kit/database/sqlite/literals.ts";
 import type { Index, Table } from "../../schema/schema.ts";
-import { quoted } from "./literal.ts";
 
 /**
  * The index of parts of words of a table: a full-text table beside it, whose tokens are every three letters in a row of

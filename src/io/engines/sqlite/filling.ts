@@ -1,11 +1,12 @@
 import type Driver from "libsql";
 import { encode } from "../../../../kit/database/sqlite/connection.ts";
 import { orderOf } from "../../../../kit/database/sqlite/letters.ts";
-import { isAscii } from "../../../core/naming/words.ts";
+import { orderColumn } from "../../../../kit/database/sqlite/text-order.ts";
+import { isAscii } from "../../../../kit/formula/ascii.ts";
 import { wordsIndexName } from "../../../core/schema/from-model.ts";
 import type { Value } from "../../../core/seeding/value.ts";
 import { sqlite } from "../../../core/sql/sqlite/dialect.ts";
-import { orderColumn, orderTrigger } from "../../../core/sql/sqlite/ordering.ts";
+import { orderTrigger } from "../../../core/sql/sqlite/ordering.ts";
 import { fillLike, wordsTrigger } from "../../../core/sql/sqlite/words.ts";
 import { columnsOf, type Filler, valuesOf } from "../filling.ts";
 

@@ -1,9 +1,9 @@
 import type Driver from "libsql";
 import { encode } from "../../../../kit/database/sqlite/connection.ts";
 import { orderOf } from "../../../../kit/database/sqlite/letters.ts";
+import { folded, orderColumn, orderTerm } from "../../../../kit/database/sqlite/text-order.ts";
 import type { Value } from "../../../core/seeding/value.ts";
 import { sqlite } from "../../../core/sql/sqlite/dialect.ts";
-import { folded, orderColumn, orderTerm } from "../../../core/sql/sqlite/ordering.ts";
 import type { LateKeys, LoadPlace } from "../load-place.ts";
 import type { KeyedTable, Loader, LoadRow, LoadSettings, LoadTarget } from "../loading.ts";
 import { stagedLoader } from "../staged-loading.ts";

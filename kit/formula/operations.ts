@@ -1,6 +1,6 @@
-import type { ValueType } from "../fields/type-rule.ts";
 import type { Calculation, Figure, Measure, Operation, Result } from "./calculation.ts";
 import type { Complaint } from "./parse.ts";
+import type { ValueType } from "./value-type.ts";
 
 /** The most places that a product has, so that 15 digits leave room before the point. */
 const mostPlaces = 8;

@@ -1,4 +1,4 @@
-import type { ValueType } from "../fields/type-rule.ts";
+import type { ValueType } from "./value-type.ts";
 
 /** What can be done with values: what SQL and TypeScript are made of. */
 export type Operation =

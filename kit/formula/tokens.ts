@@ -1,5 +1,5 @@
-import type { Span } from "../model/diagnostics.ts";
 import { foreignSigns } from "./foreign-words.ts";
+import type { Span } from "./tree.ts";
 
 /** A piece of a formula. */
 export interface Token {

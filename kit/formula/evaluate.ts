@@ -1,5 +1,5 @@
-import * as compute from "../../../kit/formula/computing.ts";
 import type { Calculation, Operation, RowSource } from "./calculation.ts";
+import * as compute from "./computing.ts";
 
 type Computed = compute.Computed;
 

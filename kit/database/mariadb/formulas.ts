@@ -1,6 +1,6 @@
-import { collation, literal, quoted } from "../../sql/mariadb/columns.ts";
-import type { Calculation } from "../calculation.ts";
-import { columnOf, extreme, type FormulaSyntax, type SqlFragment } from "./syntax.ts";
+import type { Calculation } from "../../formula/calculation.ts";
+import { columnOf, extreme, type FormulaSyntax, type SqlFragment } from "../../formula/syntax.ts";
+import { collation, literal, quoted } from "./literals.ts";
 
 /** A whole number as a decimal, which doesn't run over. */
 const whole = (value: string) => `cast(${value} as decimal(30, 0))`;

@@ -1,5 +1,5 @@
-import type { ValueType } from "../../fields/type-rule.ts";
-import type { Calculation, Operation } from "../calculation.ts";
+import type { Calculation, Operation } from "./calculation.ts";
+import type { ValueType } from "./value-type.ts";
 
 /** An expression in SQL, and what it computes. */
 export interface SqlFragment {

@@ -1,15 +1,5 @@
-import type { DatabaseKind } from "../../model/model.ts";
-import type { Calculation } from "../calculation.ts";
-import { mariadbFormulas } from "./mariadb.ts";
-import { postgresFormulas } from "./postgres.ts";
-import { sqliteFormulas } from "./sqlite.ts";
+import type { Calculation } from "./calculation.ts";
 import type { FormulaSyntax, SqlFragment } from "./syntax.ts";
-
-const syntaxes: Readonly<Record<DatabaseKind, FormulaSyntax>> = {
-  sqlite: sqliteFormulas,
-  postgres: postgresFormulas,
-  mariadb: mariadbFormulas,
-};
 
 /** What a formula is computed with, in SQL. */
 export interface FormulaContext {
@@ -35,42 +25,27 @@ export type ColumnOf = Extract<Calculation, { kind: "column" }>;
 /** A formula as an expression of a database; conditions are never null in it. */
 export function formulaSql(
   calculation: Calculation,
-  database: DatabaseKind,
+  syntax: FormulaSyntax,
   context: FormulaContext,
 ): string {
-  return new Writing(syntaxes[database], context).whole(calculation);
+  return new Writing(syntax, context).whole(calculation);
 }
 
 /** The same, as the application reads its value. */
 export function readFormulaSql(
   calculation: Calculation,
-  database: DatabaseKind,
+  syntax: FormulaSyntax,
   context: FormulaContext,
 ): string {
-  return syntaxes[database].read(formulaSql(calculation, database, context), calculation.type);
+  return syntax.read(formulaSql(calculation, syntax, context), calculation.type);
 }
 
-/** This day and this moment in UTC, such as `2026-05-03T07:00:00Z`, as literals of a database. */
-export function momentsIn(
-  database: DatabaseKind,
-  { today, now }: { today: string; now: string },
-): Pick<FormulaContext, "today" | "now"> {
-  const { constant } = syntaxes[database];
-  return { today: constant(today, "date"), now: constant(now, "moment") };
-}
-
-/** Both as parameters with these names. */
+/** This day and this moment as parameters with these names. */
 export function momentParameters(
-  database: DatabaseKind,
+  { parameter }: FormulaSyntax,
   { today, now }: { today: string; now: string },
 ): Pick<FormulaContext, "today" | "now"> {
-  const { parameter } = syntaxes[database];
   return { today: parameter(today, "date"), now: parameter(now, "moment") };
-}
-
-/** A name as a database quotes it. */
-export function nameIn(database: DatabaseKind, name: string): string {
-  return syntaxes[database].quoted(name);
 }
 
 class Writing {

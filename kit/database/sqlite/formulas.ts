@@ -1,8 +1,8 @@
-import { isAscii } from "../../naming/words.ts";
-import { literal, quoted } from "../../sql/sqlite/literal.ts";
-import { folded, orderTerm, recased } from "../../sql/sqlite/ordering.ts";
-import type { Calculation } from "../calculation.ts";
-import { columnOf, extreme, type FormulaSyntax, type SqlFragment } from "./syntax.ts";
+import { isAscii } from "../../formula/ascii.ts";
+import type { Calculation } from "../../formula/calculation.ts";
+import { columnOf, extreme, type FormulaSyntax, type SqlFragment } from "../../formula/syntax.ts";
+import { literal, quoted } from "./literals.ts";
+import { folded, orderTerm, recased } from "./text-order.ts";
 
 /**
  * SQLite computes with doubles, which distinguish decimals of 15 digits: the result is rounded to the

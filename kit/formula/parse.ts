@@ -1,5 +1,5 @@
-import type { Span } from "../model/diagnostics.ts";
 import { Misfit, type Token, tokensOf } from "./tokens.ts";
+import type { Span } from "./tree.ts";
 import {
   type BinaryOperator,
   binaryOperators,

@@ -1,10 +1,9 @@
-import type { ValueType } from "../fields/type-rule.ts";
-import type { Span } from "../model/diagnostics.ts";
-import { nearest } from "../naming/nearest.ts";
 import { foreignFunctions } from "./foreign-words.ts";
 import { type FunctionRule, functions, rowFunctions } from "./functions.ts";
+import { nearest } from "./nearest.ts";
 import type { Complaint } from "./parse.ts";
 import { printName, printText } from "./print.ts";
+import type { Span } from "./tree.ts";
 import {
   type BinaryOperator,
   comparing,
@@ -13,6 +12,7 @@ import {
   type Name,
   precedence,
 } from "./tree.ts";
+import type { ValueType } from "./value-type.ts";
 
 /** What a name means where a formula is. */
 export type Meaning =

@@ -1,4 +1,8 @@
-import type { Span } from "../model/diagnostics.ts";
+/** A part of a text, by the places of its characters. */
+export interface Span {
+  start: number;
+  end: number;
+}
 
 /** A formula, as it is understood. Places are offsets in its text. */
 export type Expression = { at: Span } & (

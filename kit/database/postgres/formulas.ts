@@ -1,6 +1,6 @@
-import { collation, literal, quoted } from "../../sql/postgres/columns.ts";
-import type { Calculation } from "../calculation.ts";
-import { columnOf, type FormulaSyntax, type SqlFragment } from "./syntax.ts";
+import type { Calculation } from "../../formula/calculation.ts";
+import { columnOf, type FormulaSyntax, type SqlFragment } from "../../formula/syntax.ts";
+import { collation, literal, quoted } from "./literals.ts";
 
 /** PostgreSQL computes with decimals of any length. */
 export const postgresFormulas: FormulaSyntax = {

@@ -1,4 +1,4 @@
-import type { ValueType } from "../fields/type-rule.ts";
+import type { ValueType } from "./value-type.ts";
 
 /** What a function takes and gives. */
 export interface FunctionRule {

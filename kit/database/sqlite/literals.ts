@@ -3,6 +3,7 @@ export function quoted(name: string): string {
   return `"${name.replaceAll('"', '""')}"`;
 }
 
+/** A value, written out. */
 export function literal(value: string | number | boolean): string {
   if (typeof value === "boolean") return value ? "1" : "0";
   if (typeof value === "number") return String(value);

@@ -1,17 +1,12 @@
-import { placesOf } from "../fields/numbers.ts";
-import { canBe, ruleOf } from "../fields/types.ts";
-import {
-  automaticFields,
-  type Entity,
-  entityNamed,
-  type Field,
-  isMany,
-  isReference,
-  type Model,
-} from "../model/model.ts";
-import { isAscii } from "../naming/words.ts";
-import { columnOf, linkOf, tableOf } from "../schema/from-model.ts";
 import type { Calculation, Figure, RowSource } from "./calculation.ts";
+import {
+  automaticColumns,
+  type ColumnFacts,
+  type EntityFacts,
+  type Facts,
+  type FieldFacts,
+  type ListFacts,
+} from "./facts.ts";
 import {
   asText,
   condition,
@@ -29,7 +24,6 @@ import {
   Unusable,
 } from "./operations.ts";
 import { type Complaint, parseFormula } from "./parse.ts";
-import { reverseReferences } from "./reverse-references.ts";
 import { type Expression, isMe, type Name } from "./tree.ts";
 
 /** The most operations that a formula may come to, with the computed fields in it. */
@@ -38,11 +32,11 @@ const mostOperations = 2000;
 /** A formula of an entity that has been typed, resolved; or what makes it unusable. */
 export function calculationOf(
   expression: Expression,
-  entity: Entity,
-  model: Model,
+  entity: EntityFacts,
+  facts: Facts,
 ): { calculation: Calculation } | { complaint: Complaint } {
   try {
-    return { calculation: new Resolving(model, expression).of(expression, { entity, row: 0 }) };
+    return { calculation: new Resolving(facts, expression).of(expression, { entity, row: 0 }) };
   } catch (error) {
     if (!(error instanceof Unusable)) throw error;
     return { complaint: error.complaint };
@@ -51,9 +45,9 @@ export function calculationOf(
 
 /** Where names are looked up: a record, and what a list is called within a condition over it. */
 interface Place {
-  entity: Entity;
+  entity: EntityFacts;
   row: number;
-  list?: { name: string; entity: Entity; row: number };
+  list?: { name: string; entity: EntityFacts; row: number };
 }
 
 class Resolving {
@@ -62,7 +56,7 @@ class Resolving {
   #depth = 0;
 
   constructor(
-    readonly model: Model,
+    readonly facts: Facts,
     readonly whole: Expression,
   ) {}
 
@@ -121,31 +115,31 @@ class Resolving {
       return this.#path(rest, place.list);
     }
     const { entity, row } = place;
-    const field = entity.fields.find(({ name }) => name === first.text);
-    if (field && isReference(field) && rest.length > 0) {
+    const field = entity.fields.get(first.text);
+    if (field?.kind === "record" && rest.length > 0) {
       return this.#through(field, row, (target) => this.#path(rest, target));
     }
     if (!field && first.text.toLowerCase() === "me") return me;
-    if (field?.type.kind === "formula") return this.#computed(field, { entity, row });
-    return field ? column(field, row) : automatic(first.text, row);
+    if (field?.kind === "computed") return this.#computed(first.text, field, { entity, row });
+    return field && "column" in field ? column(field.column, row) : automatic(first.text, row);
   }
 
   /** A value of the record that a reference leads to. */
   #through(
-    field: Field & { type: { entity: string } },
+    field: Extract<FieldFacts, { kind: "record" }>,
     row: number,
     inner: (place: Place) => Calculation,
   ): Calculation {
-    const target = entityNamed(this.model, field.type.entity);
+    const target = this.facts.entity(field.entity);
     const through = ++this.#rows;
     const value = inner({ entity: target, row: through });
-    const reference = column(field, row);
+    const reference = column(field.column, row);
     return {
       ...resultOf(value),
       optional: value.type !== "boolean" && (value.optional || reference.optional),
       kind: "through",
       reference,
-      table: tableOf(target.name),
+      table: target.table,
       row: through,
       value,
     };
@@ -154,8 +148,8 @@ class Resolving {
   /** Whether whoever asks is among the records of a list, which may be that of another record. */
   #includesMe(names: readonly Name[], { entity, row: of }: Place): Calculation {
     const [first, ...rest] = names as [Name, ...Name[]];
-    const field = entity.fields.find(({ name }) => name === first.text);
-    if (field && isReference(field) && rest.length > 0) {
+    const field = entity.fields.get(first.text);
+    if (field?.kind === "record" && rest.length > 0) {
       return this.#through(field, of, (target) => this.#includesMe(rest, target));
     }
     const { source } = this.#source(first.text, entity);
@@ -166,22 +160,25 @@ class Resolving {
   /** Whether whoever asks is the record that a path leads to. */
   #leadsToMe(names: readonly Name[], place: Place): Calculation {
     const [first, ...rest] = names as [Name, ...Name[]];
-    const field = place.entity.fields.find(({ name }) => name === first.text);
-    return field && isReference(field) && rest.length > 0
+    const field = place.entity.fields.get(first.text);
+    return field?.kind === "record" && rest.length > 0
       ? this.#through(field, place.row, (target) => this.#leadsToMe(rest, target))
       : condition("equal", [this.#path(names, place), me]);
   }
 
   /** What another field computes, in the place of its name. */
-  #computed(field: Field, place: Place): Calculation {
-    const parsed = field.type.kind === "formula" && parseFormula(field.type.formula);
+  #computed(
+    name: string,
+    { formula, rounded }: Extract<FieldFacts, { kind: "computed" }>,
+    place: Place,
+  ): Calculation {
+    const parsed = parseFormula(formula);
     // Circles are found before anything is resolved.
-    if (!parsed || "complaint" in parsed || ++this.#depth > 100) {
-      throw new Unusable({ at: this.whole.at, message: `\`${field.name}\` can't be computed` });
+    if ("complaint" in parsed || ++this.#depth > 100) {
+      throw new Unusable({ at: this.whole.at, message: `\`${name}\` can't be computed` });
     }
     const found = this.of(parsed.expression, place);
     this.#depth--;
-    const { rounded } = field.type as { rounded?: number };
     return rounded === undefined ? found : roundedTo(found, rounded);
   }
 
@@ -330,17 +327,14 @@ class Resolving {
     };
   }
 
-  #source(name: string, entity: Entity): { source: RowSource; entity: Entity } {
-    const own = entity.fields.find((field) => field.name === name);
-    if (own && isMany(own)) {
-      const { table: links, from, to } = linkOf(entity, own);
-      const target = entityNamed(this.model, own.type.entity);
-      return { source: { table: tableOf(target.name), by: { links, from, to } }, entity: target };
-    }
-    const found = reverseReferences(this.model, entity).get(name);
+  #source(
+    name: string,
+    { fields, lists }: EntityFacts,
+  ): { source: RowSource; entity: EntityFacts } {
+    const own = fields.get(name);
+    const found: ListFacts | undefined = own?.kind === "rows" ? own : lists.get(name);
     if (!found) throw new Error(`no list ${name}`);
-    const { table, by } = { table: tableOf(found.entity.name), by: columnOf(found.field) };
-    return { source: { table, by }, entity: found.entity };
+    return { source: found.source, entity: this.facts.entity(found.entity) };
   }
 }
 
@@ -373,46 +367,16 @@ const figures: Readonly<Record<string, Figure>> = {
 /** How many seconds there are in what a span is counted in. */
 const secondsIn = { hours: 3600, minutes: 60, seconds: 1 } as const;
 
-function column(field: Field, row: number): Calculation {
-  const { type, required } = field;
-  const known = ruleOf(type).value;
-  const places = placesOf(type);
-  const bounds =
-    "max" in type && typeof type.max === "number" && "min" in type && typeof type.min === "number"
-      ? Math.max(Math.abs(type.min), Math.abs(type.max)) + 1
-      : // Whole numbers may have a digit more than decimals have in all.
-        type.kind === "integer"
-        ? largestNumber * 10
-        : largestNumber / 10 ** places;
-  return {
-    type: known === undefined || known === "duration" ? "number" : known,
-    places,
-    optional: !required && type.kind !== "boolean",
-    most: known === "text" ? largestNumber : bounds,
-    measure: type.kind === "money" || type.kind === "duration" ? type.kind : undefined,
-    kind: "column",
-    row,
-    column: columnOf(field),
-    field: field.name,
-    ordered: known === "text" && canBe("order", type),
-    refers: isReference(field),
-    ...lettersOf(field),
-  };
-}
-
-/** Of a choice it is known what it can be. */
-function lettersOf({ type }: Field): { letters?: "ascii" | "small" } {
-  if (type.kind !== "choice" || !type.choices.every(isAscii)) return {};
-  const small = type.choices.every((choice) => choice === choice.toLowerCase());
-  return { letters: small ? "small" : "ascii" };
+function column(facts: ColumnFacts, row: number): Calculation {
+  return { ...facts, kind: "column", row };
 }
 
 /** The number of whoever asks. */
 const me: Calculation = { ...plain("number"), optional: false, kind: "me" };
 
 function automatic(name: string, row: number): Calculation {
-  if (!(automaticFields as readonly string[]).includes(name)) throw new Error(`no field ${name}`);
-  const type = name === "id" || name === "version" ? "number" : "moment";
+  const type = Object.hasOwn(automaticColumns, name) && automaticColumns[name];
+  if (!type) throw new Error(`no field ${name}`);
   return {
     ...plain(type),
     optional: false,
