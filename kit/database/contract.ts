@@ -1,4 +1,5 @@
 import type { Expression, Kysely, RawBuilder, SqlBool } from "kysely";
+import type { FormulaSyntax } from "../formula/syntax.ts";
 import type { MigrationConnection } from "../migrations/migrations.ts";
 
 /**
@@ -20,6 +21,10 @@ export interface Dialect {
   tablesOf<Tables>(db: Kysely<Tables>, organisation: number): Kysely<Tables>;
   /** Adds a row to a table unless its key is there already; the number of affected rows tells. */
   insertUnlessThere(table: string, row: Readonly<Record<string, string>>): RawBuilder<unknown>;
+  /** How it computes formulas. */
+  formulas: FormulaSyntax;
+  /** A text of which others are the same only where every letter is. */
+  exactly(text: RawBuilder<unknown>): RawBuilder<unknown>;
   /** Whether a text holds a word, whatever the case and the accents of its letters. */
   contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool>;
   /** The same for a column; `ordered` says whether lists are ordered by its letters. */

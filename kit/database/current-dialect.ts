@@ -7,6 +7,8 @@ export const {
   openTables,
   tablesOf,
   insertUnlessThere,
+  formulas,
+  exactly,
   contains,
   columnContains,
   wordCandidates,

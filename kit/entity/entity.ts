@@ -55,6 +55,8 @@ interface Declaration<Declared extends Fields> {
   table: string;
   /** The address of its list: `/hives`. */
   path: string;
+  /** What formulas call the records that refer to another one: `hives`. As the address does, without it. */
+  many?: string;
   /** What one record is called: `Hive`. */
   label: Label;
   /** What several are called: `Hives`. */

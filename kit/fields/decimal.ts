@@ -49,6 +49,7 @@ export function decimalField(
     kind,
     label,
     ...(unit !== undefined && { unit }),
+    places,
     required: true,
     ...(start !== undefined && { start: () => start }),
     attributes: () => numberAttributes({ min, max, places }),

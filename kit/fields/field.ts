@@ -91,6 +91,8 @@ export interface Field<Value = unknown> {
   readonly label: Label;
   /** What a number counts: `kg`. */
   readonly unit?: Label;
+  /** The digits that a number has behind the point at most; none without it. */
+  readonly places?: number;
   readonly required: boolean;
   /** The choices by value, with their labels. */
   readonly choices?: Readonly<Record<string, Label>>;
@@ -108,6 +110,8 @@ export interface Field<Value = unknown> {
 /** A field that is computed and never typed. */
 export interface ComputedField<Value = unknown> extends Field<Value> {
   readonly formula: Formula<Value>;
+  /** The same as people write formulas, for those that look at it. */
+  readonly written: string;
 }
 
 /** A field that no form asks for. */

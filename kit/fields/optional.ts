@@ -21,9 +21,13 @@ export function optional<Value>(field: Field<Value>): Field<Value | null> {
   };
 }
 
-/** A field that is computed and never typed. */
-export function computed<Value>(field: Field, formula: Formula<Value>): ComputedField<Value> {
-  return { ...(field as Field<Value>), required: false, formula };
+/** A field that is computed and never typed: its formula in SQL, and as it is written in the model. */
+export function computed<Value>(
+  field: Field,
+  formula: Formula<Value>,
+  written: string,
+): ComputedField<Value> {
+  return { ...(field as Field<Value>), required: false, formula, written };
 }
 
 /** A field that no form asks for. A new record has what it starts with, or what `made` computes. */

@@ -42,6 +42,8 @@ export type Operation =
 export type Calculation = Result &
   (
     | { kind: "constant"; value: number | string | boolean | null }
+    /** A value that somebody typed, which databases get apart from the statement. */
+    | { kind: "parameter"; value: number | string | boolean }
     | { kind: "today" | "now" }
     /** The number of the record that whoever asks is. */
     | { kind: "me" }
@@ -119,6 +121,7 @@ export function looksAtLists(calculation: Calculation): boolean {
         [calculation.value, calculation.condition].some((each) => each && looksAtLists(each))
       );
     case "constant":
+    case "parameter":
     case "today":
     case "now":
     case "me":
@@ -147,6 +150,7 @@ export function looksAtMe(calculation: Calculation): boolean {
     case "over":
       return [calculation.value, calculation.condition].some((each) => each && looksAtMe(each));
     case "constant":
+    case "parameter":
     case "today":
     case "now":
     case "column":
@@ -168,6 +172,7 @@ export function namedFields(calculation: Calculation): string[] {
     case "operation":
       return calculation.given.flatMap(namedFields);
     case "constant":
+    case "parameter":
     case "today":
     case "now":
     case "me":
@@ -179,4 +184,28 @@ export function namedFields(calculation: Calculation): string[] {
 /** What a calculation gives, as formulas are typed. */
 export function valueTypeOf({ type, measure }: Result): ValueType {
   return measure === "duration" ? "duration" : type;
+}
+
+/** The same with what is written out in it as parameters. */
+export function withParameters(calculation: Calculation): Calculation {
+  switch (calculation.kind) {
+    case "constant": {
+      const { value } = calculation;
+      return value === null ? calculation : { ...calculation, kind: "parameter", value };
+    }
+    case "operation":
+      return { ...calculation, given: calculation.given.map(withParameters) };
+    case "through":
+      return { ...calculation, value: withParameters(calculation.value) };
+    case "over": {
+      const { value, condition } = calculation;
+      return {
+        ...calculation,
+        ...(value && { value: withParameters(value) }),
+        ...(condition && { condition: withParameters(condition) }),
+      };
+    }
+    default:
+      return calculation;
+  }
 }

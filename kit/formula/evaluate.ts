@@ -32,7 +32,8 @@ export function evaluation(
 
 function stepOf(calculation: Calculation): Step {
   switch (calculation.kind) {
-    case "constant": {
+    case "constant":
+    case "parameter": {
       const { value } = calculation;
       return () => value;
     }

@@ -16,6 +16,8 @@ export interface FormulaContext {
   now: string;
   /** That of the number of whoever asks, where formulas may look at it. */
   me?: string;
+  /** That of a parameter. */
+  parameter?: (value: number | string | boolean, type: Calculation["type"]) => string;
   /** Whether conditions on other records are asked of all of them at once, as for many rows; not record by record. */
   inSets?: boolean;
 }
@@ -84,6 +86,9 @@ class Writing {
     switch (calculation.kind) {
       case "constant":
         return this.syntax.constant(calculation.value, calculation.type);
+      case "parameter":
+        if (!this.context.parameter) throw new Error("no parameters here");
+        return this.context.parameter(calculation.value, calculation.type);
       case "today":
       case "now":
         return this.context[calculation.kind];
@@ -150,7 +155,7 @@ class Writing {
     const belongs =
       typeof source.by === "string"
         ? `r${row}.${quoted(source.by)} = ${owner}`
-        : `r${row}.${id} in (select l.${quoted(source.by.to)} from ${quoted(source.by.links)} as l where l.${quoted(source.by.from)} = ${owner})`;
+        : `r${row}.${id} in (select l.${quoted(source.by.to)} from ${this.#rows(source.by.links)} as l where l.${quoted(source.by.from)} = ${owner})`;
     const where = condition ? `${belongs} and ${this.whole(condition)}` : belongs;
     return `(select ${this.#figure(over)} from ${this.#rows(source.table)} as r${row} where ${where})`;
   }

@@ -3,6 +3,7 @@ import type { Trouble } from "../database/contract.ts";
 import { listsEn } from "./lists.en.ts";
 import { peopleEn } from "./people.en.ts";
 import { pluralForm } from "./plural.ts";
+import { reportsEn } from "./reports.en.ts";
 
 const plural = (count: number, one: string, other: string) =>
   pluralForm("en", count, { one, other });
@@ -379,6 +380,7 @@ export const en = {
 
   ...peopleEn,
   ...listsEn,
+  ...reportsEn,
 
   // What goes wrong.
   notFound: "Page not found",

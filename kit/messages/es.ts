@@ -2,6 +2,7 @@ import type { Messages } from "./en.ts";
 import { listsEs } from "./lists.es.ts";
 import { peopleEs } from "./people.es.ts";
 import { pluralForm } from "./plural.ts";
+import { reportsEs } from "./reports.es.ts";
 
 const plural = (count: number, one: string, other: string) =>
   pluralForm("es", count, { one, other });
@@ -374,6 +375,7 @@ export const es: Messages = {
 
   ...peopleEs,
   ...listsEs,
+  ...reportsEs,
 
   // What goes wrong.
   notFound: "Página no encontrada",

@@ -1,3 +1,4 @@
+import type { Period } from "../formula/periods.ts";
 import { toLocal } from "../formula/zones.ts";
 import type { Messages } from "./en.ts";
 import { pluralForm } from "./plural.ts";
@@ -9,6 +10,7 @@ export class Formats {
   readonly #money: Intl.NumberFormat;
   readonly #date: Intl.DateTimeFormat;
   readonly #dateTime: Intl.DateTimeFormat;
+  readonly #month: Intl.DateTimeFormat;
   readonly #dates = new Map<string, string>();
   readonly #numbers = new Map<number, string>();
   /** How dates and times are typed. */
@@ -24,6 +26,8 @@ export class Formats {
     this.#share = new Intl.NumberFormat(language, { style: "percent", maximumFractionDigits: 1 });
     this.#money = new Intl.NumberFormat(language, { style: "currency", currency });
     this.#date = new Intl.DateTimeFormat(language, { dateStyle: "medium", timeZone: "UTC" });
+    const month = { year: "numeric", month: "short", timeZone: "UTC" } as const;
+    this.#month = new Intl.DateTimeFormat(language, month);
     this.#dateTime = new Intl.DateTimeFormat(language, {
       dateStyle: "medium",
       timeStyle: "short",
@@ -55,6 +59,23 @@ export class Formats {
     return remembered(this.#dates, value, (date) =>
       this.#date.format(new Date(`${date}T00:00:00Z`)),
     );
+  }
+
+  /** A period of days, such as `2026-05`, as `May 2026`. */
+  period(per: Period, key: string): string {
+    const { quarter, week } = this.messages.report;
+    switch (per) {
+      case "year":
+        return key;
+      case "quarter":
+        return quarter(key.slice(6), key.slice(0, 4));
+      case "month":
+        return this.#month.format(new Date(`${key}-01T00:00:00Z`));
+      case "week":
+        return week(this.date(key));
+      case "day":
+        return this.date(key);
+    }
   }
 
   /** A moment kept in UTC, as date and time in the time zone. */

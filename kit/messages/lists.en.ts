@@ -16,7 +16,14 @@ export const listsEn = {
 
   // Layouts.
   layout: "Layout",
-  layouts: { table: "Table", cards: "Cards", board: "Board", tree: "Tree", map: "Map" },
+  layouts: {
+    table: "Table",
+    cards: "Cards",
+    board: "Board",
+    tree: "Tree",
+    map: "Map",
+    report: "Report",
+  },
   mapTooMany: (most: string) =>
     `Only the first ${most} are on the map: filter the list to see others.`,
   withoutPlace: (count: string) => `Without a place: ${count}.`,

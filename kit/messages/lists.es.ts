@@ -18,7 +18,14 @@ export const listsEs: typeof listsEn = {
 
   // Disposiciones.
   layout: "Disposición",
-  layouts: { table: "Tabla", cards: "Fichas", board: "Tablero", tree: "Árbol", map: "Mapa" },
+  layouts: {
+    table: "Tabla",
+    cards: "Fichas",
+    board: "Tablero",
+    tree: "Árbol",
+    map: "Mapa",
+    report: "Informe",
+  },
   mapTooMany: (most) =>
     `En el mapa solo están los primeros ${most}: filtra la lista para ver otros.`,
   withoutPlace: (count) => `Sin lugar: ${count}.`,

@@ -89,6 +89,11 @@ export function insertUnlessThere(
   return sql`insert into ${sql.table(table)} (${columns}) values (${sql.join(Object.values(row))}) on conflict do nothing`;
 }
 
+/** A text of which others are the same only where every letter is. */
+export function exactly(text: RawBuilder<unknown>): RawBuilder<unknown> {
+  return sql`(${text}) collate "C"`;
+}
+
 /** Whether a text holds a word, whatever the case and the accents of its letters. */
 export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
   // Patterns refuse the collation of texts.

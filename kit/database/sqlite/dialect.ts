@@ -1,6 +1,7 @@
 import type { Dialect } from "../contract.ts";
 import * as connection from "./connection.ts";
+import { sqliteFormulas } from "./formulas.ts";
 import * as tables from "./tables.ts";
 import * as trouble from "./trouble.ts";
 
-export const dialect: Dialect = { ...connection, ...tables, ...trouble };
+export const dialect: Dialect = { ...connection, ...tables, ...trouble, formulas: sqliteFormulas };

@@ -39,6 +39,11 @@ export function tablesOf<Tables>(db: Kysely<Tables>, _organisation: number): Kys
   return db;
 }
 
+/** A text of which others are the same only where every letter is. */
+export function exactly(text: RawBuilder<unknown>): RawBuilder<unknown> {
+  return sql`(${text} || '')`;
+}
+
 /** Whether a text holds a word, whatever the case and the accents of its letters. */
 export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
   return sql<SqlBool>`(${text}) glob ${globPattern(word)}`;

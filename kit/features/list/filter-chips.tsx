@@ -4,6 +4,7 @@ import type { Field } from "../../fields/field.ts";
 import { archiveChoice } from "../../store/archive.ts";
 import { titlesOf } from "../../store/list/facets.ts";
 import { type FilterPart, filtersOf } from "../../store/list/filters.ts";
+import { onlyIn } from "../../store/list/only.ts";
 import { firstPage } from "../../store/list/request.ts";
 import { labelOfColumn } from "../../ui/value.tsx";
 import { filterValue } from "./filter-words.ts";
@@ -51,6 +52,16 @@ export async function chipsOf(
         without: without(entity, query, part),
       });
     }
+  }
+  const only = onlyIn(scope, entity, query);
+  if (only) {
+    const { messages } = scope;
+    const text =
+      "complaint" in only.found
+        ? messages.isWrongly(only.text, only.found.complaint.message)
+        : messages.isOnly(only.text);
+    const part = { parameter: "only", value: query.get("only") ?? "", means: "value" } as const;
+    chips.push({ text, without: without(entity, query, part) });
   }
   return chips;
 }

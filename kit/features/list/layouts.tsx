@@ -13,7 +13,7 @@ export type Layout<Known extends Entity> =
 
 /** A layout, and the field that it goes by. */
 export interface LaidOut {
-  kind: "table" | "cards" | "board" | "tree" | "map";
+  kind: "table" | "cards" | "board" | "tree" | "map" | "report";
   field?: string;
 }
 
@@ -32,7 +32,9 @@ export function layoutsOf<Known extends Entity>(
       : { kind: "map", field: layout.map };
   });
   const seen = all.filter(({ field }) => field === undefined || !scope.isHidden(known, field));
-  return seen.length > 0 ? seen : [{ kind: "table" }];
+  const first: LaidOut[] = seen.length > 0 ? seen : [{ kind: "table" }];
+  // Whatever a list is, its rows can be counted.
+  return [...first, { kind: "report" }];
 }
 
 /** The layout that an address asks for (`layout=board`); the first one otherwise. */

@@ -25,6 +25,8 @@ import { Pager } from "../../ui/pager.tsx";
 import { RecordTable } from "../../ui/table.tsx";
 import { totalText } from "../../ui/total.ts";
 import type { Feature } from "../feature.ts";
+import { reportAddress } from "../report/builder.tsx";
+import { reportOf } from "../report/report.tsx";
 import { Board, type BoardPage, boardPage, movePath, moveSent } from "./board.tsx";
 import { Cards, cardFacts } from "./cards.tsx";
 import { chosenColumns, chosenWidths, columnsSent, showColumns } from "./columns.tsx";
@@ -74,7 +76,7 @@ export function list<Known extends Entity>(
         needs,
         answer: (c, scope) => {
           const { searchParams: query } = new URL(c.req.url);
-          const clean = withoutBlanks(query);
+          const clean = reportAddress(query) ?? withoutBlanks(query);
           if (clean) return c.redirect(withQuery(encodeURI(entity.path), clean, {}), 302);
           return showList(c, scope, entity, { ...options, columns, query });
         },
@@ -144,7 +146,10 @@ async function showList<Known extends Entity>(
   const layouts = layoutsOf(scope, entity, given);
   const layout = chosenLayout(layouts, query);
   const page = await listPage(scope, entity, request);
-  const chips = page.narrowed || query.has("archived") ? await chipsOf(scope, known, query) : [];
+  const chips =
+    page.narrowed || query.has("archived") || query.has("only")
+      ? await chipsOf(scope, known, query)
+      : [];
   const most = page.total.more ? mostCounted : undefined;
   const counts = tabs === undefined ? [] : await choiceCounts(scope, known, request, tabs, most);
   const names = columns.flatMap((column) => (typeof column === "string" ? [column] : []));
@@ -179,6 +184,7 @@ async function showList<Known extends Entity>(
           ? await mapOf(scope, known, await mapPage(scope, known, request, layout.field ?? ""))
           : undefined
       }
+      report={layout.kind === "report" ? await reportOf(scope, known, request) : undefined}
       named={named}
       widths={chosenWidths(scope, entity, own, query)}
       columns={columns}
@@ -204,6 +210,7 @@ function ListFrame<Known extends Entity>({
   board,
   tree,
   map,
+  report,
 }: {
   page: ListPage<Known>;
   columns: Columns<Known>;
@@ -218,6 +225,7 @@ function ListFrame<Known extends Entity>({
   board: BoardPage | undefined;
   tree: TreePage | undefined;
   map: Child | undefined;
+  report: Child | undefined;
 }) {
   const { scope, request, narrowed, total } = page;
   const entity = page.entity as unknown as Entity;
@@ -310,8 +318,8 @@ function ListFrame<Known extends Entity>({
           />
         ) : tree ? (
           <Tree scope={scope} entity={entity} tree={tree} />
-        ) : map ? (
-          map
+        ) : (map ?? report) ? (
+          (map ?? report)
         ) : layout.kind === "cards" ? (
           <Cards
             scope={scope}
@@ -331,7 +339,7 @@ function ListFrame<Known extends Entity>({
         {isTable && changes.length > 0 && total.count > 0 && (
           <ManyForm page={page as unknown as ListPage} changes={changes} />
         )}
-        {!board && !tree && !map && (
+        {(isTable || layout.kind === "cards") && (
           <div class="below">
             <Pager scope={scope} path={path} query={request.query} pager={page.pager} />
             {total.count > pageSizes[0] && <PageSizes page={page as unknown as ListPage} />}

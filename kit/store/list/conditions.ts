@@ -4,6 +4,7 @@ import type { Entity } from "../../entity/entity.ts";
 import { archiveChoice, archiveConditions } from "../archive.ts";
 import { runCompiled } from "../compiled.ts";
 import { filtersOf } from "./filters.ts";
+import { onlyIn } from "./only.ts";
 import type { ListRequest } from "./request.ts";
 import { searchConditions } from "./search.ts";
 
@@ -23,7 +24,14 @@ export async function conditions(
     ...filtersOf(scope, entity, request.query)
       .filter(({ field }) => field !== but)
       .flatMap((filter) => filter.conditions),
+    ...onlyConditions(scope, entity, request.query),
   ];
+}
+
+/** A formula that isn't one keeps nothing out: the list says so. */
+function onlyConditions(scope: Scope, entity: Entity, query: URLSearchParams): Condition[] {
+  const only = onlyIn(scope, entity, query);
+  return only && "value" in only.found ? [only.found.value as unknown as Condition] : [];
 }
 
 export function where(conditions: readonly RawBuilder<unknown>[] | readonly Condition[]) {

@@ -4,9 +4,9 @@ import { bindValue } from "../../database/current-dialect.ts";
 import type { Field } from "../../fields/field.ts";
 import { typeOf } from "../../fields/types.ts";
 import { todayIn } from "../../formula/clock.ts";
+import { dayAfter } from "../../formula/periods.ts";
 import { toUtc } from "../../formula/zones.ts";
 import { bound } from "./filters.ts";
-import { dayAfter } from "./spans.ts";
 
 /** Into how many parts a range is cut. */
 const parts = 12;

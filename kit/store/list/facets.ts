@@ -51,9 +51,8 @@ export async function facetsOf(
   const counts = new Map<string, Counted>();
   const isWhole =
     request.countsAll &&
-    filters.length === 0 &&
-    request.search === "" &&
-    archiveChoice(entity, request.query) === "all";
+    archiveChoice(entity, request.query) === "all" &&
+    (await conditions(scope, entity, request)).length === 0;
   const whole = isWhole ? await countLong(scope, entity) : 0;
   if (whole > 0) {
     for (const [name, field] of fields) {

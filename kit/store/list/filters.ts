@@ -5,9 +5,10 @@ import { type Entity, isComputed, isReference, isReferences } from "../../entity
 import { isDate } from "../../fields/date.ts";
 import type { Field, ReferencesField } from "../../fields/field.ts";
 import { typeOf } from "../../fields/types.ts";
+import { dayAfter } from "../../formula/periods.ts";
 import { toUtc } from "../../formula/zones.ts";
 import { ownParameters } from "./request.ts";
-import { type Days, dayAfter, daysOf, isSpan, type Span } from "./spans.ts";
+import { type Days, daysOf, isSpan, type Span } from "./spans.ts";
 
 /** What an address says of one field, of which a list keeps some records: `?status=active&frames.from=3&removed.blank=yes`. */
 export interface Filter {

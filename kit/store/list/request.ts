@@ -1,3 +1,5 @@
+import { reportParameters } from "../report/report.ts";
+
 /** What a list was asked for in its address: `?search=weak&sort=-installed,code&page=2&status=active`. */
 export interface ListRequest {
   search: string;
@@ -39,6 +41,8 @@ export const ownParameters: ReadonlySet<string> = new Set([
   "layout",
   "rows",
   "archived",
+  "only",
+  ...reportParameters,
 ]);
 
 function recordNumber(text: string | null): number | undefined {

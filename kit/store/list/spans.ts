@@ -1,3 +1,5 @@
+import { dayAfter } from "../../formula/periods.ts";
+
 /** The usual spans of days, by the words that addresses have for them. */
 export const spans = [
   "today",
@@ -40,12 +42,6 @@ export function daysOf(span: Span, today: string): Days {
     case "future":
       return { from: dayAfter(today, 1) };
   }
-}
-
-/** The day so many days after another one. */
-export function dayAfter(date: string, days: number): string {
-  const [year = 0, month = 0, number = 0] = date.split("-").map(Number);
-  return day(year, month, number + days);
 }
 
 /** A day; months and days beyond the calendar count on. */

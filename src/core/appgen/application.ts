@@ -183,6 +183,7 @@ function packageJson(model: Model, versions: Versions): string {
       "@simplewebauthn/server",
       "bootstrap",
       "d3-geo",
+      "d3-scale",
       "d3-shape",
       "exceljs",
       "hono",
@@ -202,6 +203,7 @@ function packageJson(model: Model, versions: Versions): string {
     devDependencies: pick(
       "@biomejs/biome",
       "@types/d3-geo",
+      "@types/d3-scale",
       "@types/d3-shape",
       "@types/node",
       "@types/papaparse",

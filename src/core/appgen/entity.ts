@@ -1,6 +1,6 @@
 import { rulesOf } from "../formula/rules.ts";
 import { type Field, handColumn, isComputed, type Model } from "../model/model.ts";
-import { capitalized, withArticle } from "../naming/words.ts";
+import { capitalized, pluralOf, snakeCase, withArticle } from "../naming/words.ts";
 import { columnOf, indexedColumns, wordColumns } from "../schema/from-model.ts";
 import { fieldCode } from "./fields.ts";
 import { hasConditionalFields } from "./formulas.ts";
@@ -38,6 +38,7 @@ export function entityModule(model: Model, subject: Subject): string {
     `export const ${camel}Entity = ${module.use("entity", entityTypes)}(${object([
       ["table", quote(subject.table)],
       ["path", quote(subject.path)],
+      ...listNameOf(subject),
       ["label", labelCode(entity)],
       ["plural", labelCode({ label: entity.plural, labels: entity.plurals })],
       ...titleOf(subject),
@@ -77,6 +78,12 @@ export function entityModule(model: Model, subject: Subject): string {
 /** A choice as people read it. */
 function choiceLabel(value: string): string {
   return capitalized(value.replaceAll("_", " "));
+}
+
+/** What formulas call its records, where the address doesn't say so. */
+function listNameOf({ entity, path }: Subject): [string, string][] {
+  const list = snakeCase(pluralOf(entity.name));
+  return list === path.slice(1).replaceAll("-", "_") ? [] : [["many", quote(list)]];
 }
 
 function titleOf({ entity }: Subject): [string, string][] {

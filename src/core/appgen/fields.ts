@@ -1,3 +1,4 @@
+import type { Calculation } from "../../../kit/formula/calculation.ts";
 import { valueTypeOf } from "../../../kit/formula/calculation.ts";
 import type { ValueType } from "../../../kit/formula/value-type.ts";
 import type { Kind } from "../fields/field-type.ts";
@@ -100,7 +101,15 @@ function computedCode(module: Module, subject: Subject, field: Field): string {
       : []),
   ]);
   const formula = module.use(formulaName(subject, field), `./${subject.file}.queries.ts`);
-  return `${module.use("computed", builders)}(${module.use(builder, builders)}(${options}), ${formula})`;
+  return `${module.use("computed", builders)}(${module.use(builder, builders)}(${options}), ${formula}, ${quote(writtenFormula(field, calculation))})`;
+}
+
+/** The formula of a computed field as it is written, rounded as the field says. */
+function writtenFormula({ type }: Field, calculation: Calculation): string {
+  const { formula, rounded } = type as { formula: string; rounded?: number };
+  const text = formula.replace(/^=\s*/, "");
+  const rounds = rounded !== undefined && rounded <= 6 && valueTypeOf(calculation) === "number";
+  return rounds ? `round(${text}, ${rounded})` : text;
 }
 
 /** What limits the values of a field. */

@@ -1,0 +1,232 @@
+import type { Scope } from "../../access/scope.ts";
+import type { Entity } from "../../entity/entity.ts";
+import {
+  type DimensionOption,
+  dimensionOptions,
+  figureOptions,
+} from "../../store/report/options.ts";
+import {
+  dimensionText,
+  drawings,
+  type Figure,
+  figureKinds,
+  figureText,
+  mostFigures,
+  mostGroups,
+  type Report,
+  reportParameters,
+} from "../../store/report/report.ts";
+import type { Trouble } from "../../store/report/run.ts";
+
+/** What is chosen in the form of a report, as it is sent. */
+const sent = ["_by", "_figure", "_of", "_across"] as const;
+
+/** The address of a report that was put together in its form; undefined where the address is one already. */
+export function reportAddress(query: URLSearchParams): URLSearchParams | undefined {
+  if (!sent.some((name) => query.has(name))) return undefined;
+  const next = new URLSearchParams(query);
+  for (const name of [...sent, "by", "show", "across"]) next.delete(name);
+  for (const text of query.getAll("_by")) if (text.trim()) next.append("by", text.trim());
+  const across = query.get("_across")?.trim();
+  if (across) next.set("across", across);
+  const formulas = query.getAll("_of");
+  for (const [at, kind] of query.getAll("_figure").entries()) {
+    const of = formulas[at]?.trim() ?? "";
+    if (kind === "count") next.append("show", kind);
+    else if (kind !== "" && of !== "") next.append("show", `${kind}:${of}`);
+  }
+  for (const [name, value] of [...next]) if (value === "") next.delete(name, value);
+  return next;
+}
+
+/** The form in which a report is put together. It is sent as an address, which can be kept and passed on. */
+export function ReportBuilder({
+  scope,
+  entity,
+  report,
+  query,
+  troubles,
+}: {
+  scope: Scope;
+  entity: Entity;
+  report: Report;
+  query: URLSearchParams;
+  troubles: readonly Trouble[];
+}) {
+  const { messages } = scope;
+  const words = messages.report;
+  const dimensions = dimensionOptions(scope, entity);
+  const numbers = figureOptions(scope, entity);
+  const own: ReadonlySet<string> = new Set([
+    ...reportParameters,
+    "only",
+    "page",
+    "after",
+    "before",
+    "layout",
+  ]);
+  const kept = [...query].filter(([name]) => !own.has(name));
+  const groups = [...report.groups.map(dimensionText), ""].slice(0, mostGroups);
+  const figures: (Figure | undefined)[] = [...report.figures, undefined].slice(0, mostFigures);
+  const trouble = (text: string) => troubles.find((each) => each.text === text);
+  return (
+    <form class="report-form" method="get" action={encodeURI(entity.path)}>
+      <input type="hidden" name="layout" value="report" />
+      {kept.map(([name, value]) => (
+        <input type="hidden" name={name} value={value} />
+      ))}
+      <fieldset>
+        <legend>{words.groupBy}</legend>
+        {groups.map((text, at) => (
+          <DimensionSelect
+            name="_by"
+            label={at === 0 ? words.groupBy : `${words.thenBy} (${at + 1})`}
+            nothing={words.nothing}
+            options={dimensions}
+            chosen={text}
+          />
+        ))}
+        <div class="report-line">
+          <span>{words.across}</span>
+          <DimensionSelect
+            name="_across"
+            label={words.across}
+            nothing={words.nothing}
+            options={dimensions}
+            chosen={report.across ? dimensionText(report.across) : ""}
+          />
+        </div>
+      </fieldset>
+      <fieldset>
+        <legend>{words.show}</legend>
+        <datalist id="report-fields">
+          {numbers.map(({ text, label }) => (
+            <option value={text}>{label}</option>
+          ))}
+        </datalist>
+        {figures.map((figure, at) => (
+          <div class="report-figure">
+            <select
+              class="form-select form-select-sm"
+              name="_figure"
+              aria-label={`${words.show}, ${at + 1}`}
+            >
+              {!figure && <option value="">{words.nothing}</option>}
+              {figureKinds.map((kind) => (
+                <option value={kind} selected={figure?.kind === kind}>
+                  {words.figures[kind]}
+                </option>
+              ))}
+            </select>
+            <input
+              class="form-control form-control-sm"
+              name="_of"
+              list="report-fields"
+              value={figure && figure.kind !== "count" ? figure.of : ""}
+              aria-label={`${words.of}, ${at + 1}`}
+              placeholder={words.of}
+              title={words.formulaHint}
+              maxlength={500}
+              autocomplete="off"
+              aria-invalid={
+                figure && trouble(figure.kind === "count" ? "" : figure.of) ? "true" : undefined
+              }
+            />
+          </div>
+        ))}
+      </fieldset>
+      <fieldset>
+        <legend>{words.order}</legend>
+        <select class="form-select form-select-sm" name="order" aria-label={words.order}>
+          <option value="">{words.inOrder}</option>
+          {report.figures.flatMap((figure, at) =>
+            [true, false].map((descending) => (
+              <option
+                value={`${descending ? "-" : ""}${at + 1}`}
+                selected={report.order?.figure === at && report.order.descending === descending}
+              >
+                {(descending ? words.largestFirst : words.smallestFirst)(figureName(scope, figure))}
+              </option>
+            )),
+          )}
+        </select>
+        <label class="report-line">
+          <span>{words.first}</span>
+          <select class="form-select form-select-sm" name="first">
+            <option value="">{words.all}</option>
+            {[3, 5, 10, 20, 50].map((count) => (
+              <option value={String(count)} selected={report.first === count}>
+                {String(count)}
+              </option>
+            ))}
+          </select>
+        </label>
+        <label class="report-line">
+          <span>{words.drawnAs}</span>
+          <select class="form-select form-select-sm" name="drawn">
+            {drawings.map((drawing) => (
+              <option
+                value={drawing === "table" ? "" : drawing}
+                selected={report.drawn === drawing}
+              >
+                {words.drawings[drawing]}
+              </option>
+            ))}
+          </select>
+        </label>
+      </fieldset>
+      <label class="report-only">
+        <span>{words.only}</span>
+        <input
+          class="form-control form-control-sm"
+          name="only"
+          value={query.get("only") ?? ""}
+          maxlength={500}
+          autocomplete="off"
+          placeholder={words.onlyHint}
+        />
+      </label>
+      <button class="btn btn-primary" type="submit">
+        {words.apply}
+      </button>
+    </form>
+  );
+}
+
+/** A figure in a few words, before anything is known of its formula. */
+function figureName({ messages: { report } }: Scope, figure: Figure): string {
+  return figure.kind === "count"
+    ? report.figures.count
+    : figureText(figure).replace(/^\w+:/, `${report.figures[figure.kind]}: `);
+}
+
+function DimensionSelect({
+  name,
+  label,
+  nothing,
+  options,
+  chosen,
+}: {
+  name: string;
+  label: string;
+  nothing: string;
+  options: readonly DimensionOption[];
+  chosen: string;
+}) {
+  const known = options.some(({ text }) => text === chosen);
+  return (
+    <select class="form-select form-select-sm" name={name} aria-label={label}>
+      <option value="">{nothing}</option>
+      {!known && chosen && (
+        <option value={chosen} selected>
+          {chosen}
+        </option>
+      )}
+      {options.map((option) => (
+        <option value={option.text} selected={option.text === chosen}>
+          {option.label}
+        </option>
+      ))}
+    </select>
+  );
+}

@@ -1,0 +1,20 @@
+import type { Scope } from "../../access/scope.ts";
+import { labelIn } from "../../entity/label.ts";
+import { durationText } from "../../formula/durations.ts";
+import type { ReadyFigure } from "../../store/report/figures.ts";
+
+/** What a figure came to, as people read it; nothing where there was nothing. */
+export function figureValueText(
+  { format, language, messages }: Scope,
+  { figure, field, formula, type }: ReadyFigure,
+  value: number | string | undefined,
+): string {
+  if (value === undefined) return "";
+  if (typeof value === "string") return format.date(value);
+  if (figure.kind === "count") return format.number(value);
+  if (type === "duration") return durationText(value);
+  if (formula?.calculation.measure === "money") return format.money(value);
+  if (type === "span") return format.number(value, messages.days);
+  if (field?.kind === "percent") return format.number(value, "%");
+  return format.number(value, field?.unit ? labelIn(field.unit, language) : "");
+}

@@ -1,0 +1,160 @@
+import type { RawBuilder } from "kysely";
+import type { Scope } from "../../access/scope.ts";
+import { exactly } from "../../database/current-dialect.ts";
+import { type Entity, isReference } from "../../entity/entity.ts";
+import { labelIn } from "../../entity/label.ts";
+import type { Field } from "../../fields/field.ts";
+import type { Complaint } from "../../formula/parse.ts";
+import { parseFormula } from "../../formula/parse.ts";
+import { daysIn, type Period, periodOf } from "../../formula/periods.ts";
+import { printName, printText } from "../../formula/print.ts";
+import { type AskedFormula, AskedFormulas, asFormula } from "../asked-formulas.ts";
+import { formulaName } from "../formula-facts.ts";
+import type { Dimension } from "./report.ts";
+
+/** A dimension of a report over an entity, ready to be asked for. */
+export interface ReadyDimension {
+  dimension: Dimension;
+  label: string;
+  /** What rows are put together by in SQL. What the database gives for it is made a key by `key`. */
+  value: RawBuilder<unknown>;
+  key(value: unknown): string;
+  /** The entity whose records the keys are the numbers of. */
+  target?: Entity;
+  /** The field that the values are of, which knows how they look. */
+  field?: Field;
+  per?: Period;
+  type: AskedFormula["calculation"]["type"];
+  /** A formula for the rows with a key; blank for those with nothing. */
+  only(key: string): string;
+}
+
+/** What a formula leads to, field by field, where it is nothing but names. */
+export interface Path {
+  names: string[];
+  fields: { entity: Entity; name: string; field: Field }[];
+}
+
+/** The fields that a path of names goes through; undefined for any other formula. */
+export function pathOf(scope: Scope, entity: Entity, text: string): Path | undefined {
+  const parsed = parseFormula(asFormula(text));
+  if ("complaint" in parsed || parsed.expression.kind !== "path") return undefined;
+  const names = parsed.expression.names.map((name) => name.text);
+  const fields: Path["fields"] = [];
+  let place: Entity | undefined = entity;
+  for (const name of names) {
+    const found: [string, Field] | undefined =
+      place &&
+      Object.entries(place.fields).find(([column, field]) => formulaName(column, field) === name);
+    if (!place || !found || scope.isHidden(place, found[0])) return undefined;
+    const [column, field]: [string, Field] = found;
+    fields.push({ entity: place, name: column, field });
+    place = isReference(field) ? scope.entities.named(field.to) : undefined;
+  }
+  return { names, fields };
+}
+
+/** What a formula is called: by the labels of its fields, where it is nothing but names. */
+export function formulaLabel(scope: Scope, entity: Entity, text: string): string {
+  const path = pathOf(scope, entity, text);
+  if (!path) return text;
+  return path.fields.map(({ field }) => labelIn(field.label, scope.language)).join(" · ");
+}
+
+/** A dimension, ready; or what is wrong with it. */
+export function readyDimension(
+  scope: Scope,
+  entity: Entity,
+  dimension: Dimension,
+  formulas = new AskedFormulas(scope),
+): ReadyDimension | { complaint: Complaint } {
+  const { formula, per } = dimension;
+  const path = pathOf(scope, entity, formula);
+  const last = path?.fields.at(-1)?.field;
+  const label = formulaLabel(scope, entity, formula);
+  if (path && last && isReference(last)) {
+    const text = `${path.names.map(printName).join(".")}.id`;
+    const found = formulas.read(entity, text);
+    if ("complaint" in found) return found;
+    return {
+      dimension,
+      label,
+      value: found.value,
+      key: (value) => (value === null || value === undefined ? "" : String(value)),
+      target: scope.entities.named(last.to),
+      field: last,
+      type: "number",
+      only: (key) => (key === "" ? `${formula} is empty` : `${text} = ${key}`),
+    };
+  }
+  const found = formulas.read(entity, formula);
+  if ("complaint" in found) return found;
+  const { calculation, value } = found;
+  const { type } = calculation;
+  const ready = { dimension, label, type, ...(last && { field: last }) };
+  const nothing = `(${formula}) is empty`;
+  if (type === "date") {
+    const chosen = per ?? "day";
+    const months = chosen === "year" || chosen === "quarter" || chosen === "month";
+    const asked = months
+      ? formulas.read(entity, `year(${formula}) * 12 + month(${formula})`)
+      : found;
+    if ("complaint" in asked) return asked;
+    return {
+      ...ready,
+      per: chosen,
+      value: asked.value,
+      key: (given) => {
+        if (given === null || given === undefined) return "";
+        return periodOf(chosen, months ? monthOf(Number(given)) : String(given));
+      },
+      only: (key) => {
+        if (key === "") return nothing;
+        const { from, to } = daysIn(chosen, key);
+        return `${formula} >= ${dayText(from)} and ${formula} <= ${dayText(to)}`;
+      },
+    };
+  }
+  if (type === "moment" || type === "time") {
+    const at = { start: 0, end: formula.length };
+    return {
+      complaint: { at, message: "rows can't be grouped by times", help: "group by a date" },
+    };
+  }
+  const write = writers[type];
+  return {
+    ...ready,
+    value: type === "text" ? exactly(value) : value,
+    key: (given) => {
+      if (given === null || given === undefined) return "";
+      if (type === "boolean") return given === true || Number(given) === 1 ? "yes" : "no";
+      return type === "number" || type === "span" ? String(Number(given)) : String(given);
+    },
+    only: (key) => (key === "" ? nothing : write(formula, key)),
+  };
+}
+
+/** The first day of a month, by the number of months since the beginning of the calendar. */
+function monthOf(months: number): string {
+  const year = Math.floor((months - 1) / 12);
+  return `${String(year).padStart(4, "0")}-${String(((months - 1) % 12) + 1).padStart(2, "0")}-01`;
+}
+
+function dayText(day: string): string {
+  const [year, month, number] = day.split("-").map(Number);
+  return `date(${year}, ${month}, ${number})`;
+}
+
+/** A formula for the rows with a value. */
+const writers: Readonly<
+  Record<
+    "number" | "text" | "boolean" | "span" | "duration",
+    (formula: string, key: string) => string
+  >
+> = {
+  number: (formula, key) => `(${formula}) = ${key}`,
+  span: (formula, key) => `(${formula}) = ${key} days`,
+  duration: (formula, key) => `seconds(${formula}) = ${key}`,
+  text: (formula, key) => `(${formula}) = ${printText(key)}`,
+  boolean: (formula, key) => (key === "yes" ? formula : `not (${formula})`),
+};

@@ -1,0 +1,277 @@
+import { type RawBuilder, sql } from "kysely";
+import type { Scope } from "../../access/scope.ts";
+import type { Entity } from "../../entity/entity.ts";
+import type { Complaint } from "../../formula/parse.ts";
+import { AskedFormulas } from "../asked-formulas.ts";
+import { conditions, where } from "../list/conditions.ts";
+import { titlesOf } from "../list/facets.ts";
+import type { ListRequest } from "../list/request.ts";
+import { type ReadyDimension, readyDimension } from "./dimensions.ts";
+import { type ReadyFigure, readyFigure } from "./figures.ts";
+import type { Report } from "./report.ts";
+import { added, nothing, type Tally } from "./tally.ts";
+
+/** The most groups that a report can have. */
+export const mostRows = 10_000;
+
+/** What is wrong with a part of a report, as it is written. */
+export interface Trouble {
+  text: string;
+  complaint: Complaint;
+}
+
+/** Rows that are put together: those with a key, and within them those with another one. */
+export interface Group {
+  /** Of each dimension down to this one; undefined for the others together. */
+  keys: readonly (string | undefined)[];
+  /** What people read. */
+  label: string;
+  tally: Tally;
+  /** What stands beside each other, by its key. */
+  across: ReadonlyMap<string, Tally>;
+  groups: readonly Group[];
+}
+
+/** A report with its figures. */
+export interface ReportResult {
+  dimensions: readonly ReadyDimension[];
+  across:
+    | { dimension: ReadyDimension; columns: readonly { key: string; label: string }[] }
+    | undefined;
+  figures: readonly ReadyFigure[];
+  /** All rows together. */
+  whole: Group;
+  /** Whether there were more groups than a report can have, so that it isn't made. */
+  tooMany: boolean;
+}
+
+/**
+ * Makes a report of the rows that a list finds, of those that the person sees. One statement gives the finest groups; all
+ * sums above them are those of their parts.
+ */
+export async function runReport(
+  scope: Scope,
+  entity: Entity,
+  request: ListRequest,
+  report: Report,
+): Promise<{ result?: ReportResult; troubles: Trouble[] }> {
+  const troubles: Trouble[] = [];
+  const formulas = new AskedFormulas(scope);
+  const sound = <Ready extends object>(text: string, ready: Ready | { complaint: Complaint }) => {
+    if (!("complaint" in ready)) return [ready];
+    troubles.push({ text, complaint: ready.complaint });
+    return [];
+  };
+  const dimensions = report.groups.flatMap((each) =>
+    sound(each.formula, readyDimension(scope, entity, each, formulas)),
+  );
+  const [across] = report.across
+    ? sound(report.across.formula, readyDimension(scope, entity, report.across, formulas))
+    : [];
+  const figures = report.figures.flatMap((each) =>
+    sound(each.kind === "count" ? "" : each.of, readyFigure(scope, entity, each, formulas)),
+  );
+  if (troubles.length > 0) return { troubles };
+  const all = across ? [...dimensions, across] : dimensions;
+  const found = await talliesOf(scope, entity, request, { dimensions: all, figures });
+  const tooMany = found.length > mostRows;
+  const labels = await Promise.all(
+    all.map((each, at) => labelsOf(scope, each, new Set(found.map(({ keys }) => keys[at] ?? "")))),
+  );
+  const columns = labels[dimensions.length];
+  const result: ReportResult = {
+    dimensions,
+    across: across && {
+      dimension: across,
+      columns: [...(columns ?? [])].map(([key, label]) => ({ key, label })),
+    },
+    figures,
+    whole: groupOf(
+      tooMany ? [] : found,
+      { keys: [], label: "" },
+      { dimensions, labels, report, scope, figures },
+    ),
+    tooMany,
+  };
+  return { result, troubles };
+}
+
+/** The rows of one group of all dimensions. */
+interface Finest {
+  keys: readonly string[];
+  tally: Tally;
+}
+
+async function talliesOf(
+  scope: Scope,
+  entity: Entity,
+  request: ListRequest,
+  {
+    dimensions,
+    figures,
+  }: { dimensions: readonly ReadyDimension[]; figures: readonly ReadyFigure[] },
+): Promise<Finest[]> {
+  const keys = dimensions.map(({ value }, at) => sql`${value} as ${sql.id(`k${at}`)}`);
+  const values = figures.flatMap(({ formula }, at) =>
+    formula ? [sql`${formula.value} as ${sql.id(`v${at}`)}`] : [],
+  );
+  const rows = sql`select ${sql.join([...keys, ...values, sql`1 as one`])}
+    from ${scope.rowsOf(entity)} as ${sql.table(entity.table)} ${where(await conditions(scope, entity, request))}`;
+  const named = dimensions.map((_, at) => sql.id(`k${at}`));
+  const told = figures.flatMap(({ formula, type }, at): RawBuilder<unknown>[] => {
+    if (!formula) return [];
+    const value = sql.id(`v${at}`);
+    const sums = type === "date" ? [] : [sql`sum(${value}) as ${sql.id(`s${at}`)}`];
+    return [
+      ...sums,
+      sql`count(${value}) as ${sql.id(`c${at}`)}`,
+      sql`min(${value}) as ${sql.id(`a${at}`)}`,
+      sql`max(${value}) as ${sql.id(`z${at}`)}`,
+    ];
+  });
+  const by = named.length > 0 ? sql`group by ${sql.join(named)}` : sql``;
+  const { rows: found } = await sql<Record<string, unknown>>`
+    select ${sql.join([...named, sql`count(*) as n`, ...told])} from (${rows}) as counted
+    ${by} limit ${sql.lit(mostRows + 1)}`.execute(scope.db);
+  return found.map((row) => ({
+    keys: dimensions.map(({ key }, at) => key(row[`k${at}`])),
+    tally: {
+      rows: Number(row.n),
+      of: figures.map(({ formula, type }, at) => {
+        if (!formula) return nothing;
+        const read = (value: unknown) =>
+          value === null || value === undefined
+            ? undefined
+            : type === "date"
+              ? String(value)
+              : Number(value);
+        return {
+          sum: Number(row[`s${at}`] ?? 0),
+          filled: Number(row[`c${at}`]),
+          smallest: read(row[`a${at}`]),
+          largest: read(row[`z${at}`]),
+        };
+      }),
+    },
+  }));
+}
+
+/** What the keys of a dimension are called, in their order. */
+async function labelsOf(
+  scope: Scope,
+  dimension: ReadyDimension,
+  keys: ReadonlySet<string>,
+): Promise<ReadonlyMap<string, string>> {
+  const { target, field, type, per } = dimension;
+  const filled = [...keys].filter((key) => key !== "");
+  const titles = target ? await titlesOf(scope, target, filled.map(Number)) : undefined;
+  const label = (key: string) => {
+    if (titles) return titles.get(Number(key)) ?? `#${key}`;
+    if (per) return scope.format.period(per, key);
+    if (field?.choices) return scope.translated(field.choices[key] ?? key);
+    if (type === "boolean") return scope.format.boolean(key === "yes");
+    if (type === "number" || type === "span") return scope.format.number(Number(key));
+    return key;
+  };
+  const choices = Object.keys(field?.choices ?? {});
+  const named = filled.map((key) => [key, label(key)] as const);
+  const letters = new Intl.Collator(scope.language, { numeric: true });
+  named.sort(([one, oneLabel], [other, otherLabel]) => {
+    if (choices.length > 0) return choices.indexOf(one) - choices.indexOf(other);
+    if (type === "number" && !target) return Number(one) - Number(other);
+    if (per) return one < other ? -1 : 1;
+    return letters.compare(oneLabel, otherLabel);
+  });
+  const blank = keys.has("") ? [["", scope.messages.isBlank] as const] : [];
+  return new Map([...named, ...blank]);
+}
+
+interface Making {
+  dimensions: readonly ReadyDimension[];
+  labels: readonly ReadonlyMap<string, string>[];
+  report: Report;
+  scope: Scope;
+  figures: readonly ReadyFigure[];
+}
+
+/** Puts groups together, those within them first. */
+function groupOf(
+  finest: readonly Finest[],
+  { keys, label }: Pick<Group, "keys" | "label">,
+  making: Making,
+): Group {
+  const { dimensions, labels, report, scope, figures } = making;
+  const depth = dimensions.length;
+  const at = keys.length;
+  const tally = finest.map((each) => each.tally).reduce(added, emptyOf(figures.length));
+  const across = new Map<string, Tally>();
+  if (report.across) {
+    for (const each of finest) {
+      const key = each.keys[depth] ?? "";
+      across.set(key, added(across.get(key) ?? emptyOf(figures.length), each.tally));
+    }
+  }
+  if (at >= depth || keys.includes(undefined)) return { keys, label, tally, across, groups: [] };
+  const parts = new Map<string, Finest[]>();
+  for (const each of finest) {
+    const key = each.keys[at] ?? "";
+    const known = parts.get(key);
+    if (known) known.push(each);
+    else parts.set(key, [each]);
+  }
+  const groups = [...(labels[at] ?? [])].flatMap(([key, name]) => {
+    const part = parts.get(key);
+    return part ? [groupOf(part, { keys: [...keys, key], label: name }, making)] : [];
+  });
+  // Within a group, periods stay in their order.
+  const ordered = at > 0 && dimensions[at]?.per ? groups : orderedBy(groups, report, figures);
+  const shown = at === 0 && report.first !== undefined ? ordered.slice(0, report.first) : ordered;
+  if (shown.length === ordered.length) return { keys, label, tally, across, groups: ordered };
+  const alone = new Set(shown.map((group) => group.keys[0]));
+  const others = groupOf(
+    finest.filter((each) => !alone.has(each.keys[0])),
+    { keys: [undefined], label: scope.messages.other },
+    making,
+  );
+  return { keys, label, tally, across, groups: [...shown, others] };
+}
+
+function orderedBy(groups: Group[], { order }: Report, figures: readonly ReadyFigure[]): Group[] {
+  const figure = order && figures[order.figure];
+  if (!order || !figure) return groups;
+  const value = ({ tally }: Group) => figureValue(figure, tally, order.figure);
+  return groups.toSorted((one, other) => {
+    const [left, right] = [value(one), value(other)];
+    if (left === right) return 0;
+    if (left === undefined || right === undefined) return left === undefined ? 1 : -1;
+    return (left < right ? -1 : 1) * (order.descending ? -1 : 1);
+  });
+}
+
+function emptyOf(figures: number): Tally {
+  return { rows: 0, of: Array.from({ length: figures }, () => nothing) };
+}
+
+/** What a figure comes to; undefined of nothing. Days are texts. */
+export function figureValue(
+  { figure, places }: ReadyFigure,
+  tally: Tally,
+  at: number,
+): number | string | undefined {
+  if (figure.kind === "count") return tally.rows;
+  const { sum, filled, smallest, largest } = tally.of[at] ?? nothing;
+  switch (figure.kind) {
+    case "sum":
+      return rounded(sum, places);
+    case "average":
+      return filled === 0 ? undefined : rounded(sum / filled, places);
+    case "smallest":
+      return smallest;
+    case "largest":
+      return largest;
+  }
+}
+
+function rounded(value: number, places: number): number {
+  return Number(value.toFixed(places)) + 0;
+}

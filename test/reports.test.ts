@@ -1,0 +1,365 @@
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { dayAfter, daysIn, type Period, periodOf, periods } from "../kit/formula/periods.ts";
+import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
+import { Chance } from "./support/pairs.ts";
+import { type Running, running } from "./support/program.ts";
+import { textOf, Visitor } from "./support/visitor.ts";
+
+const model = `levadura: 1
+app: {name: Hive Book, database: sqlite}
+users:
+  groups: {all: Office, some: Guests}
+  rights: {all: everything, some: see}
+entities:
+  Apiary:
+    title: "{name}"
+    fields: {name: "text, required, unique", town: text}
+    seed: 4
+  Hive:
+    title: "{code}"
+    fields:
+      code: text ..12, required, unique
+      apiary: one Apiary
+      frames: integer 0..20
+    seed: 12
+  Harvest:
+    fields:
+      hive: one Hive
+      date: date 2024-11-01..2026-02-28, required
+      weight: decimal 0..80, places 1
+      jars: integer 0..9
+      sort: choice blossom | forest | "<b>'heather'"
+      checked: boolean
+      secret: integer 1..5
+      value: "= weight * jars"
+    rights: {all: everything, some: [see where sort = "forest", hide secret]}
+    seed: 160
+`;
+
+interface Row {
+  id: number;
+  date: string;
+  weight: number | null;
+  jars: number | null;
+  sort: string | null;
+  checked: boolean;
+  hive: string | null;
+  frames: number | null;
+  apiary: string | null;
+  town: string | null;
+}
+
+type Read = (row: Row) => string | number | boolean | null;
+
+const month = new Intl.DateTimeFormat("en", { year: "numeric", month: "short", timeZone: "UTC" });
+const day = new Intl.DateTimeFormat("en", { dateStyle: "medium", timeZone: "UTC" });
+const dayText = (text: string) => day.format(new Date(`${text}T00:00:00Z`));
+const periodTexts: Readonly<Record<Period, (key: string) => string>> = {
+  year: (key) => key,
+  quarter: (key) => `Q${key.slice(6)} ${key.slice(0, 4)}`,
+  month: (key) => month.format(new Date(`${key}-01T00:00:00Z`)),
+  week: (key) => `Week of ${dayText(key)}`,
+  day: dayText,
+};
+
+/** What rows can be put together by, and what a row is called then. */
+const dimensions: readonly (readonly [string, Read])[] = [
+  ["hive", ({ hive }) => hive],
+  ["hive.apiary", ({ apiary }) => apiary],
+  ["hive.apiary.town", ({ town }) => town],
+  ["sort", ({ sort }) => sort && `${sort[0]?.toUpperCase()}${sort.slice(1)}`],
+  ["checked", ({ checked }) => (checked ? "Yes" : "No")],
+  ["jars", ({ jars }) => jars],
+  ["jars % 3", ({ jars }) => jars && jars % 3],
+  ["year(date) - 2020", ({ date }) => Number(date.slice(0, 4)) - 2020],
+  ...periods.map((per): [string, Read] => [
+    `date:${per}`,
+    ({ date }) => periodTexts[per](periodOf(per, date)),
+  ]),
+];
+
+const values: Readonly<Record<string, (row: Row) => number | null>> = {
+  weight: ({ weight }) => weight,
+  jars: ({ jars }) => jars,
+  value: ({ weight, jars }) => (weight === null || jars === null ? null : weight * jars),
+  "weight * 2 - jars": ({ weight, jars }) =>
+    weight === null || jars === null ? null : weight * 2 - jars,
+  "hive.frames": ({ frames }) => frames,
+  "if(sort = \"<b>'heather'\", 1, 0)": ({ sort }) => (sort === "<b>'heather'" ? 1 : 0),
+};
+
+/** A line of a table: what its groups are called, from the outside in, and its cells. */
+interface Line {
+  path: string[];
+  cells: string[];
+  links: string[];
+}
+
+function linesOf(html: string): Line[] {
+  const [table = ""] = /<table class="table report-table">[\s\S]*?<\/table>/.exec(html) ?? [];
+  const path: string[] = [];
+  return [
+    ...table.matchAll(
+      /<tr[^>]*><th scope="row"[^>]*data-depth="(\d)"[^>]*>([\s\S]*?)<\/th>([\s\S]*?)<\/tr>/g,
+    ),
+  ].map(([, depth = "0", label = "", rest = ""]) => {
+    path.length = Number(depth);
+    path.push(textOf(label).trim());
+    return {
+      path: [...path],
+      cells: [...rest.matchAll(/<td[^>]*>([\s\S]*?)<\/td>/g)].map(([, cell = ""]) =>
+        textOf(cell).trim(),
+      ),
+      links: [...rest.matchAll(/<a href="([^"]*)"/g)].map(([, href = ""]) =>
+        href.replaceAll("&amp;", "&"),
+      ),
+    };
+  });
+}
+
+const nothing = "Nothing filled in";
+
+describe.each(kinds)("reports over $kind", (kind) => {
+  let project: TestProject;
+  let app: Running;
+  let office: Visitor;
+  let guest: Visitor;
+  let rows: Row[] = [];
+
+  beforeAll(async () => {
+    project = projectOn(kind, model);
+    app = await running(["rise"], project.folder);
+    office = await Visitor.of(app.address, "all");
+    guest = await Visitor.of(app.address, "some");
+    const found = await project.rows<Record<string, unknown>>(
+      "select harvest.*, hive.code as hive_code, hive.frames, apiary.name, apiary.town from harvest left join hive on hive.id = hive_id left join apiary on apiary.id = apiary_id",
+    );
+    const number = (value: unknown) => (value === null ? null : Number(value));
+    const text = (value: unknown) => (value === null ? null : String(value));
+    rows = found.map((row) => ({
+      id: Number(row.id),
+      date: String(row.date).slice(0, 10),
+      weight: number(row.weight),
+      jars: number(row.jars),
+      sort: text(row.sort),
+      checked: Boolean(row.checked),
+      hive: text(row.hive_code),
+      frames: number(row.frames),
+      apiary: text(row.name),
+      town: text(row.town),
+    }));
+  }, 120_000);
+  afterAll(async () => {
+    expect(await app.stop()).toBe(0);
+    await project.remove();
+  });
+
+  const called = (read: Read, row: Row) => String(read(row) ?? nothing);
+  const figure = (show: string, of: readonly Row[]): string => {
+    const [, kind = "", formula = ""] = /^(\w+):?(.*)$/.exec(show) ?? [];
+    if (kind === "count") return String(of.length);
+    const filled = of
+      .map(values[formula] as (row: Row) => number | null)
+      .filter((value) => value !== null);
+    const sum = filled.reduce((one, other) => one + other, 0);
+    if (kind === "sum") return sum.toFixed(4);
+    if (filled.length === 0) return "";
+    return (
+      kind === "average"
+        ? sum / filled.length
+        : Math[kind === "smallest" ? "min" : "max"](...filled)
+    ).toFixed(4);
+  };
+  /** Whether a cell says a number, as far as it is written. */
+  const isSame = (cell: string, wanted: string) => {
+    if (cell === "" || wanted === "") return cell === wanted;
+    return Math.abs(Number(cell.replaceAll(",", "").replace("−", "-")) - Number(wanted)) < 0.006;
+  };
+
+  it("give what the same rows give in memory, in groups, as pivots, and for the rows in sight only", async () => {
+    const chance = new Chance(20);
+    const pick = <Value>(of: readonly Value[]) => of[chance.below(of.length)] as Value;
+    for (let round = 0; round < 24; round++) {
+      const by = Array.from({ length: chance.below(4) }, () => pick(dimensions));
+      const across = chance.below(2) === 0 ? pick(dimensions) : undefined;
+      const shows = Array.from({ length: 1 + chance.below(3) }, () => {
+        const kind = pick(["count", "sum", "average", "smallest", "largest"]);
+        return kind === "count" ? kind : `${kind}:${pick(Object.keys(values))}`;
+      });
+      const query = new URLSearchParams([
+        ["layout", "report"],
+        ...by.map(([text]): [string, string] => ["by", text]),
+        ...shows.map((show): [string, string] => ["show", show]),
+        ...(across ? [["across", across[0]] as [string, string]] : []),
+        ["only", "jars is empty or jars < 8"],
+      ]);
+      const [visitor, seen] = pick([
+        [office, rows],
+        [guest, rows.filter(({ sort }) => sort === "forest")],
+      ] as const);
+      const kept = seen.filter(({ jars }) => jars === null || jars < 8);
+      const { html } = await visitor.get(`/harvests?${query}`);
+      const lines = linesOf(html);
+      const columns = across ? [...new Set(kept.map((row) => called(across[1], row)))] : [];
+      const heads = [...html.matchAll(/<th scope="colgroup"[^>]*>([\s\S]*?)<\/th>/g)].map(
+        ([, text = ""]) => textOf(text).trim(),
+      );
+      expect([String(query), heads.slice(0, -1).sort()]).toEqual([String(query), columns.sort()]);
+      const paths = new Map<string, Row[]>();
+      for (let depth = 1; depth <= by.length; depth++) {
+        for (const row of kept) {
+          const path = JSON.stringify(by.slice(0, depth).map(([, read]) => called(read, row)));
+          paths.set(path, [...(paths.get(path) ?? []), row]);
+        }
+      }
+      paths.set(JSON.stringify(["Total"]), kept);
+      expect([String(query), lines.map(({ path }) => JSON.stringify(path)).sort()]).toEqual([
+        String(query),
+        [...paths.keys()].sort(),
+      ]);
+      for (const { path, cells } of lines) {
+        const all = paths.get(JSON.stringify(path)) ?? [];
+        const parts = [
+          ...heads
+            .slice(0, -1)
+            .map((head) => all.filter((row) => across && called(across[1], row) === head)),
+          all,
+        ];
+        const wanted = parts.flatMap((part) =>
+          shows.map((show) => (part.length === 0 && part !== all ? "" : figure(show, part))),
+        );
+        const wrong = cells.flatMap((cell, at) =>
+          isSame(cell, wanted[at] ?? "?") ? [] : [`${cell} instead of ${wanted[at]}`],
+        );
+        expect([String(query), path, wrong, cells.length]).toEqual([
+          String(query),
+          path,
+          [],
+          wanted.length,
+        ]);
+      }
+    }
+  }, 120_000);
+
+  it("lead from each figure to the rows behind it", async () => {
+    for (const by of [
+      "hive.apiary",
+      "sort",
+      "checked",
+      "jars % 3",
+      "date:week",
+      "date:quarter",
+      "hive.apiary.town",
+    ]) {
+      const lines = linesOf(
+        (await office.get(`/harvests?layout=report&across=date:year&by=${encodeURIComponent(by)}`))
+          .html,
+      );
+      expect([by, lines.length > 2]).toEqual([by, true]);
+      for (const { path, cells, links } of lines.slice(0, 5).concat(lines.slice(-1))) {
+        const counts = cells.filter((cell) => cell !== "");
+        expect(links).toHaveLength(counts.length);
+        for (const [at, href] of links.entries()) {
+          const { html } = await office.get(href);
+          expect([by, path, href, textOf(html)]).toEqual([
+            by,
+            path,
+            href,
+            expect.stringMatching(new RegExp(`\\b${counts[at]} harvests?\\b`)),
+          ]);
+        }
+      }
+    }
+  }, 120_000);
+
+  it("are ordered by a figure, the first ones shown and the others together", async () => {
+    const path = "/harvests?layout=report&by=hive.apiary&show=sum:weight&order=-1";
+    const all = linesOf((await office.get(path)).html);
+    const numbers = all.slice(0, -1).map(({ cells }) => Number(cells[0]));
+    expect(numbers).toEqual(numbers.toSorted((a, b) => b - a));
+    const first = linesOf((await office.get(`${path}&first=2`)).html);
+    expect(first.map(({ path }) => path[0])).toEqual([
+      ...all.slice(0, 2).map(({ path }) => path[0]),
+      "Other",
+      "Total",
+    ]);
+    const others = numbers.slice(2).reduce((sum, number) => sum + number, 0);
+    expect(Number(first[2]?.cells[0])).toBeCloseTo(others, 1);
+    expect(first.at(-1)?.cells).toEqual(all.at(-1)?.cells);
+  });
+
+  it("are drawn, each part with its words and its rows", async () => {
+    for (const drawn of ["bars", "columns", "line", "ring"]) {
+      const { html } = await office.get(
+        `/harvests?layout=report&by=date:month&across=sort&show=count&drawn=${drawn}`,
+      );
+      const chart =
+        /<figure class="chart">[\s\S]*?<\/figure>|<div class="ring">[\s\S]*?<\/div>/.exec(
+          html,
+        )?.[0] ?? "";
+      const links = [...chart.matchAll(/<a href="([^"]*)"/g)].map(([, href = ""]) =>
+        href.replaceAll("&amp;", "&"),
+      );
+      expect([drawn, links.length > 5]).toEqual([drawn, true]);
+      expect(chart).not.toMatch(/NaN|undefined|style=|<b>/);
+      expect((await office.get(links[0] ?? "")).status).toBe(200);
+      expect(linesOf(html).length).toBeGreaterThan(5);
+    }
+  });
+
+  it("are put together in a form, which leads to an address, and are kept as views", async () => {
+    const form =
+      "/harvests?layout=report&_by=hive.apiary&_by=&_figure=count&_of=&_figure=sum&_of=weight&_figure=&_of=&_across=&order=&first=&drawn=&only=";
+    const { path, html } = await office.get(form);
+    expect(path).toBe("/harvests?layout=report&by=hive.apiary&show=count&show=sum%3Aweight");
+    expect(linesOf(html).at(-1)?.cells[0]).toBe(String(rows.length));
+  });
+
+  it("refuse formulas that make no sense or know too much, and run none of what was typed", async () => {
+    const deep = `${"(".repeat(200)}1${")".repeat(200)}`;
+    for (const [formula, said] of [
+      ["weigth", "did you mean `weight`?"],
+      ["sort", "a number was expected here"],
+      ["weight +", /expected|missing|end/],
+      ["'; drop table harvest; --", /./],
+      ['"\'); drop table harvest; --"', "a number was expected here"],
+      ["secret", "has no field `secret`"],
+      [deep, /./],
+      ["1 + ".repeat(300), "500 characters"],
+      ["__proto__", "has no field"],
+      ["constructor.name", "has no field"],
+      ["hive.version.x", /./],
+    ] as const) {
+      const query = new URLSearchParams({
+        layout: "report",
+        show: `sum:${formula}`,
+        only: formula,
+      });
+      const { status, html } = await guest.get(`/harvests?${query}`);
+      const alert = textOf(/<p class="alert[\s\S]*?<\/p>/.exec(html)?.[0] ?? "");
+      expect([formula, status]).toEqual([formula, 200]);
+      if (formula.length < 400)
+        expect([formula, alert]).toEqual([formula, expect.stringMatching(said)]);
+      expect(textOf(html)).toContain("Not used:");
+    }
+    const text = `hive.code = "' or 1 = 1 --" or hive.code = "a""b" or hive.code = "H-001"`;
+    const { html } = await office.get(`/harvests?${new URLSearchParams({ only: text })}`);
+    expect(textOf(html)).not.toContain("Not used");
+    expect(await project.rows("select id from harvest")).toHaveLength(rows.length);
+  });
+});
+
+describe("periods", () => {
+  it("are whole, without gaps, whatever the year", () => {
+    for (const per of periods) {
+      for (let day = "2023-12-20"; day < "2025-03-03"; day = dayAfter(day, 1)) {
+        const key = periodOf(per, day);
+        const { from, to } = daysIn(per, key);
+        expect([per, day, from <= day && day <= to]).toEqual([per, day, true]);
+        expect(periodOf(per, from)).toBe(key);
+        expect(periodOf(per, to)).toBe(key);
+        expect(periodOf(per, dayAfter(to, 1))).not.toBe(key);
+      }
+    }
+  });
+});
