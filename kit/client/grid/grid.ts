@@ -6,6 +6,7 @@ import { Note } from "./note.ts";
 import { Saving } from "./saving.ts";
 import { Selection } from "./selection.ts";
 import { History, type Step } from "./undo.ts";
+import { keepWidths } from "./widths.ts";
 
 type Cell = HTMLTableCellElement;
 
@@ -41,6 +42,7 @@ class Grid {
       state?.setAttribute("data-state", now);
       if (this.#selection.active) this.#note.tell(this.#selection.active);
     });
+    keepWidths(table);
     this.#listenToKeys(table);
     this.#listenToPointers(table);
     this.#listenToClipboard();
