@@ -25,6 +25,8 @@ export interface Dialect {
   formulas: FormulaSyntax;
   /** A text of which others are the same only where every letter is. */
   exactly(text: RawBuilder<unknown>): RawBuilder<unknown>;
+  /** The year and the month of a day: `2026-05`. */
+  monthText(day: RawBuilder<unknown>): RawBuilder<unknown>;
   /** Whether a text holds a word, whatever the case and the accents of its letters. */
   contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool>;
   /** The same for a column; `ordered` says whether lists are ordered by its letters. */

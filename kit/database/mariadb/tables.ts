@@ -134,6 +134,11 @@ export function exactly(text: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`(${text}) collate utf8mb4_nopad_bin`;
 }
 
+/** The year and the month of a day: `2026-05`. */
+export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
+  return sql`date_format(${day}, '%Y-%m')`;
+}
+
 /** Whether a text holds a word, whatever the case and the accents of its letters. */
 export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
   return sql<SqlBool>`(${text}) collate utf8mb4_bin regexp ${wordPattern(word)}`;

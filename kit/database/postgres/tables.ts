@@ -94,6 +94,11 @@ export function exactly(text: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`(${text}) collate "C"`;
 }
 
+/** The year and the month of a day: `2026-05`. */
+export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
+  return sql`to_char(${day}, 'YYYY-MM')`;
+}
+
 /** Whether a text holds a word, whatever the case and the accents of its letters. */
 export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
   // Patterns refuse the collation of texts.

@@ -44,6 +44,11 @@ export function exactly(text: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`(${text} || '')`;
 }
 
+/** The year and the month of a day: `2026-05`. */
+export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
+  return sql`substr(${day}, 1, 7)`;
+}
+
 /** Whether a text holds a word, whatever the case and the accents of its letters. */
 export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
   return sql<SqlBool>`(${text}) glob ${globPattern(word)}`;

@@ -1,6 +1,6 @@
 import type { RawBuilder } from "kysely";
 import type { Scope } from "../../access/scope.ts";
-import { exactly } from "../../database/current-dialect.ts";
+import { exactly, monthText } from "../../database/current-dialect.ts";
 import { type Entity, isReference } from "../../entity/entity.ts";
 import { labelIn } from "../../entity/label.ts";
 import type { Field } from "../../fields/field.ts";
@@ -96,17 +96,13 @@ export function readyDimension(
   if (type === "date") {
     const chosen = per ?? "day";
     const months = chosen === "year" || chosen === "quarter" || chosen === "month";
-    const asked = months
-      ? formulas.read(entity, `year(${formula}) * 12 + month(${formula})`)
-      : found;
-    if ("complaint" in asked) return asked;
     return {
       ...ready,
       per: chosen,
-      value: asked.value,
+      value: months ? monthText(value) : value,
       key: (given) => {
         if (given === null || given === undefined) return "";
-        return periodOf(chosen, months ? monthOf(Number(given)) : String(given));
+        return periodOf(chosen, months ? `${given}-01` : String(given));
       },
       only: (key) => {
         if (key === "") return nothing;
@@ -132,12 +128,6 @@ export function readyDimension(
     },
     only: (key) => (key === "" ? nothing : write(formula, key)),
   };
-}
-
-/** The first day of a month, by the number of months since the beginning of the calendar. */
-function monthOf(months: number): string {
-  const year = Math.floor((months - 1) / 12);
-  return `${String(year).padStart(4, "0")}-${String(((months - 1) % 12) + 1).padStart(2, "0")}-01`;
 }
 
 function dayText(day: string): string {
