@@ -28,6 +28,7 @@ await import("../words.test.ts");
 await import("../archive.test.ts");
 await import("../by-hand.test.ts");
 await import("../places.test.ts");
+await import("../reports.test.ts");
 await import("./grid-in-browser.test.ts");
 await import("./lists-in-browser.test.ts");
 process.env.MODELS = "2";

@@ -15,6 +15,7 @@ export async function reportOf(scope: Scope, entity: Entity, request: ListReques
   const report = reportIn(query);
   const { result, troubles } = await runReport(scope, entity, request, report);
   const hrefOf = rowsOf(entity, query, result);
+  const caption = scope.namesOf(entity).headings;
   return (
     <div class="report">
       <details open={report.groups.length === 0 || troubles.length > 0}>
@@ -44,11 +45,11 @@ export async function reportOf(scope: Scope, entity: Entity, request: ListReques
       {result &&
         !result.tooMany &&
         (report.drawn === "table" ? (
-          <ReportTable scope={scope} result={result} hrefOf={hrefOf} />
+          <ReportTable scope={scope} result={result} caption={caption} hrefOf={hrefOf} />
         ) : (
           <details class="report-words">
             <summary>{messages.report.asTable}</summary>
-            <ReportTable scope={scope} result={result} hrefOf={hrefOf} />
+            <ReportTable scope={scope} result={result} caption={caption} hrefOf={hrefOf} />
           </details>
         ))}
     </div>

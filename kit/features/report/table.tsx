@@ -1,16 +1,20 @@
 import type { Scope } from "../../access/scope.ts";
 import { figureValue, type Group, type ReportResult } from "../../store/report/run.ts";
 import type { Tally } from "../../store/report/tally.ts";
+import { WideTable } from "../../ui/wide-table.tsx";
 import { figureValueText } from "./figure-value.ts";
 
 /** A report as a table: groups within groups, what stands beside each other as columns, and all rows together at the end. */
 export function ReportTable({
   scope,
   result,
+  caption,
   hrefOf,
 }: {
   scope: Scope;
   result: ReportResult;
+  /** What the rows are, where they are in no groups. */
+  caption: string;
   /** Where the rows of a group are; undefined where no address leads to them. */
   hrefOf(group: Group, across?: string): string | undefined;
 }) {
@@ -43,12 +47,12 @@ export function ReportTable({
     ]);
   const several = figures.length > 1;
   return (
-    <div class="table-frame">
+    <WideTable label={caption}>
       <table class="table report-table">
         <thead>
           <tr>
             <th scope="col" rowspan={across && several ? 2 : undefined}>
-              {heading.join(" / ")}
+              {heading.join(" / ") || caption}
             </th>
             {columns.map(({ label }) => (
               <th scope="colgroup" class="text-end" colspan={several ? figures.length : undefined}>
@@ -84,6 +88,6 @@ export function ReportTable({
           <tr>{line(whole, words.total)}</tr>
         </tfoot>
       </table>
-    </div>
+    </WideTable>
   );
 }
