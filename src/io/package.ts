@@ -50,7 +50,7 @@ export function packageModule(name: string): string {
 }
 
 /** Parts of the kit that applications don't need: they let the database compute formulas. */
-const notCopied: ReadonlySet<string> = new Set(["formula/computing.ts"]);
+const notCopied: ReadonlySet<string> = new Set(["formula/computing.ts", "formula/evaluate.ts"]);
 
 /** The source of the kit, as files of an application over a kind of database. */
 export function kitFiles(kind: DatabaseKind): GeneratedFile[] {
