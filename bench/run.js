@@ -13,6 +13,7 @@ import { root } from "./measure.js";
 import { list } from "./pages.js";
 import { rebuild } from "./rebuild.js";
 import { reload } from "./reload.js";
+import { reported } from "./reports.js";
 import { rights } from "./rights.js";
 import { seeding } from "./seeding.js";
 
@@ -23,6 +24,7 @@ const benches = {
   list,
   cell,
   exported,
+  reported,
   rights,
   reload,
   sheet,

@@ -56,5 +56,5 @@ export const reportsEn = {
   },
   conditionExpected: "a condition was expected, such as frames > 6",
   isOnly: (formula: string) => `Where ${formula}`,
-  isWrongly: (formula: string, why: string) => `Not used: ${formula} (${why})`,
+  isWrongly: (formula: string, why: string) => `Can’t be read: ${formula} (${why})`,
 };

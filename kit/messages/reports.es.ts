@@ -57,5 +57,5 @@ export const reportsEs: typeof reportsEn = {
   },
   conditionExpected: "se esperaba una condición, como frames > 6",
   isOnly: (formula) => `Donde ${formula}`,
-  isWrongly: (formula, why) => `No se usa: ${formula} (${why})`,
+  isWrongly: (formula, why) => `No se entiende: ${formula} (${why})`,
 };

@@ -303,7 +303,7 @@ function ListFrame<Known extends Entity>({
         )}
       </p>
       <div class="list">
-        {total.count === 0 ? (
+        {total.count === 0 && !report ? (
           <p class="empty">
             {narrowed ? messages.noMatches(many) : messages.noRecords(many)}{" "}
             {!narrowed && adds && <a href={`${path}/new`}>{messages.makeFirst}</a>}

@@ -28,10 +28,12 @@ export async function conditions(
   ];
 }
 
-/** A formula that isn't one keeps nothing out: the list says so. */
+/** A formula that can't be read keeps no rows: what is done with all rows of the list isn't done with more than was meant. */
 function onlyConditions(scope: Scope, entity: Entity, query: URLSearchParams): Condition[] {
   const only = onlyIn(scope, entity, query);
-  return only && "value" in only.found ? [only.found.value as unknown as Condition] : [];
+  if (!only) return [];
+  const condition = "value" in only.found ? only.found.value : sql`1 = 0`;
+  return [condition as unknown as Condition];
 }
 
 export function where(conditions: readonly RawBuilder<unknown>[] | readonly Condition[]) {
