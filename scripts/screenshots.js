@@ -94,9 +94,8 @@ async function pages(address) {
   await shoot(await open("/inspections/new?hive_id=7&_back=/hives/7"), "app-form");
   await shoot(await (await as("Office", { width: 390, height: 844 }))("/hives/7"), "app-phone");
 
-  const outside = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  await outside.goto(`${address}/-/sign-in`);
-  await shoot(outside, "app-sign-in");
+  const honey = "by=hive.apiary&across=date:year&show=sum:weight&order=-1";
+  await shoot(await open(`/harvests?layout=report&${honey}&drawn=bars`), "app-report");
   const administrator = await as("Administrators");
   const invited = await administrator("/-/people/new");
   await invited

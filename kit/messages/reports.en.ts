@@ -47,8 +47,6 @@ export const reportsEn = {
     numberExpected: "a number was expected here",
     tooMany: (most: string) =>
       `More than ${most} groups: group by something coarser, or filter first.`,
-    noRows: "No rows, so there is nothing to report.",
-    wrong: "This part of the report can’t be used.",
     cantDraw: "A chart needs at least one group. Choose what to group by.",
     asTable: "The same as a table",
     quarter: (number: string, year: string) => `Q${number} ${year}`,

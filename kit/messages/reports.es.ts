@@ -48,8 +48,6 @@ export const reportsEs: typeof reportsEn = {
     total: "Total",
     numberExpected: "aquí se esperaba un número",
     tooMany: (most) => `Más de ${most} grupos: agrupa por algo más amplio, o filtra antes.`,
-    noRows: "No hay filas, así que no hay nada que contar.",
-    wrong: "Esta parte del informe no se puede usar.",
     cantDraw: "Un gráfico necesita al menos un grupo. Elige por qué agrupar.",
     asTable: "Lo mismo como tabla",
     quarter: (number, year) => `T${number} ${year}`,

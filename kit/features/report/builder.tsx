@@ -1,5 +1,6 @@
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
+import { formulaLabel } from "../../store/report/dimensions.ts";
 import {
   type DimensionOption,
   dimensionOptions,
@@ -10,7 +11,6 @@ import {
   drawings,
   type Figure,
   figureKinds,
-  figureText,
   mostFigures,
   mostGroups,
   type Report,
@@ -86,6 +86,18 @@ export function ReportBuilder({
             chosen={text}
           />
         ))}
+        {report.groups.length < mostGroups && (
+          <input
+            class="form-control form-control-sm"
+            name="_by"
+            list="report-fields"
+            aria-label={words.own}
+            placeholder={words.own}
+            title={words.formulaHint}
+            maxlength={500}
+            autocomplete="off"
+          />
+        )}
         <div class="report-line">
           <span>{words.across}</span>
           <DimensionSelect
@@ -145,7 +157,9 @@ export function ReportBuilder({
                 value={`${descending ? "-" : ""}${at + 1}`}
                 selected={report.order?.figure === at && report.order.descending === descending}
               >
-                {(descending ? words.largestFirst : words.smallestFirst)(figureName(scope, figure))}
+                {(descending ? words.largestFirst : words.smallestFirst)(
+                  figureName(scope, entity, figure),
+                )}
               </option>
             )),
           )}
@@ -194,10 +208,10 @@ export function ReportBuilder({
 }
 
 /** A figure in a few words, before anything is known of its formula. */
-function figureName({ messages: { report } }: Scope, figure: Figure): string {
-  return figure.kind === "count"
-    ? report.figures.count
-    : figureText(figure).replace(/^\w+:/, `${report.figures[figure.kind]}: `);
+function figureName(scope: Scope, entity: Entity, figure: Figure): string {
+  const { figures, figureOf } = scope.messages.report;
+  const kind = figures[figure.kind];
+  return figure.kind === "count" ? kind : figureOf(kind, formulaLabel(scope, entity, figure.of));
 }
 
 function DimensionSelect({
