@@ -8,7 +8,7 @@ import { titlesOf } from "../list/facets.ts";
 import type { ListRequest } from "../list/request.ts";
 import { type ReadyDimension, readyDimension } from "./dimensions.ts";
 import { type ReadyFigure, readyFigure } from "./figures.ts";
-import type { Report } from "./report.ts";
+import type { FigureKind, Report } from "./report.ts";
 import { added, nothing, type Tally } from "./tally.ts";
 
 /** The most groups that a report can have. */
@@ -102,6 +102,15 @@ interface Finest {
   tally: Tally;
 }
 
+/** What is asked of the values of a figure: their sum, their number, the smallest, the largest. */
+const needs: Readonly<Record<FigureKind, readonly ("s" | "c" | "a" | "z")[]>> = {
+  count: [],
+  sum: ["s"],
+  average: ["s", "c"],
+  smallest: ["a"],
+  largest: ["z"],
+};
+
 async function talliesOf(
   scope: Scope,
   entity: Entity,
@@ -118,16 +127,16 @@ async function talliesOf(
   const rows = sql`select ${sql.join([...keys, ...values, sql`1 as one`])}
     from ${scope.rowsOf(entity)} as ${sql.table(entity.table)} ${where(await conditions(scope, entity, request))}`;
   const named = dimensions.map((_, at) => sql.id(`k${at}`));
-  const told = figures.flatMap(({ formula, type }, at): RawBuilder<unknown>[] => {
+  const told = figures.flatMap(({ figure, formula }, at): RawBuilder<unknown>[] => {
     if (!formula) return [];
     const value = sql.id(`v${at}`);
-    const sums = type === "date" ? [] : [sql`sum(${value}) as ${sql.id(`s${at}`)}`];
-    return [
-      ...sums,
-      sql`count(${value}) as ${sql.id(`c${at}`)}`,
-      sql`min(${value}) as ${sql.id(`a${at}`)}`,
-      sql`max(${value}) as ${sql.id(`z${at}`)}`,
-    ];
+    const all = {
+      s: sql`sum(${value}) as ${sql.id(`s${at}`)}`,
+      c: sql`count(${value}) as ${sql.id(`c${at}`)}`,
+      a: sql`min(${value}) as ${sql.id(`a${at}`)}`,
+      z: sql`max(${value}) as ${sql.id(`z${at}`)}`,
+    };
+    return needs[figure.kind].map((name) => all[name]);
   });
   const by = named.length > 0 ? sql`group by ${sql.join(named)}` : sql``;
   const { rows: found } = await sql<Record<string, unknown>>`
@@ -147,7 +156,7 @@ async function talliesOf(
               : Number(value);
         return {
           sum: Number(row[`s${at}`] ?? 0),
-          filled: Number(row[`c${at}`]),
+          filled: Number(row[`c${at}`] ?? 0),
           smallest: read(row[`a${at}`]),
           largest: read(row[`z${at}`]),
         };
