@@ -1,3 +1,4 @@
+import { isAscii } from "./ascii.ts";
 import type { Calculation, Result, RowSource } from "./calculation.ts";
 import type { Choices } from "./typing.ts";
 import type { ValueType } from "./value-type.ts";
@@ -43,3 +44,11 @@ export const automaticColumns: Readonly<Record<string, "number" | "moment">> = {
   created_at: "moment",
   updated_at: "moment",
 };
+
+/** What is known of the letters of a text that is one of some choices. */
+export function lettersOf(choices: readonly string[]): Pick<ColumnFacts, "letters"> {
+  if (choices.length === 0 || !choices.every(isAscii)) return {};
+  return {
+    letters: choices.every((choice) => choice === choice.toLowerCase()) ? "small" : "ascii",
+  };
+}

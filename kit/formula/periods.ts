@@ -50,7 +50,12 @@ function two(number: number): string {
 /** The day so many days after another one. */
 export function dayAfter(date: string, days: number): string {
   const [year = 0, month = 0, number = 0] = date.split("-").map(Number);
+  return calendarDay(year, month, number + days);
+}
+
+/** A day; months and days beyond the calendar count on. */
+export function calendarDay(year: number, month: number, date: number): string {
   const time = new Date(0);
-  time.setUTCFullYear(year, month - 1, number + days);
+  time.setUTCFullYear(year, month - 1, date);
   return time.toISOString().slice(0, 10);
 }

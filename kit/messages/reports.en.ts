@@ -45,6 +45,8 @@ export const reportsEn = {
     change: "Change this report",
     total: "Total",
     numberExpected: "a number was expected here",
+    noTimes: "rows can’t be grouped by times: group by a date",
+    tooLong: (most: number) => `a formula can have ${most} characters at most: shorten it`,
     tooMany: (most: string) =>
       `More than ${most} groups: group by something coarser, or filter first.`,
     cantDraw: "A chart needs at least one group. Choose what to group by.",

@@ -47,6 +47,8 @@ export const reportsEs: typeof reportsEn = {
     change: "Cambiar este informe",
     total: "Total",
     numberExpected: "aquí se esperaba un número",
+    noTimes: "no se puede agrupar por horas: agrupa por una fecha",
+    tooLong: (most) => `una fórmula tiene ${most} caracteres como máximo: acórtala`,
     tooMany: (most) => `Más de ${most} grupos: agrupa por algo más amplio, o filtra antes.`,
     cantDraw: "Un gráfico necesita al menos un grupo. Elige por qué agrupar.",
     asTable: "Lo mismo como tabla",

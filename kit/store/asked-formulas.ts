@@ -35,7 +35,7 @@ export class AskedFormulas {
     const text = typed.replaceAll("\0", "");
     if (text.length > longestFormula) {
       const at = { start: 0, end: text.length };
-      return { complaint: { at, message: `a formula has ${longestFormula} characters at most` } };
+      return { complaint: { at, message: this.#scope.messages.report.tooLong(longestFormula) } };
     }
     const facts = this.#names.facts.entity(entity.table);
     const found = formulaOf(facts, asFormula(text), this.#names);

@@ -4,7 +4,14 @@ import type { Referrer } from "../entity/registry.ts";
 import type { Field, FieldKind } from "../fields/field.ts";
 import { isOrderedByLetters } from "../fields/types.ts";
 import { secondPlaces } from "../formula/durations.ts";
-import type { ColumnFacts, EntityFacts, Facts, FieldFacts, ListFacts } from "../formula/facts.ts";
+import {
+  type ColumnFacts,
+  type EntityFacts,
+  type Facts,
+  type FieldFacts,
+  type ListFacts,
+  lettersOf,
+} from "../formula/facts.ts";
 import { largestNumber } from "../formula/operations.ts";
 import { viaName } from "../formula/tree.ts";
 import type { ValueType } from "../formula/value-type.ts";
@@ -98,7 +105,7 @@ function fieldFacts(scope: Scope, entity: Entity, name: string, field: Field): F
     field: formulaName(name, field),
     ordered: type === "text" && isOrderedByLetters(field),
     refers: isReference(field),
-    ...lettersOf(field),
+    ...lettersOf(Object.keys(field.choices ?? {})),
   });
   if (isReference(field)) return { kind: "record", entity: field.to, column: column("number") };
   const value = values[field.kind];
@@ -109,11 +116,4 @@ function fieldFacts(scope: Scope, entity: Entity, name: string, field: Field): F
     column: column(value),
     ...(field.choices && { choices: { now: Object.keys(field.choices) } }),
   };
-}
-
-/** Of a choice it is known what it can be. */
-function lettersOf({ choices }: Field): { letters?: "ascii" | "small" } {
-  const words = Object.keys(choices ?? {});
-  if (words.length === 0 || !words.every((word) => /^[ -~]*$/.test(word))) return {};
-  return { letters: words.every((word) => word === word.toLowerCase()) ? "small" : "ascii" };
 }

@@ -3,6 +3,7 @@ import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { type Condition, where } from "./conditions.ts";
 import type { Counted } from "./counted.ts";
+import { endsByIndex } from "./index-counts.ts";
 
 /** How many rows are counted one by one, wherever they are in the table. */
 const mostExact = 20_000;
@@ -28,7 +29,7 @@ export async function rowsToCount(
   wanted: readonly Condition[],
 ): Promise<RowsToCount> {
   const sample = await sampleOf(scope, entity);
-  if (wanted.length === 0) return sample ?? { conditions: [], each: 1 };
+  if (wanted.length === 0 && scope.seesAll(entity)) return sample ?? { conditions: [], each: 1 };
   const found = sample && {
     ids: await idsOf(scope, entity, [...wanted, ...sample.conditions]),
     each: sample.each,
@@ -48,11 +49,8 @@ export async function rowsToCount(
  */
 async function sampleOf(scope: Scope, entity: Entity): Promise<RowsToCount | undefined> {
   const id = sql.ref(`${entity.table}.id`);
-  const { rows } = await sql<{ first: number | null; last: number | null }>`
-    select min(${id}) as first, max(${id}) as last from ${sql.table(entity.table)}`.execute(
-    scope.db,
-  );
-  const [first, last] = [Number(rows[0]?.first ?? 0), Number(rows[0]?.last ?? 0)];
+  const ends = await endsByIndex(scope, entity, id);
+  const [first = 0, last = 0] = ends.map((end) => Number(end ?? 0));
   if (last - first < longTable) return undefined;
   const each = (last - first + 1) / sampleSize;
   let state = 1;

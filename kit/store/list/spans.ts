@@ -1,4 +1,4 @@
-import { dayAfter } from "../../formula/periods.ts";
+import { calendarDay, dayAfter } from "../../formula/periods.ts";
 
 /** The usual spans of days, by the words that addresses have for them. */
 export const spans = [
@@ -30,23 +30,16 @@ export function daysOf(span: Span, today: string): Days {
     case "today":
       return { from: today, to: today };
     case "this-month":
-      return { from: day(year, month, 1), to: day(year, month + 1, 0) };
+      return { from: calendarDay(year, month, 1), to: calendarDay(year, month + 1, 0) };
     case "last-month":
-      return { from: day(year, month - 1, 1), to: day(year, month, 0) };
+      return { from: calendarDay(year, month - 1, 1), to: calendarDay(year, month, 0) };
     case "this-year":
-      return { from: day(year, 1, 1), to: day(year, 12, 31) };
+      return { from: calendarDay(year, 1, 1), to: calendarDay(year, 12, 31) };
     case "last-year":
-      return { from: day(year - 1, 1, 1), to: day(year - 1, 12, 31) };
+      return { from: calendarDay(year - 1, 1, 1), to: calendarDay(year - 1, 12, 31) };
     case "past":
       return { to: dayAfter(today, -1) };
     case "future":
       return { from: dayAfter(today, 1) };
   }
-}
-
-/** A day; months and days beyond the calendar count on. */
-function day(year: number, month: number, date: number): string {
-  const time = new Date(0);
-  time.setUTCFullYear(year, month - 1, date);
-  return time.toISOString().slice(0, 10);
 }

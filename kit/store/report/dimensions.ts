@@ -114,7 +114,7 @@ export function readyDimension(
   if (type === "moment" || type === "time") {
     const at = { start: 0, end: formula.length };
     return {
-      complaint: { at, message: "rows can't be grouped by times", help: "group by a date" },
+      complaint: { at, message: scope.messages.report.noTimes },
     };
   }
   const write = writers[type];

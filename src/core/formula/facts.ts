@@ -1,5 +1,10 @@
-import { isAscii } from "../../../kit/formula/ascii.ts";
-import type { ColumnFacts, EntityFacts, Facts, FieldFacts } from "../../../kit/formula/facts.ts";
+import {
+  type ColumnFacts,
+  type EntityFacts,
+  type Facts,
+  type FieldFacts,
+  lettersOf,
+} from "../../../kit/formula/facts.ts";
 import { largestNumber } from "../../../kit/formula/operations.ts";
 import { placesOf } from "../fields/numbers.ts";
 import { canBe, ruleOf } from "../fields/types.ts";
@@ -104,13 +109,6 @@ function columnFacts(field: Field): ColumnFacts {
     field: field.name,
     ordered: known === "text" && canBe("order", type),
     refers: isReference(field),
-    ...lettersOf(field),
+    ...lettersOf(type.kind === "choice" ? type.choices : []),
   };
-}
-
-/** Of a choice it is known what it can be. */
-function lettersOf({ type }: Field): { letters?: "ascii" | "small" } {
-  if (type.kind !== "choice" || !type.choices.every(isAscii)) return {};
-  const small = type.choices.every((choice) => choice === choice.toLowerCase());
-  return { letters: small ? "small" : "ascii" };
 }
