@@ -34,6 +34,8 @@ import { signIn } from "../access/sign-in.tsx";
 import { noteVisit } from "../access/visits.ts";
 import { tablesOf } from "../database/current-dialect.ts";
 import { Registry } from "../entity/registry.ts";
+import { arranging } from "../features/dashboard/arrange.tsx";
+import type { Dashboard } from "../features/dashboard/tile.ts";
 import type { EntityFeatures, Feature } from "../features/feature.ts";
 import { limitedBody } from "../http/body-limit.ts";
 import { clientAddress } from "../http/client-address.ts";
@@ -56,6 +58,8 @@ export interface Application<Tables> extends More {
   db: Kysely<Tables>;
   settings: Settings;
   entities: readonly EntityFeatures[];
+  /** What the start page shows besides the numbers of records. */
+  dashboard?: Dashboard;
 }
 
 /** What an application can do without. */
@@ -71,6 +75,7 @@ export interface More {
 /** A web application over a database: its protections, its pages, and what it answers when something goes wrong. */
 export function application<Tables>(made: Application<Tables>): Hono<Environment> {
   const app = new Hono<Environment>();
+  const { dashboard = { tiles: [] } } = made;
   const scopeFor = scopes(made);
   const tables = accountTables(made.db as unknown as Kysely<AnyTables>);
   const asking =
@@ -93,7 +98,8 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
   mount(app, [
     ...assets.routes,
     ...development().routes,
-    ...home.routes,
+    ...home(dashboard).routes,
+    ...arranging(dashboard).routes,
     ...find.routes,
     ...(made.access ? signingIn().flatMap(({ routes }) => routes) : []),
     ...made.entities.flatMap(({ features }) => features.flatMap(({ routes }) => routes)),

@@ -1,11 +1,13 @@
 import { organisationsPath } from "../access/addresses.ts";
 import { NotSignedIn, type Scope } from "../access/scope.ts";
+import { dashboardOf } from "../features/dashboard/dashboard.tsx";
+import type { Dashboard } from "../features/dashboard/tile.ts";
 import type { Feature } from "../features/feature.ts";
 import { countsOf } from "../store/counts.ts";
 import { showPage } from "../ui/layout.tsx";
 
-/** The start: the entities, and how many records of each there are. */
-export const home: Feature = {
+/** The start: what the dashboard shows, and the entities with the number of their records. */
+export const home = (dashboard: Dashboard): Feature => ({
   routes: [
     {
       method: "GET",
@@ -20,21 +22,31 @@ export const home: Feature = {
         const seen = scope.entities.all.filter(
           (entity) => scope.linksOf(entity, "menu").length > 0,
         );
-        return showPage(c, scope, <HomePage scope={scope} counts={await countsOf(scope, seen)} />);
+        const counts = await countsOf(scope, seen);
+        // Before there are any records, there is nothing to tell of them.
+        const isEmpty = [...counts.values()].every((count) => count === 0);
+        const { searchParams } = new URL(c.req.url);
+        const content = (
+          <>
+            <h1>{scope.settings.name}</h1>
+            {!isEmpty && (await dashboardOf(scope, dashboard, searchParams))}
+            <Counts scope={scope} counts={counts} />
+          </>
+        );
+        return showPage(c, scope, content);
       },
     },
   ],
-};
+});
 
 function seesAnything(scope: Scope): boolean {
   return scope.entities.all.some((entity) => scope.may("see", entity));
 }
 
-function HomePage({ scope, counts }: { scope: Scope; counts: ReadonlyMap<string, number> }) {
+function Counts({ scope, counts }: { scope: Scope; counts: ReadonlyMap<string, number> }) {
   const { messages, format, entities } = scope;
   return (
-    <>
-      <h1>{scope.settings.name}</h1>
+    <section aria-label={messages.dashboard.allRecords}>
       <ul class="tiles">
         {entities.all
           .filter(({ table }) => counts.has(table))
@@ -56,6 +68,6 @@ function HomePage({ scope, counts }: { scope: Scope; counts: ReadonlyMap<string,
             </li>
           ))}
       </ul>
-    </>
+    </section>
   );
 }

@@ -6,9 +6,10 @@ export interface OwnTypes {
 }
 
 /**
- * The tables of the application itself, which no model has: forms that were sent; work that goes on after its request; which rows seeding made; which
- * data was loaded, and when; migrations that were reverted, and the folder of what that deleted. A table that
- * was dropped is in them with a hyphen before its name, as long as it isn't back.
+ * The tables of the application itself, which no model has: forms that were sent; work that goes on after its
+ * request; the start pages that people put together; which rows seeding made; which data was loaded, and when;
+ * migrations that were reverted, and the folder of what that deleted. A table that was dropped is in them with a hyphen
+ * before its name, as long as it isn't back.
  */
 function ownTables({ numbered, moment }: OwnTypes): [string, string][] {
   return [
@@ -19,6 +20,10 @@ function ownTables({ numbered, moment }: OwnTypes): [string, string][] {
     [
       "levadura_work",
       "id varchar(36) not null primary key, person bigint not null, entity_table varchar(100) not null, action varchar(20) not null, state varchar(20) not null, total bigint not null, tried bigint not null, refused bigint not null, refusals text not null, beat_at varchar(20) not null",
+    ],
+    [
+      "levadura_tile",
+      `id ${numbered}, organisation_id bigint not null, account_id bigint not null, place bigint not null, entity_table varchar(100) not null, name varchar(60) not null, query varchar(2000) not null`,
     ],
     [
       "levadura_seeded",

@@ -79,6 +79,8 @@ interface Declaration<Declared extends Fields> {
   indexed?: readonly string[];
   /** Columns whose words the table has an index for, by which searches find few records among many. */
   words?: readonly string[];
+  /** The fields that say on which days a record is: the first day, the last, and the choice that gives its colour. */
+  calendar?: { from: string; to?: string; color?: string };
   rowRules?: readonly RowRule[];
   /** The rows that stand out in lists, by the first condition that holds. */
   highlights?: readonly Highlight[];

@@ -133,6 +133,7 @@ export const en = {
     "last-month": "Last month",
     "this-year": "This year",
     "last-year": "Last year",
+    "last-12-months": "The last 12 months",
     past: "Before today",
     future: "After today",
   },

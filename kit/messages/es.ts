@@ -126,6 +126,7 @@ export const es: Messages = {
     "last-month": "El mes pasado",
     "this-year": "Este año",
     "last-year": "El año pasado",
+    "last-12-months": "Los últimos 12 meses",
     past: "Antes de hoy",
     future: "Después de hoy",
   },

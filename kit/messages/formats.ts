@@ -7,6 +7,7 @@ import { pluralForm } from "./plural.ts";
 export class Formats {
   readonly #number: Intl.NumberFormat;
   readonly #share: Intl.NumberFormat;
+  readonly #change: Intl.NumberFormat;
   readonly #money: Intl.NumberFormat;
   readonly #date: Intl.DateTimeFormat;
   readonly #dateTime: Intl.DateTimeFormat;
@@ -24,6 +25,11 @@ export class Formats {
   ) {
     this.#number = new Intl.NumberFormat(language, { maximumFractionDigits: 14 });
     this.#share = new Intl.NumberFormat(language, { style: "percent", maximumFractionDigits: 1 });
+    this.#change = new Intl.NumberFormat(language, {
+      style: "percent",
+      maximumFractionDigits: 0,
+      signDisplay: "exceptZero",
+    });
     this.#money = new Intl.NumberFormat(language, { style: "currency", currency });
     this.#date = new Intl.DateTimeFormat(language, { dateStyle: "medium", timeZone: "UTC" });
     const month = { year: "numeric", month: "short", timeZone: "UTC" } as const;
@@ -46,6 +52,11 @@ export class Formats {
   /** A part of a whole, from 0 to 1, in percent. */
   share(value: number): string {
     return this.#share.format(value);
+  }
+
+  /** How much something grew or shrank, as a part of what it was: `+12%`. */
+  change(value: number): string {
+    return this.#change.format(value);
   }
 
   /** An amount in the currency of the application. */

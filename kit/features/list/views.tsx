@@ -21,6 +21,7 @@ import { sentForm, sentText } from "../../http/sent-form.ts";
 import { firstPage } from "../../store/list/request.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
 import { WideTable } from "../../ui/wide-table.tsx";
+import { addAddress, mayArrange } from "../dashboard/arrange.tsx";
 
 /** The longest query that is kept. */
 const longestQuery = 2000;
@@ -193,7 +194,7 @@ export function Views({
     ...named.map(({ name, query }) => ({ name: scope.translated(name), query })),
     ...views,
   ];
-  if (all.length === 0 && !keepsViews(scope)) return null;
+  if (all.length === 0 && !mayArrange(scope)) return null;
   return (
     <nav class="views" aria-label={messages.views}>
       {all.map((view) => (
@@ -207,6 +208,11 @@ export function Views({
       {keepsViews(scope) && (
         <a class="soft" href={withQuery(encodeURI(viewsPath(entity)), query, firstPage)}>
           {messages.keepView}
+        </a>
+      )}
+      {mayArrange(scope) && (
+        <a class="soft" href={addAddress(entity, query)}>
+          {messages.dashboard.addThis}
         </a>
       )}
     </nav>

@@ -12,7 +12,9 @@ import { figureValueText } from "./figure-value.ts";
 const mostSeries = 8;
 /** The most groups that are drawn with the gaps between them. */
 const mostDrawn = 1000;
-const width = 760;
+
+/** How wide a chart is drawn: over the whole page, or as one of several beside each other, where its words are as large. */
+const widths = { page: 760, narrow: 430 };
 
 /** One value of a chart, and where its rows are. */
 interface Point {
@@ -30,6 +32,7 @@ interface Category {
 }
 
 interface Drawn {
+  width: number;
   title: string;
   categories: readonly Category[];
   series: readonly string[];
@@ -42,11 +45,13 @@ export function ReportChart({
   scope,
   result,
   drawing,
+  narrow = false,
   hrefOf,
 }: {
   scope: Scope;
   result: ReportResult;
-  drawing: Exclude<Drawing, "table">;
+  drawing: Exclude<Drawing, "table" | "trend">;
+  narrow?: boolean;
   hrefOf(group: Group, across?: string): string | undefined;
 }) {
   const { figures, across, whole } = result;
@@ -88,6 +93,7 @@ export function ReportChart({
     return <Ring scope={scope} slices={slices} />;
   }
   const drawn: Drawn = {
+    width: narrow ? widths.narrow : widths.page,
     title: figure.label,
     categories,
     series: across ? columns.map(({ label }) => label) : [],
@@ -96,7 +102,7 @@ export function ReportChart({
   const Shape = { bars: Bars, columns: Columns, line: Lines }[drawing];
   return (
     <figure class="chart">
-      <figcaption>{figure.label}</figcaption>
+      {!narrow && <figcaption>{figure.label}</figcaption>}
       {drawn.series.length > 0 && (
         <ul class="chart-keys">
           {drawn.series.map((label, at) => (
@@ -112,7 +118,7 @@ export function ReportChart({
 }
 
 /** The periods of a report without those left out in which nothing was, where they are in their order. */
-function withGaps(
+export function withGaps(
   scope: Scope,
   { dimensions: [dimension], whole, figures }: ReportResult,
 ): readonly Group[] {
@@ -190,8 +196,8 @@ function shortened(text: string, most: number): string {
 }
 
 /** Lying bars, with their words to the left and their numbers behind them. */
-function Bars({ title, categories }: Drawn) {
-  const [left, right, step] = [190, 90, 30];
+function Bars({ title, categories, width }: Drawn) {
+  const [left, right, step] = [width / 4, 90, 30];
   const height = categories.length * step + 8;
   const along = scaleLinear(extentOf(categories, true), [left, width - right]).nice();
   const down = scaleBand(
@@ -209,7 +215,7 @@ function Bars({ title, categories }: Drawn) {
         return (
           <>
             <text class="chart-label" x={left - 8} y={middle} text-anchor="end">
-              {shortened(category.label, 26)}
+              {shortened(category.label, Math.floor(left / 7))}
             </text>
             {pile.map(({ point, at: series, from, to }) => (
               <Part point={point}>
@@ -237,14 +243,15 @@ const frame = { left: 70, right: 12, top: 10, bottom: 44, height: 340 };
 /** The lines and numbers behind upright columns and lines, and the words below them. */
 function Axes({
   categories,
+  width,
   up,
   middle,
   text,
-}: Pick<Drawn, "categories" | "text"> & {
+}: Pick<Drawn, "categories" | "text" | "width"> & {
   up: ReturnType<typeof scaleLinear<number, number>>;
   middle(at: number): number;
 }) {
-  const every = Math.ceil(categories.length / 9);
+  const every = Math.ceil(categories.length / Math.floor(width / 80));
   return (
     <>
       {up.ticks(5).map((tick) => (
@@ -278,7 +285,7 @@ function Axes({
 }
 
 /** Upright columns; those of several series on top of each other. */
-function Columns({ title, categories, text }: Drawn) {
+function Columns({ title, categories, text, width }: Drawn) {
   const up = scaleLinear(extentOf(categories, true), [
     frame.height - frame.bottom,
     frame.top,
@@ -293,6 +300,7 @@ function Columns({ title, categories, text }: Drawn) {
       <title>{title}</title>
       <Axes
         categories={categories}
+        width={width}
         up={up}
         middle={(at) => x(at) + along.bandwidth() / 2}
         text={text}
@@ -315,7 +323,7 @@ function Columns({ title, categories, text }: Drawn) {
 }
 
 /** A line for each series, with a point for each value. */
-function Lines({ title, categories, series, text }: Drawn) {
+function Lines({ title, categories, series, text, width }: Drawn) {
   const up = scaleLinear(extentOf(categories, false), [
     frame.height - frame.bottom,
     frame.top,
@@ -334,7 +342,7 @@ function Lines({ title, categories, series, text }: Drawn) {
   return (
     <svg class="chart-area" viewBox={`0 0 ${width} ${frame.height}`}>
       <title>{title}</title>
-      <Axes categories={categories} up={up} middle={(at) => along(at)} text={text} />
+      <Axes categories={categories} width={width} up={up} middle={(at) => along(at)} text={text} />
       {shapes.map((path, at) => (
         <path class="chart-line" data-line={at + 1} d={path} />
       ))}

@@ -1,12 +1,14 @@
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
+import { inSentence } from "../../entity/label.ts";
 import { withQuery } from "../../entity/links.ts";
 import { firstPage, type ListRequest } from "../../store/list/request.ts";
-import { reportIn, reportParameters } from "../../store/report/report.ts";
+import { type Drawing, reportIn, reportParameters } from "../../store/report/report.ts";
 import { type Group, mostRows, type ReportResult, runReport } from "../../store/report/run.ts";
 import { ReportBuilder } from "./builder.tsx";
 import { ReportChart } from "./chart.tsx";
 import { ReportTable } from "./table.tsx";
+import { Trend } from "./trend.tsx";
 
 /** The rows of a list as a report: the form in which it is put together, and what it came to. */
 export async function reportOf(scope: Scope, entity: Entity, request: ListRequest) {
@@ -15,7 +17,6 @@ export async function reportOf(scope: Scope, entity: Entity, request: ListReques
   const report = reportIn(query);
   const { result, troubles } = await runReport(scope, entity, request, report);
   const hrefOf = rowsOf(entity, query, result);
-  const caption = scope.namesOf(entity).headings;
   return (
     <div class="report">
       <details open={report.groups.length === 0 || troubles.length > 0}>
@@ -39,28 +40,68 @@ export async function reportOf(scope: Scope, entity: Entity, request: ListReques
           {messages.report.tooMany(scope.format.number(mostRows))}
         </p>
       )}
-      {result && !result.tooMany && report.drawn !== "table" && (
-        <ReportChart scope={scope} result={result} drawing={report.drawn} hrefOf={hrefOf} />
-      )}
       {result &&
         !result.tooMany &&
-        (report.drawn === "table" ? (
-          <ReportTable scope={scope} result={result} caption={caption} hrefOf={hrefOf} />
-        ) : (
-          <details class="report-words">
-            <summary>{messages.report.asTable}</summary>
-            <ReportTable scope={scope} result={result} caption={caption} hrefOf={hrefOf} />
-          </details>
-        ))}
+        drawnReport(scope, entity, result, { drawn: report.drawn, hrefOf })}
     </div>
   );
 }
 
+/** What a report came to, as it is drawn; charts with the same as a table, where there is room for it. */
+export function drawnReport(
+  scope: Scope,
+  entity: Entity,
+  result: ReportResult,
+  { drawn, hrefOf, narrow = false }: { drawn: Drawing; hrefOf: RowsOf; narrow?: boolean },
+) {
+  const caption = scope.namesOf(entity).headings;
+  const table = <ReportTable scope={scope} result={result} caption={caption} hrefOf={hrefOf} />;
+  if (drawn === "table") return table;
+  const picture =
+    drawn === "trend" ? (
+      <Trend scope={scope} result={result} hrefOf={hrefOf} />
+    ) : (
+      <ReportChart scope={scope} result={result} drawing={drawn} hrefOf={hrefOf} narrow={narrow} />
+    );
+  if (narrow) return picture;
+  return (
+    <>
+      {picture}
+      <details class="report-words">
+        <summary>{scope.messages.report.asTable}</summary>
+        {table}
+      </details>
+    </>
+  );
+}
+
+/** What a report is called that has no name: its first figure, and by what it is told. */
+export function reportTitle(
+  scope: Scope,
+  entity: Entity,
+  { dimensions, across, figures: [figure] }: ReportResult,
+): string {
+  const { messages } = scope;
+  const by = [...dimensions, ...(across ? [across.dimension] : [])].map(({ label, per }) =>
+    per ? messages.report.periods[per] : messages.report.perEach(inSentence(label)),
+  );
+  const what =
+    !figure || figure.figure.kind === "count" ? scope.namesOf(entity).headings : figure.label;
+  return [what, ...by].join(" ");
+}
+
+/** Where the rows of a group of a report are; undefined where no address leads to them. */
+export type RowsOf = (group: Group, across?: string) => string | undefined;
+
 /** Leads from a group of a report to its rows: the list with a formula for them. */
-function rowsOf({ path }: Entity, query: URLSearchParams, result: ReportResult | undefined) {
+export function rowsOf(
+  { path }: Entity,
+  query: URLSearchParams,
+  result: ReportResult | undefined,
+): RowsOf {
   const cleared = Object.fromEntries(reportParameters.map((name) => [name, undefined]));
   const before = query.get("only")?.trim();
-  return (group: Group, across?: string): string | undefined => {
+  return (group, across) => {
     if (!result || group.keys.includes(undefined)) return undefined;
     const parts = group.keys.map((key, at) => result.dimensions[at]?.only(key ?? "") ?? "");
     if (across !== undefined && result.across) parts.push(result.across.dimension.only(across));

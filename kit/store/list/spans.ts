@@ -7,6 +7,7 @@ export const spans = [
   "last-month",
   "this-year",
   "last-year",
+  "last-12-months",
   "past",
   "future",
 ] as const;
@@ -37,6 +38,8 @@ export function daysOf(span: Span, today: string): Days {
       return { from: calendarDay(year, 1, 1), to: calendarDay(year, 12, 31) };
     case "last-year":
       return { from: calendarDay(year - 1, 1, 1), to: calendarDay(year - 1, 12, 31) };
+    case "last-12-months":
+      return { from: calendarDay(year, month - 11, 1), to: calendarDay(year, month + 1, 0) };
     case "past":
       return { to: dayAfter(today, -1) };
     case "future":

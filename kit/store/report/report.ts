@@ -3,7 +3,7 @@ import { periods } from "../../formula/periods.ts";
 import { longestFormula } from "../asked-formulas.ts";
 
 /** What a report is drawn as. */
-export const drawings = ["table", "bars", "columns", "line", "ring"] as const;
+export const drawings = ["table", "bars", "columns", "line", "ring", "trend"] as const;
 export type Drawing = (typeof drawings)[number];
 
 export const figureKinds = ["count", "sum", "average", "smallest", "largest"] as const;

@@ -6,6 +6,7 @@ import {
   targetsOf,
 } from "../model/model.ts";
 import { readable } from "../naming/characters.ts";
+import { dashboardModule } from "./dashboard.ts";
 import { databaseCodes } from "./databases.ts";
 import { entityModule } from "./entity.ts";
 import { featureCodes } from "./features/features.ts";
@@ -140,6 +141,7 @@ export function sharedFiles(model: Model, versions: Versions): GeneratedFile[] {
     { path: "src/migrate.ts", text: migrateModule(model) },
     { path: "src/database.ts", text: databaseModule(model, subjects) },
     { path: "src/app.ts", text: appModule(model, subjects) },
+    { path: "src/dashboard.ts", text: dashboardModule(model) },
     ...(access === undefined ? [] : [{ path: "src/access.ts", text: access }]),
     { path: "test/fixture.ts", text: fixture(model) },
   ];
@@ -187,6 +189,7 @@ function packageJson(model: Model, versions: Versions): string {
       "d3-shape",
       "exceljs",
       "hono",
+      "ical-generator",
       "kysely",
       driver,
       "nodemailer",

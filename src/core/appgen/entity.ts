@@ -50,6 +50,7 @@ export function entityModule(model: Model, subject: Subject): string {
         object(fields.map((field) => [inputName(field), fieldCode(module, model, subject, field)])),
       ],
       ...orderOf(subject),
+      ...calendarOf(subject),
       ...(rulesOf(entity).length > 0 ? [["rowRules", query(`${camel}RowRules`)] as const] : []),
       ...((entity.highlights ?? []).length > 0
         ? [["highlights", query(`${camel}Highlights`)] as const]
@@ -84,6 +85,15 @@ function choiceLabel(value: string): string {
 function listNameOf({ entity, path }: Subject): [string, string][] {
   const list = snakeCase(pluralOf(entity.name));
   return list === path.slice(1).replaceAll("-", "_") ? [] : [["many", quote(list)]];
+}
+
+/** The columns that say on which days a record is, of those that there are. */
+function calendarOf({ entity: { calendar, fields } }: Subject): [string, string][] {
+  const parts = Object.entries(calendar ?? {}).flatMap(([part, name]): [string, string][] => {
+    const field = fields.find((each) => each.name === name);
+    return field ? [[part, quote(columnOf(field))]] : [];
+  });
+  return parts.some(([part]) => part === "from") ? [["calendar", object(parts)]] : [];
 }
 
 function titleOf({ entity }: Subject): [string, string][] {

@@ -115,6 +115,7 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
       ],
       ...(access ? [["access", access] as const] : []),
       ["entities", `[${entities.join(", ")}]`],
+      ["dashboard", module.use("dashboard", "./dashboard.ts")],
     ])};`,
   );
   module.add(

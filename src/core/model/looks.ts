@@ -1,4 +1,5 @@
 import { nearest } from "../../../kit/formula/nearest.ts";
+import { readDays, usualDays } from "./calendar.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import { mapOf, uniqueEntries } from "./mappings.ts";
 import { type Color, colors, type Entity, type Field, isReference, type Layout } from "./model.ts";
@@ -17,7 +18,7 @@ const layouts: Readonly<Record<Layout["kind"], "plain" | "by a field">> = {
 /** The most choices that a list is a board of, where the model doesn't say that it is one. */
 const mostColumns = 8;
 
-/** Reads how the lists of an entity look: their layouts, the colours of choices, highlighted rows, and views. */
+/** Reads how the lists of an entity look: their layouts, the colours of choices, highlighted rows, views, and their days in calendars. */
 export function interpretLooks(
   entity: Entity,
   body: SourceMap,
@@ -33,6 +34,9 @@ export function interpretLooks(
   if (highlights) entity.highlights = readHighlights(highlights, diagnostics);
   const views = at("views");
   if (views) entity.views = readViews(views, diagnostics);
+  const calendar = at("calendar");
+  const days = calendar ? readDays(calendar, entity, names, diagnostics) : usualDays(entity);
+  if (days) entity.calendar = days;
 }
 
 /** A table, cards, a board of the tabs or of the first choice with few values, a tree of what refers to itself, and a map of places. */

@@ -7,6 +7,14 @@ export interface Model {
   /** Who signs in; nobody does without it. */
   users?: Users;
   entities: Entity[];
+  /** What the start page shows; what the entities suggest, without it. */
+  dashboard?: Tile[];
+}
+
+/** A part of the start page: a view of an entity. */
+export interface Tile {
+  entity: string;
+  view: string;
 }
 
 /** The people who sign in. */
@@ -126,6 +134,8 @@ export interface Entity {
   highlights?: Highlight[];
   /** Its list under names, each with the query of an address. */
   views?: ListView[];
+  /** The days that its records are of, where it has any. */
+  calendar?: Days;
   sections: FormSection[];
   sort: SortKey[];
   /** Whether people put its records in order, by which lists go. */
@@ -174,6 +184,15 @@ export interface Highlight extends Formula {
   /** The same in other languages, by the tag of each. */
   sentences?: Texts;
   color: Color;
+}
+
+/** The fields that say on which days a record is in calendars. */
+export interface Days {
+  from: string;
+  /** The last day; the first one, where it is blank or there is none. */
+  to?: string;
+  /** The choice that gives records their colours. */
+  color?: string;
 }
 
 /** A list under a name. */

@@ -1,4 +1,5 @@
 import { inSentence, labelOf, pluralOf } from "../naming/words.ts";
+import { interpretDashboard } from "./dashboard.ts";
 import { type Diagnostic, Diagnostics, type Span } from "./diagnostics.ts";
 import { interpretField } from "./fields.ts";
 import {
@@ -104,7 +105,14 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
   const groups = signingIn?.groups ?? [];
   const organisations = signingIn?.organisations;
   if (labels) interpretLabels(labels, { entities: found, groups, organisations }, diagnostics);
-  const model = { app, ...(signingIn && { users: signingIn }), entities: found };
+  const dashboard = valueAt(file, "dashboard");
+  const tiles = dashboard && interpretDashboard(dashboard, found, diagnostics);
+  const model: Model = {
+    app,
+    ...(signingIn && { users: signingIn }),
+    entities: found,
+    ...(tiles && { dashboard: tiles }),
+  };
   checkMeetings(model, diagnostics);
   checkRelations(model, diagnostics);
   return model;

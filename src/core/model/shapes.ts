@@ -106,6 +106,12 @@ export const entityShape = z.strictObject({
     .unknown()
     .optional()
     .describe("The list under names, each with what stands behind the ? of its address."),
+  calendar: z
+    .unknown()
+    .optional()
+    .describe(
+      "The days of its records: `begun to ended`, one date, `no`, or a mapping with from, to and color.",
+    ),
   sections: z
     .array(z.unknown(), "expected a list of sections, each as - Name: [field, field]")
     .optional()
@@ -187,6 +193,10 @@ export const fileShape = z.strictObject({
       "The people who sign in; without it, whoever reaches the application may do everything.",
     ),
   entities: z.unknown().optional(),
+  dashboard: z
+    .unknown()
+    .optional()
+    .describe("The start page: views of entities, each as - Hive: Name of the view."),
   labels: z
     .unknown()
     .optional()
