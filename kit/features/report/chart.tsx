@@ -13,8 +13,8 @@ const mostSeries = 8;
 /** The most groups that are drawn with the gaps between them. */
 const mostDrawn = 1000;
 
-/** How wide a chart is drawn: over the whole page, or as one of several beside each other, where its words are as large. */
-const widths = { page: 760, narrow: 430 };
+/** How large a chart is drawn: over the whole page, or as one of several beside each other, where its words are as large. */
+const sizes = { page: { width: 760, height: 340 }, narrow: { width: 430, height: 240 } };
 
 /** One value of a chart, and where its rows are. */
 interface Point {
@@ -33,6 +33,8 @@ interface Category {
 
 interface Drawn {
   width: number;
+  /** Of upright charts; lying bars are as high as their number needs. */
+  height: number;
   title: string;
   categories: readonly Category[];
   series: readonly string[];
@@ -93,7 +95,7 @@ export function ReportChart({
     return <Ring scope={scope} slices={slices} />;
   }
   const drawn: Drawn = {
-    width: narrow ? widths.narrow : widths.page,
+    ...(narrow ? sizes.narrow : sizes.page),
     title: figure.label,
     categories,
     series: across ? columns.map(({ label }) => label) : [],
@@ -238,16 +240,17 @@ function Bars({ title, categories, width }: Drawn) {
   );
 }
 
-const frame = { left: 70, right: 12, top: 10, bottom: 44, height: 340 };
+const frame = { left: 70, right: 12, top: 10, bottom: 44 };
 
 /** The lines and numbers behind upright columns and lines, and the words below them. */
 function Axes({
   categories,
   width,
+  height,
   up,
   middle,
   text,
-}: Pick<Drawn, "categories" | "text" | "width"> & {
+}: Pick<Drawn, "categories" | "text" | "width" | "height"> & {
   up: ReturnType<typeof scaleLinear<number, number>>;
   middle(at: number): number;
 }) {
@@ -273,7 +276,7 @@ function Axes({
           <text
             class="chart-label"
             x={middle(at).toFixed(1)}
-            y={frame.height - frame.bottom + 20}
+            y={height - frame.bottom + 20}
             text-anchor="middle"
           >
             {shortened(label, 12)}
@@ -285,22 +288,20 @@ function Axes({
 }
 
 /** Upright columns; those of several series on top of each other. */
-function Columns({ title, categories, text, width }: Drawn) {
-  const up = scaleLinear(extentOf(categories, true), [
-    frame.height - frame.bottom,
-    frame.top,
-  ]).nice();
+function Columns({ title, categories, text, width, height }: Drawn) {
+  const up = scaleLinear(extentOf(categories, true), [height - frame.bottom, frame.top]).nice();
   const along = scaleBand(
     categories.map((_, at) => String(at)),
     [frame.left, width - frame.right],
   ).padding(0.2);
   const x = (at: number) => along(String(at)) ?? 0;
   return (
-    <svg class="chart-area" viewBox={`0 0 ${width} ${frame.height}`}>
+    <svg class="chart-area" viewBox={`0 0 ${width} ${height}`}>
       <title>{title}</title>
       <Axes
         categories={categories}
         width={width}
+        height={height}
         up={up}
         middle={(at) => x(at) + along.bandwidth() / 2}
         text={text}
@@ -323,11 +324,8 @@ function Columns({ title, categories, text, width }: Drawn) {
 }
 
 /** A line for each series, with a point for each value. */
-function Lines({ title, categories, series, text, width }: Drawn) {
-  const up = scaleLinear(extentOf(categories, false), [
-    frame.height - frame.bottom,
-    frame.top,
-  ]).nice();
+function Lines({ title, categories, series, text, width, height }: Drawn) {
+  const up = scaleLinear(extentOf(categories, false), [height - frame.bottom, frame.top]).nice();
   const along = scaleLinear(
     [0, Math.max(1, categories.length - 1)],
     [frame.left + 20, width - frame.right - 20],
@@ -340,7 +338,7 @@ function Lines({ title, categories, series, text, width }: Drawn) {
     return draw([...categories]) ?? "";
   });
   return (
-    <svg class="chart-area" viewBox={`0 0 ${width} ${frame.height}`}>
+    <svg class="chart-area" viewBox={`0 0 ${width} ${height}`}>
       <title>{title}</title>
       <Axes categories={categories} width={width} up={up} middle={(at) => along(at)} text={text} />
       {shapes.map((path, at) => (

@@ -3,6 +3,8 @@ import type { Entity } from "../../entity/entity.ts";
 import { inSentence } from "../../entity/label.ts";
 import { withQuery } from "../../entity/links.ts";
 import { firstPage, type ListRequest } from "../../store/list/request.ts";
+import { formulaLabel } from "../../store/report/dimensions.ts";
+import type { ReadyFigure } from "../../store/report/figures.ts";
 import { type Drawing, reportIn, reportParameters } from "../../store/report/report.ts";
 import { type Group, mostRows, type ReportResult, runReport } from "../../store/report/run.ts";
 import { ReportBuilder } from "./builder.tsx";
@@ -83,11 +85,21 @@ export function reportTitle(
 ): string {
   const { messages } = scope;
   const by = [...dimensions, ...(across ? [across.dimension] : [])].map(({ label, per }) =>
-    per ? messages.report.periods[per] : messages.report.perEach(inSentence(label)),
+    per ? messages.report.periods[per] : messages.report.perEach(lastPart(label)),
   );
-  const what =
-    !figure || figure.figure.kind === "count" ? scope.namesOf(entity).headings : figure.label;
+  const what = figure ? figureTitle(scope, entity, figure) : scope.namesOf(entity).headings;
   return [what, ...by].join(" ");
+}
+
+/** A sum is called by what is added up, as people say it. */
+function figureTitle(scope: Scope, entity: Entity, { figure, label }: ReadyFigure): string {
+  if (figure.kind === "count") return scope.namesOf(entity).headings;
+  return figure.kind === "sum" ? formulaLabel(scope, entity, figure.of) : label;
+}
+
+/** `apiary` of `Hive · Apiary`. */
+function lastPart(label: string): string {
+  return inSentence(label.split(" · ").at(-1) ?? label);
 }
 
 /** Where the rows of a group of a report are; undefined where no address leads to them. */

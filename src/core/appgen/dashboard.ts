@@ -111,11 +111,11 @@ function suggestedTiles(model: Model): TileCode[] {
     return [{ of, query: readable(query) }];
   });
   const last = events
-    .slice(0, 1)
+    .slice(0, most.lists)
     .map(
       (of): TileCode => ({ of, query: readable(new URLSearchParams({ sort: `-${dayOf(of)}` })) }),
     );
-  return [...trends, ...months, ...origins, ...states, ...late.slice(0, 2), ...last];
+  return [...trends, ...months, ...origins, ...states, ...late.slice(0, most.lists), ...last];
 }
 
 /** A report of the last year: of the amount of an entity, or of the number of its records. */
