@@ -18,6 +18,7 @@ export const ownGroupsPath = "/-/groups";
 export const logPath = "/-/log";
 export const activityPath = "/-/activity";
 export const mailboxPath = "/-/mail";
+export const calendarPath = "/-/calendar";
 
 /** The address of the sign-in that leads on to another one. */
 export function signInAddress(to: string): string {

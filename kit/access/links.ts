@@ -5,8 +5,8 @@ import type { AccountTables } from "./account-tables.ts";
 import { type Account, accountOf } from "./accounts.ts";
 import { digestOf, isSecret, newSecret } from "./secrets.ts";
 
-/** What a secret is for that works once: a link in a letter, or a step on the way to signing in. */
-export type Purpose = "password" | "email" | "second" | "passkey";
+/** What a secret is for that works once: a link in a letter, or a step on the way to signing in; or, until it is ended, a feed. */
+export type Purpose = "password" | "email" | "second" | "passkey" | "calendar";
 
 type Db = Kysely<AccountTables>;
 

@@ -161,6 +161,11 @@ export class Scope implements FieldScope, FormulaScope {
     return new Scope({ ...this.#given(), person: { id, name } }, this.now);
   }
 
+  /** The same scope for a person who isn't signed in here, but known by a secret. */
+  asPerson(person: Person, changed: ChangedRights): Scope {
+    return new Scope({ ...this.#given(), person, changed }, this.now);
+  }
+
   /** The same scope with the records of an organisation; of all, where there are none. */
   inOrganisation(organisation: number | undefined): Scope {
     const db = organisation === undefined ? this.db : tablesOf(this.db, organisation);

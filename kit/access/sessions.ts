@@ -7,7 +7,7 @@ import { clientAddress } from "../http/client-address.ts";
 import { isSecureAddress } from "../http/public-address.ts";
 import type { AccountTables } from "./account-tables.ts";
 import { everyone, firstOrganisation } from "./accounts.ts";
-import type { Person } from "./person.ts";
+import type { Appearance, Person } from "./person.ts";
 import { digestOf, isSecret, newSecret } from "./secrets.ts";
 
 /** A session ends after so many hours without a request, and after so many in all. */
@@ -58,22 +58,30 @@ function cookieOptions() {
   return secure ? ({ ...common, prefix: "host", secure: true } as const) : common;
 }
 
+const accountColumns = [
+  "account.id",
+  "account.name",
+  "account.language",
+  "account.timezone",
+  "account.appearance",
+  "account.record_id",
+  "membership.group_name",
+] as const;
+
+const organisationColumns = [
+  "membership.organisation_id",
+  "membership.record_id as record_there",
+  "organisation.name as organisation_name",
+  "organisation.plan",
+] as const;
+
 /** A session that holds, with each membership of its person; of organisations only where there are some. */
 function memberships(db: Db, isOrganised: boolean) {
   const all = db
     .selectFrom("levadura_session as session")
     .innerJoin("levadura_account as account", "account.id", "session.account_id")
     .leftJoin("levadura_membership as membership", "membership.account_id", "account.id")
-    .select([
-      "account.id",
-      "account.name",
-      "account.language",
-      "account.timezone",
-      "account.appearance",
-      "account.record_id",
-      "membership.group_name",
-      "session.seen_at",
-    ])
+    .select([...accountColumns, "session.seen_at"])
     .where("session.digest", "=", "")
     .where("session.begun_at", ">", "")
     .where("session.seen_at", ">", "")
@@ -86,13 +94,7 @@ function memberships(db: Db, isOrganised: boolean) {
         "organisation.id",
         "membership.organisation_id",
       )
-      .select([
-        "membership.organisation_id",
-        "membership.record_id as record_there",
-        "organisation.name as organisation_name",
-        "organisation.plan",
-        "session.organisation_id as chosen",
-      ])
+      .select([...organisationColumns, "session.organisation_id as chosen"])
       .orderBy("membership.organisation_id"),
   );
 }
@@ -128,9 +130,59 @@ export async function personOf(
       .where("digest", "=", digest)
       .execute();
   }
+  return personAmong(found, isOrganised, first.chosen);
+}
+
+/** A person without a session, by their account; in an organisation of theirs, where there are some. */
+export async function personOfAccount(
+  db: Db,
+  id: number,
+  isOrganised: boolean,
+  organisation: number,
+): Promise<Person | undefined> {
+  const found = await db
+    .selectFrom("levadura_account as account")
+    .leftJoin("levadura_membership as membership", "membership.account_id", "account.id")
+    .leftJoin(
+      "levadura_organisation as organisation",
+      "organisation.id",
+      "membership.organisation_id",
+    )
+    .select([...accountColumns, ...organisationColumns])
+    .where("account.id", "=", id)
+    .where("account.suspended_at", "is", null)
+    .where("account.waiting_at", "is", null)
+    .orderBy("membership.organisation_id")
+    .execute();
+  return personAmong(found, isOrganised, organisation);
+}
+
+/** A person as the database has them, once for each membership. */
+interface Membership {
+  id: number;
+  name: string;
+  language: string | null;
+  timezone: string | null;
+  appearance: Appearance | null;
+  record_id: number | null;
+  group_name: string | null;
+  organisation_id?: number | null | undefined;
+  record_there?: number | null | undefined;
+  organisation_name?: string | null | undefined;
+  plan?: string | null | undefined;
+}
+
+/** The person of some memberships, in the organisation that is chosen, or in their first. */
+function personAmong(
+  found: readonly Membership[],
+  isOrganised: boolean,
+  wanted: number | null | undefined,
+): Person | undefined {
+  const [first] = found;
+  if (!first) return undefined;
   const within = new Set(found.flatMap(({ organisation_id: id }) => id ?? []));
-  const isChosen = typeof first.chosen === "number" && within.has(first.chosen);
-  const chosen = isChosen ? first.chosen : [...within][0];
+  const isChosen = typeof wanted === "number" && within.has(wanted);
+  const chosen = isChosen ? wanted : [...within][0];
   const own = isOrganised ? found.filter((row) => row.organisation_id === chosen) : found;
   const there = isOrganised ? own[0] : undefined;
   // Who was a record before there were organisations is it in the first one.

@@ -34,6 +34,7 @@ import { signIn } from "../access/sign-in.tsx";
 import { noteVisit } from "../access/visits.ts";
 import { tablesOf } from "../database/current-dialect.ts";
 import { Registry } from "../entity/registry.ts";
+import { ownCalendar } from "../features/calendar/own-calendar.tsx";
 import { arranging } from "../features/dashboard/arrange.tsx";
 import type { Dashboard } from "../features/dashboard/tile.ts";
 import type { EntityFeatures, Feature } from "../features/feature.ts";
@@ -100,6 +101,7 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
     ...development().routes,
     ...home(dashboard).routes,
     ...arranging(dashboard).routes,
+    ...ownCalendar.routes,
     ...find.routes,
     ...(made.access ? signingIn().flatMap(({ routes }) => routes) : []),
     ...made.entities.flatMap(({ features }) => features.flatMap(({ routes }) => routes)),

@@ -1,5 +1,6 @@
 // Everything works without these files; they only make some of it smoother.
 import "./board.ts";
+import "./calendar.ts";
 import "./conditional-fields.ts";
 import "./date-picker.ts";
 import "./filter-panel.ts";

@@ -12,6 +12,10 @@ export class Formats {
   readonly #date: Intl.DateTimeFormat;
   readonly #dateTime: Intl.DateTimeFormat;
   readonly #month: Intl.DateTimeFormat;
+  readonly #longDay: Intl.DateTimeFormat;
+  readonly #weekday: Intl.DateTimeFormat;
+  readonly #longMonth: Intl.DateTimeFormat;
+  readonly #shortMonth: Intl.DateTimeFormat;
   readonly #dates = new Map<string, string>();
   readonly #numbers = new Map<number, string>();
   /** How dates and times are typed. */
@@ -34,6 +38,12 @@ export class Formats {
     this.#date = new Intl.DateTimeFormat(language, { dateStyle: "medium", timeZone: "UTC" });
     const month = { year: "numeric", month: "short", timeZone: "UTC" } as const;
     this.#month = new Intl.DateTimeFormat(language, month);
+    const day = { weekday: "long", day: "numeric", month: "long", year: "numeric" } as const;
+    this.#longDay = new Intl.DateTimeFormat(language, { ...day, timeZone: "UTC" });
+    this.#weekday = new Intl.DateTimeFormat(language, { weekday: "short", timeZone: "UTC" });
+    const longMonth = { year: "numeric", month: "long", timeZone: "UTC" } as const;
+    this.#longMonth = new Intl.DateTimeFormat(language, longMonth);
+    this.#shortMonth = new Intl.DateTimeFormat(language, { month: "short", timeZone: "UTC" });
     this.#dateTime = new Intl.DateTimeFormat(language, {
       dateStyle: "medium",
       timeStyle: "short",
@@ -70,6 +80,25 @@ export class Formats {
     return remembered(this.#dates, value, (date) =>
       this.#date.format(new Date(`${date}T00:00:00Z`)),
     );
+  }
+
+  /** A date as `Sunday 3 May 2026`. */
+  longDay(value: string): string {
+    return this.#longDay.format(new Date(`${value}T00:00:00Z`));
+  }
+
+  /** The day of the week of a date: `Sun`. */
+  weekday(value: string): string {
+    return this.#weekday.format(new Date(`${value}T00:00:00Z`));
+  }
+
+  /** The month of a date: `May 2026`, and `May`. */
+  longMonth(value: string): string {
+    return this.#longMonth.format(new Date(`${value}T00:00:00Z`));
+  }
+
+  shortMonth(value: string): string {
+    return this.#shortMonth.format(new Date(`${value}T00:00:00Z`));
   }
 
   /** A period of days, such as `2026-05`, as `May 2026`. */

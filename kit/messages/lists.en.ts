@@ -22,6 +22,7 @@ export const listsEn = {
     board: "Board",
     tree: "Tree",
     map: "Map",
+    calendar: "Calendar",
     report: "Report",
   },
   mapTooMany: (most: string) =>

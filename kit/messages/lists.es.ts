@@ -24,6 +24,7 @@ export const listsEs: typeof listsEn = {
     board: "Tablero",
     tree: "Árbol",
     map: "Mapa",
+    calendar: "Calendario",
     report: "Informe",
   },
   mapTooMany: (most) =>

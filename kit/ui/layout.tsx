@@ -2,6 +2,7 @@ import type { Context } from "hono";
 import type { Child } from "hono/jsx";
 import {
   accountPath,
+  calendarPath,
   organisationsPath,
   peoplePath,
   signInAddress,
@@ -151,6 +152,13 @@ function Menu({ scope, path }: { scope: Scope; path: string }) {
           </a>
         </li>
       ))}
+      {scope.entities.all.some((each) => each.calendar && scope.may("see", each)) && (
+        <li class="menu-apart">
+          <a href={calendarPath} aria-current={path === calendarPath ? "page" : undefined}>
+            {scope.messages.calendar.title}
+          </a>
+        </li>
+      )}
     </ul>
   );
 }

@@ -23,13 +23,14 @@ export async function dashboardOf(scope: Scope, dashboard: Dashboard, query: URL
     const some = tiles.slice(at, at + atOnce).map((tile) => readyTile(scope, tile, filter));
     ready.push(...(await Promise.all(some)).filter((tile) => tile !== undefined));
   }
+  const figures = ready.filter(({ kind }) => kind === "figure").length;
   return (
     <>
       <div class="tile-head">
         {ready.length > 0 && (await TileFilterForm({ scope, filter }))}
         {mayArrange(scope) && <a href={arrangePath}>{messages.dashboard.arrange}</a>}
       </div>
-      <div class="dashboard">
+      <div class="dashboard" data-figures={figures % 3 === 0 ? "thirds" : "halves"}>
         {ready.map(({ kind, title, href, content, isWhole }) => (
           <section class="panel" data-kind={kind} aria-label={title}>
             <h2>

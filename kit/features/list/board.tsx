@@ -1,23 +1,16 @@
-import type { Context } from "hono";
 import { allowedAmong, fieldsKept } from "../../access/row-rights.ts";
-import { Forbidden, type Scope } from "../../access/scope.ts";
+import type { Scope } from "../../access/scope.ts";
 import type { Entity, Highlight, Row } from "../../entity/entity.ts";
-import { address, localAddress, recordId, withQuery } from "../../entity/links.ts";
+import { withQuery } from "../../entity/links.ts";
 import { choiceLabel, colorOf } from "../../fields/choice.tsx";
-import { sentForm, sentSubmission, sentText, sentVersion } from "../../http/sent-form.ts";
-import { changedDraft } from "../../store/drafts.ts";
 import { filterParameter } from "../../store/list/filters.ts";
 import { highlightsAmong } from "../../store/list/highlights.ts";
 import { listPage, type Total } from "../../store/list/list.ts";
 import { firstPage, type ListRequest, listRequest } from "../../store/list/request.ts";
-import { saveSubmission } from "../../store/save.ts";
-import { findAnyRow } from "../../store/select.ts";
 import { newToken } from "../../store/submissions.ts";
 import type { Columns } from "../../ui/columns.ts";
-import { showPage, Trail } from "../../ui/layout.tsx";
-import { toldErrors } from "../../ui/seen-errors.ts";
 import { totalText } from "../../ui/total.ts";
-import { leave } from "../leave.ts";
+import type { Moved } from "../moving.tsx";
 import { Card, cardFacts } from "./cards.tsx";
 
 /** The most cards of a column; a link leads to the others. */
@@ -171,61 +164,12 @@ export function Board<Known extends Entity>({
   );
 }
 
-/** Moves a record to another column: its field is changed as its form would do it. */
-export async function moveSent(c: Context, scope: Scope, entity: Entity, name: string) {
-  const { messages } = scope;
-  const data = await sentForm(c);
-  const id = recordId(sentText(data, "id"));
-  const version = sentVersion(data);
-  const row = id === undefined ? undefined : await findAnyRow(scope, entity, id);
-  if (!row || version === undefined || scope.isHidden(entity, name)) return c.notFound();
-  const back = localAddress(sentText(data, "_back")) ?? encodeURI(entity.path);
-  const to = sentText(data, "to");
-  const { typed, unasked } = await changedDraft(
-    scope,
-    entity,
-    row,
-    new Map([[name, to ? [to] : []]]),
-  );
+/** What becomes of a record that is moved to another column of a board. */
+export function movedTo(scope: Scope, entity: Entity, name: string, to: string): Moved | undefined {
   const field = entity.fields[name];
-  const goTo = (now: Row) => {
-    const value = to && field ? choiceLabel(field, to, scope.language) : messages.isBlank;
-    return { href: back, text: messages.moved(now.displayTitle.slice(0, 200), value) };
+  if (!field || scope.isHidden(entity, name)) return undefined;
+  return {
+    changes: new Map([[name, to ? [to] : []]]),
+    words: to ? choiceLabel(field, to, scope.language) : scope.messages.isBlank,
   };
-  const why = unasked.length > 0 ? messages.notAsked : undefined;
-  const result = why
-    ? { errors: new Map([["", why]]) }
-    : await saveSubmission(
-        scope,
-        entity,
-        { typed, saved: { row, version } },
-        { submission: sentSubmission(c, data), goTo },
-      ).catch((error) => {
-        if (error instanceof Forbidden) return { errors: new Map([["", messages.mayNotChange]]) };
-        throw error;
-      });
-  if ("outcome" in result) return leave(c, result);
-  const reasons =
-    "errors" in result ? toldErrors(scope, entity, result.errors) : [messages.movedMeanwhile];
-  const page = (
-    <>
-      <Trail scope={scope} to={back} label={scope.namesOf(entity).headings} />
-      <h1>{messages.notMoved(row.displayTitle)}</h1>
-      <ul>
-        {reasons.map((reason) => (
-          <li>{reason}</li>
-        ))}
-      </ul>
-      {scope.offers("/edit", entity) && (
-        <a
-          class="btn btn-primary"
-          href={`${address(row)}/edit?${new URLSearchParams({ _back: back })}`}
-        >
-          {messages.edit}
-        </a>
-      )}
-    </>
-  );
-  const title = messages.notMoved(row.displayTitle);
-  return showPage(c, scope, page, { title, status: "stale" in result ? 409 : 422 });
 }

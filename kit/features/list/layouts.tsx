@@ -1,19 +1,21 @@
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
+import { seenDays } from "../../store/list/on-days.ts";
 import { firstPage } from "../../store/list/request.ts";
 
-/** How a list is laid out: as a table, as cards, as a board of the values of a choice, as a tree of what is below what, or as a map. */
+/** How a list is laid out: as a table, as cards, as a calendar, as a board of the values of a choice, as a tree of what is below what, or as a map. */
 export type Layout<Known extends Entity> =
   | "table"
   | "cards"
+  | "calendar"
   | { board: keyof Known["fields"] & string }
   | { tree: keyof Known["fields"] & string }
   | { map: keyof Known["fields"] & string };
 
 /** A layout, and the field that it goes by. */
 export interface LaidOut {
-  kind: "table" | "cards" | "board" | "tree" | "map" | "report";
+  kind: "table" | "cards" | "calendar" | "board" | "tree" | "map" | "report";
   field?: string;
 }
 
@@ -31,10 +33,15 @@ export function layoutsOf<Known extends Entity>(
       ? { kind: "tree", field: layout.tree }
       : { kind: "map", field: layout.map };
   });
-  const seen = all.filter(({ field }) => field === undefined || !scope.isHidden(known, field));
+  const isDated = seenDays(scope, known) !== undefined;
+  const seen = all.filter(
+    ({ kind, field }) =>
+      (kind !== "calendar" || isDated) && (field === undefined || !scope.isHidden(known, field)),
+  );
   const first: LaidOut[] = seen.length > 0 ? seen : [{ kind: "table" }];
+  const hasCalendar = !isDated || first.some(({ kind }) => kind === "calendar");
   // Whatever a list is, its rows can be counted.
-  return [...first, { kind: "report" }];
+  return [...first, ...(hasCalendar ? [] : [{ kind: "calendar" as const }]), { kind: "report" }];
 }
 
 /** The layout that an address asks for (`layout=board`); the first one otherwise. */

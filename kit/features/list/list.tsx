@@ -2,7 +2,7 @@ import type { Context } from "hono";
 import type { Child } from "hono/jsx";
 import { type KeptView, viewsOf, withOwnLook } from "../../access/kept-views.ts";
 import type { Scope } from "../../access/scope.ts";
-import type { Entity, Row } from "../../entity/entity.ts";
+import type { Entity, Highlight, Row } from "../../entity/entity.ts";
 import type { Label } from "../../entity/label.ts";
 import { withQuery } from "../../entity/links.ts";
 import type { PageLink } from "../../entity/page-link.ts";
@@ -15,7 +15,13 @@ import { filterable, filterParameter } from "../../store/list/filters.ts";
 import { groupingOf, isGroupable } from "../../store/list/groups.ts";
 import { highlightsAmong } from "../../store/list/highlights.ts";
 import { type ListPage, listPage } from "../../store/list/list.ts";
-import { firstPage, isPlace, listRequest, pageSizes } from "../../store/list/request.ts";
+import {
+  firstPage,
+  isPlace,
+  type ListRequest,
+  listRequest,
+  pageSizes,
+} from "../../store/list/request.ts";
 import { isSearched } from "../../store/list/search.ts";
 import { totalsOf } from "../../store/list/totals.ts";
 import type { Columns } from "../../ui/columns.ts";
@@ -24,10 +30,13 @@ import { PageLinks } from "../../ui/page-links.tsx";
 import { Pager } from "../../ui/pager.tsx";
 import { RecordTable } from "../../ui/table.tsx";
 import { totalText } from "../../ui/total.ts";
+import { calendarOf } from "../calendar/calendar.tsx";
+import { moveDayPath, movedToDay } from "../calendar/move.ts";
 import type { Feature } from "../feature.ts";
+import { moveSent } from "../moving.tsx";
 import { reportAddress } from "../report/builder.tsx";
 import { reportOf } from "../report/report.tsx";
-import { Board, type BoardPage, boardPage, movePath, moveSent } from "./board.tsx";
+import { Board, boardPage, movedTo, movePath } from "./board.tsx";
 import { Cards, cardFacts } from "./cards.tsx";
 import { chosenColumns, chosenWidths, columnsSent, showColumns } from "./columns.tsx";
 import { type Chip, Chips, chipsOf } from "./filter-chips.tsx";
@@ -35,7 +44,7 @@ import { panelPath, showPanel } from "./filter-panel.tsx";
 import { filterValue } from "./filter-words.ts";
 import { chosenLayout, type LaidOut, type Layout, LayoutLinks, layoutsOf } from "./layouts.tsx";
 import { mapOf, mapPage } from "./map.tsx";
-import { Tree, type TreePage, treePage } from "./tree.tsx";
+import { Tree, treePage } from "./tree.tsx";
 import { showViews, Views, viewSent, viewsPath } from "./views.tsx";
 
 /** What a list has besides its columns. */
@@ -111,11 +120,23 @@ export function list<Known extends Entity>(
         needs,
         answer: (c, scope) => viewSent(c, scope, known),
       },
+      ...(known.calendar
+        ? [
+            {
+              method: "POST" as const,
+              path: moveDayPath(known),
+              needs: { action: "change", entity: known } as const,
+              answer: (c: Context, scope: Scope) =>
+                moveSent(c, scope, known, (row, to) => movedToDay(scope, known, row, to)),
+            },
+          ]
+        : []),
       ...boards.map(({ board }) => ({
         method: "POST" as const,
         path: movePath(known),
         needs: { action: "change", entity: known } as const,
-        answer: (c: Context, scope: Scope) => moveSent(c, scope, known, board),
+        answer: (c: Context, scope: Scope) =>
+          moveSent(c, scope, known, (_, to) => movedTo(scope, known, board, to)),
       })),
     ],
   };
@@ -169,22 +190,7 @@ async function showList<Known extends Entity>(
       page={{ ...page, highlights, ...(totals && { totals }), ...(grouping && { grouping }) }}
       layouts={layouts}
       layout={layout}
-      board={
-        layout.kind === "board"
-          ? await boardPage(scope, known, request, layout.field ?? "")
-          : undefined
-      }
-      tree={
-        layout.kind === "tree"
-          ? await treePage(scope, known, request, layout.field ?? "")
-          : undefined
-      }
-      map={
-        layout.kind === "map"
-          ? await mapOf(scope, known, await mapPage(scope, known, request, layout.field ?? ""))
-          : undefined
-      }
-      report={layout.kind === "report" ? await reportOf(scope, known, request) : undefined}
+      laidOut={await laidOut(scope, entity, layout, { page, request, columns, highlights })}
       named={named}
       widths={chosenWidths(scope, entity, own, query)}
       columns={columns}
@@ -195,6 +201,56 @@ async function showList<Known extends Entity>(
   );
   return showPage(c, scope, content, { title: scope.namesOf(known).headings });
 }
+
+/** The records of a list as its layout has them; undefined for a table. */
+async function laidOut<Known extends Entity>(
+  scope: Scope,
+  known: Known,
+  { kind, field = "" }: LaidOut,
+  {
+    page,
+    request,
+    columns,
+    highlights,
+  }: {
+    page: ListPage<Known>;
+    request: ListRequest;
+    columns: Columns<Known>;
+    highlights: ReadonlyMap<number, Highlight>;
+  },
+): Promise<Child | undefined> {
+  const entity = known as unknown as Entity;
+  const layouts: Readonly<Record<LaidOut["kind"], () => Promise<Child | undefined> | undefined>> = {
+    table: () => undefined,
+    cards: async () => (
+      <Cards
+        scope={scope}
+        rows={page.rows as unknown as Row[]}
+        facts={cardFacts(scope, known, columns)}
+        highlights={highlights}
+      />
+    ),
+    board: async () => (
+      <Board
+        scope={scope}
+        entity={known}
+        board={await boardPage(scope, entity, request, field)}
+        shown={columns}
+        query={request.query}
+      />
+    ),
+    tree: async () => (
+      <Tree scope={scope} entity={entity} tree={await treePage(scope, entity, request, field)} />
+    ),
+    map: async () => mapOf(scope, entity, await mapPage(scope, entity, request, field)),
+    calendar: () => calendarOf(scope, entity, request),
+    report: () => reportOf(scope, entity, request),
+  };
+  return layouts[kind]();
+}
+
+/** The layouts that show what they have where a list finds no records, too. */
+const shownEmpty: ReadonlySet<LaidOut["kind"]> = new Set(["calendar", "report"]);
 
 /** A list: heading, search box, filters, table, pages. */
 function ListFrame<Known extends Entity>({
@@ -207,10 +263,7 @@ function ListFrame<Known extends Entity>({
   widths,
   layouts,
   layout,
-  board,
-  tree,
-  map,
-  report,
+  laidOut,
 }: {
   page: ListPage<Known>;
   columns: Columns<Known>;
@@ -222,10 +275,8 @@ function ListFrame<Known extends Entity>({
   widths: ReadonlyMap<unknown, number>;
   layouts: readonly LaidOut[];
   layout: LaidOut;
-  board: BoardPage | undefined;
-  tree: TreePage | undefined;
-  map: Child | undefined;
-  report: Child | undefined;
+  /** The records as the layout has them; undefined for a table. */
+  laidOut: Child | undefined;
 }) {
   const { scope, request, narrowed, total } = page;
   const entity = page.entity as unknown as Entity;
@@ -303,38 +354,21 @@ function ListFrame<Known extends Entity>({
         )}
       </p>
       <div class="list">
-        {total.count === 0 && !report ? (
+        {total.count === 0 && !shownEmpty.has(layout.kind) ? (
           <p class="empty">
             {narrowed ? messages.noMatches(many) : messages.noRecords(many)}{" "}
             {!narrowed && adds && <a href={`${path}/new`}>{messages.makeFirst}</a>}
           </p>
-        ) : board ? (
-          <Board
-            scope={scope}
-            entity={page.entity}
-            board={board}
-            shown={columns}
-            query={request.query}
-          />
-        ) : tree ? (
-          <Tree scope={scope} entity={entity} tree={tree} />
-        ) : (map ?? report) ? (
-          (map ?? report)
-        ) : layout.kind === "cards" ? (
-          <Cards
-            scope={scope}
-            rows={page.rows as unknown as Row[]}
-            facts={cardFacts(scope, page.entity, columns)}
-            highlights={page.highlights ?? new Map()}
-          />
         ) : (
-          <RecordTable
-            page={page}
-            columns={columns}
-            widths={widths}
-            sorts
-            chosenFor={changes.length > 0 ? "rows" : undefined}
-          />
+          (laidOut ?? (
+            <RecordTable
+              page={page}
+              columns={columns}
+              widths={widths}
+              sorts
+              chosenFor={changes.length > 0 ? "rows" : undefined}
+            />
+          ))
         )}
         {isTable && changes.length > 0 && total.count > 0 && (
           <ManyForm page={page as unknown as ListPage} changes={changes} />

@@ -340,7 +340,14 @@ function Lines({ title, categories, series, text, width, height }: Drawn) {
   return (
     <svg class="chart-area" viewBox={`0 0 ${width} ${height}`}>
       <title>{title}</title>
-      <Axes categories={categories} width={width} up={up} middle={(at) => along(at)} text={text} />
+      <Axes
+        categories={categories}
+        width={width}
+        height={height}
+        up={up}
+        middle={(at) => along(at)}
+        text={text}
+      />
       {shapes.map((path, at) => (
         <path class="chart-line" data-line={at + 1} d={path} />
       ))}

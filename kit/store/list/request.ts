@@ -42,6 +42,8 @@ export const ownParameters: ReadonlySet<string> = new Set([
   "rows",
   "archived",
   "only",
+  "span",
+  "on",
   ...reportParameters,
 ]);
 

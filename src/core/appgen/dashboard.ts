@@ -56,7 +56,7 @@ function chosenTiles(model: Model): TileCode[] {
 }
 
 /** How many of each kind of tile are suggested. */
-const most = { trends: 3, rings: 2 };
+const most = { trends: 3, rings: 2, lists: 2 };
 
 /** What the fields of the entities suggest: how much happens, where, in which states, what is late, and what was last. */
 function suggestedTiles(model: Model): TileCode[] {
@@ -71,8 +71,18 @@ function suggestedTiles(model: Model): TileCode[] {
     }),
   );
   const [first] = events;
+  const stack = first && stateOf(first);
   const months: TileCode[] = first
-    ? [{ of: first, query: report(first, { by: `${dayOf(first)}:month`, drawn: "columns" }) }]
+    ? [
+        {
+          of: first,
+          query: report(first, {
+            by: `${dayOf(first)}:month`,
+            ...(stack && { across: nameOf(stack) }),
+            drawn: "columns",
+          }),
+        },
+      ]
     : [];
   const origin = first && originOf(model, first);
   const origins: TileCode[] =

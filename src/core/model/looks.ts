@@ -10,6 +10,7 @@ import { type FieldNames, wordsOf } from "./word-lists.ts";
 const layouts: Readonly<Record<Layout["kind"], "plain" | "by a field">> = {
   table: "plain",
   cards: "plain",
+  calendar: "plain",
   board: "by a field",
   tree: "by a field",
   map: "by a field",
@@ -26,17 +27,17 @@ export function interpretLooks(
   diagnostics: Diagnostics,
 ): void {
   const at = (name: string) => body.entries.find(({ key }) => key.text === name)?.value;
-  const given = at("layouts");
-  entity.layouts = given ? readLayouts(given, entity, names, diagnostics) : usualLayouts(entity);
   const painted = at("colors");
   if (painted) readColors(painted, names, diagnostics);
+  const calendar = at("calendar");
+  const days = calendar ? readDays(calendar, entity, names, diagnostics) : usualDays(entity);
+  if (days) entity.calendar = days;
+  const given = at("layouts");
+  entity.layouts = given ? readLayouts(given, entity, names, diagnostics) : usualLayouts(entity);
   const highlights = at("highlights");
   if (highlights) entity.highlights = readHighlights(highlights, diagnostics);
   const views = at("views");
   if (views) entity.views = readViews(views, diagnostics);
-  const calendar = at("calendar");
-  const days = calendar ? readDays(calendar, entity, names, diagnostics) : usualDays(entity);
-  if (days) entity.calendar = days;
 }
 
 /** A table, cards, a board of the tabs or of the first choice with few values, a tree of what refers to itself, and a map of places. */
@@ -72,7 +73,7 @@ function readLayouts(
       diagnostics.error(
         at,
         `\`${text}\` is no layout`,
-        "there are `table`, `cards`, `board` with a choice, `tree` with a reference to the entity itself, and `map` with a place",
+        "there are `table`, `cards`, `calendar`, `board` with a choice, `tree` with a reference to the entity itself, and `map` with a place",
       );
       continue;
     }
@@ -80,7 +81,12 @@ function readLayouts(
       diagnostics.error(at, `\`${known}\` appears here twice`, "take one out");
       continue;
     }
-    if (known === "table" || known === "cards") {
+    if (known === "calendar" && !entity.calendar) {
+      const help = "add a date to it, or take `calendar` out";
+      diagnostics.error(at, `\`${entity.name}\` has no days for a calendar`, help);
+      continue;
+    }
+    if (known === "table" || known === "cards" || known === "calendar") {
       found.push({ kind: known });
       continue;
     }

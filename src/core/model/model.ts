@@ -160,7 +160,7 @@ export interface Entity {
 
 /** How a list is laid out: by a field, where it takes one. */
 export type Layout =
-  | { kind: "table" | "cards" }
+  | { kind: "table" | "cards" | "calendar" }
   | { kind: "board" | "tree" | "map"; field: string };
 
 /** The colours that values and rows can have. */
