@@ -89,6 +89,7 @@ describe.each(kinds)("from a model to its application over $kind, command by com
       "levadura_submission",
       "levadura_taken_back",
       "levadura_texts",
+      "levadura_tile",
       "levadura_work",
       "order",
     ]);
@@ -403,7 +404,7 @@ describe("beginning and seeding", () => {
       expect((await levadura(["seed"], folder)).out).toContain("Left alone");
       const tables = rowsOf<{ name: string }>(
         file,
-        "select name from sqlite_schema where type = 'table' and name not in ('levadura_ledger', 'levadura_loads', 'levadura_submission', 'levadura_taken_back', 'levadura_texts', 'levadura_work') and name not like 'sqlite%' order by 1",
+        "select name from sqlite_schema where type = 'table' and name not in ('levadura_ledger', 'levadura_loads', 'levadura_submission', 'levadura_taken_back', 'levadura_texts', 'levadura_tile', 'levadura_work') and name not like 'sqlite%' order by 1",
       );
       return tables.map(
         ({ name }) =>

@@ -38,6 +38,9 @@ async function linksWith(its: readonly Feature[], may: Policy["may"] = () => tru
   const db = openTables<object>("sqlite::memory:");
   await sql`create table hive (id integer primary key, code text, code__order text,
     version integer, created_at text, updated_at text)`.execute(db);
+  await sql`create table levadura_tile (organisation_id, account_id, place, entity_table, name, query)`.execute(
+    db,
+  );
   await sql`insert into hive values (1, 'B-07', null, 1, '2026-01-01T00:00:00Z', '2026-01-01T00:00:00Z')`.execute(
     db,
   );

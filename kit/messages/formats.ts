@@ -15,6 +15,7 @@ export class Formats {
   readonly #longDay: Intl.DateTimeFormat;
   readonly #weekday: Intl.DateTimeFormat;
   readonly #longMonth: Intl.DateTimeFormat;
+  readonly #monthName: Intl.DateTimeFormat;
   readonly #shortMonth: Intl.DateTimeFormat;
   readonly #dates = new Map<string, string>();
   readonly #numbers = new Map<number, string>();
@@ -43,6 +44,7 @@ export class Formats {
     this.#weekday = new Intl.DateTimeFormat(language, { weekday: "short", timeZone: "UTC" });
     const longMonth = { year: "numeric", month: "long", timeZone: "UTC" } as const;
     this.#longMonth = new Intl.DateTimeFormat(language, longMonth);
+    this.#monthName = new Intl.DateTimeFormat(language, { month: "long", timeZone: "UTC" });
     this.#shortMonth = new Intl.DateTimeFormat(language, { month: "short", timeZone: "UTC" });
     this.#dateTime = new Intl.DateTimeFormat(language, {
       dateStyle: "medium",
@@ -95,6 +97,11 @@ export class Formats {
   /** The month of a date: `May 2026`, and `May`. */
   longMonth(value: string): string {
     return this.#longMonth.format(new Date(`${value}T00:00:00Z`));
+  }
+
+  /** A month of the year, from 1 to 12: `March`. */
+  monthName(month: number): string {
+    return this.#monthName.format(new Date(Date.UTC(2024, month - 1, 1)));
   }
 
   shortMonth(value: string): string {

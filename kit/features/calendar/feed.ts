@@ -75,7 +75,8 @@ export async function hasFeed({ access, db, person }: Scope): Promise<boolean> {
 
 async function answerFeed(c: Context, scope: Scope) {
   const seeing = await scopeOfFeed(c, scope);
-  if (!seeing) return c.notFound();
+  // Programs that ask have no use for a page to sign in.
+  if (!seeing) return c.body("There is no such calendar.\n", 404, { "content-type": "text/plain" });
   const text = await feedOf(seeing, originFor(c.req.url));
   return c.body(text, 200, { "content-type": "text/calendar; charset=utf-8" });
 }

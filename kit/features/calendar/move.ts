@@ -4,7 +4,7 @@ import { dayAfter } from "../../formula/periods.ts";
 import { toLocal } from "../../formula/zones.ts";
 import { seenDays } from "../../store/list/on-days.ts";
 import type { Moved } from "../moving.tsx";
-import { calendarRequest } from "./span.ts";
+import { isDay } from "./span.ts";
 
 /** Where a record is sent that is moved to another day. */
 export function moveDayPath({ path }: Entity): string {
@@ -14,8 +14,7 @@ export function moveDayPath({ path }: Entity): string {
 /** What becomes of a record that is moved to another day: its end moves along, and times of the day stay. */
 export function movedToDay(scope: Scope, entity: Entity, row: Row, to: string): Moved | undefined {
   const calendar = seenDays(scope, entity);
-  const isDay = calendarRequest(new URLSearchParams({ on: to }), "").on === to;
-  if (!calendar || !isDay) return undefined;
+  if (!calendar || !isDay(to)) return undefined;
   const local = (name: string) => {
     const value = row[name];
     if (typeof value !== "string") return undefined;

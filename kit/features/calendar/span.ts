@@ -50,8 +50,8 @@ export function besides(request: CalendarRequest): { before: string; behind: str
   return { before: dayAfter(from, -1), behind: dayAfter(to, 1) };
 }
 
-/** A day that there is, in the years 1 to 9999. */
-function isDay(text: string): boolean {
+/** Whether a text is a day that there is, in the years 1 to 9998. */
+export function isDay(text: string): boolean {
   const [, year, month, date] = /^(\d{4})-(\d{2})-(\d{2})$/.exec(text) ?? [];
   if (year === undefined || year === "0000" || text > "9998-12-31") return false;
   return calendarDay(Number(year), Number(month), Number(date)) === text;

@@ -8,7 +8,8 @@ import { listRequest } from "../../store/list/request.ts";
 import { type Drawing, reportIn } from "../../store/report/report.ts";
 import { mostRows, runReport } from "../../store/report/run.ts";
 import { shownValue } from "../../ui/value.tsx";
-import { drawnReport, reportTitle, rowsOf } from "../report/report.tsx";
+import { drawnReport, reportTitle } from "../report/report.tsx";
+import { rowsOf } from "../report/rows-of.ts";
 import { filteredQuery, type TileFilter } from "./filter.tsx";
 import type { Tile } from "./tile.ts";
 

@@ -6,15 +6,20 @@ import { withQuery } from "../../entity/links.ts";
 import { noteEvent } from "../../store/audit.ts";
 import { everyId, rowsWith } from "../../store/list/every.ts";
 import { type ListRequest, listRequest } from "../../store/list/request.ts";
+import { reportIn } from "../../store/report/report.ts";
+import { runReport } from "../../store/report/run.ts";
 import type { Columns } from "../../ui/columns.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
 import { WideTable } from "../../ui/wide-table.tsx";
 import type { Feature } from "../feature.ts";
 import { chosenColumns } from "../list/columns.tsx";
+import { chartPicture, plainDrawings } from "../report/picture.tsx";
+import { reportTitle } from "../report/report.tsx";
 import { type ExportColumn, exportColumns } from "./cells.ts";
 import { csvOf } from "./csv.ts";
 import { geojsonOf, placeField } from "./geojson.ts";
 import { mostPrinted, pdfOf, printed } from "./pdf.ts";
+import { type ReportFormat, reportFiles, reportFormats } from "./report-files.ts";
 import { mostSheetRows, xlsxOf } from "./xlsx.ts";
 
 /** What a list shows, as a file: all of its pages, with its filters, its order and its columns. */
@@ -41,6 +46,18 @@ export function exporting<Known extends Entity>(entity: Known, columns: Columns<
         needs,
         answer: (c, scope) => offer(c, scope, known, asked(c)),
       },
+      {
+        method: "GET",
+        path: `${start}/picture.svg`,
+        needs,
+        answer: (c, scope) => picture(c, scope, known, asked(c)),
+      },
+      ...reportFormats.map((format) => ({
+        method: "GET" as const,
+        path: `${start}/report.${format}`,
+        needs,
+        answer: (c: Context, scope: Scope) => reportFile(c, scope, known, asked(c), format),
+      })),
       ...formats.map((format) => ({
         method: "GET" as const,
         path: `${start}/${format}`,
@@ -78,6 +95,44 @@ function formatsOf(scope: Scope, entity: Entity): Format[] {
   return formats.filter((format) => format !== "geojson" || placeField(scope, entity));
 }
 
+/** A report as a file; it is in the log from then on. */
+async function reportFile(
+  c: Context,
+  scope: Scope,
+  entity: Entity,
+  request: ListRequest,
+  format: ReportFormat,
+) {
+  const report = reportIn(request.query);
+  const { result } = await runReport(scope, entity, request, report);
+  if (!result || result.tooMany) return c.notFound();
+  const title = reportTitle(scope, entity, result);
+  const content = await reportFiles[format](scope, title, result);
+  await noteReport(scope, entity, request, { rows: result.whole.tally.rows, format });
+  return file(c, `${title} ${scope.today}.${format}`, format, Readable.from([content]));
+}
+
+/** The chart of a report as a picture of its own. */
+async function picture(c: Context, scope: Scope, entity: Entity, request: ListRequest) {
+  const report = reportIn(request.query);
+  const { result } = await runReport(scope, entity, request, report);
+  const svg = result && !result.tooMany && chartPicture(scope, result, report.drawn);
+  if (!result || !svg) return c.notFound();
+  await noteReport(scope, entity, request, { rows: result.whole.tally.rows, format: "svg" });
+  const name = `${reportTitle(scope, entity, result)} ${scope.today}.svg`;
+  return file(c, name, "svg", Readable.from([Buffer.from(svg)]));
+}
+
+/** Notes that a report of some rows was exported. */
+async function noteReport(
+  scope: Scope,
+  { table }: Entity,
+  { query }: ListRequest,
+  what: { rows: number; format: string },
+): Promise<void> {
+  await noteEvent(scope, "export", { table, ...what, query: query.toString().slice(0, 500) });
+}
+
 /** A page that says how many rows there are, and asks as what they are wanted. */
 async function offer(c: Context, scope: Scope, entity: Entity, request: ListRequest) {
   const { messages, format } = scope;
@@ -89,6 +144,9 @@ async function offer(c: Context, scope: Scope, entity: Entity, request: ListRequ
     <>
       <Trail scope={scope} to={withQuery(path, request.query, {})} label={headings} />
       <h1>{title}</h1>
+      {request.query.get("layout") === "report" && (
+        <ReportFormats scope={scope} entity={entity} query={request.query} />
+      )}
       <p>{messages.exportHelp(format.count(total, one, many))}</p>
       <ul class="tiles">
         {formatsOf(scope, entity).map((each) => (
@@ -114,6 +172,37 @@ async function offer(c: Context, scope: Scope, entity: Entity, request: ListRequ
   return showPage(c, scope, page, { title });
 }
 
+/** As what the report of an address can be had, besides its rows. */
+function ReportFormats({
+  scope,
+  entity,
+  query,
+}: {
+  scope: Scope;
+  entity: Entity;
+  query: URLSearchParams;
+}) {
+  const { messages } = scope;
+  const path = `${encodeURI(entity.path)}/export`;
+  const isPicture = !plainDrawings.has(reportIn(query).drawn);
+  const tile = (end: string, words: string) => (
+    <li class="tile">
+      <a class="stretched-link" href={withQuery(`${path}/${end}`, query, {})}>
+        {words}
+      </a>
+    </li>
+  );
+  return (
+    <>
+      <p>{messages.report.exportHelp}</p>
+      <ul class="tiles report-formats">
+        {reportFormats.map((each) => tile(`report.${each}`, messages.exportFormats[each]))}
+        {isPicture && tile("picture.svg", messages.report.picture)}
+      </ul>
+    </>
+  );
+}
+
 /** What is exported. */
 interface Exported {
   scope: Scope;
@@ -128,26 +217,36 @@ const answers: Readonly<
   csv: async (c, exported) => {
     const rows = await rowsOf(exported, "csv", fieldsReadBy(exported.columns));
     if (!rows) return c.notFound();
-    return file(c, exported, "csv", Readable.from(csvOf(exported.columns, rows)));
+    return file(c, nameOf(exported, "csv"), "csv", Readable.from(csvOf(exported.columns, rows)));
   },
   xlsx: async (c, exported) => {
     const rows = await rowsOf(exported, "xlsx", fieldsReadBy(exported.columns));
     if (!rows) return c.notFound();
     const { headings } = exported.scope.namesOf(exported.entity);
-    return file(c, exported, "xlsx", await xlsxOf(headings, exported.columns, rows));
+    return file(
+      c,
+      nameOf(exported, "xlsx"),
+      "xlsx",
+      await xlsxOf(headings, exported.columns, rows),
+    );
   },
   pdf: async (c, exported) => {
     const rows = await rowsOf(exported, "pdf");
     if (!rows) return c.notFound();
     const { scope, entity, columns } = exported;
     const pages = await pdfOf(scope, scope.namesOf(entity).headings, columns, rows);
-    return file(c, exported, "pdf", Readable.from([pages]));
+    return file(c, nameOf(exported, "pdf"), "pdf", Readable.from([pages]));
   },
   geojson: async (c, exported) => {
     const place = placeField(exported.scope, exported.entity);
     const rows = place && (await rowsOf(exported, "geojson"));
     if (!place || !rows) return c.notFound();
-    return file(c, exported, "geojson", Readable.from(geojsonOf(place, exported.columns, rows)));
+    return file(
+      c,
+      nameOf(exported, "geojson"),
+      "geojson",
+      Readable.from(geojsonOf(place, exported.columns, rows)),
+    );
   },
   print: async (c, exported) => {
     const rows = await rowsOf(exported, "print");
@@ -174,21 +273,20 @@ function fieldsReadBy(columns: readonly ExportColumn[]): ReadonlySet<string> | u
   return names.length === columns.length ? new Set(names) : undefined;
 }
 
-const types: Readonly<Record<Exclude<Format, "print">, string>> = {
+const types: Readonly<Record<Exclude<Format, "print"> | "svg", string>> = {
+  svg: "image/svg+xml",
   csv: "text/csv; charset=utf-8",
   xlsx: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
   pdf: "application/pdf",
   geojson: "application/geo+json",
 };
 
+function nameOf({ scope, entity }: Exported, format: Format): string {
+  return `${scope.namesOf(entity).headings} ${scope.today}.${format}`;
+}
+
 /** An answer that browsers save as a file. */
-function file(
-  c: Context,
-  { scope, entity }: Exported,
-  format: Exclude<Format, "print">,
-  content: Readable,
-): Response {
-  const name = `${scope.namesOf(entity).headings} ${scope.today}.${format}`;
+function file(c: Context, name: string, format: keyof typeof types, content: Readable): Response {
   const plain = name.replace(/[^\w .-]/g, "_");
   return c.body(Readable.toWeb(content) as ReadableStream, 200, {
     "content-type": types[format],

@@ -13,33 +13,63 @@ export async function pdfOf(
   columns: readonly ExportColumn[],
   rows: AsyncIterable<readonly Row[]>,
 ): Promise<Buffer> {
+  const lines: PrintedLine[] = [];
+  for await (const some of rows) {
+    for (const row of some)
+      lines.push({ cells: columns.map((column) => printed(scope, column.cell(row), column)) });
+  }
+  const heading = columns.map(({ label, numeric }) => ({ text: label, numeric }));
+  return tablePages(scope, title, { heading, lines });
+}
+
+/** A line of a table on pages. */
+interface PrintedLine {
+  cells: readonly string[];
+  isBold?: boolean;
+  /** The colour behind it. */
+  fill?: string;
+}
+
+/** A table on pages, with its heading on each of them. */
+export async function tablePages(
+  scope: Scope,
+  title: string,
+  {
+    heading,
+    lines,
+  }: {
+    heading: readonly { text: string; numeric: boolean }[];
+    lines: readonly PrintedLine[];
+  },
+): Promise<Buffer> {
   const pdfmake = (await import("pdfmake")).default;
   const { default: fonts } = await import("pdfmake/fonts/Roboto.js");
   pdfmake.addFonts(fonts);
   pdfmake.setUrlAccessPolicy(() => false);
   const { messages, format, settings } = scope;
-  const heading = columns.map(({ label, numeric }): TableCell => {
-    return { text: label, bold: true, alignment: numeric ? "right" : "left", fillColor: "#eeeae0" };
+  const side = heading.map(({ numeric }) => (numeric ? "right" : "left"));
+  const head = heading.map(({ text }, at): TableCell => {
+    return { text, bold: true, alignment: side[at] ?? "left", fillColor: "#eeeae0" };
   });
-  const body: TableCell[][] = [heading];
-  for await (const some of rows) {
-    for (const row of some) {
-      body.push(
-        columns.map((column) => ({
-          text: printed(scope, column.cell(row), column),
-          alignment: column.numeric ? "right" : "left",
-        })),
-      );
-    }
-  }
+  const body = lines.map(({ cells, isBold, fill }) =>
+    cells.map((text, at): TableCell => {
+      const alignment = side[at] ?? "left";
+      return { text, alignment, ...(isBold && { bold: true }), ...(fill && { fillColor: fill }) };
+    }),
+  );
   const table: Content = {
-    table: { headerRows: 1, widths: columns.map(() => "auto"), body, dontBreakRows: true },
+    table: {
+      headerRows: 1,
+      widths: heading.map(() => "auto"),
+      body: [head, ...body],
+      dontBreakRows: true,
+    },
     layout: "lightHorizontalLines",
   };
   return pdfmake
     .createPdf({
       pageSize: "A4",
-      pageOrientation: columns.length > 7 ? "landscape" : "portrait",
+      pageOrientation: heading.length > 7 ? "landscape" : "portrait",
       pageMargins: [36, 44, 36, 44],
       info: { title, author: settings.name },
       defaultStyle: { font: "Roboto", fontSize: 9 },

@@ -58,7 +58,7 @@ function formatOf(cell: Cell, column: ExportColumn | undefined): string | undefi
 }
 
 /** A name that a sheet can have. */
-function sheetName(title: string): string {
+export function sheetName(title: string): string {
   return (
     title
       .replace(/[\\/?*[\]:']/g, " ")

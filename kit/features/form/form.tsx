@@ -102,7 +102,11 @@ type Showing = (c: Context, form: Form, status?: number) => Response | Promise<R
 async function beginNew(c: Context, scope: Scope, entity: Entity, show: Showing) {
   const query = new URL(c.req.url).searchParams;
   const starts = writtenValues(entity, startValues(entity.inputs, scope), scope);
-  const begun = new Map([...starts, ...typedValues(entity, query)]);
+  const asked = typedValues(entity, query);
+  // Addresses have days as `2026-05-03`; forms have them as the person writes them.
+  const right = writtenValues(entity, rightValues(entity, asked, scope), scope);
+  const given = [...asked].map(([name, typed]) => [name, right.get(name) ?? typed] as const);
+  const begun = new Map([...starts, ...given]);
   const values = await filledIn(scope, entity, "starts", begun);
   const form = await newForm(scope, entity, values);
   return show(c, { ...form, back: localAddress(query.get("_back")) });

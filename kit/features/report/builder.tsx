@@ -11,30 +11,36 @@ import {
   drawings,
   type Figure,
   figureKinds,
+  markKinds,
   mostFigures,
   mostGroups,
   type Report,
   reportParameters,
+  tellings,
 } from "../../store/report/report.ts";
 import type { Trouble } from "../../store/report/run.ts";
 
 /** What is chosen in the form of a report, as it is sent. */
-const sent = ["_by", "_figure", "_of", "_across"] as const;
+const sent = ["_by", "_figure", "_of", "_as", "_across", "_mark", "_number"] as const;
 
 /** The address of a report that was put together in its form; undefined where the address is one already. */
 export function reportAddress(query: URLSearchParams): URLSearchParams | undefined {
   if (!sent.some((name) => query.has(name))) return undefined;
   const next = new URLSearchParams(query);
-  for (const name of [...sent, "by", "show", "across"]) next.delete(name);
+  for (const name of [...sent, "by", "show", "across", "mark"]) next.delete(name);
   for (const text of query.getAll("_by")) if (text.trim()) next.append("by", text.trim());
   const across = query.get("_across")?.trim();
   if (across) next.set("across", across);
   const formulas = query.getAll("_of");
+  const tellings = query.getAll("_as");
   for (const [at, kind] of query.getAll("_figure").entries()) {
     const of = formulas[at]?.trim() ?? "";
-    if (kind === "count") next.append("show", kind);
-    else if (kind !== "" && of !== "") next.append("show", `${kind}:${of}`);
+    const as = tellings[at] ? `:${tellings[at]}` : "";
+    if (kind === "count") next.append("show", kind + as);
+    else if (kind !== "" && of !== "") next.append("show", `${kind}:${of}${as}`);
   }
+  const [mark, number] = [query.get("_mark"), query.get("_number")?.trim().replace(",", ".")];
+  if (mark && number) next.set("mark", `${mark}:${number}`);
   for (const [name, value] of [...next]) if (value === "") next.delete(name, value);
   return next;
 }
@@ -144,6 +150,18 @@ export function ReportBuilder({
                 figure && trouble(figure.kind === "count" ? "" : figure.of) ? "true" : undefined
               }
             />
+            <select
+              class="form-select form-select-sm"
+              name="_as"
+              aria-label={`${words.toldAs}, ${at + 1}`}
+            >
+              <option value="">{words.itself}</option>
+              {tellings.map((telling) => (
+                <option value={telling} selected={figure?.as === telling}>
+                  {words.tellings[telling]}
+                </option>
+              ))}
+            </select>
           </div>
         ))}
       </fieldset>
@@ -175,6 +193,30 @@ export function ReportBuilder({
             ))}
           </select>
         </label>
+        <div class="report-mark">
+          <select class="form-select form-select-sm" name="_mark" aria-label={words.mark}>
+            <option value="">{`${words.mark}: ${words.nothing}`}</option>
+            {report.figures.flatMap((figure, at) =>
+              markKinds.map((kind) => (
+                <option
+                  value={`${at + 1}:${kind}`}
+                  selected={report.mark?.figure === at && report.mark.kind === kind}
+                >
+                  {words.marks[kind](figureName(scope, entity, figure))}
+                </option>
+              )),
+            )}
+          </select>
+          <input
+            class="form-control form-control-sm"
+            name="_number"
+            inputmode="decimal"
+            value={report.mark ? String(report.mark.value) : ""}
+            aria-label={words.markNumber}
+            placeholder="3"
+            autocomplete="off"
+          />
+        </div>
         <label class="report-line">
           <span>{words.drawnAs}</span>
           <select class="form-select form-select-sm" name="drawn">

@@ -2,6 +2,15 @@ import type { Scope } from "../../access/scope.ts";
 import { labelIn } from "../../entity/label.ts";
 import { durationText } from "../../formula/durations.ts";
 import type { ReadyFigure } from "../../store/report/figures.ts";
+import type { Told } from "../../store/report/told.ts";
+
+/** A figure of a group as it is told: itself, or a ratio in percent. */
+export function toldText(scope: Scope, { figure, value, isRatio }: Told): string {
+  if (!isRatio) return figureValueText(scope, figure, value);
+  if (typeof value !== "number") return "";
+  const { format } = scope;
+  return figure.figure.as === "change" ? format.change(value) : format.share(value);
+}
 
 /** What a figure came to, as people read it; nothing where there was nothing. */
 export function figureValueText(

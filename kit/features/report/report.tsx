@@ -1,14 +1,14 @@
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { inSentence } from "../../entity/label.ts";
-import { withQuery } from "../../entity/links.ts";
-import { firstPage, type ListRequest } from "../../store/list/request.ts";
+import type { ListRequest } from "../../store/list/request.ts";
 import { formulaLabel } from "../../store/report/dimensions.ts";
 import type { ReadyFigure } from "../../store/report/figures.ts";
-import { type Drawing, reportIn, reportParameters } from "../../store/report/report.ts";
-import { type Group, mostRows, type ReportResult, runReport } from "../../store/report/run.ts";
+import { type Drawing, reportIn } from "../../store/report/report.ts";
+import { mostRows, type ReportResult, runReport } from "../../store/report/run.ts";
 import { ReportBuilder } from "./builder.tsx";
 import { ReportChart } from "./chart.tsx";
+import { type RowsOf, rowsOf } from "./rows-of.ts";
 import { ReportTable } from "./table.tsx";
 import { Trend } from "./trend.tsx";
 
@@ -100,30 +100,4 @@ function figureTitle(scope: Scope, entity: Entity, { figure, label }: ReadyFigur
 /** `apiary` of `Hive · Apiary`. */
 function lastPart(label: string): string {
   return inSentence(label.split(" · ").at(-1) ?? label);
-}
-
-/** Where the rows of a group of a report are; undefined where no address leads to them. */
-export type RowsOf = (group: Group, across?: string) => string | undefined;
-
-/** Leads from a group of a report to its rows: the list with a formula for them. */
-export function rowsOf(
-  { path }: Entity,
-  query: URLSearchParams,
-  result: ReportResult | undefined,
-): RowsOf {
-  const cleared = Object.fromEntries(reportParameters.map((name) => [name, undefined]));
-  const before = query.get("only")?.trim();
-  return (group, across) => {
-    if (!result || group.keys.includes(undefined)) return undefined;
-    const parts = group.keys.map((key, at) => result.dimensions[at]?.only(key ?? "") ?? "");
-    if (across !== undefined && result.across) parts.push(result.across.dimension.only(across));
-    const all = [...(before ? [before] : []), ...parts];
-    const only = all.length === 1 ? all[0] : all.map((part) => `(${part})`).join(" and ");
-    return withQuery(encodeURI(path), query, {
-      ...cleared,
-      ...firstPage,
-      layout: undefined,
-      only: only || undefined,
-    });
-  };
 }

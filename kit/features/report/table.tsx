@@ -1,8 +1,9 @@
 import type { Scope } from "../../access/scope.ts";
-import { figureValue, type Group, type ReportResult } from "../../store/report/run.ts";
-import type { Tally } from "../../store/report/tally.ts";
+import type { ReportResult } from "../../store/report/run.ts";
+import { type ReportLine, reportLines } from "../../store/report/told.ts";
 import { WideTable } from "../../ui/wide-table.tsx";
-import { figureValueText } from "./figure-value.ts";
+import { toldText } from "./figure-value.ts";
+import type { RowsOf } from "./rows-of.ts";
 
 /** A report as a table: groups within groups, what stands beside each other as columns, and all rows together at the end. */
 export function ReportTable({
@@ -16,35 +17,40 @@ export function ReportTable({
   /** What the rows are, where they are in no groups. */
   caption: string;
   /** Where the rows of a group are; undefined where no address leads to them. */
-  hrefOf(group: Group, across?: string): string | undefined;
+  hrefOf: RowsOf;
 }) {
-  const { dimensions, figures, across, whole } = result;
+  const { dimensions, figures, across, mark } = result;
   const words = scope.messages.report;
   const columns = across?.columns ?? [];
   const heading = dimensions.map(({ label, per }) =>
     per ? words.byPeriod(label, words.periods[per]) : label,
   );
-  const told = (tally: Tally | undefined, href: string | undefined) =>
-    figures.map((figure, at) => {
-      const text = tally ? figureValueText(scope, figure, figureValue(figure, tally, at)) : "";
-      return <td class="text-end">{href && text ? <a href={href}>{text}</a> : text}</td>;
-    });
-  const line = (group: Group, label: string) => (
-    <>
-      <th scope="row" class="report-label" data-depth={Math.max(0, group.keys.length - 1)}>
-        {label}
+  const why = mark && words.marked[mark.kind](scope.format.number(mark.value));
+  const shown = ({ group, depth, isWhole, isMarked, columns }: ReportLine) => (
+    <tr
+      class={group.groups.length > 0 && !isWhole ? "report-group" : undefined}
+      data-color={isMarked ? "pink" : undefined}
+    >
+      <th scope="row" class="report-label" data-depth={depth}>
+        {isWhole ? words.total : group.label}
+        {isMarked && <span class="visually-hidden"> ({why})</span>}
       </th>
-      {columns.map(({ key }) => told(group.across.get(key), hrefOf(group, key)))}
-      {told(group.tally, hrefOf(group))}
-    </>
+      {columns.map(({ key, told, isMarked: isOver }) =>
+        told.map((each, at) => {
+          const text = toldText(scope, each);
+          const href = text ? hrefOf(group, key) : undefined;
+          const isCell = isOver && at === mark?.figure;
+          return (
+            <td class="text-end" data-color={isCell ? "pink" : undefined}>
+              {href ? <a href={href}>{text}</a> : text}
+              {isCell && <span class="visually-hidden"> ({why})</span>}
+            </td>
+          );
+        }),
+      )}
+    </tr>
   );
-  const lines = (groups: readonly Group[]): unknown[] =>
-    groups.flatMap((group) => [
-      <tr class={group.groups.length > 0 ? "report-group" : undefined}>
-        {line(group, group.label)}
-      </tr>,
-      ...lines(group.groups),
-    ]);
+  const lines = reportLines(result);
   const several = figures.length > 1;
   return (
     <WideTable label={caption}>
@@ -83,10 +89,8 @@ export function ReportTable({
             </tr>
           )}
         </thead>
-        <tbody>{lines(whole.groups)}</tbody>
-        <tfoot>
-          <tr>{line(whole, words.total)}</tr>
-        </tfoot>
+        <tbody>{lines.filter(({ isWhole }) => !isWhole).map(shown)}</tbody>
+        <tfoot>{lines.filter(({ isWhole }) => isWhole).map(shown)}</tfoot>
       </table>
     </WideTable>
   );

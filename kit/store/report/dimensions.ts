@@ -8,6 +8,7 @@ import type { Complaint } from "../../formula/parse.ts";
 import { parseFormula } from "../../formula/parse.ts";
 import { daysIn, type Period, periodOf } from "../../formula/periods.ts";
 import { printName, printText } from "../../formula/print.ts";
+import type { Expression } from "../../formula/tree.ts";
 import { type AskedFormula, AskedFormulas, asFormula } from "../asked-formulas.ts";
 import { formulaName } from "../formula-facts.ts";
 import type { Dimension } from "./report.ts";
@@ -24,6 +25,8 @@ export interface ReadyDimension {
   /** The field that the values are of, which knows how they look. */
   field?: Field;
   per?: Period;
+  /** Whether the keys are months of the year, from 1 to 12. */
+  isMonth?: true;
   type: AskedFormula["calculation"]["type"];
   /** A formula for the rows with a key; blank for those with nothing. */
   only(key: string): string;
@@ -38,8 +41,21 @@ export interface Path {
 /** The fields that a path of names goes through; undefined for any other formula. */
 export function pathOf(scope: Scope, entity: Entity, text: string): Path | undefined {
   const parsed = parseFormula(asFormula(text));
-  if ("complaint" in parsed || parsed.expression.kind !== "path") return undefined;
-  const names = parsed.expression.names.map((name) => name.text);
+  return "complaint" in parsed ? undefined : pathIn(scope, entity, parsed.expression);
+}
+
+/** The date whose months of the year a formula gives, where it is nothing but that: `month(date)`. */
+function monthOf(scope: Scope, entity: Entity, text: string): Path | undefined {
+  const parsed = parseFormula(asFormula(text));
+  if ("complaint" in parsed || parsed.expression.kind !== "call") return undefined;
+  const { name, given } = parsed.expression;
+  const [date, ...more] = given;
+  return name === "month" && date && more.length === 0 ? pathIn(scope, entity, date) : undefined;
+}
+
+function pathIn(scope: Scope, entity: Entity, expression: Expression): Path | undefined {
+  if (expression.kind !== "path") return undefined;
+  const names = expression.names.map((name) => name.text);
   const fields: Path["fields"] = [];
   let place: Entity | undefined = entity;
   for (const name of names) {
@@ -57,8 +73,14 @@ export function pathOf(scope: Scope, entity: Entity, text: string): Path | undef
 /** What a formula is called: by the labels of its fields, where it is nothing but names. */
 export function formulaLabel(scope: Scope, entity: Entity, text: string): string {
   const path = pathOf(scope, entity, text);
-  if (!path) return text;
-  return path.fields.map(({ field }) => labelIn(field.label, scope.language)).join(" · ");
+  if (path) return pathLabel(scope, path);
+  const month = monthOf(scope, entity, text);
+  const { report } = scope.messages;
+  return month ? report.byPeriod(pathLabel(scope, month), report.ofYear) : text;
+}
+
+function pathLabel({ language }: Scope, { fields }: Path): string {
+  return fields.map(({ field }) => labelIn(field.label, language)).join(" · ");
 }
 
 /** A dimension, ready; or what is wrong with it. */
@@ -91,7 +113,13 @@ export function readyDimension(
   if ("complaint" in found) return found;
   const { calculation, value } = found;
   const { type } = calculation;
-  const ready = { dimension, label, type, ...(last && { field: last }) };
+  const ready = {
+    dimension,
+    label,
+    type,
+    ...(last && { field: last }),
+    ...(monthOf(scope, entity, formula) && { isMonth: true as const }),
+  };
   const nothing = `(${formula}) is empty`;
   if (type === "date") {
     const chosen = per ?? "day";

@@ -32,8 +32,12 @@ export function readyFigure(
   formulas = new AskedFormulas(scope),
 ): ReadyFigure | { complaint: Complaint } {
   const { messages } = scope;
-  if (figure.kind === "count")
-    return { figure, label: scope.namesOf(entity).headings, places: 0, type: "number" };
+  const told = (label: string) =>
+    figure.as ? messages.report.figureOf(messages.report.tellings[figure.as], label) : label;
+  if (figure.kind === "count") {
+    const label = told(scope.namesOf(entity).headings);
+    return { figure, label, places: 0, type: "number" };
+  }
   const formula = formulas.read(entity, figure.of);
   if ("complaint" in formula) return formula;
   const type = valueTypeOf(formula.calculation);
@@ -47,9 +51,11 @@ export function readyFigure(
   const { places } = formula.calculation;
   return {
     figure,
-    label: messages.report.figureOf(
-      messages.report.figures[figure.kind],
-      formulaLabel(scope, entity, figure.of),
+    label: told(
+      messages.report.figureOf(
+        messages.report.figures[figure.kind],
+        formulaLabel(scope, entity, figure.of),
+      ),
     ),
     formula,
     ...(field && { field }),

@@ -71,10 +71,13 @@ function optionsOf(scope: Scope, entity: Entity, path: string, before: string): 
     const label = before + labelIn(field.label, scope.language);
     if (isReferences(field)) return [];
     if (field.kind === "date") {
-      return periods.map((per) => ({
-        text: `${text}:${per}`,
-        label: report.byPeriod(label, report.periods[per]),
-      }));
+      return [
+        ...periods.map((per) => ({
+          text: `${text}:${per}`,
+          label: report.byPeriod(label, report.periods[per]),
+        })),
+        { text: `month(${text})`, label: report.byPeriod(label, report.ofYear) },
+      ];
     }
     const groups =
       field.choices ||

@@ -20,12 +20,29 @@ const formula = z
 const dimension = z.object({ formula, per: z.enum(periods).optional() });
 export type Dimension = z.infer<typeof dimension>;
 
+/** What a figure is told as besides itself: its part of that of all rows, or how it differs from the group before. */
+export const tellings = ["share", "change"] as const;
+export type Telling = (typeof tellings)[number];
+
+const as = z.enum(tellings).optional();
+
 /** What is told of each group: how many rows, or a figure of a formula. */
 const figure = z.discriminatedUnion("kind", [
-  z.object({ kind: z.literal("count") }),
-  z.object({ kind: z.enum(["sum", "average", "smallest", "largest"]), of: formula }),
+  z.object({ kind: z.literal("count"), as }),
+  z.object({ kind: z.enum(["sum", "average", "smallest", "largest"]), of: formula, as }),
 ]);
 export type Figure = z.infer<typeof figure>;
+
+/** What groups are marked by: the lowest or the highest of them, or those below or above a number. */
+export const markKinds = ["lowest", "highest", "below", "above"] as const;
+
+const mark = z.object({
+  kind: z.enum(markKinds),
+  /** Of which figure, counted from 0. */
+  figure: z.number().int().min(0),
+  value: z.number(),
+});
+export type Mark = z.infer<typeof mark>;
 
 /** The most dimensions and figures of a report. */
 export const mostGroups = 3;
@@ -40,6 +57,7 @@ const report = z.object({
   order: z.object({ figure: z.number().int().min(0), descending: z.boolean() }).optional(),
   /** How many groups are shown alone; the others are one together. */
   first: z.number().int().min(1).max(1000).optional(),
+  mark: mark.optional(),
   drawn: z.enum(drawings),
 });
 
@@ -53,8 +71,8 @@ const plain: Report = { groups: [], figures: [{ kind: "count" }], drawn: "table"
 export const reportParameters = [
   "by",
   "across",
-  "figure",
-  "of",
+  "show",
+  "mark",
   "order",
   "first",
   "drawn",
@@ -68,12 +86,14 @@ export function reportIn(query: URLSearchParams): Report {
   const figures = query.getAll("show").slice(0, mostFigures).flatMap(figureIn);
   const [, sign, number] = /^(-?)([1-9])$/.exec(query.get("order") ?? "") ?? [];
   const first = Number(query.get("first"));
+  const marked = markIn(query.get("mark") ?? "");
   const given = {
     groups: query.getAll("by").slice(0, mostGroups).flatMap(dimensionIn),
     across: dimensionIn(query.get("across") ?? "")[0],
     figures: figures.length > 0 ? figures : plain.figures,
     ...(number && { order: { figure: Number(number) - 1, descending: sign === "-" } }),
     ...(Number.isInteger(first) && first > 0 && first <= 1000 && { first }),
+    ...(marked && { mark: marked }),
     drawn: drawings.find((each) => each === query.get("drawn")) ?? plain.drawn,
   };
   const read = report.safeParse(given);
@@ -91,13 +111,27 @@ function dimensionIn(text: string): Dimension[] {
   return found.success ? [found.data] : [];
 }
 
-/** A figure as it is in an address: `count`, `sum:weight`. */
+/** A figure as it is in an address: `count`, `sum:weight`, `sum:weight:share`. */
 export function figureText(figure: Figure): string {
-  return figure.kind === "count" ? figure.kind : `${figure.kind}:${figure.of}`;
+  const what = figure.kind === "count" ? figure.kind : `${figure.kind}:${figure.of}`;
+  return figure.as ? `${what}:${figure.as}` : what;
 }
 
 function figureIn(text: string): Figure[] {
-  const [, kind = "", of] = /^(\w+):?(.*)$/s.exec(text) ?? [];
-  const found = figure.safeParse({ kind, of });
+  const [, what = text, as] = /^(.*):(share|change)$/s.exec(text) ?? [];
+  const [, kind = "", of] = /^(\w+):?(.*)$/s.exec(what) ?? [];
+  const found = figure.safeParse({ kind, of, as });
   return found.success ? [found.data] : [];
+}
+
+/** A mark as it is in an address: `lowest:3`, or `2:below:20` of the second figure. */
+export function markText({ kind, figure, value }: Mark): string {
+  return `${figure === 0 ? "" : `${figure + 1}:`}${kind}:${value}`;
+}
+
+function markIn(text: string): Mark | undefined {
+  const [, at = "1", kind, number = ""] =
+    /^(?:([1-9]):)?(\w+):(-?\d{1,15}(?:\.\d{1,6})?)$/.exec(text) ?? [];
+  const found = mark.safeParse({ kind, figure: Number(at) - 1, value: Number(number) });
+  return found.success ? found.data : undefined;
 }

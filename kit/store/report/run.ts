@@ -8,7 +8,7 @@ import { titlesOf } from "../list/facets.ts";
 import type { ListRequest } from "../list/request.ts";
 import { type ReadyDimension, readyDimension } from "./dimensions.ts";
 import { type ReadyFigure, readyFigure } from "./figures.ts";
-import type { FigureKind, Report } from "./report.ts";
+import type { FigureKind, Mark, Report } from "./report.ts";
 import { added, nothing, type Tally } from "./tally.ts";
 
 /** The most groups that a report can have. */
@@ -39,6 +39,8 @@ export interface ReportResult {
     | { dimension: ReadyDimension; columns: readonly { key: string; label: string }[] }
     | undefined;
   figures: readonly ReadyFigure[];
+  /** By what some groups stand out. */
+  mark: Mark | undefined;
   /** All rows together. */
   whole: Group;
   /** Whether there were more groups than a report can have, so that it isn't made. */
@@ -86,6 +88,7 @@ export async function runReport(
       columns: [...(columns ?? [])].map(([key, label]) => ({ key, label })),
     },
     figures,
+    mark: report.mark,
     whole: groupOf(
       tooMany ? [] : found,
       { keys: [], label: "" },
@@ -121,15 +124,18 @@ async function talliesOf(
   }: { dimensions: readonly ReadyDimension[]; figures: readonly ReadyFigure[] },
 ): Promise<Finest[]> {
   const keys = dimensions.map(({ value }, at) => sql`${value} as ${sql.id(`k${at}`)}`);
+  // Several figures of one formula look at one value of each row.
+  const placeOf = (at: number) =>
+    figures.findIndex(({ formula }) => formula && formula.text === figures[at]?.formula?.text);
   const values = figures.flatMap(({ formula }, at) =>
-    formula ? [sql`${formula.value} as ${sql.id(`v${at}`)}`] : [],
+    formula && placeOf(at) === at ? [sql`${formula.value} as ${sql.id(`v${at}`)}`] : [],
   );
   const rows = sql`select ${sql.join([...keys, ...values, sql`1 as one`])}
     from ${scope.rowsOf(entity)} as ${sql.table(entity.table)} ${where(await conditions(scope, entity, request))}`;
   const named = dimensions.map((_, at) => sql.id(`k${at}`));
   const told = figures.flatMap(({ figure, formula }, at): RawBuilder<unknown>[] => {
     if (!formula) return [];
-    const value = sql.id(`v${at}`);
+    const value = sql.id(`v${placeOf(at)}`);
     const all = {
       s: sql`sum(${value}) as ${sql.id(`s${at}`)}`,
       c: sql`count(${value}) as ${sql.id(`c${at}`)}`,
@@ -171,12 +177,13 @@ async function labelsOf(
   dimension: ReadyDimension,
   keys: ReadonlySet<string>,
 ): Promise<ReadonlyMap<string, string>> {
-  const { target, field, type, per } = dimension;
+  const { target, field, type, per, isMonth } = dimension;
   const filled = [...keys].filter((key) => key !== "");
   const titles = target ? await titlesOf(scope, target, filled.map(Number)) : undefined;
   const label = (key: string) => {
     if (titles) return titles.get(Number(key)) ?? `#${key}`;
     if (per) return scope.format.period(per, key);
+    if (isMonth) return scope.format.monthName(Number(key));
     if (field?.choices) return scope.translated(field.choices[key] ?? key);
     if (type === "boolean") return scope.format.boolean(key === "yes");
     if (type === "number" || type === "span") return scope.format.number(Number(key));
