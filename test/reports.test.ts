@@ -33,6 +33,8 @@ entities:
       secret: integer 1..5
       value: "= weight * jars"
     rights: {all: everything, some: [see where sort = "forest", hide secret]}
+    reports:
+      For the office: {by: sort, show: sum of weight, for: all, menu: yes}
     seed: 160
 `;
 
@@ -271,6 +273,99 @@ describe.each(kinds)("reports over $kind", (kind) => {
       }
     }
   }, 120_000);
+
+  it("tell the share of the whole, and the change against the group before", async () => {
+    const path = "/harvests?layout=report&by=date:year&show=sum:weight";
+    const lines = linesOf(
+      (await office.get(`${path}&show=sum:weight:share&show=sum:weight:change&show=count:share`))
+        .html,
+    );
+    const sums = lines.map(({ cells }) => Number((cells[0] ?? "").replaceAll(",", "")));
+    const whole = sums.at(-1) ?? 0;
+    for (const [at, { cells }] of lines.entries()) {
+      const [, share = "", change = "", counted = ""] = cells;
+      expect(Number.parseFloat(share)).toBeCloseTo((100 * (sums[at] ?? 0)) / whole, 0);
+      const before = at === 0 || at === lines.length - 1 ? undefined : sums[at - 1];
+      if (before === undefined) expect(change).toBe("");
+      else {
+        const wanted = Math.round(((sums[at] ?? 0) / before - 1) * 100);
+        expect(Math.abs(Number.parseFloat(change) - wanted)).toBeLessThanOrEqual(1);
+      }
+      expect(counted).toMatch(/^\d+(\.\d)?%$/);
+    }
+    // Beside each other, years are compared with the year before; the first has none, nor has the whole.
+    const pivot = (
+      await office.get(
+        `/harvests?layout=report&by=sort&across=date:year&show=sum:weight&show=sum:weight:change`,
+      )
+    ).html;
+    const [first] = linesOf(pivot);
+    expect(first?.cells).toHaveLength(2 * 3);
+    const [one = "", two = "", change = ""] = first?.cells ?? [];
+    const number = (text: string) => Number.parseFloat(text.replaceAll(",", ""));
+    const wanted = (number(two) / number(one) - 1) * 100;
+    expect(Math.abs(number(change) - wanted)).toBeLessThan(1);
+  });
+
+  it("highlight the lowest groups, and what is beyond a number", async () => {
+    const path = "/harvests?layout=report&by=date:month&show=sum:weight&order=-1";
+    const marked = (html: string, tag: string) => [
+      ...html.matchAll(new RegExp(`<${tag}[^>]*data-color="pink"[^>]*>([\\s\\S]*?)</${tag}>`, "g")),
+    ];
+    const lowest = (await office.get(`${path}&mark=lowest:3`)).html;
+    const sums = linesOf(lowest)
+      .slice(0, -1)
+      .map(({ cells }) => Number(cells[0]));
+    const found = marked(lowest, "tr").map(([line]) =>
+      Number(linesOf(`<table class="table report-table">${line}</table>`)[0]?.cells[0]),
+    );
+    expect(found).toEqual(sums.slice(-3));
+    expect(lowest).toContain("(among the 3 lowest)");
+    const below = (await office.get(`${path}&mark=below:100`)).html;
+    expect(marked(below, "td")).toHaveLength(sums.filter((sum) => sum < 100).length);
+    for (const wrong of ["lowest:x", "9:lowest:3", "weakest:3", "below:1e9"])
+      expect((await office.get(`${path}&mark=${wrong}`)).html).not.toContain('data-color="pink"');
+  });
+
+  it("are had as files, with what they show, by whoever may export", async () => {
+    const query = "?layout=report&by=hive.apiary&by=sort&show=sum:weight&show=count:share";
+    const csv = (await office.get(`/harvests/export/report.csv${query}`)).html.trim().split("\r\n");
+    const groups = new Set(rows.map(({ apiary, sort }) => `${apiary} ${sort}`));
+    expect(csv).toHaveLength(1 + groups.size);
+    const sum = csv.slice(1).reduce((all, line) => all + Number(line.split(",").at(-2)), 0);
+    expect(sum).toBeCloseTo(
+      rows.reduce((all, { weight }) => all + (weight ?? 0), 0),
+      1,
+    );
+    for (const [end, type, start] of [
+      ["report.xlsx", "spreadsheetml", "PK"],
+      ["report.pdf", "application/pdf", "%PDF"],
+      ["picture.svg", "image/svg+xml", "<svg xmlns="],
+    ] as const) {
+      const file = await office.get(`/harvests/export/${end}${query}&drawn=ring`);
+      expect([end, file.status, file.headers.get("content-type")]).toEqual([
+        end,
+        200,
+        expect.stringContaining(type),
+      ]);
+      expect([end, file.html.slice(0, start.length)]).toEqual([end, start]);
+      expect((await guest.get(`/harvests/export/${end}${query}`)).status).toBe(403);
+    }
+    const picture = (
+      await office.get(`/harvests/export/picture.svg${query}&drawn=bars&across=date:year`)
+    ).html;
+    expect(picture).not.toMatch(/<a |var\(|NaN|<b>/);
+    expect(picture).toContain(">2025</text>");
+    expect((await office.get(`/harvests/export/report.csv?layout=report&by=weigth`)).status).toBe(
+      404,
+    );
+  });
+
+  it("of the model are found by the groups that they are for, in the list and in the menu", async () => {
+    const links = (html: string) => [...html.matchAll(/<a [^>]*>For the office<\/a>/g)].length;
+    expect(links((await office.get("/harvests")).html)).toBe(3);
+    expect(links((await guest.get("/harvests")).html)).toBe(0);
+  });
 
   it("are ordered by a figure, the first ones shown and the others together", async () => {
     const path = "/harvests?layout=report&by=hive.apiary&show=sum:weight&order=-1";

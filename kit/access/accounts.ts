@@ -2,7 +2,7 @@ import { type Kysely, type Selectable, sql } from "kysely";
 import { now } from "../formula/clock.ts";
 import { inTransaction } from "../store/transactions.ts";
 import type { AccountTables } from "./account-tables.ts";
-import { administrators } from "./rights.ts";
+import { administrators } from "./person.ts";
 import { digestOf } from "./secrets.ts";
 
 /** Somebody who may sign in. */

@@ -4,7 +4,7 @@ import { type AccountTables, accountTables } from "./account-tables.ts";
 import { addAccount, firstOrganisation, hasAdministrator } from "./accounts.ts";
 import { welcomeAddress } from "./addresses.ts";
 import { newLink } from "./links.ts";
-import { administrators } from "./rights.ts";
+import { administrators } from "./person.ts";
 import type { AnyTables } from "./scope.ts";
 
 /** For how many hours the link of the first administrator holds. */

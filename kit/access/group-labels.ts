@@ -1,4 +1,4 @@
-import { administrators } from "./rights.ts";
+import { administrators } from "./person.ts";
 import type { Scope } from "./scope.ts";
 
 /** The groups of the model that somebody can be put into, by their names, with what people read; administrators last. */

@@ -2,7 +2,7 @@ import type { Entity } from "../entity/entity.ts";
 import { localAddress } from "../entity/links.ts";
 import { accountTables } from "./account-tables.ts";
 import { everyone, firstOrganisation } from "./accounts.ts";
-import { isAdministrator } from "./rights.ts";
+import { isAdministrator } from "./person.ts";
 import type { Scope } from "./scope.ts";
 
 /** A list under a name: its filters, order and columns, as its address has them. */

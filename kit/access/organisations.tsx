@@ -12,9 +12,10 @@ import { join } from "./accounts.ts";
 import { organisationsPath } from "./addresses.ts";
 import { attemptMinutes, countAttempt } from "./attempts.ts";
 import { paymentAddress } from "./payment.tsx";
+import { administrators, isAdministrator } from "./person.ts";
 import { type Errors, FormProblem, PlainInput } from "./plain-form.tsx";
 import { allOrganisations, Plans, PlanUsage, setPlan, usageLines } from "./plan-pages.tsx";
-import { administrators, isAdministrator, isOperator } from "./rights.ts";
+import { isOperator } from "./rights.ts";
 import type { Scope } from "./scope.ts";
 import { chooseOrganisation } from "./sessions.ts";
 

@@ -3,10 +3,10 @@ import type { Feature } from "../features/feature.ts";
 import { sentForm, sentText } from "../http/sent-form.ts";
 import { showPage, Trail } from "../ui/layout.tsx";
 import { organisationsPath, paymentPath } from "./addresses.ts";
+import { isAdministrator } from "./person.ts";
 import { PlainSelect } from "./plain-form.tsx";
 import { planOf } from "./plan.ts";
 import { setPlan } from "./plan-pages.tsx";
-import { isAdministrator } from "./rights.ts";
 import { hasSamplePeople } from "./sample-people.ts";
 import type { Scope } from "./scope.ts";
 

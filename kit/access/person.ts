@@ -19,3 +19,10 @@ export interface Person {
   /** Whether pages are light or dark for them; as their machine says, without it. */
   appearance?: Appearance;
 }
+
+/** The group whose members may do everything, and manage the others. */
+export const administrators = "administrators";
+
+export function isAdministrator(person: Person | undefined): boolean {
+  return person?.groups?.includes(administrators) ?? false;
+}

@@ -12,7 +12,7 @@ import { ownGroupsPath, peoplePath, rightsPath } from "./addresses.ts";
 import { rightKey } from "./changed-rights.ts";
 import { keepRights } from "./kept-rights.ts";
 import { allGroups, isOwnGroup } from "./own-groups.ts";
-import { administrators } from "./rights.ts";
+import { administrators } from "./person.ts";
 import type { Scope } from "./scope.ts";
 
 /** What each group may do, for administrators to change as far as the model lets them. */

@@ -4,16 +4,9 @@ import type { Access, Grant } from "./access.ts";
 import type { Action } from "./action.ts";
 import { blankedColumns } from "./blanked-columns.ts";
 import { rightKey } from "./changed-rights.ts";
-import type { Person } from "./person.ts";
+import { isAdministrator, type Person } from "./person.ts";
 import { planOf } from "./plan.ts";
 import type { Policy, Scope, Withheld } from "./scope.ts";
-
-/** The group whose members may do everything, and manage the others. */
-export const administrators = "administrators";
-
-export function isAdministrator(person: Person | undefined): boolean {
-  return person?.groups?.includes(administrators) ?? false;
-}
 
 /** Whether somebody runs the application: the administrators, or those of the first organisation. */
 export function isOperator(person: Person | undefined): boolean {

@@ -5,7 +5,7 @@ import { isThisMachine } from "../http/this-machine.ts";
 import { accountTables } from "./account-tables.ts";
 import { addAccount, firstOrganisation, join, keepRecord } from "./accounts.ts";
 import { groupLabels } from "./group-labels.ts";
-import { administrators } from "./rights.ts";
+import { administrators } from "./person.ts";
 import { sampleAccount } from "./sample-account.ts";
 import type { Scope } from "./scope.ts";
 

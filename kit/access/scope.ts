@@ -12,7 +12,7 @@ import { messagesFor } from "../messages/messages.ts";
 import type { Access } from "./access.ts";
 import type { Action } from "./action.ts";
 import type { ChangedRights } from "./changed-rights.ts";
-import type { Person } from "./person.ts";
+import { isAdministrator, type Person } from "./person.ts";
 
 /** Tables of any columns, for statements that are made of what the kit knows of entities. */
 export type AnyTables = Record<string, Record<string, unknown>>;
@@ -196,7 +196,20 @@ export class Scope implements FieldScope, FormulaScope {
   linksOf(entity: Entity, on: PageLink["on"]): PageLink[] {
     return this.entities
       .linksOf(entity)
-      .filter((link) => link.on === on && this.may(link.needs, entity));
+      .filter((link) => link.on === on && this.may(link.needs, entity) && this.isFor(link.for));
+  }
+
+  /** Whether something is for the person that is for some groups only; for everybody, without groups. */
+  isFor(groups: readonly string[] | undefined): boolean {
+    if (!this.access || !groups || isAdministrator(this.person)) return true;
+    return groups.some((group) => this.person?.groups?.includes(group));
+  }
+
+  /** What a link to a page of an entity says. */
+  textOf({ text }: PageLink, entity: Entity): string {
+    return typeof text === "function"
+      ? text(this.messages, this.namesOf(entity))
+      : this.translated(text);
   }
 
   /** Whether a feature of an entity gives a page, such as `/new`, and the person may use it. */

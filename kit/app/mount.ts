@@ -1,5 +1,6 @@
 import type { Hono } from "hono";
-import { isAdministrator, isOperator } from "../access/rights.ts";
+import { isAdministrator } from "../access/person.ts";
+import { isOperator } from "../access/rights.ts";
 import { Hidden, NotSignedIn, type Scope } from "../access/scope.ts";
 import type { Needs, Route } from "../features/feature.ts";
 

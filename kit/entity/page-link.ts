@@ -1,6 +1,6 @@
 import type { Action } from "../access/action.ts";
 import type { Messages } from "../messages/en.ts";
-import type { Names } from "./label.ts";
+import type { Label, Names } from "./label.ts";
 
 /** A link that a feature gives to the pages of its entity. It shows to those who may do what it needs. */
 export interface PageLink {
@@ -13,6 +13,9 @@ export interface PageLink {
   keepsQuery?: true;
   /** The addresses of lists on which it shows; on all, where it doesn't say. */
   when?(query: URLSearchParams): boolean;
+  /** The groups of people whom it is for; everybody who may do what it needs, without them. */
+  for?: readonly string[] | undefined;
   look: "primary" | "secondary" | "danger";
-  text(messages: Messages, names: Names): string;
+  /** What people read: a label, or what the words of the entity make. */
+  text: Label | ((messages: Messages, names: Names) => string);
 }

@@ -5,12 +5,10 @@ import { bindValue, formulas } from "../database/current-dialect.ts";
 import type { Entity } from "../entity/entity.ts";
 import { type Calculation, withParameters } from "../formula/calculation.ts";
 import type { Complaint } from "../formula/parse.ts";
+import { longestFormula } from "../formula/report.ts";
 import { FormulaScope, formulaOf } from "../formula/scope.ts";
 import { formulaSql, momentParameters } from "../formula/sql.ts";
 import { factsFor } from "./formula-facts.ts";
-
-/** The longest formula that somebody may type into an address, in characters. */
-export const longestFormula = 500;
 
 /** A formula that somebody typed, of the rows of an entity. */
 export interface AskedFormula {

@@ -9,7 +9,7 @@ import {
   signInPath,
   signOutPath,
 } from "../access/addresses.ts";
-import { isAdministrator } from "../access/rights.ts";
+import { isAdministrator } from "../access/person.ts";
 import type { Scope } from "../access/scope.ts";
 import { hasFlash, takeFlash } from "../http/flash.ts";
 import { spokenLanguage } from "../messages/messages.ts";
@@ -148,7 +148,7 @@ function Menu({ scope, path }: { scope: Scope; path: string }) {
       {links.map(({ entity, link, href }) => (
         <li>
           <a href={href} aria-current={href === here ? "page" : undefined}>
-            {link.text(scope.messages, scope.namesOf(entity))}
+            {scope.textOf(link, entity)}
           </a>
         </li>
       ))}

@@ -34,12 +34,16 @@ export function PageLinks({
       {scope
         .linksOf(entity, on)
         .filter(({ needs }) => !without.includes(needs))
-        .map(({ path, keepsQuery, look, text }) => (
+        .map((link) => (
           <a
-            class={`btn ${looks[look]}`}
-            href={keepsQuery && query ? withQuery(at + path, query, firstPage) : at + path}
+            class={`btn ${looks[link.look]}`}
+            href={
+              link.keepsQuery && query
+                ? withQuery(at + link.path, query, firstPage)
+                : at + link.path
+            }
           >
-            {text(scope.messages, scope.namesOf(entity))}
+            {scope.textOf(link, entity)}
           </a>
         ))}
     </>

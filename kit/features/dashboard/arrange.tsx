@@ -1,6 +1,6 @@
 import type { Context } from "hono";
+import { isAdministrator } from "../../access/person.ts";
 import { type Errors, FormProblem, PlainInput } from "../../access/plain-form.tsx";
-import { isAdministrator } from "../../access/rights.ts";
 import { Hidden, NotSignedIn, type Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
@@ -60,9 +60,11 @@ export function addAddress({ table }: Entity, query: URLSearchParams): string {
 async function tilesNow(scope: Scope, { tiles }: Dashboard) {
   const kept = await keptTiles(scope);
   if (kept) return kept;
-  const usual = tiles.map(
-    ({ of, name, query }): KeptTile => ({ of, name: name ? scope.translated(name) : "", query }),
-  );
+  const usual = tiles
+    .filter((tile) => scope.isFor(tile.for))
+    .map(
+      ({ of, name, query }): KeptTile => ({ of, name: name ? scope.translated(name) : "", query }),
+    );
   return { whose: undefined, tiles: usual };
 }
 

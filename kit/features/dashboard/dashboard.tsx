@@ -10,7 +10,8 @@ const atOnce = 3;
 
 /** The tiles of a person's start page: those that were kept for them or for everybody, or those of the application. */
 export async function tilesOf(scope: Scope, { tiles }: Dashboard): Promise<readonly Tile[]> {
-  return (await keptTiles(scope))?.tiles ?? tiles;
+  const kept = await keptTiles(scope);
+  return kept?.tiles ?? tiles.filter((tile) => scope.isFor(tile.for));
 }
 
 /** The figures, charts and lists of the start page. */

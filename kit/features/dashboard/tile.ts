@@ -8,6 +8,8 @@ export interface Tile {
   name?: Label;
   /** What stands behind the `?` in the address of the list. */
   query: string;
+  /** The groups of people who have it; everybody who sees the records, without them. */
+  for?: readonly string[];
 }
 
 /** What the start page shows. */

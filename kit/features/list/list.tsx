@@ -3,8 +3,8 @@ import type { Child } from "hono/jsx";
 import { type KeptView, viewsOf, withOwnLook } from "../../access/kept-views.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Highlight, Row } from "../../entity/entity.ts";
-import type { Label } from "../../entity/label.ts";
 import { withQuery } from "../../entity/links.ts";
+import type { NamedView } from "../../entity/named-view.ts";
 import type { PageLink } from "../../entity/page-link.ts";
 import { typeOf } from "../../fields/types.ts";
 import { archiveChoice } from "../../store/archive.ts";
@@ -54,7 +54,7 @@ export interface ListOptions<Known extends Entity> {
   /** How it can be laid out; the first is what it begins with. */
   layouts?: readonly Layout<Known>[];
   /** The list under names, for everybody: each with what stands behind the `?` of its address. */
-  views?: readonly { name: Label; query: string }[];
+  views?: readonly NamedView[];
 }
 
 /** The list of an entity: searched, sorted, filtered and paged by its address. */
@@ -77,6 +77,20 @@ export function list<Known extends Entity>(
         look: "secondary",
         text: (_, { headings }) => headings,
       },
+      ...(options.views ?? []).flatMap((view): PageLink[] =>
+        view.menu
+          ? [
+              {
+                on: "menu",
+                needs: "see",
+                path: `?${view.query}`,
+                look: "secondary",
+                text: view.name,
+                for: view.for,
+              },
+            ]
+          : [],
+      ),
     ],
     routes: [
       {
@@ -515,13 +529,13 @@ function ManyForm({
         <input type="hidden" name={name} value={value} />
       ))}
       <span class="soft small">{messages.chosenRows(totalText(scope, entity, total))}</span>
-      {changes.map(({ path, text }) => (
+      {changes.map((link) => (
         <button
           class="btn btn-outline-secondary btn-sm"
           type="submit"
-          formaction={encodeURI(entity.path + path)}
+          formaction={encodeURI(entity.path + link.path)}
         >
-          {text(messages, scope.namesOf(entity))}
+          {scope.textOf(link, entity)}
         </button>
       ))}
     </form>

@@ -10,12 +10,12 @@ import {
   viewsOf,
 } from "../../access/kept-views.ts";
 import { allGroups } from "../../access/own-groups.ts";
+import { isAdministrator } from "../../access/person.ts";
 import { type Errors, FormProblem, PlainInput, PlainSelect } from "../../access/plain-form.tsx";
-import { isAdministrator } from "../../access/rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
-import type { Label } from "../../entity/label.ts";
 import { recordId, withQuery } from "../../entity/links.ts";
+import type { NamedView } from "../../entity/named-view.ts";
 import { text } from "../../fields/text.ts";
 import { sentForm, sentText } from "../../http/sent-form.ts";
 import { firstPage } from "../../store/list/request.ts";
@@ -185,13 +185,15 @@ export function Views({
   scope: Scope;
   entity: Entity;
   views: readonly KeptView[];
-  named: readonly { name: Label; query: string }[];
+  named: readonly NamedView[];
   query: URLSearchParams;
 }) {
   const { messages } = scope;
   const now = queryOf(query);
   const all = [
-    ...named.map(({ name, query }) => ({ name: scope.translated(name), query })),
+    ...named
+      .filter((view) => scope.isFor(view.for))
+      .map(({ name, query }) => ({ name: scope.translated(name), query })),
     ...views,
   ];
   if (all.length === 0 && !mayArrange(scope)) return null;

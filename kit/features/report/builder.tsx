@@ -1,11 +1,5 @@
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
-import { formulaLabel } from "../../store/report/dimensions.ts";
-import {
-  type DimensionOption,
-  dimensionOptions,
-  figureOptions,
-} from "../../store/report/options.ts";
 import {
   dimensionText,
   drawings,
@@ -17,7 +11,13 @@ import {
   type Report,
   reportParameters,
   tellings,
-} from "../../store/report/report.ts";
+} from "../../formula/report.ts";
+import { formulaLabel } from "../../store/report/dimensions.ts";
+import {
+  type DimensionOption,
+  dimensionOptions,
+  figureOptions,
+} from "../../store/report/options.ts";
 import type { Trouble } from "../../store/report/run.ts";
 
 /** What is chosen in the form of a report, as it is sent. */

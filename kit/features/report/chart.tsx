@@ -2,7 +2,7 @@ import { scaleBand, scaleLinear } from "d3-scale";
 import { line } from "d3-shape";
 import type { Scope } from "../../access/scope.ts";
 import { dayAfter, daysIn, periodOf } from "../../formula/periods.ts";
-import type { Drawing } from "../../store/report/report.ts";
+import type { Drawing } from "../../formula/report.ts";
 import { figureValue, type Group, type ReportResult } from "../../store/report/run.ts";
 import { nothing, type Tally } from "../../store/report/tally.ts";
 import { Ring } from "../../ui/ring.tsx";

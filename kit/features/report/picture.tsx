@@ -1,5 +1,5 @@
 import type { Scope } from "../../access/scope.ts";
-import type { Drawing } from "../../store/report/report.ts";
+import type { Drawing } from "../../formula/report.ts";
 import type { ReportResult } from "../../store/report/run.ts";
 import { ReportChart } from "./chart.tsx";
 

@@ -1,10 +1,10 @@
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { inSentence } from "../../entity/label.ts";
+import { type Drawing, reportIn } from "../../formula/report.ts";
 import type { ListRequest } from "../../store/list/request.ts";
 import { formulaLabel } from "../../store/report/dimensions.ts";
 import type { ReadyFigure } from "../../store/report/figures.ts";
-import { type Drawing, reportIn } from "../../store/report/report.ts";
 import { mostRows, type ReportResult, runReport } from "../../store/report/run.ts";
 import { ReportBuilder } from "./builder.tsx";
 import { ReportChart } from "./chart.tsx";
@@ -84,8 +84,11 @@ export function reportTitle(
   { dimensions, across, figures: [figure] }: ReportResult,
 ): string {
   const { messages } = scope;
-  const by = [...dimensions, ...(across ? [across.dimension] : [])].map(({ label, per }) =>
-    per ? messages.report.periods[per] : messages.report.perEach(lastPart(label)),
+  const by = [...dimensions, ...(across ? [across.dimension] : [])].map(
+    ({ label, per, isMonth }) => {
+      if (per) return messages.report.periods[per];
+      return isMonth ? messages.report.ofYear : messages.report.perEach(lastPart(label));
+    },
   );
   const what = figure ? figureTitle(scope, entity, figure) : scope.namesOf(entity).headings;
   return [what, ...by].join(" ");

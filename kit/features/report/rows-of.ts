@@ -1,7 +1,7 @@
 import type { Entity } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
+import { reportParameters } from "../../formula/report.ts";
 import { firstPage } from "../../store/list/request.ts";
-import { reportParameters } from "../../store/report/report.ts";
 import type { Group, ReportResult } from "../../store/report/run.ts";
 
 /** Where the rows of a group of a report are; undefined where no address leads to them. */

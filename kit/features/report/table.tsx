@@ -1,6 +1,6 @@
 import type { Scope } from "../../access/scope.ts";
 import type { ReportResult } from "../../store/report/run.ts";
-import { type ReportLine, reportLines } from "../../store/report/told.ts";
+import { type ReportLine, reportColumns, reportLines } from "../../store/report/told.ts";
 import { WideTable } from "../../ui/wide-table.tsx";
 import { toldText } from "./figure-value.ts";
 import type { RowsOf } from "./rows-of.ts";
@@ -21,7 +21,7 @@ export function ReportTable({
 }) {
   const { dimensions, figures, across, mark } = result;
   const words = scope.messages.report;
-  const columns = across?.columns ?? [];
+  const columns = reportColumns(result, words.total);
   const heading = dimensions.map(({ label, per }) =>
     per ? words.byPeriod(label, words.periods[per]) : label,
   );
@@ -35,11 +35,11 @@ export function ReportTable({
         {isWhole ? words.total : group.label}
         {isMarked && <span class="visually-hidden"> ({why})</span>}
       </th>
-      {columns.map(({ key, told, isMarked: isOver }) =>
+      {columns.map(({ column, told, isMarked: isOver }) =>
         told.map((each, at) => {
           const text = toldText(scope, each);
-          const href = text ? hrefOf(group, key) : undefined;
-          const isCell = isOver && at === mark?.figure;
+          const href = text ? hrefOf(group, column.key) : undefined;
+          const isCell = isOver && column.figures[at] === mark?.figure;
           return (
             <td class="text-end" data-color={isCell ? "pink" : undefined}>
               {href ? <a href={href}>{text}</a> : text}
@@ -50,7 +50,7 @@ export function ReportTable({
       )}
     </tr>
   );
-  const lines = reportLines(result);
+  const lines = reportLines(result, columns);
   const several = figures.length > 1;
   return (
     <WideTable label={caption}>
@@ -60,29 +60,28 @@ export function ReportTable({
             <th scope="col" rowspan={across && several ? 2 : undefined}>
               {heading.join(" / ") || caption}
             </th>
-            {columns.map(({ label }) => (
-              <th scope="colgroup" class="text-end" colspan={several ? figures.length : undefined}>
-                {label}
-              </th>
-            ))}
-            {across ? (
-              <th scope="colgroup" class="text-end" colspan={several ? figures.length : undefined}>
-                {words.total}
-              </th>
-            ) : (
-              figures.map(({ label }) => (
-                <th scope="col" class="text-end">
-                  {label}
-                </th>
-              ))
-            )}
+            {across
+              ? columns.map(({ label, figures }) => (
+                  <th
+                    scope="colgroup"
+                    class="text-end"
+                    colspan={several ? figures.length : undefined}
+                  >
+                    {label}
+                  </th>
+                ))
+              : figures.map(({ label }) => (
+                  <th scope="col" class="text-end">
+                    {label}
+                  </th>
+                ))}
           </tr>
           {across && several && (
             <tr>
-              {[...columns, undefined].map(() =>
-                figures.map(({ label }) => (
+              {columns.map((column) =>
+                column.figures.map((at) => (
                   <th scope="col" class="text-end">
-                    {label}
+                    {figures[at]?.label}
                   </th>
                 )),
               )}

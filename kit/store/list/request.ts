@@ -1,4 +1,4 @@
-import { reportParameters } from "../report/report.ts";
+import { reportParameters } from "../../formula/report.ts";
 
 /** What a list was asked for in its address: `?search=weak&sort=-installed,code&page=2&status=active`. */
 export interface ListRequest {

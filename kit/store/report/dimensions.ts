@@ -8,10 +8,10 @@ import type { Complaint } from "../../formula/parse.ts";
 import { parseFormula } from "../../formula/parse.ts";
 import { daysIn, type Period, periodOf } from "../../formula/periods.ts";
 import { printName, printText } from "../../formula/print.ts";
+import type { Dimension } from "../../formula/report.ts";
 import type { Expression } from "../../formula/tree.ts";
 import { type AskedFormula, AskedFormulas, asFormula } from "../asked-formulas.ts";
 import { formulaName } from "../formula-facts.ts";
-import type { Dimension } from "./report.ts";
 
 /** A dimension of a report over an entity, ready to be asked for. */
 export interface ReadyDimension {

@@ -3,9 +3,9 @@ import type { Entity } from "../../entity/entity.ts";
 import type { Field } from "../../fields/field.ts";
 import { type Calculation, valueTypeOf } from "../../formula/calculation.ts";
 import type { Complaint } from "../../formula/parse.ts";
+import type { Figure } from "../../formula/report.ts";
 import { type AskedFormula, AskedFormulas } from "../asked-formulas.ts";
 import { formulaLabel, pathOf } from "./dimensions.ts";
-import type { Figure } from "./report.ts";
 
 /** A figure of a report over an entity, ready to be asked for. */
 export interface ReadyFigure {
@@ -52,10 +52,12 @@ export function readyFigure(
   return {
     figure,
     label: told(
-      messages.report.figureOf(
-        messages.report.figures[figure.kind],
-        formulaLabel(scope, entity, figure.of),
-      ),
+      figure.as
+        ? formulaLabel(scope, entity, figure.of)
+        : messages.report.figureOf(
+            messages.report.figures[figure.kind],
+            formulaLabel(scope, entity, figure.of),
+          ),
     ),
     formula,
     ...(field && { field }),

@@ -2,13 +2,13 @@ import { type RawBuilder, sql } from "kysely";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import type { Complaint } from "../../formula/parse.ts";
+import type { FigureKind, Mark, Report } from "../../formula/report.ts";
 import { AskedFormulas } from "../asked-formulas.ts";
 import { conditions, where } from "../list/conditions.ts";
 import { titlesOf } from "../list/facets.ts";
 import type { ListRequest } from "../list/request.ts";
 import { type ReadyDimension, readyDimension } from "./dimensions.ts";
 import { type ReadyFigure, readyFigure } from "./figures.ts";
-import type { FigureKind, Mark, Report } from "./report.ts";
 import { added, nothing, type Tally } from "./tally.ts";
 
 /** The most groups that a report can have. */
@@ -239,8 +239,9 @@ function groupOf(
     const part = parts.get(key);
     return part ? [groupOf(part, { keys: [...keys, key], label: name }, making)] : [];
   });
-  // Within a group, periods stay in their order.
-  const ordered = at > 0 && dimensions[at]?.per ? groups : orderedBy(groups, report, figures);
+  // Within a group, periods and months stay in their order.
+  const isInOrder = dimensions[at]?.per !== undefined || dimensions[at]?.isMonth === true;
+  const ordered = at > 0 && isInOrder ? groups : orderedBy(groups, report, figures);
   const shown = at === 0 && report.first !== undefined ? ordered.slice(0, report.first) : ordered;
   if (shown.length === ordered.length) return { keys, label, tally, across, groups: ordered };
   const alone = new Set(shown.map((group) => group.keys[0]));

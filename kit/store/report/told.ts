@@ -1,5 +1,5 @@
+import type { Mark } from "../../formula/report.ts";
 import type { ReadyFigure } from "./figures.ts";
-import type { Mark } from "./report.ts";
 import { figureValue, type Group, type ReportResult } from "./run.ts";
 import type { Tally } from "./tally.ts";
 
@@ -11,24 +11,48 @@ export interface Told {
   isRatio: boolean;
 }
 
+/** Figures beside each other: those of a value that stands across, or of whole groups. */
+export interface ReportColumn {
+  key: string | undefined;
+  /** What stands above it; undefined where there is nothing across. */
+  label: string | undefined;
+  /** The figures in it, by their places: there is no change where nothing is before. */
+  figures: readonly number[];
+}
+
+/** The columns of a report, those of whole groups at the end. */
+export function reportColumns({ across, figures }: ReportResult, total: string): ReportColumn[] {
+  const all = figures.map((_, at) => at);
+  const unchanged = all.filter((at) => figures[at]?.figure.as !== "change");
+  if (!across) return [{ key: undefined, label: undefined, figures: all }];
+  return [
+    ...across.columns.map(({ key, label }, at) => ({
+      key,
+      label,
+      figures: at === 0 ? unchanged : all,
+    })),
+    { key: undefined, label: total, figures: unchanged },
+  ].filter(({ figures }) => figures.length > 0);
+}
+
 /** A line of a report: a group, or all rows together. */
 export interface ReportLine {
   group: Group;
   /** How deep it is within others; 0 for the outermost groups and for the whole. */
   depth: number;
   isWhole: boolean;
-  /** The figures of each column of a pivot, and those of the whole group at the end. */
-  columns: readonly { key: string | undefined; told: readonly Told[]; isMarked: boolean }[];
+  /** The figures of each column. */
+  columns: readonly { column: ReportColumn; told: readonly Told[]; isMarked: boolean }[];
   isMarked: boolean;
 }
 
 /** The lines of a report, each group before those within it, and the whole at the end. */
-export function reportLines(result: ReportResult): ReportLine[] {
+export function reportLines(result: ReportResult, columns: readonly ReportColumn[]): ReportLine[] {
   const { whole, mark } = result;
   const marked = mark ? markedGroups(result, mark) : new Set<Group>();
   const lines = (groups: readonly Group[]): ReportLine[] =>
     groups.flatMap((group, at) => [
-      lineOf(result, group, {
+      lineOf(result, columns, group, {
         before: groups[at - 1],
         isMarked: marked.has(group),
         isWhole: false,
@@ -37,38 +61,38 @@ export function reportLines(result: ReportResult): ReportLine[] {
     ]);
   return [
     ...lines(whole.groups),
-    lineOf(result, whole, { before: undefined, isMarked: false, isWhole: true }),
+    lineOf(result, columns, whole, { before: undefined, isMarked: false, isWhole: true }),
   ];
 }
 
 function lineOf(
   result: ReportResult,
+  columns: readonly ReportColumn[],
   group: Group,
   { before, isMarked, isWhole }: { before: Group | undefined; isMarked: boolean; isWhole: boolean },
 ): ReportLine {
   const { figures, across, whole, mark } = result;
-  const columns = across?.columns ?? [];
-  const told = (tally: Tally | undefined, earlier: Tally | undefined) =>
-    figures.map((figure, at) => toldOf(figure, at, { tally, earlier, whole: whole.tally }));
-  const isOver = (tally: Tally | undefined) =>
-    mark !== undefined && tally !== undefined && isBeyond(figures[mark.figure], tally, mark);
+  const tallyOf = (key: string | undefined) =>
+    key === undefined ? group.tally : group.across.get(key);
   return {
     group,
     depth: Math.max(0, group.keys.length - 1),
     isWhole,
-    columns: [
-      ...columns.map(({ key }, at) => {
-        const tally = group.across.get(key);
-        const earlier = at > 0 ? group.across.get(columns[at - 1]?.key ?? "") : undefined;
-        return { key, told: told(tally, earlier), isMarked: !isWhole && isOver(tally) };
-      }),
-      {
-        key: undefined,
-        // Beside others, a column tells how it differs from the one before; what is below each other, from the one above.
-        told: told(group.tally, across ? undefined : before?.tally),
-        isMarked: !isWhole && isOver(group.tally),
-      },
-    ],
+    columns: columns.map((column) => {
+      const tally = tallyOf(column.key);
+      // What stands across differs from what is beside it; groups differ from those above them.
+      const place = across?.columns.findIndex(({ key }) => key === column.key) ?? -1;
+      const beside = place > 0 ? tallyOf(across?.columns[place - 1]?.key) : undefined;
+      const earlier = across ? beside : before?.tally;
+      return {
+        column,
+        told: column.figures.flatMap((at) => {
+          const figure = figures[at];
+          return figure ? [toldOf(figure, at, { tally, earlier, whole: whole.tally })] : [];
+        }),
+        isMarked: !isWhole && mark !== undefined && isBeyond(figures[mark.figure], tally, mark),
+      };
+    }),
     isMarked,
   };
 }
@@ -102,8 +126,8 @@ function markedGroups({ whole, figures }: ReportResult, mark: Mark): ReadonlySet
   );
 }
 
-function isBeyond(figure: ReadyFigure | undefined, tally: Tally, mark: Mark): boolean {
-  const value = figure && figureValue(figure, tally, mark.figure);
+function isBeyond(figure: ReadyFigure | undefined, tally: Tally | undefined, mark: Mark): boolean {
+  const value = figure && tally && figureValue(figure, tally, mark.figure);
   if (typeof value !== "number") return false;
   if (mark.kind === "below") return value < mark.value;
   return mark.kind === "above" && value > mark.value;

@@ -6,6 +6,7 @@ import {
   isMany,
   isReference,
   type Model,
+  namedViews,
 } from "../model/model.ts";
 import { columnOf, tableOf } from "../schema/from-model.ts";
 import { labelCode } from "./labels.ts";
@@ -16,6 +17,7 @@ interface TileCode {
   of: Entity;
   query: string;
   name?: string;
+  groups?: readonly string[];
 }
 
 /** `dashboard.ts`: what the start page shows. */
@@ -26,11 +28,12 @@ export function dashboardModule(model: Model): string {
     model,
     tiles.map(({ of }) => of),
   );
-  const code = tiles.map(({ of, name, query }) =>
+  const code = tiles.map(({ of, name, query, groups }) =>
     object([
       ["of", quote(tableOf(of.name))],
       ...(name === undefined ? [] : [["name", name] as const]),
       ["query", quote(query)],
+      ...(groups ? [["for", JSON.stringify(groups)] as const] : []),
     ]),
   );
   module.add(
@@ -49,9 +52,10 @@ export function dashboardModule(model: Model): string {
 function chosenTiles(model: Model): TileCode[] {
   return (model.dashboard ?? []).flatMap(({ entity, view }) => {
     const of = entityNamed(model, entity);
-    const found = of.views?.find(({ name }) => name === view);
+    const found = namedViews(of).find(({ name }) => name === view);
     if (!found) return [];
-    return [{ of, name: labelCode({ label: view, labels: found.names }), query: found.query }];
+    const { names: labels, query, groups } = found;
+    return [{ of, name: labelCode({ label: view, labels }), query, ...(groups && { groups }) }];
   });
 }
 

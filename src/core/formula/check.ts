@@ -18,6 +18,7 @@ import {
   type Grant,
   isComputed,
   type Model,
+  type ReportFormula,
   type Rights,
 } from "../model/model.ts";
 import { computedDefaults } from "./compile.ts";
@@ -74,6 +75,9 @@ function troubles(model: Model): Trouble[] {
       ...entity.fields.flatMap((field) => checking.field(entity, field)),
       ...entity.rules.map((rule) => checking.condition(entity, rule)),
       ...(entity.highlights ?? []).map((each) => checking.condition(entity, each)),
+      ...(entity.reports ?? []).flatMap(({ formulas }) =>
+        formulas.map((each) => checking.reported(entity, each)),
+      ),
       ...grantsOf(entity).map(({ where }) => where && checking.condition(entity, where)),
     ].filter((trouble) => trouble !== undefined),
   );
@@ -145,6 +149,26 @@ class Checking {
             help: "a condition holds or doesn't, as in `= removed is empty or removed >= installed`",
           },
     );
+  }
+
+  reported(entity: Entity, formula: ReportFormula): Trouble | undefined {
+    if (formula.gives === "condition") return this.condition(entity, formula);
+    // Rows are grouped by records by their numbers.
+    const asRecord = { ...formula, formula: `${formula.formula}.id` };
+    const isPath = /^= [\p{L}\p{M}\p{N}_.{}]+$/u.test(formula.formula);
+    const isRecord = formula.gives === "group" && isPath;
+    if (isRecord && !this.#trouble(entity, asRecord, () => undefined)) return undefined;
+    return this.#trouble(entity, formula, (calculation) => {
+      const type = valueTypeOf(calculation);
+      if (formula.gives === "group") {
+        return type === "moment" || type === "time"
+          ? { message: "rows can't be grouped by times", help: "group by a date" }
+          : undefined;
+      }
+      const isNumber = calculation.type === "number" || calculation.type === "span";
+      if (isNumber || (formula.gives === "edge" && type === "date")) return undefined;
+      return { message: `this gives ${typeWords[type]}, and a number was expected` };
+    });
   }
 
   shownWhen(entity: Entity, { shownWhen }: Field): Trouble | undefined {

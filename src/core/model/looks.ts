@@ -3,6 +3,7 @@ import { readDays, usualDays } from "./calendar.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import { mapOf, uniqueEntries } from "./mappings.ts";
 import { type Color, colors, type Entity, type Field, isReference, type Layout } from "./model.ts";
+import { readReports } from "./reports.ts";
 import type { SourceEntry, SourceMap, SourceNode } from "./source.ts";
 import { type FieldNames, wordsOf } from "./word-lists.ts";
 
@@ -36,6 +37,8 @@ export function interpretLooks(
   entity.layouts = given ? readLayouts(given, entity, names, diagnostics) : usualLayouts(entity);
   const highlights = at("highlights");
   if (highlights) entity.highlights = readHighlights(highlights, diagnostics);
+  const reports = at("reports");
+  if (reports) entity.reports = readReports(reports, diagnostics);
   const views = at("views");
   if (views) entity.views = readViews(views, diagnostics);
 }

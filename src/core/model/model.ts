@@ -134,6 +134,8 @@ export interface Entity {
   highlights?: Highlight[];
   /** Its list under names, each with the query of an address. */
   views?: ListView[];
+  /** Its rows in groups, under names. */
+  reports?: ModelReport[];
   /** The days that its records are of, where it has any. */
   calendar?: Days;
   sections: FormSection[];
@@ -202,6 +204,22 @@ export interface ListView {
   names?: Texts;
   /** What stands behind the `?` of its address. */
   query: string;
+}
+
+/** A report: a view whose address was written in words. */
+export interface ModelReport extends ListView {
+  /** What it looks at. */
+  formulas: ReportFormula[];
+  /** The groups of people who find it; everybody who sees the records, without them. */
+  groups?: readonly string[];
+  /** Whether it is in the menu. */
+  menu?: true;
+  at: Span;
+}
+
+/** A formula of a report, and what it has to give: something to group by, a number, something with a smallest one, or a condition. */
+export interface ReportFormula extends Formula {
+  gives: "group" | "number" | "edge" | "condition";
 }
 
 /** A formula as it is written, with its `=`. */
@@ -352,4 +370,12 @@ export function isNeeded(field: Field): boolean {
   const start = field.default;
   const isGiven = (start !== undefined && !("me" in start)) || type.kind === "boolean";
   return required && !isGiven && !isMany(field) && !isComputed(field);
+}
+
+/** The lists of an entity under names: its views and its reports. */
+export function namedViews({
+  views = [],
+  reports = [],
+}: Entity): (ListView & Pick<ModelReport, "groups" | "menu">)[] {
+  return [...views, ...reports];
 }

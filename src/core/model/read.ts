@@ -105,6 +105,7 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
   const groups = signingIn?.groups ?? [];
   const organisations = signingIn?.organisations;
   if (labels) interpretLabels(labels, { entities: found, groups, organisations }, diagnostics);
+  for (const entity of found) checkReaders(entity, signingIn, diagnostics);
   const dashboard = valueAt(file, "dashboard");
   const tiles = dashboard && interpretDashboard(dashboard, found, diagnostics);
   const model: Model = {
@@ -116,6 +117,23 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
   checkMeetings(model, diagnostics);
   checkRelations(model, diagnostics);
   return model;
+}
+
+/** Checks that reports are for groups that there are. */
+function checkReaders(
+  { reports = [] }: Entity,
+  users: Users | undefined,
+  diagnostics: Diagnostics,
+): void {
+  const known = users?.groups.map(({ name }) => name) ?? [];
+  for (const { name, groups = [], at } of reports) {
+    for (const group of groups.filter((each) => !known.includes(each))) {
+      const help = users
+        ? `there are ${known.join(", ")}`
+        : "add `users:` to the model: people sign in then, and belong to groups";
+      diagnostics.error(at, `\`${name}\` is for \`${group}\`, and there is no such group`, help);
+    }
+  }
 }
 
 /** The rights of the entities, which name the groups of the users. */

@@ -106,6 +106,12 @@ export const entityShape = z.strictObject({
     .unknown()
     .optional()
     .describe("The list under names, each with what stands behind the ? of its address."),
+  reports: z
+    .unknown()
+    .optional()
+    .describe(
+      "Its records in groups: {Honey per apiary: {by: hive.apiary, show: sum of weight, drawn: bars}}.",
+    ),
   calendar: z
     .unknown()
     .optional()

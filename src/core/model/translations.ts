@@ -44,10 +44,10 @@ function isLanguage(tag: string): boolean {
 
 /**
  * What a name stands for: `Hive`, `Hive.code`, `Hive.status.weak`, `Hive.code hint`, `Hive section Place`, or
- * `Hive rule It weighs more than nothing`, `Hive highlight …` or `Hive view …`.
+ * `Hive rule It weighs more than nothing`, `Hive highlight …`, `Hive view …` or `Hive report …`.
  */
 const named =
-  /^(?<entity>[^.\s]+)(?:\s+(?<part>section|rule|highlight|view)\s+(?<words>.+)|\.(?<field>[^.\s]+)(?:\.(?<choice>.+)|\s+(?<option>\S+))?)?$/u;
+  /^(?<entity>[^.\s]+)(?:\s+(?<part>section|rule|highlight|view|report)\s+(?<words>.+)|\.(?<field>[^.\s]+)(?:\.(?<choice>.+)|\s+(?<option>\S+))?)?$/u;
 
 const translatedOptions = ["hint", "placeholder", "unit"] as const;
 
@@ -120,13 +120,13 @@ function interpretLabel(
     }
     return;
   }
-  if (part === "view") {
-    const { views = [] } = entity;
-    const view = views.find((each) => each.name === words);
-    if (view) view.names = and(view.names);
+  if (part === "view" || part === "report") {
+    const named = (part === "view" ? entity.views : entity.reports) ?? [];
+    const found = named.find((each) => each.name === words);
+    if (found) found.names = and(found.names);
     else {
-      const known = views.map((each) => each.name);
-      unknown(`\`${entity.name}\` has no view \`${words}\``, known, words);
+      const known = named.map((each) => each.name);
+      unknown(`\`${entity.name}\` has no ${part} \`${words}\``, known, words);
     }
     return;
   }

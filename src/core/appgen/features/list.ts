@@ -1,4 +1,4 @@
-import type { Entity } from "../../model/model.ts";
+import { type Entity, namedViews } from "../../model/model.ts";
 import { columnOf } from "../../schema/from-model.ts";
 import { labelCode } from "../labels.ts";
 import { Module, object, quote } from "../module.ts";
@@ -35,7 +35,8 @@ as \`{ label: "Age", cell: (row, scope) => … }\`, with TSX in it.`,
 };
 
 /** What a list has besides its columns: tabs, layouts and views. */
-function optionsOf({ tabs, layouts = [], views = [], fields }: Entity): string {
+function optionsOf(entity: Entity): string {
+  const { tabs, layouts = [], fields } = entity;
   const column = (name: string) => {
     const field = fields.find((each) => each.name === name);
     return quote(field ? columnOf(field) : name);
@@ -43,10 +44,12 @@ function optionsOf({ tabs, layouts = [], views = [], fields }: Entity): string {
   const laid = layouts.map((layout) =>
     "field" in layout ? `{ ${layout.kind}: ${column(layout.field)} }` : quote(layout.kind),
   );
-  const named = views.map(({ name, names, query }) =>
+  const named = namedViews(entity).map(({ name, names, query, groups, menu }) =>
     object([
       ["name", labelCode({ label: name, labels: names })],
       ["query", quote(query)],
+      ...(groups ? [["for", JSON.stringify(groups)] as const] : []),
+      ...(menu ? [["menu", "true"] as const] : []),
     ]),
   );
   return object([

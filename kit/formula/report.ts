@@ -1,6 +1,8 @@
 import { z } from "zod";
-import { periods } from "../../formula/periods.ts";
-import { longestFormula } from "../asked-formulas.ts";
+import { periods } from "./periods.ts";
+
+/** The longest formula that somebody may type into an address, in characters. */
+export const longestFormula = 500;
 
 /** What a report is drawn as. */
 export const drawings = ["table", "bars", "columns", "line", "ring", "trend"] as const;
@@ -98,6 +100,21 @@ export function reportIn(query: URLSearchParams): Report {
   };
   const read = report.safeParse(given);
   return read.success ? read.data : plain;
+}
+
+/** A report as an address has it: what `reportIn` reads. */
+export function reportQuery({ groups, across, figures, order, first, mark, drawn }: Report) {
+  const isPlain = figures.length === 1 && figures[0]?.kind === "count" && !figures[0].as;
+  return new URLSearchParams([
+    ["layout", "report"],
+    ...groups.map((each) => ["by", dimensionText(each)]),
+    ...(across ? [["across", dimensionText(across)]] : []),
+    ...(isPlain ? [] : figures.map((each) => ["show", figureText(each)])),
+    ...(order ? [["order", `${order.descending ? "-" : ""}${order.figure + 1}`]] : []),
+    ...(first === undefined ? [] : [["first", String(first)]]),
+    ...(mark ? [["mark", markText(mark)]] : []),
+    ...(drawn === "table" ? [] : [["drawn", drawn]]),
+  ]);
 }
 
 /** A dimension as it is in an address: `date:month`. */
