@@ -240,7 +240,7 @@ describe("completion", () => {
   it("knows commands, options, entities and migrations", async () => {
     const folder = projectWith(model);
     await levadura(["prepare"], folder);
-    expect(await words(folder, "re")).toEqual(["restore", "rewind"]);
+    expect(await words(folder, "re")).toEqual(["report", "restore", "rewind"]);
     expect(await words(folder, "prepare", "--re")).toEqual(["--rewrite"]);
     expect(await words(folder, "seed", "H")).toEqual(["Hive"]);
     expect(await words(folder, "seed", "--as", "")).toEqual(["csv", "json", "sql"]);

@@ -1,8 +1,10 @@
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { dayAfter, daysIn, type Period, periodOf, periods } from "../kit/formula/periods.ts";
 import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
 import { Chance } from "./support/pairs.ts";
-import { type Running, running } from "./support/program.ts";
+import { levadura, projectWith, type Running, running } from "./support/program.ts";
 import { textOf, Visitor } from "./support/visitor.ts";
 
 const model = `levadura: 1
@@ -456,6 +458,55 @@ describe("periods", () => {
         expect(periodOf(per, to)).toBe(key);
         expect(periodOf(per, dayAfter(to, 1))).not.toBe(key);
       }
+    }
+  });
+});
+
+describe("levadura report", () => {
+  const open = `levadura: 1
+app: {name: Hive Book, database: sqlite}
+entities:
+  Apiary:
+    fields: {name: "text, required"}
+  Hive:
+    fields: {code: "text, required", apiary: one Apiary}
+  Harvest:
+    fields:
+      hive: one Hive
+      weight: decimal 0..80
+`;
+
+  it("writes what an address says into the model, which is then found above the list", async () => {
+    const folder = projectWith(open);
+    const address =
+      "http://127.0.0.1:3000/harvests?layout=report&by=hive.apiary&show=sum:weight&order=-1&page=2";
+    const { status, out } = await levadura(["report", address, "Best <b>"], folder);
+    expect([status, out]).toEqual([0, expect.stringContaining("Added the report “Best <b>”")]);
+    const app = await running(["rise"], folder);
+    const { html } = await new Visitor(app.address).get("/harvests");
+    const [, href = ""] = /<a href="([^"]*)"[^>]*>Best &lt;b&gt;</.exec(html) ?? [];
+    expect(href).toBe(
+      "/harvests?layout=report&amp;by=hive.apiary&amp;show=sum%3Aweight&amp;order=-1",
+    );
+    expect(await app.stop()).toBe(0);
+  });
+
+  it("writes nothing where it can't", async () => {
+    const folder = projectWith(open);
+    for (const [address, status, said] of [
+      ["/harvests", 2, "isn't the address of a report"],
+      ["http://[", 2, "isn't the address of a report"],
+      ["/nests?layout=report", 2, "no entity has its list at /nests"],
+      ["/harvests?layout=report&by=weigth", 1, "did you mean `weight`?"],
+      ["/harvests?layout=report&only=weight", 1, "a condition was expected"],
+    ] as const) {
+      const answer = await levadura(["report", address, "X"], folder);
+      expect([address, answer.status, answer.out + answer.err]).toEqual([
+        address,
+        status,
+        expect.stringContaining(said),
+      ]);
+      expect(readFileSync(join(folder, "model.yaml"), "utf8")).toBe(open);
     }
   });
 });

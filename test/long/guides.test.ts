@@ -89,14 +89,16 @@ describe("a line of the documents", async () => {
     cpSync(ready, folder, { recursive: true });
     const [kept = ""] = readdirSync(join(folder, "kept"));
     // A reader puts in names of their own; and fewer rows show as well that it works.
-    const [first = "", ...others] = line
-      .replace(/restore \S+/, `restore ${kept}`)
-      .replace(/(--to|rewind) 3/, "$1 1")
-      .replace(/--rows \d{5,}/, "--rows 2000")
-      .replace("keepers.ods --plan plan.yaml", "keepers.ods --plan keepers.yaml")
-      .replace("0.0.0.0", "127.0.0.1")
-      .replace(/ --port \d+| > .*/, "")
-      .split(" ");
+    const [first = "", ...others] =
+      line
+        .replace(/restore \S+/, `restore ${kept}`)
+        .replace(/(--to|rewind) 3/, "$1 1")
+        .replace(/--rows \d{5,}/, "--rows 2000")
+        .replace("keepers.ods --plan plan.yaml", "keepers.ods --plan keepers.yaml")
+        .replace("0.0.0.0", "127.0.0.1")
+        .replace(/ --port \d+| > .*/, "")
+        .match(/'[^']*'|\S+/g)
+        ?.map((word) => word.replace(/^'(.*)'$/, "$1")) ?? [];
     const [name = "", value = ""] = first.split("=");
     const args = value ? others.slice(1) : others;
     const [command = ""] = args;

@@ -10,8 +10,7 @@ export default class Report extends LevaduraCommand {
     "Takes the address of a report, and writes it in words under `reports` of its entity in model.yaml. A report of the same name is replaced.";
   static override examples = [
     {
-      command:
-        "levadura report '/harvests?layout=report&by=hive.apiary&show=sum:weight' 'Honey per apiary'",
+      command: "levadura report '/hives?layout=report&by=status' 'Hives by status'",
       description: "writes a report under a name",
     },
   ];

@@ -1,7 +1,7 @@
 /** Commands in the order of the work. */
 export const chapters: readonly { title: string; commands: readonly string[] }[] = [
   { title: "Start", commands: ["demo", "begin", "import"] },
-  { title: "Model", commands: ["check"] },
+  { title: "Model", commands: ["check", "report"] },
   {
     title: "Database",
     commands: ["changes", "prepare", "migrate", "rewind", "history", "seed", "kept", "restore"],
