@@ -99,6 +99,7 @@ export const reportsEn = {
     moveUp: (title: string) => `Move ${title} up`,
     moveDown: (title: string) => `Move ${title} down`,
     remove: (title: string) => `Remove ${title}`,
+    removeShort: "Remove",
     addHow: "To add a part, open a list or a report, and choose “Put on the start page” above it.",
     addThis: "Put on the start page",
     what: "What it shows",

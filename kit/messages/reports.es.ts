@@ -99,6 +99,7 @@ export const reportsEs: typeof reportsEn = {
     moveUp: (title) => `Subir ${title}`,
     moveDown: (title) => `Bajar ${title}`,
     remove: (title) => `Quitar ${title}`,
+    removeShort: "Quitar",
     addHow:
       "Para añadir una parte, abre una lista o un informe y elige «Poner en la página de inicio».",
     addThis: "Poner en la página de inicio",

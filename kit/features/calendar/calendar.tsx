@@ -81,7 +81,7 @@ export function Calendar({ scope, page }: { scope: Scope; page: CalendarPage }) 
   const words = messages.calendar;
   const here = hrefOf({});
   return (
-    <section class="dated" aria-label={words.title}>
+    <div class="dated">
       <div class="calendar-head">
         <h2>{headingOf(scope, request)}</h2>
         <nav class="calendar-steps" aria-label={words.otherDays}>
@@ -126,7 +126,7 @@ export function Calendar({ scope, page }: { scope: Scope; page: CalendarPage }) 
           </form>
         ),
       )}
-    </section>
+    </div>
   );
 }
 

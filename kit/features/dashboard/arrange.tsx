@@ -140,7 +140,7 @@ async function show(
                   value="remove"
                   aria-label={words.remove(title)}
                 >
-                  {messages.delete}
+                  {words.removeShort}
                 </button>
               </form>
             </li>
