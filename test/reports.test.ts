@@ -2,13 +2,14 @@ import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { dayAfter, daysIn, type Period, periodOf, periods } from "../kit/formula/periods.ts";
+import { toLocal } from "../kit/formula/zones.ts";
 import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
 import { Chance } from "./support/pairs.ts";
 import { levadura, projectWith, type Running, running } from "./support/program.ts";
 import { textOf, Visitor } from "./support/visitor.ts";
 
 const model = `levadura: 1
-app: {name: Hive Book, database: sqlite}
+app: {name: Hive Book, database: sqlite, timezone: Australia/Lord_Howe}
 users:
   groups: {all: Office, some: Guests}
   rights: {all: everything, some: see}
@@ -28,6 +29,7 @@ entities:
     fields:
       hive: one Hive
       date: date 2024-11-01..2026-02-28, required
+      weighed: datetime
       weight: decimal 0..80, places 1
       jars: integer 0..9
       sort: choice blossom | forest | "<b>'heather'"
@@ -43,6 +45,8 @@ entities:
 interface Row {
   id: number;
   date: string;
+  /** By the clock of the application. */
+  weighed: string | null;
   weight: number | null;
   jars: number | null;
   sort: string | null;
@@ -66,6 +70,13 @@ const periodTexts: Readonly<Record<Period, (key: string) => string>> = {
   day: dayText,
 };
 
+function localDay(moment: string): string {
+  return toLocal("Australia/Lord_Howe", moment.replace(" ", "T").replace(/(?<=:\d\d)$/, "Z")).slice(
+    0,
+    10,
+  );
+}
+
 /** What rows can be put together by, and what a row is called then. */
 const dimensions: readonly (readonly [string, Read])[] = [
   ["hive", ({ hive }) => hive],
@@ -79,6 +90,10 @@ const dimensions: readonly (readonly [string, Read])[] = [
   ...periods.map((per): [string, Read] => [
     `date:${per}`,
     ({ date }) => periodTexts[per](periodOf(per, date)),
+  ]),
+  ...periods.map((per): [string, Read] => [
+    `weighed:${per}`,
+    ({ weighed }) => weighed && periodTexts[per](periodOf(per, weighed)),
   ]),
 ];
 
@@ -143,6 +158,7 @@ describe.each(kinds)("reports over $kind", (kind) => {
     rows = found.map((row) => ({
       id: Number(row.id),
       date: String(row.date).slice(0, 10),
+      weighed: row.weighed === null ? null : localDay(String(row.weighed)),
       weight: number(row.weight),
       jars: number(row.jars),
       sort: text(row.sort),
@@ -253,6 +269,8 @@ describe.each(kinds)("reports over $kind", (kind) => {
       "jars % 3",
       "date:week",
       "date:quarter",
+      "weighed:month",
+      "weighed:day",
       "hive.apiary.town",
     ]) {
       const lines = linesOf(

@@ -27,6 +27,8 @@ export interface Dialect {
   exactly(text: RawBuilder<unknown>): RawBuilder<unknown>;
   /** The year and the month of a day: `2026-05`. */
   monthText(day: RawBuilder<unknown>): RawBuilder<unknown>;
+  /** The day of a moment by a clock that is so many seconds ahead of UTC: `2026-05-03`, as a text. */
+  dayOf(moment: RawBuilder<unknown>, seconds: number): RawBuilder<unknown>;
   /** Whether a text holds a word, whatever the case and the accents of its letters. */
   contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool>;
   /** The same for a column; `ordered` says whether lists are ordered by its letters. */

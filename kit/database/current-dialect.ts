@@ -9,6 +9,7 @@ export const {
   insertUnlessThere,
   formulas,
   exactly,
+  dayOf,
   monthText,
   contains,
   columnContains,

@@ -30,6 +30,45 @@ export function offsetAt(zone: string, time: number): number {
   return wall.getTime() - Math.floor(time / 1000) * 1000;
 }
 
+/** How far a clock is ahead of UTC for a while. */
+export interface Ahead {
+  /** The moment at which that ends; undefined for the last while. */
+  until: string | undefined;
+  seconds: number;
+}
+
+/** How far the clock of a time zone is ahead of UTC between two days, while after while. */
+export function aheadBetween(zone: string, from: string, to: string): Ahead[] {
+  const day = 86_400_000;
+  const [first, last] = [Date.parse(from) - day, Date.parse(to) + 2 * day];
+  const found: Ahead[] = [];
+  let time = first;
+  let offset = offsetAt(zone, first);
+  while (time < last) {
+    // No clock is changed and changed back within four weeks.
+    const next = Math.min(last, time + 28 * day);
+    if (offsetAt(zone, next) !== offset) {
+      const change = changeBetween(zone, time, next);
+      found.push({ until: atSecond(change), seconds: offset / 1000 });
+      offset = offsetAt(zone, change);
+    }
+    time = next;
+  }
+  return [...found, { until: undefined, seconds: offset / 1000 }];
+}
+
+/** The second at which the clock of a time zone is changed. */
+function changeBetween(zone: string, from: number, to: number): number {
+  const before = offsetAt(zone, from);
+  let [early, late] = [from, to];
+  while (late - early > 1000) {
+    const middle = Math.floor((early + late) / 2000) * 1000;
+    if (offsetAt(zone, middle) === before) early = middle;
+    else late = middle;
+  }
+  return late;
+}
+
 /** The moment at which the clock on the wall shows `wall`, as if that were UTC; the earlier one when it shows it twice. */
 export function momentOf(zone: string, wall: number): number {
   const earlier = wall - offsetAt(zone, wall - 86_400_000);

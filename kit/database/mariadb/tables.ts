@@ -139,6 +139,11 @@ export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`date_format(${day}, '%Y-%m')`;
 }
 
+/** The day of a moment by a clock that is so many seconds ahead of UTC: `2026-05-03`. */
+export function dayOf(moment: RawBuilder<unknown>, seconds: number): RawBuilder<unknown> {
+  return sql`date_format(${moment} + interval ${sql.lit(seconds)} second, '%Y-%m-%d')`;
+}
+
 /** Whether a text holds a word, whatever the case and the accents of its letters. */
 export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
   return sql<SqlBool>`(${text}) collate utf8mb4_bin regexp ${wordPattern(word)}`;

@@ -99,6 +99,11 @@ export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`to_char(${day}, 'YYYY-MM')`;
 }
 
+/** The day of a moment by a clock that is so many seconds ahead of UTC: `2026-05-03`. */
+export function dayOf(moment: RawBuilder<unknown>, seconds: number): RawBuilder<unknown> {
+  return sql`to_char((${moment} at time zone 'UTC') + make_interval(secs => ${sql.lit(seconds)}), 'YYYY-MM-DD')`;
+}
+
 /** Whether a text holds a word, whatever the case and the accents of its letters. */
 export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
   // Patterns refuse the collation of texts.

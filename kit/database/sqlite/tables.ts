@@ -49,6 +49,12 @@ export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`substr(${day}, 1, 7)`;
 }
 
+/** The day of a moment by a clock that is so many seconds ahead of UTC: `2026-05-03`. */
+export function dayOf(moment: RawBuilder<unknown>, seconds: number): RawBuilder<unknown> {
+  const shift = `${seconds < 0 ? "" : "+"}${seconds} seconds`;
+  return sql`substr(datetime(${moment}, ${sql.lit(shift)}), 1, 10)`;
+}
+
 /** Whether a text holds a word, whatever the case and the accents of its letters. */
 export function contains(text: Expression<unknown>, word: string): RawBuilder<SqlBool> {
   return sql<SqlBool>`(${text}) glob ${globPattern(word)}`;

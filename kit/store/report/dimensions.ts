@@ -12,6 +12,7 @@ import type { Dimension } from "../../formula/report.ts";
 import type { Expression } from "../../formula/tree.ts";
 import { type AskedFormula, AskedFormulas, asFormula } from "../asked-formulas.ts";
 import { formulaName } from "../formula-facts.ts";
+import { filterParameter } from "../list/filters.ts";
 
 /** A dimension of a report over an entity, ready to be asked for. */
 export interface ReadyDimension {
@@ -25,6 +26,12 @@ export interface ReadyDimension {
   /** The field that the values are of, which knows how they look. */
   field?: Field;
   per?: Period;
+  /** Whether the values are moments, of which the database gives the day by the person's clock. */
+  isMoment?: true;
+  /**
+   * Where no formula leads to the rows with a key: the parameters of the list that do; undefined where none do.
+   */
+  filter?(key: string): Readonly<Record<string, string>> | undefined;
   /** Whether the keys are months of the year, from 1 to 12. */
   isMonth?: true;
   type: AskedFormula["calculation"]["type"];
@@ -139,7 +146,28 @@ export function readyDimension(
       },
     };
   }
-  if (type === "moment" || type === "time") {
+  if (type === "moment") {
+    const chosen = per ?? "day";
+    const [only, ...along] = path?.names ?? [];
+    const column = only !== undefined && along.length === 0 ? path?.fields[0]?.name : undefined;
+    return {
+      ...ready,
+      per: chosen,
+      isMoment: true,
+      value,
+      key: (given) =>
+        given === null || given === undefined ? "" : periodOf(chosen, String(given)),
+      only: () => "",
+      filter: (key): Readonly<Record<string, string>> | undefined => {
+        if (column === undefined) return undefined;
+        const parameter = filterParameter(column);
+        if (key === "") return { [`${parameter}.blank`]: "yes" };
+        const { from, to } = daysIn(chosen, key);
+        return { [`${parameter}.from`]: from, [`${parameter}.to`]: to };
+      },
+    };
+  }
+  if (type === "time") {
     const at = { start: 0, end: formula.length };
     return {
       complaint: { at, message: scope.messages.report.noTimes },

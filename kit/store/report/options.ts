@@ -70,13 +70,14 @@ function optionsOf(scope: Scope, entity: Entity, path: string, before: string): 
     const text = path + printName(name);
     const label = before + labelIn(field.label, scope.language);
     if (isReferences(field)) return [];
-    if (field.kind === "date") {
+    if (field.kind === "date" || field.kind === "datetime") {
+      const ofYear = { text: `month(${text})`, label: report.byPeriod(label, report.ofYear) };
       return [
         ...periods.map((per) => ({
           text: `${text}:${per}`,
           label: report.byPeriod(label, report.periods[per]),
         })),
-        { text: `month(${text})`, label: report.byPeriod(label, report.ofYear) },
+        ...(field.kind === "date" ? [ofYear] : []),
       ];
     }
     const groups =

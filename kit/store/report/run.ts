@@ -1,8 +1,10 @@
 import { type RawBuilder, sql } from "kysely";
 import type { Scope } from "../../access/scope.ts";
+import { bindValue, dayOf } from "../../database/current-dialect.ts";
 import type { Entity } from "../../entity/entity.ts";
 import type { Complaint } from "../../formula/parse.ts";
 import type { FigureKind, Mark, Report } from "../../formula/report.ts";
+import { type Ahead, aheadBetween } from "../../formula/zones.ts";
 import { AskedFormulas } from "../asked-formulas.ts";
 import { conditions, where } from "../list/conditions.ts";
 import { titlesOf } from "../list/facets.ts";
@@ -124,18 +126,16 @@ async function talliesOf(
   }: { dimensions: readonly ReadyDimension[]; figures: readonly ReadyFigure[] },
 ): Promise<Finest[]> {
   const keys = dimensions.map(({ value }, at) => sql`${value} as ${sql.id(`k${at}`)}`);
-  // Several figures of one formula look at one value of each row.
-  const placeOf = (at: number) =>
-    figures.findIndex(({ formula }) => formula && formula.text === figures[at]?.formula?.text);
   const values = figures.flatMap(({ formula }, at) =>
-    formula && placeOf(at) === at ? [sql`${formula.value} as ${sql.id(`v${at}`)}`] : [],
+    formula && placeOf(figures, at) === at ? [sql`${formula.value} as ${sql.id(`v${at}`)}`] : [],
   );
   const rows = sql`select ${sql.join([...keys, ...values, sql`1 as one`])}
     from ${scope.rowsOf(entity)} as ${sql.table(entity.table)} ${where(await conditions(scope, entity, request))}`;
   const named = dimensions.map((_, at) => sql.id(`k${at}`));
+  const counted = await withDays(scope, rows, dimensions, figures);
   const told = figures.flatMap(({ figure, formula }, at): RawBuilder<unknown>[] => {
     if (!formula) return [];
-    const value = sql.id(`v${placeOf(at)}`);
+    const value = sql.id(`v${placeOf(figures, at)}`);
     const all = {
       s: sql`sum(${value}) as ${sql.id(`s${at}`)}`,
       c: sql`count(${value}) as ${sql.id(`c${at}`)}`,
@@ -146,7 +146,7 @@ async function talliesOf(
   });
   const by = named.length > 0 ? sql`group by ${sql.join(named)}` : sql``;
   const { rows: found } = await sql<Record<string, unknown>>`
-    select ${sql.join([...named, sql`count(*) as n`, ...told])} from (${rows}) as counted
+    select ${sql.join([...named, sql`count(*) as n`, ...told])} from (${counted}) as counted
     ${by} limit ${sql.lit(mostRows + 1)}`.execute(scope.db);
   return found.map((row) => ({
     keys: dimensions.map(({ key }, at) => key(row[`k${at}`])),
@@ -169,6 +169,52 @@ async function talliesOf(
       }),
     },
   }));
+}
+
+/** The same rows, with the days of moments by the person's clock in the place of these. */
+async function withDays(
+  scope: Scope,
+  rows: RawBuilder<unknown>,
+  dimensions: readonly ReadyDimension[],
+  figures: readonly ReadyFigure[],
+): Promise<RawBuilder<unknown>> {
+  const moments = dimensions.flatMap(({ isMoment }, at) => (isMoment ? [at] : []));
+  if (moments.length === 0) return rows;
+  const ends = moments.flatMap((at) => {
+    const key = sql.id(`k${at}`);
+    return [
+      sql`${dayOf(sql`min(${key})`, 0)} as ${sql.id(`a${at}`)}`,
+      sql`${dayOf(sql`max(${key})`, 0)} as ${sql.id(`z${at}`)}`,
+    ];
+  });
+  const { rows: found } = await sql<Record<string, string | null>>`
+    select ${sql.join(ends)} from (${rows}) as spanned`.execute(scope.db);
+  const keys = dimensions.map(({ isMoment }, at) => {
+    const key = sql.id(`k${at}`);
+    if (!isMoment) return key;
+    const [from, to] = [found[0]?.[`a${at}`], found[0]?.[`z${at}`]];
+    if (!from || !to) return sql`null as ${key}`;
+    return sql`${dayByClock(key, aheadBetween(scope.timezone, from, to))} as ${key}`;
+  });
+  const values = figures.flatMap(({ formula }, at) =>
+    formula && placeOf(figures, at) === at ? [sql.id(`v${at}`)] : [],
+  );
+  return sql`select ${sql.join([...keys, ...values, sql`one`])} from (${rows}) as clocked`;
+}
+
+function dayByClock(moment: RawBuilder<unknown>, ahead: readonly Ahead[]): RawBuilder<unknown> {
+  const cases = ahead.flatMap(({ until, seconds }) =>
+    until === undefined
+      ? []
+      : [sql`when ${moment} < ${bindValue("datetime", until)} then ${dayOf(moment, seconds)}`],
+  );
+  const last = dayOf(moment, ahead.at(-1)?.seconds ?? 0);
+  return cases.length === 0 ? last : sql`case ${sql.join(cases, sql` `)} else ${last} end`;
+}
+
+/** Several figures of one formula look at one value of each row: that of the first. */
+function placeOf(figures: readonly ReadyFigure[], at: number): number {
+  return figures.findIndex(({ formula }) => formula && formula.text === figures[at]?.formula?.text);
 }
 
 /** What the keys of a dimension are called, in their order. */

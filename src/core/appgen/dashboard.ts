@@ -159,7 +159,7 @@ function nameOf({ name }: Field): string {
 /** Whether the records of an entity are of days, such as inspections, and belong to others. */
 function isEvent({ calendar, fields, sort }: Entity): boolean {
   const from = fields.find(({ name }) => name === calendar?.from);
-  if (from?.type.kind !== "date") return false;
+  if (!from || !isDay(from.type.kind)) return false;
   const isLatestFirst = sort[0]?.field === from.name && sort[0].descending;
   return isLatestFirst === true && fields.some((field) => isReference(field) && field.required);
 }

@@ -161,7 +161,7 @@ class Checking {
     return this.#trouble(entity, formula, (calculation) => {
       const type = valueTypeOf(calculation);
       if (formula.gives === "group") {
-        return type === "moment" || type === "time"
+        return type === "time"
           ? { message: "rows can't be grouped by times", help: "group by a date" }
           : undefined;
       }

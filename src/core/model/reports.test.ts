@@ -18,6 +18,7 @@ entities:
       apiary: one Apiary
       date: date
       begun: datetime
+      at: time
       weight: decimal  # in kilograms
       sort: choice forest | heather
     sort: date descending
@@ -114,7 +115,7 @@ describe("reports", () => {
     });
     for (const [report, said] of [
       ["{by: weigth}", "weigth: Harvest has no field `weigth`"],
-      ["{by: begun}", "begun: rows can't be grouped by times"],
+      ["{by: at}", "at: rows can't be grouped by times"],
       ["{by: date by moth}", "by: "],
       ["{show: sum of sort}", "sort: this gives a text, and a number was expected"],
       [
