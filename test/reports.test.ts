@@ -404,9 +404,9 @@ describe.each(kinds)("reports over $kind", (kind) => {
   });
 
   it("are drawn, each part with its words and its rows", async () => {
-    for (const drawn of ["bars", "columns", "line", "ring"]) {
+    for (const drawn of ["bars", "columns", "line", "area", "ring", "scatter"]) {
       const { html } = await office.get(
-        `/harvests?layout=report&by=date:month&across=sort&show=count&drawn=${drawn}`,
+        `/harvests?layout=report&by=date:month&across=sort&show=count&show=sum:weight&drawn=${drawn}`,
       );
       const chart =
         /<figure class="chart">[\s\S]*?<\/figure>|<div class="ring">[\s\S]*?<\/div>/.exec(

@@ -5,7 +5,16 @@ import { periods } from "./periods.ts";
 export const longestFormula = 500;
 
 /** What a report is drawn as. */
-export const drawings = ["table", "bars", "columns", "line", "ring", "trend"] as const;
+export const drawings = [
+  "table",
+  "bars",
+  "columns",
+  "line",
+  "area",
+  "ring",
+  "scatter",
+  "trend",
+] as const;
 export type Drawing = (typeof drawings)[number];
 
 export const figureKinds = ["count", "sum", "average", "smallest", "largest"] as const;

@@ -92,6 +92,8 @@ const kinds: Readonly<Record<Drawing, Kind>> = {
   bars: "chart",
   columns: "chart",
   line: "chart",
+  area: "chart",
+  scatter: "chart",
   ring: "chart",
 };
 
