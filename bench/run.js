@@ -5,6 +5,7 @@ import { cpus } from "node:os";
 import { join } from "node:path";
 import { attacked } from "./attacks.js";
 import { cell } from "./cell.js";
+import { drawn } from "./charts.js";
 import { build, check, version } from "./commands.js";
 import { exported } from "./export.js";
 import { computed } from "./formulas.js";
@@ -25,6 +26,7 @@ const benches = {
   cell,
   exported,
   reported,
+  drawn,
   rights,
   reload,
   sheet,

@@ -422,6 +422,17 @@ describe.each(kinds)("reports over $kind", (kind) => {
     }
   });
 
+  it("are drawn of no rows, and of one", async () => {
+    for (const drawn of ["table", "bars", "columns", "line", "area", "ring", "scatter", "trend"]) {
+      for (const only of ["weight > 1000", "id = 1"]) {
+        const query = new URLSearchParams({ layout: "report", by: "date:month", only, drawn });
+        const { status, html } = await office.get(`/harvests?${query}&show=sum:weight&show=count`);
+        expect([drawn, only, status]).toEqual([drawn, only, 200]);
+        expect(html).not.toMatch(/NaN|undefined|Infinity/);
+      }
+    }
+  });
+
   it("are put together in a form, which leads to an address, and are kept as views", async () => {
     const form =
       "/harvests?layout=report&_by=hive.apiary&_by=&_figure=count&_of=&_figure=sum&_of=weight&_figure=&_of=&_across=&order=&first=&drawn=&only=";

@@ -108,7 +108,7 @@ export function withGaps(
   const per = dimension?.per;
   const keys = groups.map((group) => group.keys[0] ?? "");
   const inOrder = keys.every((key, at) => key !== "" && (at === 0 || key > (keys[at - 1] ?? "")));
-  if (!per || !inOrder) return groups;
+  if (!per || !inOrder || groups.length === 0) return groups;
   const known = new Map(groups.map((group) => [group.keys[0], group]));
   const filled: Group[] = [];
   const last = keys.at(-1) ?? "";
