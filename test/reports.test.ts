@@ -327,6 +327,27 @@ describe.each(kinds)("reports over $kind", (kind) => {
     expect(Math.abs(number(change) - wanted)).toBeLessThan(1);
   });
 
+  it("call and write figures as they are asked to", async () => {
+    const query = new URLSearchParams([
+      ["layout", "report"],
+      ["show", "sum:weight * 2"],
+      ["show", "average:jars"],
+      ["show", "count"],
+      ["named", "1:Double <b>"],
+      ["format", "1:money"],
+      ["format", "2:0"],
+      ["format", "3:rows"],
+    ]);
+    const { html } = await office.get(`/harvests?${query}`);
+    expect(html).toContain("Double &lt;b&gt;");
+    const [{ cells } = { cells: [] }] = linesOf(html);
+    expect(cells).toEqual([
+      expect.stringMatching(/^€[\d,]+\.\d\d$/),
+      expect.stringMatching(/^\d$/),
+      `${rows.length} rows`,
+    ]);
+  });
+
   it("highlight the lowest groups, and what is beyond a number", async () => {
     const path = "/harvests?layout=report&by=date:month&show=sum:weight&order=-1";
     const marked = (html: string, tag: string) => [

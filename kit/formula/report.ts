@@ -35,12 +35,21 @@ export type Dimension = z.infer<typeof dimension>;
 export const tellings = ["share", "change"] as const;
 export type Telling = (typeof tellings)[number];
 
-const as = z.enum(tellings).optional();
+const text = (most: number) => z.string().trim().min(1).max(most).optional();
+
+/** How a figure is told. */
+const telling = {
+  as: z.enum(tellings).optional(),
+  /** What people read above it, instead of what it is. */
+  name: text(60),
+  /** `money`, `percent`, a number of digits behind the point, or a unit such as `kg`; as its formula has it, without one. */
+  format: text(20),
+};
 
 /** What is told of each group: how many rows, or a figure of a formula. */
 const figure = z.discriminatedUnion("kind", [
-  z.object({ kind: z.literal("count"), as }),
-  z.object({ kind: z.enum(["sum", "average", "smallest", "largest"]), of: formula, as }),
+  z.object({ kind: z.literal("count"), ...telling }),
+  z.object({ kind: z.enum(["sum", "average", "smallest", "largest"]), of: formula, ...telling }),
 ]);
 export type Figure = z.infer<typeof figure>;
 
@@ -83,6 +92,8 @@ export const reportParameters = [
   "by",
   "across",
   "show",
+  "named",
+  "format",
   "mark",
   "order",
   "first",
@@ -94,7 +105,13 @@ export const reportParameters = [
  * Whatever makes no sense is left out.
  */
 export function reportIn(query: URLSearchParams): Report {
-  const figures = query.getAll("show").slice(0, mostFigures).flatMap(figureIn);
+  const [names, formats] = [numbered(query.getAll("named")), numbered(query.getAll("format"))];
+  const figures = query
+    .getAll("show")
+    .slice(0, mostFigures)
+    .flatMap((text, at) =>
+      figureIn(text, { name: names.get(at + 1), format: formats.get(at + 1) }),
+    );
   const [, sign, number] = /^(-?)([1-9])$/.exec(query.get("order") ?? "") ?? [];
   const first = Number(query.get("first"));
   const marked = markIn(query.get("mark") ?? "");
@@ -113,12 +130,21 @@ export function reportIn(query: URLSearchParams): Report {
 
 /** A report as an address has it: what `reportIn` reads. */
 export function reportQuery({ groups, across, figures, order, first, mark, drawn }: Report) {
-  const isPlain = figures.length === 1 && figures[0]?.kind === "count" && !figures[0].as;
+  const isPlain =
+    figures.length === 1 &&
+    figures.every((each) => figureText(each) === "count" && !(each.name || each.format));
+  const numbers = (name: string, part: (each: Figure) => string | undefined) =>
+    figures.flatMap((each, at) => {
+      const text = part(each);
+      return text === undefined ? [] : [[name, `${at + 1}:${text}`]];
+    });
   return new URLSearchParams([
     ["layout", "report"],
     ...groups.map((each) => ["by", dimensionText(each)]),
     ...(across ? [["across", dimensionText(across)]] : []),
     ...(isPlain ? [] : figures.map((each) => ["show", figureText(each)])),
+    ...numbers("named", ({ name }) => name),
+    ...numbers("format", ({ format }) => format),
     ...(order ? [["order", `${order.descending ? "-" : ""}${order.figure + 1}`]] : []),
     ...(first === undefined ? [] : [["first", String(first)]]),
     ...(mark ? [["mark", markText(mark)]] : []),
@@ -143,10 +169,23 @@ export function figureText(figure: Figure): string {
   return figure.as ? `${what}:${figure.as}` : what;
 }
 
-function figureIn(text: string): Figure[] {
+/** Texts that belong to figures, by the numbers of these: `2:Margin`. */
+function numbered(texts: readonly string[]): Map<number, string> {
+  return new Map(
+    texts.flatMap((each): [number, string][] => {
+      const [, number, text = ""] = /^([1-9]):(.*)$/s.exec(each) ?? [];
+      return number ? [[Number(number), text]] : [];
+    }),
+  );
+}
+
+function figureIn(
+  text: string,
+  more: { name?: string | undefined; format?: string | undefined },
+): Figure[] {
   const [, what = text, as] = /^(.*):(share|change)$/s.exec(text) ?? [];
   const [, kind = "", of] = /^(\w+):?(.*)$/s.exec(what) ?? [];
-  const found = figure.safeParse({ kind, of, as });
+  const found = figure.safeParse({ kind, of, as, ...more });
   return found.success ? [found.data] : [];
 }
 

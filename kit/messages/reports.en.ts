@@ -46,6 +46,9 @@ export const reportsEn = {
     /** What a figure is told as; nothing for itself. */
     tellings: { share: "Share", change: "Change" },
     itself: "As it is",
+    figureName: "Name",
+    figureFormat: "Format",
+    formatHint: "money, percent, digits behind the point such as 2, or a unit such as kg",
     toldAs: "told as",
     mark: "Highlight",
     marks: {

@@ -47,6 +47,9 @@ export const reportsEs: typeof reportsEn = {
     ofYear: "por mes del año",
     tellings: { share: "Parte", change: "Cambio" },
     itself: "Tal cual",
+    figureName: "Nombre",
+    figureFormat: "Formato",
+    formatHint: "money, percent, cifras tras la coma como 2, o una unidad como kg",
     toldAs: "dicho como",
     mark: "Resaltar",
     marks: {

@@ -82,7 +82,8 @@ function formatOf({
 }: Exclude<ReportCell, string | null>): string | undefined {
   if (isRatio) return figure.figure.as === "change" ? "+0%;-0%;0%" : "0.0%";
   if (typeof value === "string") return "yyyy-mm-dd";
-  if (figure.formula?.calculation.measure === "money") return "#,##0.00";
+  const isMoney = figure.figure.format === "money";
+  if (isMoney || figure.formula?.calculation.measure === "money") return "#,##0.00";
   return figure.places > 0 ? `#,##0.${"0".repeat(figure.places)}` : "#,##0";
 }
 

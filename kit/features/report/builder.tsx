@@ -21,23 +21,39 @@ import {
 import type { Trouble } from "../../store/report/run.ts";
 
 /** What is chosen in the form of a report, as it is sent. */
-const sent = ["_by", "_figure", "_of", "_as", "_across", "_mark", "_number"] as const;
+const sent = [
+  "_by",
+  "_figure",
+  "_of",
+  "_as",
+  "_named",
+  "_format",
+  "_across",
+  "_mark",
+  "_number",
+] as const;
 
 /** The address of a report that was put together in its form; undefined where the address is one already. */
 export function reportAddress(query: URLSearchParams): URLSearchParams | undefined {
   if (!sent.some((name) => query.has(name))) return undefined;
   const next = new URLSearchParams(query);
-  for (const name of [...sent, "by", "show", "across", "mark"]) next.delete(name);
+  for (const name of [...sent, "by", "show", "named", "format", "across", "mark"])
+    next.delete(name);
   for (const text of query.getAll("_by")) if (text.trim()) next.append("by", text.trim());
   const across = query.get("_across")?.trim();
   if (across) next.set("across", across);
   const formulas = query.getAll("_of");
-  const tellings = query.getAll("_as");
+  const [tellings, names, formats] = ["_as", "_named", "_format"].map((name) => query.getAll(name));
+  let place = 0;
   for (const [at, kind] of query.getAll("_figure").entries()) {
     const of = formulas[at]?.trim() ?? "";
-    const as = tellings[at] ? `:${tellings[at]}` : "";
-    if (kind === "count") next.append("show", kind + as);
-    else if (kind !== "" && of !== "") next.append("show", `${kind}:${of}${as}`);
+    if (kind === "" || (kind !== "count" && of === "")) continue;
+    const as = tellings?.[at] ? `:${tellings[at]}` : "";
+    next.append("show", kind === "count" ? kind + as : `${kind}:${of}${as}`);
+    place++;
+    const [name, format] = [names?.[at]?.trim(), formats?.[at]?.trim()];
+    if (name) next.append("named", `${place}:${name}`);
+    if (format) next.append("format", `${place}:${format}`);
   }
   const [mark, number] = [query.get("_mark"), query.get("_number")?.trim().replace(",", ".")];
   if (mark && number) next.set("mark", `${mark}:${number}`);
@@ -122,6 +138,11 @@ export function ReportBuilder({
             <option value={text}>{label}</option>
           ))}
         </datalist>
+        <datalist id="report-formats">
+          {["money", "percent", "0", "1", "2"].map((format) => (
+            <option value={format} />
+          ))}
+        </datalist>
         {figures.map((figure, at) => (
           <div class="report-figure">
             <select
@@ -162,6 +183,26 @@ export function ReportBuilder({
                 </option>
               ))}
             </select>
+            <input
+              class="form-control form-control-sm"
+              name="_named"
+              value={figure?.name ?? ""}
+              aria-label={`${words.figureName}, ${at + 1}`}
+              placeholder={words.figureName}
+              maxlength={60}
+              autocomplete="off"
+            />
+            <input
+              class="form-control form-control-sm"
+              name="_format"
+              list="report-formats"
+              value={figure?.format ?? ""}
+              aria-label={`${words.figureFormat}, ${at + 1}`}
+              placeholder={words.figureFormat}
+              title={words.formatHint}
+              maxlength={20}
+              autocomplete="off"
+            />
           </div>
         ))}
       </fieldset>

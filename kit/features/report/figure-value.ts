@@ -20,10 +20,18 @@ export function figureValueText(
 ): string {
   if (value === undefined) return "";
   if (typeof value === "string") return format.date(value);
+  if (figure.format === "money") return format.money(value);
+  if (figure.format) return format.number(value, unitOf(figure.format));
   if (figure.kind === "count") return format.number(value);
   if (type === "duration") return durationText(value);
   if (formula?.calculation.measure === "money") return format.money(value);
   if (type === "span") return format.number(value, messages.days);
   if (field?.kind === "percent") return format.number(value, "%");
   return format.number(value, field?.unit ? labelIn(field.unit, language) : "");
+}
+
+/** The unit that a format puts behind a number. */
+function unitOf(format: string): string {
+  if (format === "percent") return "%";
+  return /^[0-6]$/.test(format) ? "" : format;
 }

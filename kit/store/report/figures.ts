@@ -33,7 +33,11 @@ export function readyFigure(
 ): ReadyFigure | { complaint: Complaint } {
   const { messages } = scope;
   const told = (label: string) =>
-    figure.as ? messages.report.figureOf(messages.report.tellings[figure.as], label) : label;
+    figure.name
+      ? figure.name
+      : figure.as
+        ? messages.report.figureOf(messages.report.tellings[figure.as], label)
+        : label;
   if (figure.kind === "count") {
     const label = told(scope.namesOf(entity).headings);
     return { figure, label, places: 0, type: "number" };
@@ -61,9 +65,15 @@ export function readyFigure(
     ),
     formula,
     ...(field && { field }),
-    places: figure.kind === "average" ? Math.min(6, places + averagePlaces) : places,
+    places: placesOf(figure, places),
     type,
   };
+}
+
+/** How many digits a figure has behind the point: those that it asks for, or those of its formula. */
+function placesOf({ kind, format = "" }: Figure, places: number): number {
+  if (/^[0-6]$/.test(format)) return Number(format);
+  return kind === "average" ? Math.min(6, places + averagePlaces) : places;
 }
 
 function isNumeric({ type }: Calculation): boolean {

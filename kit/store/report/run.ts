@@ -135,14 +135,20 @@ async function talliesOf(
   const counted = await withDays(scope, rows, dimensions, figures);
   const told = figures.flatMap(({ figure, formula }, at): RawBuilder<unknown>[] => {
     if (!formula) return [];
-    const value = sql.id(`v${placeOf(figures, at)}`);
+    const place = placeOf(figures, at);
+    const value = sql.id(`v${place}`);
     const all = {
-      s: sql`sum(${value}) as ${sql.id(`s${at}`)}`,
-      c: sql`count(${value}) as ${sql.id(`c${at}`)}`,
-      a: sql`min(${value}) as ${sql.id(`a${at}`)}`,
-      z: sql`max(${value}) as ${sql.id(`z${at}`)}`,
+      s: sql`sum(${value}) as ${sql.id(`s${place}`)}`,
+      c: sql`count(${value}) as ${sql.id(`c${place}`)}`,
+      a: sql`min(${value}) as ${sql.id(`a${place}`)}`,
+      z: sql`max(${value}) as ${sql.id(`z${place}`)}`,
     };
-    return needs[figure.kind].map((name) => all[name]);
+    // What several figures of one formula need is asked for once.
+    const first = placeOf(figures, at);
+    const known = figures
+      .slice(0, at)
+      .flatMap((each, place) => (placeOf(figures, place) === first ? needs[each.figure.kind] : []));
+    return needs[figure.kind].filter((name) => !known.includes(name)).map((name) => all[name]);
   });
   const by = named.length > 0 ? sql`group by ${sql.join(named)}` : sql``;
   const { rows: found } = await sql<Record<string, unknown>>`
@@ -154,6 +160,7 @@ async function talliesOf(
       rows: Number(row.n),
       of: figures.map(({ formula, type }, at) => {
         if (!formula) return nothing;
+        const place = placeOf(figures, at);
         const read = (value: unknown) =>
           value === null || value === undefined
             ? undefined
@@ -161,10 +168,10 @@ async function talliesOf(
               ? String(value)
               : Number(value);
         return {
-          sum: Number(row[`s${at}`] ?? 0),
-          filled: Number(row[`c${at}`] ?? 0),
-          smallest: read(row[`a${at}`]),
-          largest: read(row[`z${at}`]),
+          sum: Number(row[`s${place}`] ?? 0),
+          filled: Number(row[`c${place}`] ?? 0),
+          smallest: read(row[`a${place}`]),
+          largest: read(row[`z${place}`]),
         };
       }),
     },

@@ -20,19 +20,38 @@ export function dimensionWords({ formula, per }: Dimension): string {
   return per ? `${formula} by ${per}` : formula;
 }
 
-/** `count`, `sum of weight`, `share of count`, `change of sum of weight`; undefined for anything else. */
+/**
+ * `count`, `sum of weight`, `share of count`, `change of sum of weight`; with a name and a format behind it, as in
+ * `sum of weight * price as Value (money)`; undefined for anything else.
+ */
 export function figureOf(text: string): Figure | undefined {
-  const [, telling, rest = text.trim()] = /^(share|change)\s+of\s+(.*)$/su.exec(text.trim()) ?? [];
+  const [, what = text, quoted, plain, format] =
+    /^(.*\S)\s+as(?:\s+(?:"([^"]*)"|([^()"]*[^()"\s])))?\s*(?:\(([^()"]*)\))?$/su.exec(
+      text.trim(),
+    ) ?? [];
+  const given = quoted ?? plain;
+  const more = { ...(given && { name: given }), ...(format && { format: format.trim() }) };
+  const [, telling, rest = what.trim()] = /^(share|change)\s+of\s+(.*)$/su.exec(what.trim()) ?? [];
   const as = tellings.find((each) => each === telling);
-  if (rest === "count") return { kind: "count", as };
+  if (rest === "count") return { kind: "count", as, ...more };
   const [, kind, of = ""] = /^(\w+)\s+of\s+(.*)$/su.exec(rest) ?? [];
   const known = figureKinds.find((each) => each === kind);
-  return known && known !== "count" && of !== "" ? { kind: known, of, as } : undefined;
+  return known && known !== "count" && of !== "" ? { kind: known, of, as, ...more } : undefined;
 }
 
 export function figureWords(figure: Figure): string {
   const what = figure.kind === "count" ? figure.kind : `${figure.kind} of ${figure.of}`;
   return figure.as ? `${figure.as} of ${what}` : what;
+}
+
+/** The same with its name and its format. */
+function shownWords(figure: Figure): string {
+  const { name, format } = figure;
+  if (!name && !format) return figureWords(figure);
+  const plain = name?.replaceAll('"', "'") ?? "";
+  const called = /[()]|\bas\b/.test(plain) ? `"${plain}"` : plain;
+  const written = format ? `(${format.replace(/[()"]/g, "")})` : "";
+  return [figureWords(figure), "as", called, written].filter(Boolean).join(" ");
 }
 
 function markWords({ kind, value, figure }: Mark, figures: readonly Figure[]): string {
@@ -44,7 +63,7 @@ function markWords({ kind, value, figure }: Mark, figures: readonly Figure[]): s
 export function reportEntries(query: URLSearchParams): [string, string | string[]][] {
   const { groups, across, figures, order, first, mark, drawn } = reportIn(query);
   const by = groups.map(dimensionWords);
-  const show = figures.map(figureWords);
+  const show = figures.map(shownWords);
   const ordered = order && figures[order.figure];
   const only = query.get("only")?.trim();
   const filter = new URLSearchParams(query);
