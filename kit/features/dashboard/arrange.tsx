@@ -11,7 +11,7 @@ import { firstPage } from "../../store/list/request.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
 import type { Feature } from "../feature.ts";
 import type { Dashboard } from "./tile.ts";
-import { readyTile } from "./tile.tsx";
+import { tileTitle } from "./tile.tsx";
 
 /** Where people put their start page together. */
 export const arrangePath = "/-/dashboard";
@@ -78,7 +78,7 @@ async function show(
   const { messages } = scope;
   const words = messages.dashboard;
   const { whose, tiles } = await tilesNow(scope, dashboard);
-  const titles = await Promise.all(tiles.map((tile) => titleOf(scope, tile)));
+  const titles = tiles.map((tile) => tileTitle(scope, tile));
   const asked = new URL(c.req.url).searchParams;
   const entity = scope.entities.ofTable(asked.get("of") ?? "");
   const isAdding = entity !== undefined && scope.may("see", entity);
@@ -95,7 +95,7 @@ async function show(
           <p>
             {words.what}:{" "}
             <a href={withQuery(encodeURI(entity.path), new URLSearchParams(adding.query), {})}>
-              {(await titleOf(scope, adding)) ?? scope.namesOf(entity).headings}
+              {tileTitle(scope, adding) ?? scope.namesOf(entity).headings}
             </a>
           </p>
           <input type="hidden" name="of" value={adding.of} />
@@ -167,12 +167,6 @@ async function show(
     </>
   );
   return showPage(c, scope, page, { title: words.arrange, status: errors.size > 0 ? 422 : 200 });
-}
-
-/** What a tile is called; undefined where the person sees none of it. */
-async function titleOf(scope: Scope, tile: KeptTile): Promise<string | undefined> {
-  const none = { period: undefined, target: undefined, id: undefined };
-  return (await readyTile(scope, tile, none))?.title;
 }
 
 function Step({

@@ -6,7 +6,7 @@ import { address, withQuery } from "../../entity/links.ts";
 import { type Drawing, reportIn } from "../../formula/report.ts";
 import { firstRows } from "../../store/list/list.ts";
 import { listRequest } from "../../store/list/request.ts";
-import { mostRows, runReport } from "../../store/report/run.ts";
+import { mostRows, readyReport, runReport } from "../../store/report/run.ts";
 import { shownValue } from "../../ui/value.tsx";
 import { drawnReport, reportTitle } from "../report/report.tsx";
 import { rowsOf } from "../report/rows-of.ts";
@@ -51,6 +51,17 @@ export async function readyTile(
   return made && { ...made, title: name || made.title, href, isWhole };
 }
 
+/** What a tile is called; undefined where the person sees none of it. */
+export function tileTitle(scope: Scope, { of, name, query }: Tile): string | undefined {
+  const entity = scope.entities.ofTable(of);
+  if (!entity || !scope.may("see", entity)) return undefined;
+  const asked = new URLSearchParams(query);
+  const isReport = asked.get("layout") === "report";
+  if (isReport && readyReport(scope, entity, reportIn(asked)).troubles.length > 0) return undefined;
+  if (name) return scope.translated(name);
+  return isReport ? reportTitle(scope, entity, reportIn(asked)) : listTitle(scope, entity, asked);
+}
+
 type Made = Promise<Pick<ReadyTile, "kind" | "title" | "content"> | undefined>;
 
 async function contentOf(scope: Scope, entity: Entity, query: URLSearchParams): Made {
@@ -67,7 +78,7 @@ async function contentOf(scope: Scope, entity: Entity, query: URLSearchParams): 
   const { result } = await runReport(scope, entity, request, report);
   // A report of what is hidden from the person isn't there for them.
   if (!result) return undefined;
-  const title = reportTitle(scope, entity, result);
+  const title = reportTitle(scope, entity, report);
   const kind = kinds[report.drawn];
   if (result.tooMany) {
     const words = scope.messages.report.tooMany(scope.format.number(mostRows));

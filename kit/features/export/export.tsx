@@ -106,7 +106,7 @@ async function reportFile(
   const report = reportIn(request.query);
   const { result } = await runReport(scope, entity, request, report);
   if (!result || result.tooMany) return c.notFound();
-  const title = reportTitle(scope, entity, result);
+  const title = reportTitle(scope, entity, report);
   const content = await reportFiles[format](scope, title, result);
   await noteReport(scope, entity, request, { rows: result.whole.tally.rows, format });
   return file(c, `${title} ${scope.today}.${format}`, format, Readable.from([content]));
@@ -119,7 +119,7 @@ async function picture(c: Context, scope: Scope, entity: Entity, request: ListRe
   const svg = result && !result.tooMany && chartPicture(scope, result, report.drawn);
   if (!result || !svg) return c.notFound();
   await noteReport(scope, entity, request, { rows: result.whole.tally.rows, format: "svg" });
-  const name = `${reportTitle(scope, entity, result)} ${scope.today}.svg`;
+  const name = `${reportTitle(scope, entity, report)} ${scope.today}.svg`;
   return file(c, name, "svg", Readable.from([Buffer.from(svg)]));
 }
 

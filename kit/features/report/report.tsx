@@ -1,11 +1,11 @@
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { inSentence } from "../../entity/label.ts";
-import { type Drawing, reportIn } from "../../formula/report.ts";
+import { type Drawing, type Report, reportIn } from "../../formula/report.ts";
 import type { ListRequest } from "../../store/list/request.ts";
 import { formulaLabel } from "../../store/report/dimensions.ts";
 import type { ReadyFigure } from "../../store/report/figures.ts";
-import { mostRows, type ReportResult, runReport } from "../../store/report/run.ts";
+import { mostRows, type ReportResult, readyReport, runReport } from "../../store/report/run.ts";
 import { ReportBuilder } from "./builder.tsx";
 import { ReportChart } from "./chart.tsx";
 import { type RowsOf, rowsOf } from "./rows-of.ts";
@@ -78,18 +78,14 @@ export function drawnReport(
 }
 
 /** What a report is called that has no name: its first figure, and by what it is told. */
-export function reportTitle(
-  scope: Scope,
-  entity: Entity,
-  { dimensions, across, figures: [figure] }: ReportResult,
-): string {
+export function reportTitle(scope: Scope, entity: Entity, report: Report): string {
   const { messages } = scope;
-  const by = [...dimensions, ...(across ? [across.dimension] : [])].map(
-    ({ label, per, isMonth }) => {
-      if (per) return messages.report.periods[per];
-      return isMonth ? messages.report.ofYear : messages.report.perEach(lastPart(label));
-    },
-  );
+  const { dimensions, across, figures } = readyReport(scope, entity, report);
+  const [figure] = figures;
+  const by = [...dimensions, ...(across ? [across] : [])].map(({ label, per, isMonth }) => {
+    if (per) return messages.report.periods[per];
+    return isMonth ? messages.report.ofYear : messages.report.perEach(lastPart(label));
+  });
   const what = figure ? figureTitle(scope, entity, figure) : scope.namesOf(entity).headings;
   return [what, ...by].join(" ");
 }

@@ -176,7 +176,7 @@ export function readyDimension(
   const write = writers[type];
   return {
     ...ready,
-    value: type === "text" ? exactly(value) : value,
+    value: type === "text" && !isTellable(last) ? exactly(value) : value,
     key: (given) => {
       if (given === null || given === undefined) return "";
       if (type === "boolean") return given === true || Number(given) === 1 ? "yes" : "no";
@@ -184,6 +184,13 @@ export function readyDimension(
     },
     only: (key) => (key === "" ? nothing : write(formula, key)),
   };
+}
+
+/** Whether no database takes two choices of a field for the same: they can be counted by an index. */
+function isTellable(field: Field | undefined): boolean {
+  const choices = Object.keys(field?.choices ?? {});
+  const plain = choices.map((each) => each.normalize("NFKD").replace(/\p{M}/gu, "").toLowerCase());
+  return choices.length > 0 && new Set(plain).size === choices.length;
 }
 
 function dayText(day: string): string {

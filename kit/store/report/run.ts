@@ -59,23 +59,9 @@ export async function runReport(
   request: ListRequest,
   report: Report,
 ): Promise<{ result?: ReportResult; troubles: Trouble[] }> {
-  const troubles: Trouble[] = [];
-  const formulas = new AskedFormulas(scope);
-  const sound = <Ready extends object>(text: string, ready: Ready | { complaint: Complaint }) => {
-    if (!("complaint" in ready)) return [ready];
-    troubles.push({ text, complaint: ready.complaint });
-    return [];
-  };
-  const dimensions = report.groups.flatMap((each) =>
-    sound(each.formula, readyDimension(scope, entity, each, formulas)),
-  );
-  const [across] = report.across
-    ? sound(report.across.formula, readyDimension(scope, entity, report.across, formulas))
-    : [];
-  const figures = report.figures.flatMap((each) =>
-    sound(each.kind === "count" ? "" : each.of, readyFigure(scope, entity, each, formulas)),
-  );
+  const { troubles, ...ready } = readyReport(scope, entity, report);
   if (troubles.length > 0) return { troubles };
+  const { dimensions, across, figures } = ready;
   const all = across ? [...dimensions, across] : dimensions;
   const found = await talliesOf(scope, entity, request, { dimensions: all, figures });
   const tooMany = found.length > mostRows;
@@ -99,6 +85,35 @@ export async function runReport(
     tooMany,
   };
   return { result, troubles };
+}
+
+/** The parts of a report, ready to be asked for, and what is wrong with others. */
+export interface ReadyReport {
+  dimensions: readonly ReadyDimension[];
+  across: ReadyDimension | undefined;
+  figures: readonly ReadyFigure[];
+  troubles: Trouble[];
+}
+
+/** Reads what a report asks for, without asking for it. */
+export function readyReport(scope: Scope, entity: Entity, report: Report): ReadyReport {
+  const troubles: Trouble[] = [];
+  const formulas = new AskedFormulas(scope);
+  const sound = <Ready extends object>(text: string, ready: Ready | { complaint: Complaint }) => {
+    if (!("complaint" in ready)) return [ready];
+    troubles.push({ text, complaint: ready.complaint });
+    return [];
+  };
+  const dimensions = report.groups.flatMap((each) =>
+    sound(each.formula, readyDimension(scope, entity, each, formulas)),
+  );
+  const [across] = report.across
+    ? sound(report.across.formula, readyDimension(scope, entity, report.across, formulas))
+    : [];
+  const figures = report.figures.flatMap((each) =>
+    sound(each.kind === "count" ? "" : each.of, readyFigure(scope, entity, each, formulas)),
+  );
+  return { dimensions, across, figures, troubles };
 }
 
 /** The rows of one group of all dimensions. */
