@@ -348,6 +348,40 @@ describe.each(kinds)("reports over $kind", (kind) => {
     ]);
   });
 
+  it("ask for what they are of, and lists are filtered along references", async () => {
+    const path =
+      "/harvests?layout=report&by=hive.apiary&ask=date&ask=sort&ask=hive.apiary&ask=weigth";
+    const { html } = await office.get(path);
+    const [form = ""] = /<form class="report-asked"[\s\S]*?<\/form>/.exec(html) ?? [];
+    const names = [...form.matchAll(/<(?:select|input class)[^>]*name="([^"]*)"/g)].map(
+      ([, name]) => name,
+    );
+    expect(names).toEqual(["date.from", "date.to", "sort.", "where.hive.apiary"]);
+    const [, id = "", apiary = ""] = /<option value="(\d+)">([^<]*)<\/option>/.exec(form) ?? [];
+    const asked = `${path}&where.hive.apiary=${id}&date.from=2025-03-01&sort.=forest`;
+    const kept = rows.filter((row) => row.apiary === apiary && row.date >= "2025-03-01");
+    // A field that is called as what lists read themselves has a dot behind its name.
+    for (const [query, wanted] of [
+      [`where.hive.apiary=${id}&date.from=2025-03-01`, kept],
+      [
+        `where.hive.apiary=${id}&sort.=forest`,
+        rows.filter((row) => row.apiary === apiary && row.sort === "forest"),
+      ],
+      ["where.hive.apiary=0", []],
+      ["where.hive.apiary=x", []],
+      ["where.nest=1", []],
+      ["where.hive.code=1", []],
+    ] as const) {
+      const page = await office.get(`/harvests?${query}`);
+      const count = /(\d+) harvests?/.exec(textOf(page.html))?.[1] ?? "0";
+      expect([query, page.status, Number(count)]).toEqual([query, 200, wanted.length]);
+    }
+    expect(textOf((await office.get(`/harvests?where.hive.apiary=${id}`)).html)).toContain(
+      `Hive · Apiary: ${apiary}`,
+    );
+    expect((await office.get(asked)).status).toBe(200);
+  });
+
   it("highlight the lowest groups, and what is beyond a number", async () => {
     const path = "/harvests?layout=report&by=date:month&show=sum:weight&order=-1";
     const marked = (html: string, tag: string) => [

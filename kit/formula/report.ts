@@ -67,6 +67,8 @@ export type Mark = z.infer<typeof mark>;
 /** The most dimensions and figures of a report. */
 export const mostGroups = 3;
 export const mostFigures = 4;
+/** The most values that it asks for. */
+export const mostAsked = 6;
 
 const report = z.object({
   groups: z.array(dimension).max(mostGroups),
@@ -78,6 +80,8 @@ const report = z.object({
   /** How many groups are shown alone; the others are one together. */
   first: z.number().int().min(1).max(1000).optional(),
   mark: mark.optional(),
+  /** The fields, or paths to them, whose values it asks for when it is opened. */
+  ask: z.array(formula).max(mostAsked).optional(),
   drawn: z.enum(drawings),
 });
 
@@ -95,6 +99,7 @@ export const reportParameters = [
   "named",
   "format",
   "mark",
+  "ask",
   "order",
   "first",
   "drawn",
@@ -122,6 +127,7 @@ export function reportIn(query: URLSearchParams): Report {
     ...(number && { order: { figure: Number(number) - 1, descending: sign === "-" } }),
     ...(Number.isInteger(first) && first > 0 && first <= 1000 && { first }),
     ...(marked && { mark: marked }),
+    ...(query.has("ask") && { ask: query.getAll("ask").slice(0, mostAsked) }),
     drawn: drawings.find((each) => each === query.get("drawn")) ?? plain.drawn,
   };
   const read = report.safeParse(given);
@@ -129,7 +135,8 @@ export function reportIn(query: URLSearchParams): Report {
 }
 
 /** A report as an address has it: what `reportIn` reads. */
-export function reportQuery({ groups, across, figures, order, first, mark, drawn }: Report) {
+export function reportQuery(report: Report): URLSearchParams {
+  const { groups, across, figures, order, first, mark, ask = [], drawn } = report;
   const isPlain =
     figures.length === 1 &&
     figures.every((each) => figureText(each) === "count" && !(each.name || each.format));
@@ -148,6 +155,7 @@ export function reportQuery({ groups, across, figures, order, first, mark, drawn
     ...(order ? [["order", `${order.descending ? "-" : ""}${order.figure + 1}`]] : []),
     ...(first === undefined ? [] : [["first", String(first)]]),
     ...(mark ? [["mark", markText(mark)]] : []),
+    ...ask.map((each) => ["ask", each]),
     ...(drawn === "table" ? [] : [["drawn", drawn]]),
   ]);
 }

@@ -49,6 +49,10 @@ export const reportsEn = {
     figureName: "Name",
     figureFormat: "Format",
     formatHint: "money, percent, digits behind the point such as 2, or a unit such as kg",
+    ask: "Ask for",
+    askHint: "As in date, hive.apiary, sort",
+    from: (label: string) => `${label}, from`,
+    to: (label: string) => `${label}, to`,
     toldAs: "told as",
     mark: "Highlight",
     marks: {

@@ -50,6 +50,10 @@ export const reportsEs: typeof reportsEn = {
     figureName: "Nombre",
     figureFormat: "Formato",
     formatHint: "money, percent, cifras tras la coma como 2, o una unidad como kg",
+    ask: "Preguntar por",
+    askHint: "Como date, hive.apiary, sort",
+    from: (label) => `${label}, desde`,
+    to: (label) => `${label}, hasta`,
     toldAs: "dicho como",
     mark: "Resaltar",
     marks: {

@@ -2,6 +2,7 @@ import type { Scope } from "../../access/scope.ts";
 import { type Entity, isReference } from "../../entity/entity.ts";
 import { printName } from "../../formula/print.ts";
 import { formulaName } from "../../store/formula-facts.ts";
+import { alongParameter } from "../../store/list/along.ts";
 import { filterParameter } from "../../store/list/filters.ts";
 import { isSpan, type Span } from "../../store/list/spans.ts";
 import { linksOf } from "../../store/options.ts";
@@ -55,7 +56,8 @@ export function filteredQuery(
   let isWhole = true;
   if (period) {
     const day = entity.calendar?.from;
-    if (day !== undefined && !scope.isHidden(entity, day)) {
+    // What is no matter of days, such as how many hives are weak, stays as it is.
+    if (day !== undefined && !scope.isHidden(entity, day) && looksAt(entity, day, query)) {
       const parameter = filterParameter(day);
       for (const end of ["from", "to", "blank"]) query.delete(`${parameter}.${end}`);
       query.set(parameter, period);
@@ -64,12 +66,29 @@ export function filteredQuery(
   if (target && id !== undefined) {
     const path = pathTo(scope, entity, target);
     if (path) {
-      const only = query.get("only");
-      const own = `${[...path, "id"].map(printName).join(".")} = ${id}`;
-      query.set("only", only ? `(${only}) and ${own}` : own);
+      // The record itself, or one that it leads to.
+      if (path.length === 0) query.set("only", andOnly(query.get("only"), `id = ${id}`));
+      else query.set(alongParameter(path.map(printName).join(".")), String(id));
     } else isWhole = false;
   }
   return { query, isWhole };
+}
+
+/** Whether a tile filters by a day, groups by it or begins with the latest. */
+function looksAt(entity: Entity, day: string, query: URLSearchParams): boolean {
+  const field = entity.fields[day];
+  const name = field ? formulaName(day, field) : day;
+  const [sort = ""] = (query.get("sort") ?? "").split(",");
+  const groups = [...query.getAll("by"), query.get("across") ?? ""];
+  return (
+    query.has(filterParameter(day)) ||
+    sort.replace(/^-/, "") === day ||
+    groups.some((group) => group.replace(/:\w+$/, "") === name)
+  );
+}
+
+function andOnly(before: string | null, condition: string): string {
+  return before ? `(${before}) and ${condition}` : condition;
 }
 
 /** The references by which an entity leads to another one, as formulas call them; undefined where none do. */

@@ -2,6 +2,7 @@ import type { Scope } from "../../access/scope.ts";
 import { type Entity, isReference, isReferences } from "../../entity/entity.ts";
 import type { Field } from "../../fields/field.ts";
 import { archiveChoice } from "../../store/archive.ts";
+import { alongFilters } from "../../store/list/along.ts";
 import { titlesOf } from "../../store/list/facets.ts";
 import { type FilterPart, filtersOf } from "../../store/list/filters.ts";
 import { onlyIn } from "../../store/list/only.ts";
@@ -52,6 +53,15 @@ export async function chipsOf(
         without: without(entity, query, part),
       });
     }
+  }
+  for (const { parameter, value, label, field, target } of alongFilters(scope, entity, query)) {
+    const titles = target && (await titlesOf(scope, target, [Number(value)]));
+    const title = titles?.get(Number(value));
+    const text = field && !(target && !title) ? filterValue(scope, field, value, title) : value;
+    chips.push({
+      text: scope.messages.isValue(label, text),
+      without: without(entity, query, { parameter, value, means: "value" }),
+    });
   }
   const only = onlyIn(scope, entity, query);
   if (only) {

@@ -180,11 +180,10 @@ async function showList<Known extends Entity>(
   const columns = chosenColumns(scope, entity, own, query);
   const layouts = layoutsOf(scope, entity, given);
   const layout = chosenLayout(layouts, query);
-  const page = await listPage(scope, entity, request);
-  const chips =
-    page.narrowed || query.has("archived") || query.has("only")
-      ? await chipsOf(scope, known, query)
-      : [];
+  const page = await listPage(scope, entity, request, {
+    withRows: layout.kind === "table" || layout.kind === "cards",
+  });
+  const chips = page.narrowed || query.has("archived") ? await chipsOf(scope, known, query) : [];
   const most = page.total.more ? mostCounted : undefined;
   const counts = tabs === undefined ? [] : await choiceCounts(scope, known, request, tabs, most);
   const names = columns.flatMap((column) => (typeof column === "string" ? [column] : []));

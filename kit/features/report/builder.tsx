@@ -31,13 +31,14 @@ const sent = [
   "_across",
   "_mark",
   "_number",
+  "_ask",
 ] as const;
 
 /** The address of a report that was put together in its form; undefined where the address is one already. */
 export function reportAddress(query: URLSearchParams): URLSearchParams | undefined {
   if (!sent.some((name) => query.has(name))) return undefined;
   const next = new URLSearchParams(query);
-  for (const name of [...sent, "by", "show", "named", "format", "across", "mark"])
+  for (const name of [...sent, "by", "show", "named", "format", "across", "mark", "ask"])
     next.delete(name);
   for (const text of query.getAll("_by")) if (text.trim()) next.append("by", text.trim());
   const across = query.get("_across")?.trim();
@@ -57,6 +58,9 @@ export function reportAddress(query: URLSearchParams): URLSearchParams | undefin
   }
   const [mark, number] = [query.get("_mark"), query.get("_number")?.trim().replace(",", ".")];
   if (mark && number) next.set("mark", `${mark}:${number}`);
+  for (const path of (query.get("_ask") ?? "").split(",")) {
+    if (path.trim()) next.append("ask", path.trim());
+  }
   for (const [name, value] of [...next]) if (value === "") next.delete(name, value);
   return next;
 }
@@ -272,6 +276,17 @@ export function ReportBuilder({
           </select>
         </label>
       </fieldset>
+      <label class="report-only">
+        <span>{words.ask}</span>
+        <input
+          class="form-control form-control-sm"
+          name="_ask"
+          value={(report.ask ?? []).join(", ")}
+          maxlength={500}
+          autocomplete="off"
+          placeholder={words.askHint}
+        />
+      </label>
       <label class="report-only">
         <span>{words.only}</span>
         <input

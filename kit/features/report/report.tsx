@@ -6,6 +6,7 @@ import type { ListRequest } from "../../store/list/request.ts";
 import { formulaLabel } from "../../store/report/dimensions.ts";
 import type { ReadyFigure } from "../../store/report/figures.ts";
 import { mostRows, type ReportResult, readyReport, runReport } from "../../store/report/run.ts";
+import { AskedForm } from "./asked.tsx";
 import { ReportBuilder } from "./builder.tsx";
 import { ReportChart } from "./chart.tsx";
 import { type RowsOf, rowsOf } from "./rows-of.ts";
@@ -21,6 +22,7 @@ export async function reportOf(scope: Scope, entity: Entity, request: ListReques
   const hrefOf = rowsOf(entity, query, result);
   return (
     <div class="report">
+      {report.ask && (await AskedForm({ scope, entity, asked: report.ask, query }))}
       <details open={report.groups.length === 0 || troubles.length > 0}>
         <summary>{messages.report.change}</summary>
         <ReportBuilder

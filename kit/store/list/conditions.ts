@@ -3,6 +3,7 @@ import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { archiveChoice, archiveConditions } from "../archive.ts";
 import { runCompiled } from "../compiled.ts";
+import { alongFilters } from "./along.ts";
 import { filtersOf } from "./filters.ts";
 import { onlyIn } from "./only.ts";
 import type { ListRequest } from "./request.ts";
@@ -24,6 +25,9 @@ export async function conditions(
     ...filtersOf(scope, entity, request.query)
       .filter(({ field }) => field !== but)
       .flatMap((filter) => filter.conditions),
+    ...alongFilters(scope, entity, request.query).map(
+      ({ condition }) => condition as unknown as Condition,
+    ),
     ...onlyConditions(scope, entity, request.query),
   ];
 }

@@ -63,11 +63,12 @@ export function relatedBy<Known extends Entity>(
   };
 }
 
-/** One page of the rows of an entity that are in sight, and how many there are in all. */
+/** One page of the rows of an entity that are in sight, and how many there are in all; only that, where no rows are needed. */
 export async function listPage<Known extends Entity>(
   scope: Scope,
   entity: Known,
   request: ListRequest,
+  { withRows = true }: { withRows?: boolean } = {},
 ): Promise<ListPage<Known>> {
   const known = entity as unknown as Entity;
   const wanted = await conditions(scope, known, request);
@@ -77,7 +78,7 @@ export async function listPage<Known extends Entity>(
   const given = { keys, wanted, size };
   const isSmall = total.count <= mostCounted && !total.more;
   const pages = total.more ? undefined : Math.max(1, Math.ceil(total.count / size));
-  const far = await farPage(scope, known, request, given);
+  const far = withRows ? await farPage(scope, known, request, given) : noRows;
   const number = isSmall ? Math.min(request.page, pages ?? 1) : request.page;
   const found = far ??
     (await rowsAt(scope, known, { ...given, place: { skip: (number - 1) * size } })) ?? {
@@ -147,6 +148,8 @@ async function farPage(
   if (before !== undefined) return rowsAt(scope, entity, { ...given, place: { before } });
   return undefined;
 }
+
+const noRows = { rows: [], more: false };
 
 function emptyPage<Known extends Entity>(
   scope: Scope,

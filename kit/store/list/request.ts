@@ -42,6 +42,7 @@ export const ownParameters: ReadonlySet<string> = new Set([
   "rows",
   "archived",
   "only",
+  "where",
   "span",
   "on",
   ...reportParameters,

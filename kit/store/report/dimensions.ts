@@ -2,16 +2,14 @@ import type { RawBuilder } from "kysely";
 import type { Scope } from "../../access/scope.ts";
 import { exactly, monthText } from "../../database/current-dialect.ts";
 import { type Entity, isReference } from "../../entity/entity.ts";
-import { labelIn } from "../../entity/label.ts";
 import type { Field } from "../../fields/field.ts";
 import type { Complaint } from "../../formula/parse.ts";
 import { parseFormula } from "../../formula/parse.ts";
 import { daysIn, type Period, periodOf } from "../../formula/periods.ts";
 import { printName, printText } from "../../formula/print.ts";
 import type { Dimension } from "../../formula/report.ts";
-import type { Expression } from "../../formula/tree.ts";
 import { type AskedFormula, AskedFormulas, asFormula } from "../asked-formulas.ts";
-import { formulaName } from "../formula-facts.ts";
+import { type Path, pathIn, pathLabel, pathOf } from "../formula-paths.ts";
 import { filterParameter } from "../list/filters.ts";
 
 /** A dimension of a report over an entity, ready to be asked for. */
@@ -39,18 +37,6 @@ export interface ReadyDimension {
   only(key: string): string;
 }
 
-/** What a formula leads to, field by field, where it is nothing but names. */
-export interface Path {
-  names: string[];
-  fields: { entity: Entity; name: string; field: Field }[];
-}
-
-/** The fields that a path of names goes through; undefined for any other formula. */
-export function pathOf(scope: Scope, entity: Entity, text: string): Path | undefined {
-  const parsed = parseFormula(asFormula(text));
-  return "complaint" in parsed ? undefined : pathIn(scope, entity, parsed.expression);
-}
-
 /** The date whose months of the year a formula gives, where it is nothing but that: `month(date)`. */
 function monthOf(scope: Scope, entity: Entity, text: string): Path | undefined {
   const parsed = parseFormula(asFormula(text));
@@ -60,23 +46,6 @@ function monthOf(scope: Scope, entity: Entity, text: string): Path | undefined {
   return name === "month" && date && more.length === 0 ? pathIn(scope, entity, date) : undefined;
 }
 
-function pathIn(scope: Scope, entity: Entity, expression: Expression): Path | undefined {
-  if (expression.kind !== "path") return undefined;
-  const names = expression.names.map((name) => name.text);
-  const fields: Path["fields"] = [];
-  let place: Entity | undefined = entity;
-  for (const name of names) {
-    const found: [string, Field] | undefined =
-      place &&
-      Object.entries(place.fields).find(([column, field]) => formulaName(column, field) === name);
-    if (!place || !found || scope.isHidden(place, found[0])) return undefined;
-    const [column, field]: [string, Field] = found;
-    fields.push({ entity: place, name: column, field });
-    place = isReference(field) ? scope.entities.named(field.to) : undefined;
-  }
-  return { names, fields };
-}
-
 /** What a formula is called: by the labels of its fields, where it is nothing but names. */
 export function formulaLabel(scope: Scope, entity: Entity, text: string): string {
   const path = pathOf(scope, entity, text);
@@ -84,10 +53,6 @@ export function formulaLabel(scope: Scope, entity: Entity, text: string): string
   const month = monthOf(scope, entity, text);
   const { report } = scope.messages;
   return month ? report.byPeriod(pathLabel(scope, month), report.ofYear) : text;
-}
-
-function pathLabel({ language }: Scope, { fields }: Path): string {
-  return fields.map(({ field }) => labelIn(field.label, language)).join(" · ");
 }
 
 /** A dimension, ready; or what is wrong with it. */

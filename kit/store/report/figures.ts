@@ -5,7 +5,8 @@ import { type Calculation, valueTypeOf } from "../../formula/calculation.ts";
 import type { Complaint } from "../../formula/parse.ts";
 import type { Figure } from "../../formula/report.ts";
 import { type AskedFormula, AskedFormulas } from "../asked-formulas.ts";
-import { formulaLabel, pathOf } from "./dimensions.ts";
+import { pathOf } from "../formula-paths.ts";
+import { formulaLabel } from "./dimensions.ts";
 
 /** A figure of a report over an entity, ready to be asked for. */
 export interface ReadyFigure {

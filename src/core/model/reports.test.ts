@@ -71,6 +71,12 @@ describe("reports", () => {
         ...(chance.below(2) ? [["sort.", "forest"]] : []),
         ...(chance.below(2) ? [["named", `${place}:Año as x`]] : []),
         ...(chance.below(2) ? [["format", `${place}:${pick(["money", "2", "kg"])}`]] : []),
+        ...(chance.below(2)
+          ? [
+              ["ask", "date"],
+              ["ask", "apiary"],
+            ]
+          : []),
         ["drawn", pick(["table", "bars", "trend"])],
         ["page", "3"],
       ]);
@@ -132,6 +138,7 @@ describe("reports", () => {
       ["{only: = weight}", "this gives a value, and a condition was expected"],
       ["{drawn: pie}", "pie: a report can't be drawn as `pie`"],
       ["{first: 0}", "0: `first` is a number of groups"],
+      ["{ask: [date, weigth]}", "weigth: Harvest has no field `weigth`"],
       ["{grouped: sort}", "grouped: `grouped` is not known here"],
       ["{for: board}", "X: `X` is for `board`, and there is no such group"],
       ["{by: [sort, sort, sort, sort]}", "sort: there can be 3 of these at most"],

@@ -5,6 +5,7 @@ import {
   type Figure,
   type Mark,
   markKinds,
+  mostAsked,
   mostFigures,
   mostGroups,
   type Report,
@@ -23,6 +24,7 @@ const keys = [
   "order",
   "first",
   "highlight",
+  "ask",
   "only",
   "filter",
   "drawn",
@@ -78,6 +80,7 @@ class Reader {
     const place = order ? this.#place(formula, shown, order) : undefined;
     const marked = mark && this.#mark(mark, shown);
     const first = this.#first(known.get("first"));
+    const asked = this.#list(known.get("ask"), mostAsked).map((each) => this.#dimension(each));
     const report: Report = {
       groups: by,
       ...(across && { across }),
@@ -87,6 +90,7 @@ class Reader {
       }),
       ...(first !== undefined && { first }),
       ...(marked && { mark: marked }),
+      ...(asked.length > 0 && { ask: asked.map(({ formula }) => formula) }),
       drawn: this.#drawing(known.get("drawn")),
     };
     const query = reportQuery(report);
