@@ -94,8 +94,9 @@ async function pages(address) {
   await shoot(await open("/inspections/new?hive_id=7&_back=/hives/7"), "app-form");
   await shoot(await (await as("Office", { width: 390, height: 844 }))("/hives/7"), "app-phone");
 
-  const honey = "by=hive.apiary&across=date:year&show=sum:weight&order=-1";
-  await shoot(await open(`/harvests?layout=report&${honey}&drawn=bars`), "app-report");
+  const honey = await open("/harvests");
+  await honey.getByRole("link", { name: "Honey per apiary, this year and last" }).click();
+  await shoot(honey, "app-report");
   const administrator = await as("Administrators");
   const invited = await administrator("/-/people/new");
   await invited
@@ -112,7 +113,7 @@ async function pages(address) {
   await grid.keyboard.type("q");
   await grid.getByRole("option", { name: "Queenless" }).waitFor();
   await shoot(grid, "app-grid");
-  await shoot(await open("/hives?layout=board"), "app-board");
+  await shoot(await open("/-/calendar?on=2026-04-15"), "app-calendar");
 
   const changed = await open("/hives/3/edit");
   await changed.getByLabel("Status").selectOption("weak");
