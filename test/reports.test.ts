@@ -1,11 +1,18 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { dayAfter, daysIn, type Period, periodOf, periods } from "../kit/formula/periods.ts";
+import { dayAfter, daysIn, periodOf, periods } from "../kit/formula/periods.ts";
 import { toLocal } from "../kit/formula/zones.ts";
 import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
 import { Chance } from "./support/pairs.ts";
 import { levadura, projectWith, type Running, running } from "./support/program.ts";
+import {
+  type Dimension,
+  expectReport,
+  linesOf,
+  periodText,
+  type Values,
+} from "./support/report-page.ts";
 import { textOf, Visitor } from "./support/visitor.ts";
 
 const model = `levadura: 1
@@ -57,19 +64,6 @@ interface Row {
   town: string | null;
 }
 
-type Read = (row: Row) => string | number | boolean | null;
-
-const month = new Intl.DateTimeFormat("en", { year: "numeric", month: "short", timeZone: "UTC" });
-const day = new Intl.DateTimeFormat("en", { dateStyle: "medium", timeZone: "UTC" });
-const dayText = (text: string) => day.format(new Date(`${text}T00:00:00Z`));
-const periodTexts: Readonly<Record<Period, (key: string) => string>> = {
-  year: (key) => key,
-  quarter: (key) => `Q${key.slice(6)} ${key.slice(0, 4)}`,
-  month: (key) => month.format(new Date(`${key}-01T00:00:00Z`)),
-  week: (key) => `Week of ${dayText(key)}`,
-  day: dayText,
-};
-
 function localDay(moment: string): string {
   return toLocal("Australia/Lord_Howe", moment.replace(" ", "T").replace(/(?<=:\d\d)$/, "Z")).slice(
     0,
@@ -78,7 +72,7 @@ function localDay(moment: string): string {
 }
 
 /** What rows can be put together by, and what a row is called then. */
-const dimensions: readonly (readonly [string, Read])[] = [
+const dimensions: readonly Dimension<Row>[] = [
   ["hive", ({ hive }) => hive],
   ["hive.apiary", ({ apiary }) => apiary],
   ["hive.apiary.town", ({ town }) => town],
@@ -87,17 +81,16 @@ const dimensions: readonly (readonly [string, Read])[] = [
   ["jars", ({ jars }) => jars],
   ["jars % 3", ({ jars }) => jars && jars % 3],
   ["year(date) - 2020", ({ date }) => Number(date.slice(0, 4)) - 2020],
-  ...periods.map((per): [string, Read] => [
-    `date:${per}`,
-    ({ date }) => periodTexts[per](periodOf(per, date)),
-  ]),
-  ...periods.map((per): [string, Read] => [
-    `weighed:${per}`,
-    ({ weighed }) => weighed && periodTexts[per](periodOf(per, weighed)),
-  ]),
+  ...periods.map((per): Dimension<Row> => [`date:${per}`, ({ date }) => periodText(per, date)]),
+  ...periods.map(
+    (per): Dimension<Row> => [
+      `weighed:${per}`,
+      ({ weighed }) => weighed && periodText(per, weighed),
+    ],
+  ),
 ];
 
-const values: Readonly<Record<string, (row: Row) => number | null>> = {
+const values: Values<Row> = {
   weight: ({ weight }) => weight,
   jars: ({ jars }) => jars,
   value: ({ weight, jars }) => (weight === null || jars === null ? null : weight * jars),
@@ -106,37 +99,6 @@ const values: Readonly<Record<string, (row: Row) => number | null>> = {
   "hive.frames": ({ frames }) => frames,
   "if(sort = \"<b>'heather'\", 1, 0)": ({ sort }) => (sort === "<b>'heather'" ? 1 : 0),
 };
-
-/** A line of a table: what its groups are called, from the outside in, and its cells. */
-interface Line {
-  path: string[];
-  cells: string[];
-  links: string[];
-}
-
-function linesOf(html: string): Line[] {
-  const [table = ""] = /<table class="table report-table">[\s\S]*?<\/table>/.exec(html) ?? [];
-  const path: string[] = [];
-  return [
-    ...table.matchAll(
-      /<tr[^>]*><th scope="row"[^>]*data-depth="(\d)"[^>]*>([\s\S]*?)<\/th>([\s\S]*?)<\/tr>/g,
-    ),
-  ].map(([, depth = "0", label = "", rest = ""]) => {
-    path.length = Number(depth);
-    path.push(textOf(label).trim());
-    return {
-      path: [...path],
-      cells: [...rest.matchAll(/<td[^>]*>([\s\S]*?)<\/td>/g)].map(([, cell = ""]) =>
-        textOf(cell).trim(),
-      ),
-      links: [...rest.matchAll(/<a href="([^"]*)"/g)].map(([, href = ""]) =>
-        href.replaceAll("&amp;", "&"),
-      ),
-    };
-  });
-}
-
-const nothing = "Nothing filled in";
 
 describe.each(kinds)("reports over $kind", (kind) => {
   let project: TestProject;
@@ -174,28 +136,6 @@ describe.each(kinds)("reports over $kind", (kind) => {
     await project.remove();
   });
 
-  const called = (read: Read, row: Row) => String(read(row) ?? nothing);
-  const figure = (show: string, of: readonly Row[]): string => {
-    const [, kind = "", formula = ""] = /^(\w+):?(.*)$/.exec(show) ?? [];
-    if (kind === "count") return String(of.length);
-    const filled = of
-      .map(values[formula] as (row: Row) => number | null)
-      .filter((value) => value !== null);
-    const sum = filled.reduce((one, other) => one + other, 0);
-    if (kind === "sum") return sum.toFixed(4);
-    if (filled.length === 0) return "";
-    return (
-      kind === "average"
-        ? sum / filled.length
-        : Math[kind === "smallest" ? "min" : "max"](...filled)
-    ).toFixed(4);
-  };
-  /** Whether a cell says a number, as far as it is written. */
-  const isSame = (cell: string, wanted: string) => {
-    if (cell === "" || wanted === "") return cell === wanted;
-    return Math.abs(Number(cell.replaceAll(",", "").replace("−", "-")) - Number(wanted)) < 0.006;
-  };
-
   it("give what the same rows give in memory, in groups, as pivots, and for the rows in sight only", async () => {
     const chance = new Chance(20);
     const pick = <Value>(of: readonly Value[]) => of[chance.below(of.length)] as Value;
@@ -219,45 +159,7 @@ describe.each(kinds)("reports over $kind", (kind) => {
       ] as const);
       const kept = seen.filter(({ jars }) => jars === null || jars < 8);
       const { html } = await visitor.get(`/harvests?${query}`);
-      const lines = linesOf(html);
-      const columns = across ? [...new Set(kept.map((row) => called(across[1], row)))] : [];
-      const heads = [...html.matchAll(/<th scope="colgroup"[^>]*>([\s\S]*?)<\/th>/g)].map(
-        ([, text = ""]) => textOf(text).trim(),
-      );
-      expect([String(query), heads.slice(0, -1).sort()]).toEqual([String(query), columns.sort()]);
-      const paths = new Map<string, Row[]>();
-      for (let depth = 1; depth <= by.length; depth++) {
-        for (const row of kept) {
-          const path = JSON.stringify(by.slice(0, depth).map(([, read]) => called(read, row)));
-          paths.set(path, [...(paths.get(path) ?? []), row]);
-        }
-      }
-      paths.set(JSON.stringify(["Total"]), kept);
-      expect([String(query), lines.map(({ path }) => JSON.stringify(path)).sort()]).toEqual([
-        String(query),
-        [...paths.keys()].sort(),
-      ]);
-      for (const { path, cells } of lines) {
-        const all = paths.get(JSON.stringify(path)) ?? [];
-        const parts = [
-          ...heads
-            .slice(0, -1)
-            .map((head) => all.filter((row) => across && called(across[1], row) === head)),
-          all,
-        ];
-        const wanted = parts.flatMap((part) =>
-          shows.map((show) => (part.length === 0 && part !== all ? "" : figure(show, part))),
-        );
-        const wrong = cells.flatMap((cell, at) =>
-          isSame(cell, wanted[at] ?? "?") ? [] : [`${cell} instead of ${wanted[at]}`],
-        );
-        expect([String(query), path, wrong, cells.length]).toEqual([
-          String(query),
-          path,
-          [],
-          wanted.length,
-        ]);
-      }
+      expectReport(String(query), html, kept, { by, across, shows, values });
     }
   }, 120_000);
 
