@@ -3,7 +3,7 @@ import type { Scope } from "../../access/scope.ts";
 import { figureValue, type ReportResult } from "../../store/report/run.ts";
 import { figureValueText } from "./figure-value.ts";
 import type { RowsOf } from "./rows-of.ts";
-import { frame, Part, type Point } from "./shapes.tsx";
+import { frame, Part, type Point, Ticks } from "./shapes.tsx";
 
 /** Each group as a point: its first figure across, its second one up. */
 export function Scatter({
@@ -43,20 +43,7 @@ export function Scatter({
       </figcaption>
       <svg class="chart-area" viewBox={`0 0 ${width} ${height}`}>
         <title>{`${across.label}, ${upwards.label}`}</title>
-        {up.ticks(5).map((tick) => (
-          <>
-            <line
-              class="chart-grid"
-              x1={frame.left}
-              x2={width - frame.right}
-              y1={up(tick).toFixed(1)}
-              y2={up(tick).toFixed(1)}
-            />
-            <text class="chart-number" x={frame.left - 8} y={up(tick).toFixed(1)} text-anchor="end">
-              {figureValueText(scope, upwards, tick)}
-            </text>
-          </>
-        ))}
+        <Ticks up={up} width={width} text={(tick) => figureValueText(scope, upwards, tick)} />
         {along.ticks(5).map((tick) => (
           <>
             <line

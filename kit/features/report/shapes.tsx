@@ -119,19 +119,12 @@ export function Bars({ title, categories, width }: Drawn) {
 
 export const frame = { left: 70, right: 12, top: 10, bottom: 44 };
 
-/** The lines and numbers behind upright columns and lines, and the words below them. */
-function Axes({
-  categories,
-  width,
-  height,
+/** Lines across a chart at round numbers, with these beside them. */
+export function Ticks({
   up,
-  middle,
+  width,
   text,
-}: Pick<Drawn, "categories" | "text" | "width" | "height"> & {
-  up: ReturnType<typeof scaleLinear<number, number>>;
-  middle(at: number): number;
-}) {
-  const every = Math.ceil(categories.length / Math.floor(width / 80));
+}: Pick<Drawn, "width" | "text"> & { up: ReturnType<typeof scaleLinear<number, number>> }) {
   return (
     <>
       {up.ticks(5).map((tick) => (
@@ -148,6 +141,26 @@ function Axes({
           </text>
         </>
       ))}
+    </>
+  );
+}
+
+/** The lines and numbers behind upright columns and lines, and the words below them. */
+function Axes({
+  categories,
+  width,
+  height,
+  up,
+  middle,
+  text,
+}: Pick<Drawn, "categories" | "text" | "width" | "height"> & {
+  up: ReturnType<typeof scaleLinear<number, number>>;
+  middle(at: number): number;
+}) {
+  const every = Math.ceil(categories.length / Math.floor(width / 80));
+  return (
+    <>
+      <Ticks up={up} width={width} text={text} />
       {categories.map(({ label }, at) =>
         at % every === 0 ? (
           <text
@@ -200,45 +213,45 @@ export function Columns({ title, categories, text, width, height }: Drawn) {
   );
 }
 
-/** A line for each series, with a point for each value. */
-export function Lines({ title, categories, series, text, width, height }: Drawn) {
-  const up = scaleLinear(extentOf(categories, false), [height - frame.bottom, frame.top]).nice();
+/** Places from left to right, and values from the bottom up. */
+function scalesOf({ categories, width, height }: Drawn, piled: boolean) {
+  const up = scaleLinear(extentOf(categories, piled), [height - frame.bottom, frame.top]).nice();
   const along = scaleLinear(
     [0, Math.max(1, categories.length - 1)],
     [frame.left + 20, width - frame.right - 20],
   );
-  const shapes = Array.from({ length: Math.max(1, series.length) }, (_, at) => {
-    const draw = line<Category>()
-      .defined(({ points }) => points[at] !== undefined)
-      .x((_, place) => Number(along(place).toFixed(1)))
-      .y(({ points }) => Number(up(points[at]?.value ?? 0).toFixed(1)));
-    return draw([...categories]) ?? "";
-  });
+  return {
+    up,
+    x: (place: number) => Number(along(place).toFixed(1)),
+    y: (value: number) => Number(up(value).toFixed(1)),
+  };
+}
+
+/** What goes through the points of each series, with a point for each value. */
+function Through({
+  drawn,
+  scales: { up, x, y },
+  heightOf,
+  children,
+}: {
+  drawn: Drawn;
+  scales: ReturnType<typeof scalesOf>;
+  /** How high a point is drawn, by the place of its category and its series. */
+  heightOf(place: number, series: number): number;
+  children: unknown;
+}) {
+  const { title, categories, text, width, height } = drawn;
   return (
     <svg class="chart-area" viewBox={`0 0 ${width} ${height}`}>
       <title>{title}</title>
-      <Axes
-        categories={categories}
-        width={width}
-        height={height}
-        up={up}
-        middle={(at) => along(at)}
-        text={text}
-      />
-      {shapes.map((path, at) => (
-        <path class="chart-line" data-line={at + 1} d={path} />
-      ))}
+      <Axes categories={categories} width={width} height={height} up={up} middle={x} text={text} />
+      {children}
       {categories.flatMap(({ points }, place) =>
         points.flatMap((point, at) =>
           point
             ? [
                 <Part point={point}>
-                  <circle
-                    data-slice={at + 1}
-                    cx={along(place).toFixed(1)}
-                    cy={up(point.value).toFixed(1)}
-                    r="4"
-                  />
+                  <circle data-slice={at + 1} cx={x(place)} cy={y(heightOf(place, at))} r="4" />
                 </Part>,
               ]
             : [],
@@ -248,62 +261,49 @@ export function Lines({ title, categories, series, text, width, height }: Drawn)
   );
 }
 
-/** Filled areas under lines; those of several series on top of each other. */
-export function Areas({ title, categories, series, text, width, height }: Drawn) {
-  const up = scaleLinear(extentOf(categories, true), [height - frame.bottom, frame.top]).nice();
-  const along = scaleLinear(
-    [0, Math.max(1, categories.length - 1)],
-    [frame.left + 20, width - frame.right - 20],
+function seriesOf({ series }: Drawn): number[] {
+  return Array.from({ length: Math.max(1, series.length) }, (_, at) => at);
+}
+
+/** A line for each series. */
+export function Lines(drawn: Drawn) {
+  const { categories } = drawn;
+  const scales = scalesOf(drawn, false);
+  const heightOf = (place: number, at: number) => categories[place]?.points[at]?.value ?? 0;
+  return (
+    <Through drawn={drawn} scales={scales} heightOf={heightOf}>
+      {seriesOf(drawn).map((at) => {
+        const draw = line<Category>()
+          .defined(({ points }) => points[at] !== undefined)
+          .x((_, place) => scales.x(place))
+          .y((_, place) => scales.y(heightOf(place, at)));
+        return <path class="chart-line" data-line={at + 1} d={draw([...categories]) ?? ""} />;
+      })}
+    </Through>
   );
-  const x = (place: number) => Number(along(place).toFixed(1));
-  const y = (value: number) => Number(up(value).toFixed(1));
-  const count = Math.max(1, series.length);
-  /** Where the part of each series begins and ends above a place; what is missing is as thin as can be. */
-  const piles = categories.map(({ points }) => {
+}
+
+/** Filled areas under lines; those of several series on top of each other. */
+export function Areas(drawn: Drawn) {
+  const scales = scalesOf(drawn, true);
+  const series = seriesOf(drawn);
+  /** Where the part of each series ends above a place, those below it included; what is missing is as thin as can be. */
+  const tops = drawn.categories.map(({ points }) => {
     let top = 0;
-    return Array.from({ length: count }, (_, at) => {
-      const from = top;
+    return series.map((at) => {
       top += Math.max(0, points[at]?.value ?? 0);
-      return { from, to: top };
+      return top;
     });
   });
-  const shapes = Array.from({ length: count }, (_, at) => {
-    const draw = area<(typeof piles)[number]>()
-      .x((_, place) => x(place))
-      .y0((pile) => y(pile[at]?.from ?? 0))
-      .y1((pile) => y(pile[at]?.to ?? 0));
-    return draw(piles) ?? "";
-  });
   return (
-    <svg class="chart-area" viewBox={`0 0 ${width} ${height}`}>
-      <title>{title}</title>
-      <Axes
-        categories={categories}
-        width={width}
-        height={height}
-        up={up}
-        middle={(at) => along(at)}
-        text={text}
-      />
-      {shapes.map((path, at) => (
-        <path class="chart-fill" data-slice={at + 1} d={path} />
-      ))}
-      {categories.flatMap(({ points }, place) =>
-        points.flatMap((point, at) =>
-          point
-            ? [
-                <Part point={point}>
-                  <circle
-                    data-slice={at + 1}
-                    cx={x(place)}
-                    cy={y(piles[place]?.[at]?.to ?? 0)}
-                    r="4"
-                  />
-                </Part>,
-              ]
-            : [],
-        ),
-      )}
-    </svg>
+    <Through drawn={drawn} scales={scales} heightOf={(place, at) => tops[place]?.[at] ?? 0}>
+      {series.map((at) => {
+        const draw = area<number[]>()
+          .x((_, place) => scales.x(place))
+          .y0((top) => scales.y(top[at - 1] ?? 0))
+          .y1((top) => scales.y(top[at] ?? 0));
+        return <path class="chart-fill" data-slice={at + 1} d={draw(tops) ?? ""} />;
+      })}
+    </Through>
   );
 }
