@@ -390,6 +390,32 @@ describe.each(kinds)("reports over $kind", (kind) => {
     }
   });
 
+  it("make nothing of what makes no sense, and keep the rest", async () => {
+    const path = "/harvests?layout=report&by=sort&show=sum:weight";
+    const usual = linesOf((await office.get(path)).html);
+    for (const wrong of [
+      "named=1:",
+      `named=1:${"x".repeat(99)}`,
+      "named=9:X",
+      `format=1:${"9".repeat(99)}`,
+      `ask=${"x".repeat(600)}`,
+      "ask=%20",
+      "first=-1",
+      "first=1e9",
+      "order=9",
+      "drawn=pie",
+      `by=${"x".repeat(600)}`,
+      "show=total:weight",
+      "across=",
+    ]) {
+      const found = linesOf((await office.get(`${path}&${wrong}`)).html);
+      expect([wrong, found.map(({ path }) => path)]).toEqual([
+        wrong,
+        usual.map(({ path }) => path),
+      ]);
+    }
+  });
+
   it("are put together in a form, which leads to an address, and are kept as views", async () => {
     const form =
       "/harvests?layout=report&_by=hive.apiary&_by=&_figure=count&_of=&_figure=sum&_of=weight&_figure=&_of=&_across=&order=&first=&drawn=&only=";
@@ -446,6 +472,49 @@ describe("periods", () => {
       }
     }
   });
+});
+
+describe.each(kinds)("a kept report over $kind", (kind) => {
+  it("is sent by mail once a month to those who find it, each with what they see", async () => {
+    const project = projectOn(kind, model);
+    const app = await running(["rise"], project.folder);
+    const office = await Visitor.of(app.address, "all");
+    await Visitor.of(app.address, "some");
+    const query = "layout=report&by=sort&show=count&show=sum:weight";
+    await office.post(`/harvests/views?${query}`, {
+      do: "keep",
+      name: "Honey <b>",
+      group: "everyone",
+      monthly: "yes",
+    });
+    await office.post(`/harvests/views?${query}`, { do: "keep", name: "Own", group: "" });
+    expect(textOf((await office.get("/harvests/views")).html)).toContain("by email each month");
+    const letters = () =>
+      project.rows("select recipient, subject, body from levadura_mail order by id");
+    const returning = kind.kind === "mariadb" ? "" : " returning id";
+    const due = `update levadura_view set monthly = '2020-01' where monthly is not null${returning}`;
+    await project.rows(due);
+    // What is due is done at the end, too.
+    expect(await app.stop()).toBe(0);
+    const sent = await letters();
+    expect(sent.map(({ recipient, subject }) => [recipient, subject])).toEqual([
+      ["all@sample.invalid", "Honey <b> · Hive Book"],
+      ["some@sample.invalid", "Honey <b> · Hive Book"],
+    ]);
+    const [forest] = await project.rows<{ n: unknown }>(
+      "select count(*) as n from harvest where sort = 'forest'",
+    );
+    const [whole, part] = sent.map(({ body }) => String(body));
+    expect(whole).toContain(`Forest: Harvests ${forest?.n}`);
+    expect(whole).toContain("Total: Harvests 160");
+    expect(part).toContain(`Total: Harvests ${forest?.n}`);
+    expect(part).not.toContain("Blossom");
+    // Not again in the same month.
+    const again = await running(["rise"], project.folder);
+    expect(await again.stop()).toBe(0);
+    expect(await letters()).toHaveLength(2);
+    await project.remove();
+  }, 120_000);
 });
 
 describe("levadura report", () => {

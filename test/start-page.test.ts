@@ -179,6 +179,9 @@ describe.each(kinds)("the start page over $kind", (kind) => {
     await administrator.post(arrange, { do: "share" });
     expect(titles((await office.get("/")).html)).toHaveLength(6);
     expect(titles((await guest.get("/")).html)).toEqual(titles(own));
+    // Nobody gives away a page that they don't have.
+    await administrator.post(arrange, { do: "share" });
+    expect(titles((await office.get("/")).html)).toHaveLength(6);
     await guest.post(arrange, { do: "back" });
     expect(titles((await guest.get("/")).html)).toEqual(
       before.filter((title) => title !== before[0]),

@@ -65,6 +65,8 @@ export interface AccountTables {
     query: string;
     /** Whom else it is for; nobody, without one. */
     group_name: string | null;
+    /** The last month for which it was sent by mail, such as `2026-05`; null where it isn't. */
+    monthly: string | null;
   };
   levadura_session: {
     id: Generated<number>;

@@ -290,6 +290,8 @@ export async function removeAccount(db: Db, id: number, organisation?: number): 
     for (const table of belongings) {
       await trx.deleteFrom(table).where("account_id", "=", id).execute();
     }
+    // Their start page is in a table of the application itself.
+    await sql`delete from levadura_tile where account_id = ${id}`.execute(trx);
     await trx.deleteFrom("levadura_account").where("id", "=", id).execute();
   });
 }

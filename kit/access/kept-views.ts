@@ -12,6 +12,8 @@ export interface KeptView {
   query: string;
   /** With whom it is shared; null for nobody. */
   group_name: string | null;
+  /** The last month for which it was sent by mail; null where it isn't. */
+  monthly: string | null;
   /** Whose it is. */
   account_id: number;
 }
@@ -31,7 +33,7 @@ export async function viewsOf(scope: Scope, { table }: Entity): Promise<KeptView
   const groups = [everyone, ...(person.groups ?? [])];
   return accountTables(db)
     .selectFrom("levadura_view")
-    .select(["id", "name", "query", "group_name", "account_id"])
+    .select(["id", "name", "query", "group_name", "monthly", "account_id"])
     .where("entity_table", "=", table)
     .where("organisation_id", "=", organisation ?? firstOrganisation)
     .where("name", "<>", unnamed)
@@ -116,7 +118,7 @@ async function keepOwnQuery(scope: Scope, table: string, query: string): Promise
   if (query === "") return;
   await tables
     .insertInto("levadura_view")
-    .values({ ...own, query, group_name: null })
+    .values({ ...own, query, group_name: null, monthly: null })
     .execute();
 }
 
@@ -124,7 +126,7 @@ async function keepOwnQuery(scope: Scope, table: string, query: string): Promise
 export async function keepView(
   scope: Scope,
   entity: Entity,
-  view: Pick<KeptView, "name" | "query" | "group_name">,
+  view: Pick<KeptView, "name" | "query" | "group_name" | "monthly">,
 ): Promise<boolean> {
   const { person, organisation, db } = scope;
   if (!person || !keepsViews(scope)) return false;

@@ -2,6 +2,7 @@ import { type Kysely, sql } from "kysely";
 import { accountTables } from "../access/account-tables.ts";
 import type { AnyTables } from "../access/scope.ts";
 import { writeVisits } from "../access/visits.ts";
+import { type ScopeOf, sendMonthly } from "../features/report/monthly.ts";
 import { atSecond } from "../formula/zones.ts";
 import { deliver } from "../mail/outbox.ts";
 import { logError } from "../store/log.ts";
@@ -9,9 +10,10 @@ import { logError } from "../store/log.ts";
 /** For how many days somebody who signed up may take to confirm the address. */
 const unconfirmedDays = 7;
 
-/** What an application in which people sign in does every minute: sends letters, notes visits, and forgets. */
-export async function chores<Tables>(database: Kysely<Tables>): Promise<void> {
-  const work = { deliver, writeVisits, forgetUnconfirmed };
+/** What an application in which people sign in does every minute: sends reports and letters, notes visits, and forgets. */
+export async function chores<Tables>(database: Kysely<Tables>, scopeOf: ScopeOf): Promise<void> {
+  const reports = (db: Kysely<Tables>) => sendMonthly(db, scopeOf);
+  const work = { reports, deliver, writeVisits, forgetUnconfirmed };
   for (const [name, one] of Object.entries(work)) {
     await one(database).catch((error) => logError(error, name));
   }

@@ -35,15 +35,18 @@ export type Dimension = z.infer<typeof dimension>;
 export const tellings = ["share", "change"] as const;
 export type Telling = (typeof tellings)[number];
 
+/** The most characters of the name and the format of a figure. */
+const longest = { name: 60, format: 20 };
+
 const text = (most: number) => z.string().trim().min(1).max(most).optional();
 
 /** How a figure is told. */
 const telling = {
   as: z.enum(tellings).optional(),
   /** What people read above it, instead of what it is. */
-  name: text(60),
+  name: text(longest.name),
   /** `money`, `percent`, a number of digits behind the point, or a unit such as `kg`; as its formula has it, without one. */
-  format: text(20),
+  format: text(longest.format),
 };
 
 /** What is told of each group: how many rows, or a figure of a formula. */
@@ -110,7 +113,9 @@ export const reportParameters = [
  * Whatever makes no sense is left out.
  */
 export function reportIn(query: URLSearchParams): Report {
-  const [names, formats] = [numbered(query.getAll("named")), numbered(query.getAll("format"))];
+  const names = numbered(query.getAll("named"), longest.name);
+  const formats = numbered(query.getAll("format"), longest.format);
+  const asked = query.getAll("ask").filter((each) => formula.safeParse(each).success);
   const figures = query
     .getAll("show")
     .slice(0, mostFigures)
@@ -127,7 +132,7 @@ export function reportIn(query: URLSearchParams): Report {
     ...(number && { order: { figure: Number(number) - 1, descending: sign === "-" } }),
     ...(Number.isInteger(first) && first > 0 && first <= 1000 && { first }),
     ...(marked && { mark: marked }),
-    ...(query.has("ask") && { ask: query.getAll("ask").slice(0, mostAsked) }),
+    ...(asked.length > 0 && { ask: asked.slice(0, mostAsked) }),
     drawn: drawings.find((each) => each === query.get("drawn")) ?? plain.drawn,
   };
   const read = report.safeParse(given);
@@ -177,12 +182,13 @@ export function figureText(figure: Figure): string {
   return figure.as ? `${what}:${figure.as}` : what;
 }
 
-/** Texts that belong to figures, by the numbers of these: `2:Margin`. */
-function numbered(texts: readonly string[]): Map<number, string> {
+/** Texts that belong to figures, by the numbers of these: `2:Margin`. Blank ones say nothing, and long ones are cut. */
+function numbered(texts: readonly string[], most: number): Map<number, string> {
   return new Map(
     texts.flatMap((each): [number, string][] => {
       const [, number, text = ""] = /^([1-9]):(.*)$/s.exec(each) ?? [];
-      return number ? [[Number(number), text]] : [];
+      const short = text.trim().slice(0, most).trim();
+      return number && short ? [[Number(number), short]] : [];
     }),
   );
 }

@@ -193,6 +193,10 @@ export const peopleEn = {
       subject: `Your new address for ${application}`,
       text: `Follow this link to sign in to ${application} with this address from now on:\n\n${link}\n\nThe link works once, within ${hours} ${plural(hours, "hour", "hours")}. If you didn't ask for it, do nothing.\n`,
     }),
+    monthly: (application: string, name: string, report: string) => ({
+      subject: `${name} · ${application}`,
+      text: `${report}\n\nYou get this report at the beginning of each month. Who kept it in ${application} can end that.\n`,
+    }),
     changed: (application: string, what: string) => ({
       subject: `Your account in ${application}`,
       text: `${what}\n\nIf it wasn't you, ask an administrator of ${application} for help at once.\n`,

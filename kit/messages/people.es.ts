@@ -178,6 +178,10 @@ export const peopleEs: typeof peopleEn = {
       subject: `Tu nueva dirección para ${application}`,
       text: `Sigue este enlace para entrar en ${application} con esta dirección a partir de ahora:\n\n${link}\n\nEl enlace vale una vez, durante ${hours} ${plural(hours, "hora", "horas")}. Si no lo pediste, no hagas nada.\n`,
     }),
+    monthly: (application, name, report) => ({
+      subject: `${name} · ${application}`,
+      text: `${report}\n\nRecibes este informe al principio de cada mes. Quien lo guardó en ${application} puede anularlo.\n`,
+    }),
     changed: (application, what) => ({
       subject: `Tu cuenta en ${application}`,
       text: `${what}\n\nSi no fuiste tú, pide ayuda enseguida a un administrador de ${application}.\n`,

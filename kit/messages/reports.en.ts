@@ -53,6 +53,8 @@ export const reportsEn = {
     askHint: "As in date, hive.apiary, sort",
     from: (label: string) => `${label}, from`,
     to: (label: string) => `${label}, to`,
+    monthly: "Send it by email at the beginning of each month",
+    isMonthly: "by email each month",
     toldAs: "told as",
     mark: "Highlight",
     marks: {

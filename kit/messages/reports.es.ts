@@ -54,6 +54,8 @@ export const reportsEs: typeof reportsEn = {
     askHint: "Como date, hive.apiary, sort",
     from: (label) => `${label}, desde`,
     to: (label) => `${label}, hasta`,
+    monthly: "Enviarlo por correo al principio de cada mes",
+    isMonthly: "por correo cada mes",
     toldAs: "dicho como",
     mark: "Resaltar",
     marks: {

@@ -210,8 +210,11 @@ async function sent(c: Context, scope: Scope, dashboard: Dashboard): Promise<Res
   if (done === "back") await keepTiles(scope, "own", undefined);
   else if (done === "share" || done === "usual") {
     if (!mayShare(scope)) throw new Hidden();
-    await keepTiles(scope, "everyone", done === "share" && whose === "own" ? tiles : undefined);
-    if (done === "share") await keepTiles(scope, "own", undefined);
+    if (done === "usual") await keepTiles(scope, "everyone", undefined);
+    else if (whose === "own") {
+      await keepTiles(scope, "everyone", tiles);
+      await keepTiles(scope, "own", undefined);
+    }
   } else {
     const at = number("record");
     const moved = tiles[at - 1];

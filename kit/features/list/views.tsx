@@ -81,6 +81,12 @@ export async function showViews(
           choices={groups}
           errors={errors}
         />
+        {query.get("layout") === "report" && (
+          <label class="form-check-label mb-3">
+            <input class="form-check-input" type="checkbox" name="monthly" value="yes" />{" "}
+            {messages.report.monthly}
+          </label>
+        )}
         <button class="btn btn-primary" type="submit" name="do" value="keep">
           {messages.save}
         </button>
@@ -98,6 +104,9 @@ export async function showViews(
                     {view.group_name === null
                       ? messages.nobodyElse
                       : (labels.get(view.group_name) ?? view.group_name)}
+                    {view.monthly !== null && (
+                      <span class="soft small"> · {messages.report.isMonthly}</span>
+                    )}
                   </td>
                   <td>
                     <form method="post">
@@ -163,9 +172,16 @@ export async function viewSent(c: Context, scope: Scope, entity: Entity) {
   const isKnown = (await groupsFor(scope)).some(([group]) => group === asked);
   if (asked !== "" && !isKnown) return c.notFound();
   const query = queryOf(searchParams);
+  const isReport = searchParams.get("layout") === "report";
   const isKept =
     query.length <= longestQuery &&
-    (await keepView(scope, entity, { name: name.value, query, group_name: asked || null }));
+    (await keepView(scope, entity, {
+      name: name.value,
+      query,
+      group_name: asked || null,
+      // It is sent from the next month on.
+      monthly: isReport && sentText(data, "monthly") === "yes" ? scope.now.slice(0, 7) : null,
+    }));
   if (!isKept) return showViews(c, scope, entity, new Map([["", messages.tooManyViews]]));
   return c.redirect(withQuery(encodeURI(entity.path), searchParams, firstPage), 303);
 }

@@ -1,7 +1,9 @@
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { inSentence } from "../../entity/label.ts";
+import type { Complaint } from "../../formula/parse.ts";
 import { type Drawing, type Report, reportIn } from "../../formula/report.ts";
+import { asFormula } from "../../store/asked-formulas.ts";
 import type { ListRequest } from "../../store/list/request.ts";
 import { formulaLabel } from "../../store/report/dimensions.ts";
 import type { ReadyFigure } from "../../store/report/figures.ts";
@@ -35,7 +37,7 @@ export async function reportOf(scope: Scope, entity: Entity, request: ListReques
       </details>
       {troubles.map(({ text, complaint }) => (
         <p class="alert alert-warning" role="alert">
-          <code>{text}</code>: {complaint.message}
+          <MarkedFormula text={text} at={complaint.at} />: {complaint.message}
           {complaint.help && <> ({complaint.help})</>}
         </p>
       ))}
@@ -48,6 +50,20 @@ export async function reportOf(scope: Scope, entity: Entity, request: ListReques
         !result.tooMany &&
         drawnReport(scope, entity, result, { drawn: report.drawn, hrefOf })}
     </div>
+  );
+}
+
+/** A formula as it was typed, with what is wrong in it marked. */
+function MarkedFormula({ text, at }: { text: string; at: Complaint["at"] }) {
+  // Places are counted in the formula with its sign before it.
+  const before = asFormula(text).length - text.length;
+  const [start, end] = [at.start, at.end].map((place) => Math.max(0, place - before));
+  return (
+    <code>
+      {text.slice(0, start)}
+      <mark>{text.slice(start, end) || "…"}</mark>
+      {text.slice(end)}
+    </code>
   );
 }
 

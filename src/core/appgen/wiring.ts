@@ -122,6 +122,12 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
     `export const createApp = (db: ${database}, more: ${module.type("More", kit)} = {}) => ${module.use("application", kit)}({ db, ...parts, ...more });`,
     "The whole application over a database; `more` says who asks, and who may do what.",
   );
+  if (access) {
+    module.add(
+      `export const scopesOf = (db: ${database}) => ${module.use("scopes", kit)}({ db, ...parts });`,
+      "What each person sees and may do, for work that no request asks for.",
+    );
+  }
   const policy = access ? `, policy: ${module.use("everything", "./kit/access/scope.ts")}` : "";
   module.add(
     `export const createScope = (db: ${database}) => ${module.use("scopes", kit)}({ db, ...parts${policy} })(undefined);`,
@@ -209,7 +215,7 @@ export function mainModule(model: Model): string {
   const [names, given] = startingWith(model, "openDatabase");
   const file = "./kit/access/first-administrator.ts";
   const first = model.users?.organisations ? `db, ${quote(model.app.name)}` : "db";
-  return `import { createApp } from "./app.ts";
+  return `import { ${model.users ? "createApp, scopesOf" : "createApp"} } from "./app.ts";
 import { ${names} } from "./database.ts";
 ${
   model.users
@@ -223,7 +229,7 @@ await requireMigrated("migrations"${given});
 const db = openDatabase();
 listen(createApp(db), ${quote(model.app.name)}, {
   close: () => db.destroy(),
-  signsIn: ${model.users !== undefined},${model.users ? `\n  chores: () => chores(db),\n  welcome: await firstAdministrator(${first}),` : ""}
+  signsIn: ${model.users !== undefined},${model.users ? `\n  chores: () => chores(db, scopesOf(db)),\n  welcome: await firstAdministrator(${first}),` : ""}
 });
 `;
 }

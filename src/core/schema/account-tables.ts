@@ -62,6 +62,8 @@ export const accountTables = (): readonly Table[] => [
     name: needed({ type: { kind: "text", max: 60 } }),
     query: needed(code(2000)),
     group_name: code(40),
+    // The last month for which it was sent by mail; nothing where it isn't.
+    monthly: code(7),
   }),
   table("levadura_session", "session", {
     digest: needed(code(64)),
