@@ -5,6 +5,7 @@ import "./conditional-fields.ts";
 import "./date-picker.ts";
 import "./filter-panel.ts";
 import "./find.ts";
+import "./formula-words.ts";
 import "./grid/grid.ts";
 import "./groups.ts";
 import "./order.ts";

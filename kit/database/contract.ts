@@ -27,6 +27,8 @@ export interface Dialect {
   exactly(text: RawBuilder<unknown>): RawBuilder<unknown>;
   /** The year and the month of a day: `2026-05`. */
   monthText(day: RawBuilder<unknown>): RawBuilder<unknown>;
+  /** That a number is one of some, however many these are. */
+  isAmong(number: RawBuilder<unknown>, numbers: readonly number[]): RawBuilder<SqlBool>;
   /** The day of a moment by a clock that is so many seconds ahead of UTC: `2026-05-03`, as a text. */
   dayOf(moment: RawBuilder<unknown>, seconds: number): RawBuilder<unknown>;
   /** Whether a text holds a word, whatever the case and the accents of its letters. */

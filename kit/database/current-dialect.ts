@@ -10,6 +10,7 @@ export const {
   formulas,
   exactly,
   dayOf,
+  isAmong,
   monthText,
   contains,
   columnContains,

@@ -62,13 +62,13 @@ describe.skipIf(noBrowser)("reports, calendars and the start page in a browser",
     await page.getByLabel("Group by", { exact: true }).selectOption({ label: "Hive · Apiary" });
     await page.getByLabel("Across").selectOption({ label: "Date, by year" });
     await page.getByLabel("Show, 1").selectOption("sum");
-    await page.getByLabel("of, 1").fill("weight");
+    await page.getByRole("combobox", { name: "of, 1" }).fill("weight");
     await page.getByRole("button", { name: "Show report" }).click();
     await page.locator(".report-table").waitFor();
     await page.getByText("Change this report").click();
     await page.getByLabel("then by (2)").selectOption({ label: "Date, by month of the year" });
     await page.getByLabel("Show, 2").selectOption("sum");
-    await page.getByLabel("of, 2").fill("weight");
+    await page.getByRole("combobox", { name: "of, 2" }).fill("weight");
     await page.getByLabel("told as, 2").selectOption("change");
     await page
       .getByLabel("Order", { exact: true })
@@ -112,6 +112,26 @@ describe.skipIf(noBrowser)("reports, calendars and the start page in a browser",
     await board.context().close();
     await page.context().close();
   }, 120_000);
+
+  it("complete formulas while they are typed", async () => {
+    const page = await opened();
+    await page.goto(`${app.address}/harvests?layout=report`);
+    await page.getByLabel("Show, 1").selectOption("sum");
+    const of = page.getByRole("combobox", { name: "of, 1" });
+    await of.pressSequentially("2 * wei");
+    await page.getByRole("option", { name: /^weight/ }).waitFor();
+    expect(await violationsOn(page)).toEqual([]);
+    await page.keyboard.press("ArrowDown");
+    await page.keyboard.press("Enter");
+    expect(await of.inputValue()).toBe("2 * weight");
+    await of.pressSequentially(" + hive.cod");
+    await page.getByRole("option", { name: /^hive\.code/ }).click();
+    expect(await of.inputValue()).toBe("2 * weight + hive.code");
+    await of.fill("weight * 2");
+    await page.getByRole("button", { name: "Show report" }).click();
+    await page.waitForURL(/show=sum%3Aweight\+\*\+2/);
+    await page.context().close();
+  }, 60_000);
 
   it("move a record by dragging it to another day", async () => {
     const page = await opened();

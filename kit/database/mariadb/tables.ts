@@ -139,6 +139,16 @@ export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`date_format(${day}, '%Y-%m')`;
 }
 
+/** That a number is one of some, however many these are. */
+export function isAmong(
+  number: RawBuilder<unknown>,
+  numbers: readonly number[],
+): RawBuilder<SqlBool> {
+  return numbers.length === 0
+    ? sql<SqlBool>`1 = 0`
+    : sql<SqlBool>`${number} in (${sql.join([...numbers])})`;
+}
+
 /** The day of a moment by a clock that is so many seconds ahead of UTC: `2026-05-03`. */
 export function dayOf(moment: RawBuilder<unknown>, seconds: number): RawBuilder<unknown> {
   return sql`date_format(${moment} + interval ${sql.lit(seconds)} second, '%Y-%m-%d')`;

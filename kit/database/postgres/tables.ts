@@ -99,6 +99,14 @@ export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`to_char(${day}, 'YYYY-MM')`;
 }
 
+/** That a number is one of some, however many these are. */
+export function isAmong(
+  number: RawBuilder<unknown>,
+  numbers: readonly number[],
+): RawBuilder<SqlBool> {
+  return sql<SqlBool>`${number} = any(${[...numbers]}::bigint[])`;
+}
+
 /** The day of a moment by a clock that is so many seconds ahead of UTC: `2026-05-03`. */
 export function dayOf(moment: RawBuilder<unknown>, seconds: number): RawBuilder<unknown> {
   return sql`to_char((${moment} at time zone 'UTC') + make_interval(secs => ${sql.lit(seconds)}), 'YYYY-MM-DD')`;

@@ -49,6 +49,15 @@ export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`substr(${day}, 1, 7)`;
 }
 
+/** That a number is one of some, however many these are. */
+export function isAmong(
+  number: RawBuilder<unknown>,
+  numbers: readonly number[],
+): RawBuilder<SqlBool> {
+  // One parameter for all of them: a long list takes longer to be read than its rows.
+  return sql<SqlBool>`${number} in (select value from json_each(${JSON.stringify(numbers)}))`;
+}
+
 /** The day of a moment by a clock that is so many seconds ahead of UTC: `2026-05-03`. */
 export function dayOf(moment: RawBuilder<unknown>, seconds: number): RawBuilder<unknown> {
   const shift = `${seconds < 0 ? "" : "+"}${seconds} seconds`;

@@ -17,6 +17,7 @@ import {
   type DimensionOption,
   dimensionOptions,
   figureOptions,
+  formulaWords,
 } from "../../store/report/options.ts";
 import type { Trouble } from "../../store/report/run.ts";
 
@@ -101,6 +102,11 @@ export function ReportBuilder({
       {kept.map(([name, value]) => (
         <input type="hidden" name={name} value={value} />
       ))}
+      <datalist id="formula-words">
+        {formulaWords(scope, entity).map(({ text, label }) => (
+          <option value={text}>{label}</option>
+        ))}
+      </datalist>
       <fieldset>
         <legend>{words.groupBy}</legend>
         {groups.map((text, at) => (
@@ -117,6 +123,7 @@ export function ReportBuilder({
             class="form-control form-control-sm"
             name="_by"
             list="report-fields"
+            data-formula
             aria-label={words.own}
             placeholder={words.own}
             title={words.formulaHint}
@@ -165,6 +172,7 @@ export function ReportBuilder({
               class="form-control form-control-sm"
               name="_of"
               list="report-fields"
+              data-formula
               value={figure && figure.kind !== "count" ? figure.of : ""}
               aria-label={`${words.of}, ${at + 1}`}
               placeholder={words.of}
@@ -281,6 +289,7 @@ export function ReportBuilder({
         <input
           class="form-control form-control-sm"
           name="_ask"
+          data-formula
           value={(report.ask ?? []).join(", ")}
           maxlength={500}
           autocomplete="off"
@@ -292,6 +301,7 @@ export function ReportBuilder({
         <input
           class="form-control form-control-sm"
           name="only"
+          data-formula
           value={query.get("only") ?? ""}
           maxlength={500}
           autocomplete="off"

@@ -1,6 +1,7 @@
 import { sql } from "kysely";
 import type { Action } from "../../access/action.ts";
 import type { Scope } from "../../access/scope.ts";
+import { isAmong } from "../../database/current-dialect.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { completed, selection } from "../select.ts";
 import { type Condition, conditions, where } from "./conditions.ts";
@@ -64,7 +65,7 @@ export async function* rowsWith(
     const some = ids.slice(at, at + atOnce);
     const { rows } = await sql<Record<string, unknown>>`
       select ${selection(scope, entity, only)} from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}
-      where ${id} in (${sql.join(some)})`.execute(scope.db);
+      where ${isAmong(id, some)}`.execute(scope.db);
     const found = new Map(
       (await completed(scope, entity, rows, only)).map((row) => [row.id, row as Row]),
     );

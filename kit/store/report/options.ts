@@ -2,6 +2,7 @@ import type { Scope } from "../../access/scope.ts";
 import { type Entity, isReference, isReferences } from "../../entity/entity.ts";
 import { labelIn } from "../../entity/label.ts";
 import type { Field } from "../../fields/field.ts";
+import { functions, rowFunctions } from "../../formula/functions.ts";
 import { periods } from "../../formula/periods.ts";
 import { printName } from "../../formula/print.ts";
 import { formulaName } from "../formula-facts.ts";
@@ -33,6 +34,23 @@ export function figureOptions(scope: Scope, entity: Entity): DimensionOption[] {
     numbers(target, `${name}.`, `${field} · `),
   );
   return [...numbers(entity, "", ""), ...along];
+}
+
+/** What formulas over an entity can name, as they are completed: fields, those of the records that it refers to, and functions. */
+export function formulaWords(scope: Scope, entity: Entity): DimensionOption[] {
+  const named = (each: Entity, path: string, before: string) =>
+    seenFields(scope, each).map(([name, field]) => ({
+      text: path + printName(name),
+      label: before + labelIn(field.label, scope.language),
+    }));
+  const along = referencesOf(scope, entity).flatMap(({ name, field, target }) =>
+    named(target, `${name}.`, `${field} · `),
+  );
+  const called = Object.entries({ ...functions, ...rowFunctions }).map(([name, { example }]) => ({
+    text: example.includes("(") ? `${name}(` : name,
+    label: example,
+  }));
+  return [...named(entity, "", ""), ...along, ...called];
 }
 
 const addable: ReadonlySet<Field["kind"]> = new Set([

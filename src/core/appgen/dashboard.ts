@@ -8,6 +8,7 @@ import {
   type Model,
   namedViews,
 } from "../model/model.ts";
+import { queryText } from "../model/query-text.ts";
 import { columnOf, tableOf } from "../schema/from-model.ts";
 import { labelCode } from "./labels.ts";
 import { Module, object, quote } from "./module.ts";
@@ -107,7 +108,7 @@ function suggestedTiles(model: Model): TileCode[] {
     .slice(0, most.rings)
     .map(({ of, field }): TileCode => {
       const query = new URLSearchParams({ layout: "report", by: nameOf(field), drawn: "ring" });
-      return { of, query: readable(query) };
+      return { of, query: queryText(query) };
     });
   const late = model.entities.flatMap((of): TileCode[] => {
     const field = dueOf(of);
@@ -122,12 +123,12 @@ function suggestedTiles(model: Model): TileCode[] {
       ...open,
       ["sort", columnOf(field)],
     ]);
-    return [{ of, query: readable(query) }];
+    return [{ of, query: queryText(query) }];
   });
   const last = events
     .slice(0, most.lists)
     .map(
-      (of): TileCode => ({ of, query: readable(new URLSearchParams({ sort: `-${dayOf(of)}` })) }),
+      (of): TileCode => ({ of, query: queryText(new URLSearchParams({ sort: `-${dayOf(of)}` })) }),
     );
   return [...trends, ...months, ...origins, ...states, ...late.slice(0, most.lists), ...last];
 }
@@ -143,12 +144,7 @@ function report(of: Entity, more: Readonly<Record<string, string>>): string {
     ...rest,
   });
   query.set(dayOf(of), "last-12-months");
-  return readable(query);
-}
-
-/** The query without codes where it can be read without them, too. */
-function readable(query: URLSearchParams): string {
-  return query.toString().replaceAll("%3A", ":");
+  return queryText(query);
 }
 
 /** The names by which formulas call fields. */

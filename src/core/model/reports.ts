@@ -14,6 +14,7 @@ import {
 import type { Diagnostics, Span } from "./diagnostics.ts";
 import { inOneForm, mapOf, uniqueEntries } from "./mappings.ts";
 import type { ModelReport, ReportFormula } from "./model.ts";
+import { queryText } from "./query-text.ts";
 import { dimensionOf, figureOf, figureWords } from "./report-words.ts";
 import type { SourceMap, SourceNode, SourceScalar } from "./source.ts";
 
@@ -110,7 +111,7 @@ class Reader {
     }
     return {
       name,
-      query: query.toString(),
+      query: queryText(query),
       formulas: this.#formulas,
       ...(groups.length > 0 && { groups }),
       ...((menu === "yes" || menu === "true") && { menu: true }),
