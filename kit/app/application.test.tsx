@@ -53,6 +53,16 @@ describe("what goes wrong", () => {
     expect(logged).toHaveBeenCalledOnce();
   });
 
+  it("is logged without the secrets of addresses", async () => {
+    const logged = vi.spyOn(console, "error").mockReturnValue(undefined);
+    const secret = "s".repeat(43);
+    const app = made({ access: { groups: {}, rights: {} }, personOf: () => undefined });
+    for (const path of [`/-/welcome/${secret}`, `/-/calendar/feed/${secret}.ics`])
+      expect([path, (await app.request(path, { headers: host })).status]).toEqual([path, 500]);
+    expect(logged).toHaveBeenCalledTimes(2);
+    expect(JSON.stringify(logged.mock.calls)).not.toContain(secret);
+  });
+
   it.each([
     [{}, 403],
     [{ origin: "http://evil.example" }, 403],

@@ -30,7 +30,7 @@ export function failed(c: Context, scope: Scope, error: Error) {
   if (error instanceof Forbidden) {
     return problem(c, scope, 403, messages.refused, messages.forbidden);
   }
-  logError(error, `${c.req.method} ${c.req.path}`);
+  logError(error, `${c.req.method} ${withoutSecrets(c.req.path)}`);
   if (error instanceof OutcomeUnknown) {
     return problem(c, scope, 500, messages.outcomeUnknown, messages.lookFirst);
   }
@@ -39,6 +39,11 @@ export function failed(c: Context, scope: Scope, error: Error) {
   return trouble
     ? problem(c, scope, 503, messages.databaseAway, kept, messages.troubles[trouble])
     : problem(c, scope, 500, messages.somethingWrong, kept, messages.logSaysMore);
+}
+
+/** An address without the secrets that links of letters and feeds have in it. */
+function withoutSecrets(path: string): string {
+  return path.replace(/^(\/-\/.*\/)[\w-]{20,}/, "$1…");
 }
 
 /** Leads to the sign-in, and back afterwards. What somebody sends who is signed out by now isn't lost. */
