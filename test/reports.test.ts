@@ -250,6 +250,21 @@ describe.each(kinds)("reports over $kind", (kind) => {
     ]);
   });
 
+  it("have blanks or zeros in a pivot where there are no rows", async () => {
+    const path =
+      "/harvests?layout=report&by=date:month&across=hive&show=sum:weight&show=average:weight";
+    const [blank, zero] = await Promise.all(
+      ["", "&blanks=zero"].map(async (more) => linesOf((await office.get(path + more)).html)),
+    );
+    const cells = (lines: typeof blank) => (lines ?? []).flatMap((line) => line.cells);
+    const blanks = (lines: typeof blank, figure: 0 | 1) =>
+      cells(lines).filter((cell, at) => at % 2 === figure && cell === "").length;
+    expect(blanks(blank, 0)).toBeGreaterThan(10);
+    expect(blanks(zero, 0)).toBe(0);
+    // There is no average of nothing.
+    expect(blanks(zero, 1)).toBe(blanks(blank, 1));
+  });
+
   it("ask for what they are of, and lists are filtered along references", async () => {
     const path =
       "/harvests?layout=report&by=hive.apiary&ask=date&ask=sort&ask=hive.apiary&ask=weigth";
@@ -386,6 +401,14 @@ describe.each(kinds)("reports over $kind", (kind) => {
         const { status, html } = await office.get(`/harvests?${query}&show=sum:weight&show=count`);
         expect([drawn, only, status]).toEqual([drawn, only, 200]);
         expect(html).not.toMatch(/NaN|undefined|Infinity/);
+        if (drawn === "table" || drawn === "trend") continue;
+        const picture = await office.get(`/harvests/export/picture.svg?${query}&show=sum:weight`);
+        expect([drawn, only, picture.status, picture.html]).toEqual([
+          drawn,
+          only,
+          200,
+          expect.stringMatching(/^<svg xmlns="[^"]*" width[\s\S]*<\/svg>\n$/),
+        ]);
       }
     }
   });

@@ -50,6 +50,7 @@ export function decimalField(
     label,
     ...(unit !== undefined && { unit }),
     places,
+    ...mostOf({ min, max }),
     required: true,
     ...(start !== undefined && { start: () => start }),
     attributes: () => numberAttributes({ min, max, places }),
@@ -73,6 +74,12 @@ export function bounded(
       says(({ atMost }) => atMost(max)),
     )
     .transform((value) => value + 0);
+}
+
+/** What a number between two others is smaller than, whatever its sign. */
+export function mostOf({ min, max }: Required<Pick<NumberBounds, "min" | "max">>) {
+  const isBounded = min > -largest && max < largest;
+  return isBounded ? { most: Math.max(Math.abs(min), Math.abs(max)) + 1 } : {};
 }
 
 export function numberAttributes({

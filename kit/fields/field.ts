@@ -93,6 +93,8 @@ export interface Field<Value = unknown> {
   readonly unit?: Label;
   /** The digits that a number has behind the point at most; none without it. */
   readonly places?: number;
+  /** What a number is smaller than, whatever its sign, where it has a range. */
+  readonly most?: number;
   readonly required: boolean;
   /** The choices by value, with their labels. */
   readonly choices?: Readonly<Record<string, Label>>;

@@ -1,5 +1,12 @@
 import { z } from "zod";
-import { bounded, decimalType, largest, type NumberBounds, numberAttributes } from "./decimal.ts";
+import {
+  bounded,
+  decimalType,
+  largest,
+  mostOf,
+  type NumberBounds,
+  numberAttributes,
+} from "./decimal.ts";
 import { type Field, type FieldOptions, type FieldType, readBy, says, typedText } from "./field.ts";
 
 /** A whole number. */
@@ -21,6 +28,7 @@ export function integer({
     kind: "integer",
     label,
     ...(unit !== undefined && { unit }),
+    ...mostOf({ min, max }),
     required: true,
     ...(start !== undefined && { start: () => start }),
     attributes: () => numberAttributes({ min, max, places: 0 }),

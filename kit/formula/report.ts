@@ -83,6 +83,8 @@ const report = z.object({
   /** How many groups are shown alone; the others are one together. */
   first: z.number().int().min(1).max(1000).optional(),
   mark: mark.optional(),
+  /** What a pivot shows where there are no rows: nothing, without it. */
+  blanks: z.literal("zero").optional(),
   /** The fields, or paths to them, whose values it asks for when it is opened. */
   ask: z.array(formula).max(mostAsked).optional(),
   drawn: z.enum(drawings),
@@ -102,6 +104,7 @@ export const reportParameters = [
   "named",
   "format",
   "mark",
+  "blanks",
   "ask",
   "order",
   "first",
@@ -132,6 +135,7 @@ export function reportIn(query: URLSearchParams): Report {
     ...(number && { order: { figure: Number(number) - 1, descending: sign === "-" } }),
     ...(Number.isInteger(first) && first > 0 && first <= 1000 && { first }),
     ...(marked && { mark: marked }),
+    ...(query.get("blanks") === "zero" && { blanks: "zero" }),
     ...(asked.length > 0 && { ask: asked.slice(0, mostAsked) }),
     drawn: drawings.find((each) => each === query.get("drawn")) ?? plain.drawn,
   };
@@ -141,7 +145,7 @@ export function reportIn(query: URLSearchParams): Report {
 
 /** A report as an address has it: what `reportIn` reads. */
 export function reportQuery(report: Report): URLSearchParams {
-  const { groups, across, figures, order, first, mark, ask = [], drawn } = report;
+  const { groups, across, figures, order, first, mark, blanks, ask = [], drawn } = report;
   const isPlain =
     figures.length === 1 &&
     figures.every((each) => figureText(each) === "count" && !(each.name || each.format));
@@ -160,6 +164,7 @@ export function reportQuery(report: Report): URLSearchParams {
     ...(order ? [["order", `${order.descending ? "-" : ""}${order.figure + 1}`]] : []),
     ...(first === undefined ? [] : [["first", String(first)]]),
     ...(mark ? [["mark", markText(mark)]] : []),
+    ...(blanks ? [["blanks", blanks]] : []),
     ...ask.map((each) => ["ask", each]),
     ...(drawn === "table" ? [] : [["drawn", drawn]]),
   ]);

@@ -55,6 +55,9 @@ export const reportsEn = {
     to: (label: string) => `${label}, to`,
     monthly: "Send it by email at the beginning of each month",
     isMonthly: "by email each month",
+    blanks: "Where there is nothing",
+    blank: "Blank",
+    zero: "Zero",
     toldAs: "told as",
     mark: "Highlight",
     marks: {

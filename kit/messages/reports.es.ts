@@ -56,6 +56,9 @@ export const reportsEs: typeof reportsEn = {
     to: (label) => `${label}, hasta`,
     monthly: "Enviarlo por correo al principio de cada mes",
     isMonthly: "por correo cada mes",
+    blanks: "Donde no hay nada",
+    blank: "En blanco",
+    zero: "Cero",
     toldAs: "dicho como",
     mark: "Resaltar",
     marks: {

@@ -99,7 +99,7 @@ function fieldFacts(scope: Scope, entity: Entity, name: string, field: Field): F
     type: type === "duration" ? "number" : type,
     places: field.kind === "duration" ? secondPlaces : (field.places ?? 0),
     optional: blanks || (!field.required && field.kind !== "boolean"),
-    most: type === "number" ? largestNumber * 10 : largestNumber,
+    most: type === "number" ? (field.most ?? largestNumber * 10) : largestNumber,
     measure: field.kind === "money" || field.kind === "duration" ? field.kind : undefined,
     column: name,
     field: formulaName(name, field),

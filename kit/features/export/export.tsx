@@ -7,7 +7,7 @@ import { reportIn } from "../../formula/report.ts";
 import { noteEvent } from "../../store/audit.ts";
 import { everyId, rowsWith } from "../../store/list/every.ts";
 import { type ListRequest, listRequest } from "../../store/list/request.ts";
-import { runReport } from "../../store/report/run.ts";
+import { readyReport, runReport } from "../../store/report/run.ts";
 import type { Columns } from "../../ui/columns.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
 import { WideTable } from "../../ui/wide-table.tsx";
@@ -184,7 +184,9 @@ function ReportFormats({
 }) {
   const { messages } = scope;
   const path = `${encodeURI(entity.path)}/export`;
-  const isPicture = !plainDrawings.has(reportIn(query).drawn);
+  const report = reportIn(query);
+  if (readyReport(scope, entity, report).troubles.length > 0) return null;
+  const isPicture = !plainDrawings.has(report.drawn);
   const tile = (end: string, words: string) => (
     <li class="tile">
       <a class="stretched-link" href={withQuery(`${path}/${end}`, query, {})}>

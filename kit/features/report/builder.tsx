@@ -141,6 +141,15 @@ export function ReportBuilder({
             chosen={report.across ? dimensionText(report.across) : ""}
           />
         </div>
+        <label class="report-line">
+          <span>{words.blanks}</span>
+          <select class="form-select form-select-sm" name="blanks">
+            <option value="">{words.blank}</option>
+            <option value="zero" selected={report.blanks === "zero"}>
+              {words.zero}
+            </option>
+          </select>
+        </label>
       </fieldset>
       <fieldset>
         <legend>{words.show}</legend>

@@ -17,7 +17,11 @@ export function chartPicture(
     <ReportChart scope={scope} result={result} drawing={drawing} hrefOf={() => "."} />,
   );
   const [, box = "", inner] = /<svg[^>]*viewBox="([^"]*)"[^>]*>([\s\S]*)<\/svg>/.exec(page) ?? [];
-  if (inner === undefined) return undefined;
+  if (inner === undefined) {
+    // What can't be drawn says why.
+    const [, why = ""] = /<p class="empty">([^<]*)<\/p>/.exec(page) ?? [];
+    return standing(line, `<text x="12" y="${line / 2}">${why}</text>`);
+  }
   const [, , across = width, down = width] = box.split(" ").map(Number);
   // A ring is as wide as it is high.
   const height = across === down ? 300 : (down / across) * width;
@@ -29,8 +33,13 @@ export function chartPicture(
   // The parts lead nowhere in a file.
   const parts = inner.replace(/<a [^>]*>/g, "<g>").replaceAll("</a>", "</g>");
   const chart = `<svg viewBox="${box}" width="${width}" height="${height}">${parts}</svg>`;
-  const size = `width="${width}" height="${whole}" viewBox="0 0 ${width} ${whole}"`;
-  return `<svg xmlns="http://www.w3.org/2000/svg" ${size}><style>${style}</style><rect width="${width}" height="${whole}" fill="#ffffff"/>${chart}${keys.join("")}</svg>\n`;
+  return standing(whole, chart + keys.join(""));
+}
+
+/** A picture of its own, with the colours that it needs. */
+function standing(height: number, content: string): string {
+  const size = `width="${width}" height="${height}"`;
+  return `<svg xmlns="http://www.w3.org/2000/svg" ${size} viewBox="0 0 ${width} ${height}"><style>${style}</style><rect ${size} fill="#ffffff"/>${content}</svg>\n`;
 }
 
 const width = 760;

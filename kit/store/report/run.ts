@@ -43,6 +43,8 @@ export interface ReportResult {
   figures: readonly ReadyFigure[];
   /** By what some groups stand out. */
   mark: Mark | undefined;
+  /** Whether there is a zero where a pivot has no rows. */
+  hasZeros: boolean;
   /** All rows together. */
   whole: Group;
   /** Whether there were more groups than a report can have, so that it isn't made. */
@@ -77,6 +79,7 @@ export async function runReport(
     },
     figures,
     mark: report.mark,
+    hasZeros: report.blanks === "zero",
     whole: groupOf(
       tooMany ? [] : found,
       { keys: [], label: "" },
@@ -333,7 +336,8 @@ function orderedBy(groups: Group[], { order }: Report, figures: readonly ReadyFi
   });
 }
 
-function emptyOf(figures: number): Tally {
+/** What is counted of no rows. */
+export function emptyOf(figures: number): Tally {
   return { rows: 0, of: Array.from({ length: figures }, () => nothing) };
 }
 

@@ -1,6 +1,6 @@
 import type { Mark } from "../../formula/report.ts";
 import type { ReadyFigure } from "./figures.ts";
-import { figureValue, type Group, type ReportResult } from "./run.ts";
+import { emptyOf, figureValue, type Group, type ReportResult } from "./run.ts";
 import type { Tally } from "./tally.ts";
 
 /** A figure of a group as it is told: itself, a part of the whole, or a difference; undefined of nothing. */
@@ -72,8 +72,9 @@ function lineOf(
   { before, isMarked, isWhole }: { before: Group | undefined; isMarked: boolean; isWhole: boolean },
 ): ReportLine {
   const { figures, across, whole, mark } = result;
+  const none = result.hasZeros ? emptyOf(figures.length) : undefined;
   const tallyOf = (key: string | undefined) =>
-    key === undefined ? group.tally : group.across.get(key);
+    key === undefined ? group.tally : (group.across.get(key) ?? none);
   return {
     group,
     depth: Math.max(0, group.keys.length - 1),

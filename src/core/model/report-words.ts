@@ -61,7 +61,7 @@ function markWords({ kind, value, figure }: Mark, figures: readonly Figure[]): s
 
 /** A report as the model has it, of what an address says: each key with its text, or its texts. */
 export function reportEntries(query: URLSearchParams): [string, string | string[]][] {
-  const { groups, across, figures, order, first, mark, ask = [], drawn } = reportIn(query);
+  const { groups, across, figures, order, first, mark, blanks, ask = [], drawn } = reportIn(query);
   const by = groups.map(dimensionWords);
   const show = figures.map(shownWords);
   const ordered = order && figures[order.figure];
@@ -83,6 +83,7 @@ export function reportEntries(query: URLSearchParams): [string, string | string[
       : []),
     ...(first === undefined ? [] : [["first", String(first)] as [string, string]]),
     ...(mark ? [["highlight", markWords(mark, figures)] as [string, string]] : []),
+    ...(blanks ? [["blanks", blanks] as [string, string]] : []),
     ...(ask.length > 0 ? [["ask", oneOrMore(ask)] as [string, string | string[]]] : []),
     ...(only ? [["only", `= ${only}`] as [string, string]] : []),
     ...(filter.size > 0 ? [["filter", filter.toString()] as [string, string]] : []),

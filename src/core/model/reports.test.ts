@@ -69,6 +69,7 @@ describe("reports", () => {
         ...(chance.below(2) ? [["mark", `${pick(["", `${place}:`])}${pick(markKinds)}:3`]] : []),
         ...(chance.below(2) ? [["only", 'weight > 1 and sort <> "x"']] : []),
         ...(chance.below(2) ? [["sort.", "forest"]] : []),
+        ...(chance.below(2) ? [["blanks", "zero"]] : []),
         ...(chance.below(2) ? [["named", `${place}:Año as x`]] : []),
         ...(chance.below(2) ? [["format", `${place}:${pick(["money", "2", "kg"])}`]] : []),
         ...(chance.below(2)

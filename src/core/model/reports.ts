@@ -25,6 +25,7 @@ const keys = [
   "order",
   "first",
   "highlight",
+  "blanks",
   "ask",
   "only",
   "filter",
@@ -91,6 +92,7 @@ class Reader {
       }),
       ...(first !== undefined && { first }),
       ...(marked && { mark: marked }),
+      ...(this.#isZero(known.get("blanks")) && { blanks: "zero" as const }),
       ...(asked.length > 0 && { ask: asked.map(({ formula }) => formula) }),
       drawn: this.#drawing(known.get("drawn")),
     };
@@ -172,6 +174,14 @@ class Reader {
     if (Number.isInteger(number) && number > 0 && number <= 1000) return number;
     this.diagnostics.error(given.at, "`first` is a number of groups, from 1 to 1000");
     return undefined;
+  }
+
+  #isZero(node: SourceNode | undefined): boolean {
+    const given = this.#one(node);
+    if (given && given.text.trim() !== "zero") {
+      this.diagnostics.error(given.at, `\`blanks\` can't be \`${given.text}\``, "write `zero`");
+    }
+    return given?.text.trim() === "zero";
   }
 
   #drawing(node: SourceNode | undefined): Report["drawn"] {
