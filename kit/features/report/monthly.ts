@@ -1,5 +1,5 @@
-import type { Kysely } from "kysely";
-import { accountTables } from "../../access/account-tables.ts";
+import type { Kysely, Selectable } from "kysely";
+import { type AccountTables, accountTables } from "../../access/account-tables.ts";
 import { type Account, accountOf, everyone } from "../../access/accounts.ts";
 import type { ChangedRights } from "../../access/changed-rights.ts";
 import { changedRights } from "../../access/kept-rights.ts";
@@ -28,17 +28,7 @@ const mostLines = 200;
 const mostAtOnce = 20;
 
 /** A kept report that is sent by mail. */
-interface Due {
-  id: number;
-  organisation_id: number;
-  account_id: number;
-  entity_table: string;
-  name: string;
-  query: string;
-  group_name: string | null;
-  /** The last month for which it was sent. */
-  monthly: string | null;
-}
+type Due = Selectable<AccountTables["levadura_view"]>;
 
 /** Sends the reports that are due this month, each person's with what that person sees. */
 export async function sendMonthly<Tables>(
@@ -49,16 +39,7 @@ export async function sendMonthly<Tables>(
   const month = now().slice(0, 7);
   const due: Due[] = await db
     .selectFrom("levadura_view")
-    .select([
-      "id",
-      "organisation_id",
-      "account_id",
-      "entity_table",
-      "name",
-      "query",
-      "group_name",
-      "monthly",
-    ])
+    .selectAll()
     .where("monthly", "<", month)
     .orderBy("id")
     .limit(mostAtOnce)

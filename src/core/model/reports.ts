@@ -210,7 +210,7 @@ class Reader {
       return [];
     }
     const texts = node.items.flatMap((item) => this.#one(item) ?? []);
-    const [, tooMany] = [texts.slice(0, most), texts[most]];
+    const tooMany = texts[most];
     if (tooMany) this.diagnostics.error(tooMany.at, `there can be ${most} of these at most`);
     return texts.slice(0, most);
   }
