@@ -8,6 +8,7 @@ import { cell } from "./cell.js";
 import { drawn } from "./charts.js";
 import { build, check, version } from "./commands.js";
 import { exported } from "./export.js";
+import { forms } from "./forms.js";
 import { computed } from "./formulas.js";
 import { sheet, workbook } from "./import.js";
 import { root } from "./measure.js";
@@ -16,6 +17,7 @@ import { rebuild } from "./rebuild.js";
 import { reload } from "./reload.js";
 import { reported } from "./reports.js";
 import { rights } from "./rights.js";
+import { searched } from "./searching.js";
 import { seeding } from "./seeding.js";
 
 const benches = {
@@ -23,7 +25,9 @@ const benches = {
   check,
   build,
   list,
+  searched,
   cell,
+  forms,
   exported,
   reported,
   drawn,

@@ -1,10 +1,10 @@
 // A million sample rows over the eight entities of the demo, against inserting the same rows when they are ready.
-import { execFileSync } from "node:child_process";
 import { once } from "node:events";
 import { copyFileSync, createWriteStream, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { join } from "node:path";
 import { bin, inFolder, median, mostMemory, root, run, timed } from "./measure.js";
+import { onServer, servers } from "./servers.js";
 
 const Driver = createRequire(import.meta.url)("libsql");
 const rows = 1_000_000;
@@ -101,79 +101,34 @@ const { createReadStream, writeFileSync } = require("node:fs");
 })();
 `;
 
-const servers = [
-  {
-    kind: "postgres",
-    name: "PostgreSQL",
-    address: process.env.LEVADURA_TEST_POSTGRES ?? "postgres://postgres@127.0.0.1:5432/postgres",
+/** How each server is sent rows that are ready in files. */
+const sending = {
+  postgres: {
     reference: "COPY of the same rows from ready files, in one transaction",
     byHand: copyByHand,
     cell: (value) => (typeof value === "boolean" ? (value ? "t" : "f") : value),
     quoted: (name) => `"${name}"`,
-    open: openPostgres,
   },
-  {
-    kind: "mariadb",
-    name: "MariaDB",
-    address: process.env.LEVADURA_TEST_MARIADB ?? "mariadb://root@127.0.0.1:3306/test",
+  mariadb: {
     reference: "LOAD DATA of the same rows from ready files, in one transaction",
     byHand: sendByHand,
     cell: (value) => (typeof value === "boolean" ? Number(value) : value),
     quoted: (name) => `\`${name}\``,
-    open: openMariadb,
   },
-];
-
-async function openPostgres(address) {
-  const { default: pg } = await import("pg");
-  const { types, builtins } = pg.types ? { types: pg.types, builtins: pg.types.builtins } : {};
-  for (const type of [builtins.DATE, builtins.TIMESTAMPTZ, builtins.NUMERIC]) {
-    types.setTypeParser(type, String);
-  }
-  const client = new pg.Client(address);
-  await client.connect();
-  return { query: async (text) => (await client.query(text)).rows, end: () => client.end() };
-}
-
-async function openMariadb(address) {
-  const { createConnection } = await import("mysql2/promise");
-  const client = await createConnection({
-    uri: address.replace("mariadb:", "mysql:"),
-    dateStrings: true,
-    typeCast: (field, next) =>
-      field.type === "TINY" && field.length === 1 ? field.string() === "1" : next(),
-  });
-  return { query: async (text) => (await client.query(text))[0], end: () => client.end() };
-}
+};
 
 export async function seeding() {
   const lines = await onSqlite();
-  for (const server of servers) lines.push(await onServer(server));
+  for (const server of servers) lines.push(await seedingOn(server));
   return lines;
 }
 
-async function onServer({ kind, name, address, reference, byHand, cell, quoted, open }) {
-  return inFolder(async (folder) => {
-    const url = new URL(address);
-    url.pathname = "/levadura_bench";
-    const admin = await open(address);
-    await admin.query("drop database if exists levadura_bench");
-    await admin.query(
-      `create database levadura_bench${kind === "mariadb" ? " character set utf8mb4" : ""}`,
-    );
-    const model = readFileSync(join(root, "demo", "model.yaml"), "utf8");
-    writeFileSync(join(folder, "model.yaml"), model.replace("sqlite", kind));
-    writeFileSync(join(folder, ".env"), `DATABASE_URL=${url.href}\n`);
-    const levadura = (...args) =>
-      execFileSync(process.execPath, [bin, ...args], {
-        cwd: folder,
-        stdio: "ignore",
-        env: { ...process.env, DATABASE_URL: url.href },
-      });
-    levadura("prepare");
-    levadura("migrate");
+function seedingOn(server) {
+  const { kind, name } = server;
+  const { reference, byHand, cell, quoted } = sending[kind];
+  const model = readFileSync(join(root, "demo", "model.yaml"), "utf8").replace("sqlite", kind);
+  return onServer(server, model, async ({ folder, url, client, levadura }) => {
     levadura("seed", "--rows", String(rows));
-    const client = await open(url.href);
     const tables = [];
     for (const table of inOrder) {
       const found = await client.query(`select * from ${quoted(table)}`);
@@ -201,23 +156,20 @@ async function onServer({ kind, name, address, reference, byHand, cell, quoted, 
     };
     const said = join(folder, "said");
     const given = JSON.stringify(tables.map(({ file, columns }) => ({ name: file, columns })));
-    const sending = [];
+    const byFiles = [];
     const owning = [];
     for (let turn = 0; turn < 3; turn++) {
       await empty();
       owning.push(await timed(() => levadura("seed", "--rows", String(rows))));
       await empty();
-      run(["-e", byHand, folder, url.href, join(root, "package.json"), said, given], folder);
-      sending.push(Number(readFileSync(said, "utf8")));
+      run(["-e", byHand, folder, url, join(root, "package.json"), said, given], folder);
+      byFiles.push(Number(readFileSync(said, "utf8")));
     }
-    await client.end();
-    await admin.query("drop database levadura_bench");
-    await admin.end();
     return {
       what: `seeding 1,000,000 rows over 8 entities in ${name}, the whole process`,
       reference,
       own: median(owning),
-      against: median(sending),
+      against: median(byFiles),
       hold: "<= 1.5",
     };
   });

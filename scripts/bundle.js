@@ -57,7 +57,7 @@ export async function bundle(root, { whole = false } = {}) {
     sourcemap: true,
     sourcesContent: false,
     // These bring files of their own.
-    external: ["esbuild", "libsql"],
+    external: ["@aws-sdk/client-s3", "esbuild", "file-type", "libsql", "sharp"],
     // What a project was built with is told by this, whatever the version says while Levadura is developed.
     define: { GENERATOR: JSON.stringify(checksumOf(join(root, "src", "core"))) },
     banner: { js: banner },

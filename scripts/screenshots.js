@@ -6,6 +6,7 @@ import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { chromium } from "playwright-core";
+import sharp from "sharp";
 
 const root = dirname(dirname(fileURLToPath(import.meta.url)));
 const out = join(root, "docs", "screenshots");
@@ -63,6 +64,18 @@ async function previewPage(address) {
   await browser.close();
 }
 
+/** A picture of a hive, as somebody could have taken it. */
+function hivePicture() {
+  const drawing = `<svg xmlns="http://www.w3.org/2000/svg" width="1200" height="800">
+    <rect width="1200" height="800" fill="#a9cbe8"/><circle cx="980" cy="150" r="70" fill="#ffe9a3"/>
+    <path d="M0 560 Q300 480 600 550 T1200 530 V800 H0z" fill="#7f9d54"/>
+    <g stroke="#5c4327" stroke-width="4"><rect x="440" y="250" width="320" height="130" fill="#e6b24a"/>
+    <rect x="440" y="380" width="320" height="160" fill="#d99a2f"/><rect x="420" y="215" width="360" height="40" fill="#8d8f92"/>
+    <rect x="520" y="515" width="160" height="18" fill="#2c2218"/><rect x="470" y="540" width="40" height="70" fill="#5c4327"/>
+    <rect x="690" y="540" width="40" height="70" fill="#5c4327"/></g></svg>`;
+  return sharp(Buffer.from(drawing)).jpeg().toBuffer();
+}
+
 async function pages(address) {
   const browser = await chromiumBrowser();
   /** Pages for somebody who signed in as a sample of a group. */
@@ -80,9 +93,12 @@ async function pages(address) {
     };
   };
   const open = await as("Office");
-  const shoot = async (page, name) => {
+  const picture = async (page, name) => {
     await page.waitForTimeout(300);
     await page.screenshot({ path: join(out, `${name}.png`) });
+  };
+  const shoot = async (page, name) => {
+    await picture(page, name);
     await page.close();
   };
   await shoot(await open("/"), "app-home");
@@ -90,8 +106,17 @@ async function pages(address) {
   await list.click("a[data-panel]");
   await list.waitForSelector("#filter-panel");
   await shoot(list, "app-list");
-  await shoot(await open("/hives/7"), "app-record");
-  await shoot(await open("/inspections/new?hive_id=7&_back=/hives/7"), "app-form");
+  const form = await open("/hives/7/edit");
+  await form.setInputFiles("#field-photo", {
+    name: "front.jpg",
+    mimeType: "image/jpeg",
+    buffer: await hivePicture(),
+  });
+  await picture(form, "app-form");
+  await form.getByRole("button", { name: "Save" }).click();
+  await form.waitForURL((url) => !url.pathname.endsWith("/edit"));
+  await form.close();
+  await shoot(await open("/hives/7?within=status%3Dactive"), "app-record");
   await shoot(await (await as("Office", { width: 390, height: 844 }))("/hives/7"), "app-phone");
 
   const honey = await open("/harvests");

@@ -5,7 +5,7 @@ import type { Kysely, KyselyPlugin } from "kysely";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { kinds, projectOn } from "./support/kinds.ts";
 import { levadura, type Running, repository, running } from "./support/program.ts";
-import { inputValue, textOf, Visitor } from "./support/visitor.ts";
+import { formOf, inputValue, textOf, Visitor } from "./support/visitor.ts";
 
 const model = `levadura: 1
 app: {name: Hive Book, timezone: Europe/Madrid, language: en-GB, currency: EUR, database: sqlite}
@@ -103,24 +103,9 @@ describe.each(kinds)("the application over $kind", (kind) => {
   it("gives a form that changes nothing when it is saved as it came", async () => {
     const before = await rows("select * from hive where id = 1");
     const { html } = await visitor.get("/hives/1/edit");
-    const fields: Record<string, string | string[]> = {};
-    for (const [, name = "", value = ""] of html.matchAll(
-      /<input(?![^>]*type="checkbox")[^>]*name="([^"]+)"[^>]*value="([^"]*)"/g,
-    ))
-      fields[name] = value.replaceAll("&amp;", "&");
-    for (const [, name = "", value = ""] of html.matchAll(
-      /<input(?![^>]*type="checkbox")[^>]*value="([^"]*)"[^>]*name="([^"]+)"/g,
-    ))
-      fields[value] ??= name;
-    for (const [, name = "", options = ""] of html.matchAll(
-      /<select[^>]*name="([^"]+)"[^>]*>(.*?)<\/select>/gs,
-    ))
-      fields[name] = /value="([^"]*)" selected/.exec(options)?.[1] ?? "";
-    fields.helpers = [...html.matchAll(/name="helpers" value="(\d+)" checked/g)].map(
-      (found) => found[1] ?? "",
-    );
+    const fields = formOf(html);
     fields.notes = "first line\r\n  <b>second</b>";
-    expect([...(fields.helpers ?? [])].sort()).toEqual(["2", "3"]);
+    expect([fields.helpers].flat().sort()).toEqual(["2", "3"]);
     const saved = await visitor.post("/hives/1/edit", fields);
     expect([saved.status, textOf(saved.html)]).toEqual([
       200,

@@ -152,13 +152,13 @@ describe.each(kinds)("a form that answers, over $kind", (kind) => {
       expect(await removed.isVisible()).toBe(false);
       await page.getByLabel("Code").fill("seen");
       await page.getByLabel("Installed").fill("2026-01-10");
-      await page.getByLabel("Status").selectOption("retired");
+      await page.getByLabel("Retired").check();
       await removed.waitFor();
       expect(await removed.getAttribute("required")).not.toBeNull();
       await removed.fill("2026-03-03");
       await page.getByLabel("Apiary").selectOption({ label: "Mill" });
       await page.getByLabel("Shade").fill("Under the oak");
-      await page.getByLabel("Status").selectOption("active");
+      await page.getByLabel("Active").check();
       await removed.waitFor({ state: "hidden" });
       await page.getByRole("button", { name: "Save", exact: true }).click();
       await page.waitForURL(/hives\/\d+/);

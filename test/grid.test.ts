@@ -130,7 +130,7 @@ describe.each(kinds)("rows sent by a grid over $kind", (kind) => {
         }[]
       ).map(({ title }) => title);
     expect(await offers(member, "keeper_id")).toEqual(["Ana"]);
-    expect(await offers(warden, "keeper_id")).toEqual(["Ana", "Ben"]);
+    expect((await offers(warden, "keeper_id")).sort()).toEqual(["Ana", "Ben"]);
     for (const field of ["price", "code", "nonsense", "__proto__"])
       expect(await offers(warden, field)).toEqual([]);
     const [answer] = await send(warden, row(await hive("H2"), { keeper_id: { text: "Nobody" } }));

@@ -85,11 +85,13 @@ describe.each(kinds)("from a model to its application over $kind, command by com
       "levadura_ledger",
       "levadura_letters",
       "levadura_loads",
+      "levadura_presence",
       "levadura_seeded",
       "levadura_submission",
       "levadura_taken_back",
       "levadura_texts",
       "levadura_tile",
+      "levadura_upload",
       "levadura_work",
       "order",
     ]);
@@ -117,7 +119,7 @@ describe.each(kinds)("from a model to its application over $kind, command by com
     expect(form.html).toMatch(
       /<input[^>]*minlength="3"[^>]*maxlength="10"[^>]*id="field-code"[^>]*>/,
     );
-    expect(form.html).toContain('<option value="active" selected="">Active</option>');
+    expect(form.html).toContain('name="status" value="active" checked=""');
     expect(textOf(form.html)).toContain("Painted on the front");
   });
 
@@ -243,8 +245,8 @@ describe.each(kinds)("from a model to its application over $kind, command by com
       weight: "14",
     });
     expect(second.status).toBe(409);
-    expect(textOf(second.html)).toMatch(/Status Active Weak/);
-    expect(textOf(second.html)).toMatch(/Weight 13 14/);
+    expect(textOf(second.html)).toMatch(/Status Yours: Weak Saved now: Active/);
+    expect(textOf(second.html)).toMatch(/Weight Yours: 14 Saved now: 13/);
     expect(await rows("select status, weight, version from hive")).toEqual([
       { status: "active", weight: 13, version: 2 },
     ]);
@@ -404,7 +406,7 @@ describe("beginning and seeding", () => {
       expect((await levadura(["seed"], folder)).out).toContain("Left alone");
       const tables = rowsOf<{ name: string }>(
         file,
-        "select name from sqlite_schema where type = 'table' and name not in ('levadura_ledger', 'levadura_loads', 'levadura_submission', 'levadura_taken_back', 'levadura_texts', 'levadura_tile', 'levadura_work') and name not like 'sqlite%' order by 1",
+        "select name from sqlite_schema where type = 'table' and name not in ('levadura_ledger', 'levadura_loads', 'levadura_presence', 'levadura_submission', 'levadura_taken_back', 'levadura_texts', 'levadura_tile', 'levadura_upload', 'levadura_work') and name not like 'sqlite%' order by 1",
       );
       return tables.map(
         ({ name }) =>

@@ -333,6 +333,7 @@ describe.each(kinds)("reports over $kind", (kind) => {
       ["report.xlsx", "spreadsheetml", "PK"],
       ["report.pdf", "application/pdf", "%PDF"],
       ["picture.svg", "image/svg+xml", "<svg xmlns="],
+      ["picture.png", "image/png", "\ufffdPNG"],
     ] as const) {
       const file = await office.get(`/harvests/export/${end}${query}&drawn=ring`);
       expect([end, file.status, file.headers.get("content-type")]).toEqual([
@@ -502,15 +503,29 @@ describe.each(kinds)("a kept report over $kind", (kind) => {
     const project = projectOn(kind, model);
     const app = await running(["rise"], project.folder);
     const office = await Visitor.of(app.address, "all");
-    await Visitor.of(app.address, "some");
+    const guest = await Visitor.of(app.address, "some");
     const query = "layout=report&by=sort&show=count&show=sum:weight";
     await office.post(`/harvests/views?${query}`, {
       do: "keep",
       name: "Honey <b>",
       group: "everyone",
       monthly: "yes",
+      menu: "yes",
     });
-    await office.post(`/harvests/views?${query}`, { do: "keep", name: "Own", group: "" });
+    const own = { do: "keep", name: "Own", group: "", menu: "yes" };
+    await office.post(`/harvests/views?${query}&show=average:weight`, own);
+    const menuOf = async (who: Visitor, path: string) => {
+      const [, menu = ""] =
+        /<ul class="menu">([\s\S]*?)<\/ul>/.exec((await who.get(path)).html) ?? [];
+      return menu;
+    };
+    expect(await menuOf(office, "/")).toMatch(/Honey &lt;b&gt;<[\s\S]*Own</);
+    expect(await menuOf(guest, "/")).toContain("Honey &lt;b&gt;");
+    expect(await menuOf(guest, "/")).not.toContain("Own");
+    const [, here] = /<a href="(\/harvests\?[^"]*)">Honey/.exec(await menuOf(office, "/")) ?? [];
+    expect(await menuOf(office, String(here).replaceAll("&amp;", "&"))).toMatch(
+      /aria-current="page">Honey/,
+    );
     expect(textOf((await office.get("/harvests/views")).html)).toContain("by email each month");
     const letters = () =>
       project.rows("select recipient, subject, body from levadura_mail order by id");

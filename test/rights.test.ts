@@ -178,7 +178,7 @@ async function tryRights(
 
 /** The records of an entity in the lists of related records on a page. */
 function relatedIn(html: string, path: string): number[] {
-  const sections = html.match(/<section class="related">.*?<\/table>/gs) ?? [];
+  const sections = html.match(/<section class="related"[^>]*>.*?<\/table>/gs) ?? [];
   const found = sections.flatMap((section) => [
     ...section.matchAll(new RegExp(`<tr><td><a href="${path}/(\\d+)(?:-[^"/?]*)?"`, "g")),
   ]);

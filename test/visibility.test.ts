@@ -311,6 +311,7 @@ describe("routes", () => {
         "/-/calendar",
         "/-/calendar/feed/:secret",
         "/-/find",
+        "/-/sent-files/:key",
       ]);
       expect(mounted.length).toBeGreaterThan(8 * 8);
     });

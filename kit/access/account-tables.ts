@@ -67,6 +67,8 @@ export interface AccountTables {
     group_name: string | null;
     /** The last month for which it was sent by mail, such as `2026-05`; null where it isn't. */
     monthly: string | null;
+    /** Whether the menu of whoever it is for has it. */
+    in_menu: Generated<boolean>;
   };
   levadura_session: {
     id: Generated<number>;

@@ -14,6 +14,8 @@ export interface KeptView {
   group_name: string | null;
   /** The last month for which it was sent by mail; null where it isn't. */
   monthly: string | null;
+  /** Whether the menu of whoever it is for has it. */
+  in_menu: boolean;
   /** Whose it is. */
   account_id: number;
 }
@@ -28,19 +30,38 @@ const mostViews = 50;
 
 /** The views of a list that the person kept, and those that were shared with them, by name. */
 export async function viewsOf(scope: Scope, { table }: Entity): Promise<KeptView[]> {
-  const { person, organisation, db } = scope;
-  if (!person || !keepsViews(scope)) return [];
-  const groups = [everyone, ...(person.groups ?? [])];
+  if (!keepsViews(scope)) return [];
+  return viewsFor(scope)
+    .select(["id", "name", "query", "group_name", "monthly", "in_menu", "account_id"])
+    .where("entity_table", "=", table)
+    .execute();
+}
+
+/** The views of all lists that are in the menu of the person. */
+export async function menuViews(scope: Scope): Promise<MenuView[]> {
+  if (!keepsViews(scope)) return [];
+  return viewsFor(scope)
+    .select(["entity_table", "name", "query"])
+    .where("in_menu", "=", true)
+    .limit(mostInMenu)
+    .execute();
+}
+
+/** A view as the menu has it. */
+export type MenuView = Pick<KeptView, "name" | "query"> & { entity_table: string };
+
+const mostInMenu = 30;
+
+/** The views that the person kept, and those that were shared with them, by name. */
+function viewsFor({ db, person, organisation }: Scope) {
+  const groups = [everyone, ...(person?.groups ?? [])];
   return accountTables(db)
     .selectFrom("levadura_view")
-    .select(["id", "name", "query", "group_name", "monthly", "account_id"])
-    .where("entity_table", "=", table)
     .where("organisation_id", "=", organisation ?? firstOrganisation)
     .where("name", "<>", unnamed)
-    .where((by) => by.or([by("account_id", "=", person.id), by("group_name", "in", groups)]))
+    .where((by) => by.or([by("account_id", "=", person?.id ?? 0), by("group_name", "in", groups)]))
     .orderBy("name")
-    .orderBy("id")
-    .execute();
+    .orderBy("id");
 }
 
 /** The parameters that say how a list looks, and not what is in it. */
@@ -126,7 +147,7 @@ async function keepOwnQuery(scope: Scope, table: string, query: string): Promise
 export async function keepView(
   scope: Scope,
   entity: Entity,
-  view: Pick<KeptView, "name" | "query" | "group_name" | "monthly">,
+  view: Pick<KeptView, "name" | "query" | "group_name" | "monthly" | "in_menu">,
 ): Promise<boolean> {
   const { person, organisation, db } = scope;
   if (!person || !keepsViews(scope)) return false;

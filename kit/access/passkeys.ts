@@ -1,6 +1,6 @@
 import type { AuthenticationResponseJSON, RegistrationResponseJSON } from "@simplewebauthn/server";
 import type { Kysely } from "kysely";
-import { z } from "zod";
+import * as z from "zod";
 import { now } from "../formula/clock.ts";
 import type { AccountTables } from "./account-tables.ts";
 import { linkOf, newLink, useLink } from "./links.ts";

@@ -1,5 +1,5 @@
 import type { Context } from "hono";
-import { z } from "zod";
+import * as z from "zod";
 import type { Feature } from "../features/feature.ts";
 import { noteEvent } from "../store/audit.ts";
 import { accountTables } from "./account-tables.ts";

@@ -1,6 +1,6 @@
 import type { Context } from "hono";
 import { deleteCookie, getCookie, setCookie } from "hono/cookie";
-import { z } from "zod";
+import * as z from "zod";
 import type { Feature } from "../features/feature.ts";
 import { isSecureAddress, originFor } from "../http/public-address.ts";
 import { noteEvent } from "../store/audit.ts";

@@ -5,6 +5,7 @@ import { inSentence, type Label, labelIn, type Names } from "../entity/label.ts"
 import type { PageLink } from "../entity/page-link.ts";
 import type { Links, Registry } from "../entity/registry.ts";
 import type { Field, FieldScope, FormulaScope } from "../fields/field.ts";
+import type { FileStore } from "../files/file-store.ts";
 import { now, todayIn } from "../formula/clock.ts";
 import type { Messages } from "../messages/en.ts";
 import { type Formats, formatsFor } from "../messages/formats.ts";
@@ -27,7 +28,17 @@ export interface Settings {
   currency: string;
   /** The IANA time zone in which people type and read times, and by which it is "today". */
   timezone: string;
+  /** The colours, as `ui/looks.css` has them; honey, without it. */
+  look?: string;
+  /** The entries of the menu; all entities in their order, without it. */
+  menu?: readonly MenuItem[];
 }
+
+/** An entry of the menu: an entity by its table, several under a heading, or a link. */
+export type MenuItem =
+  | { table: string }
+  | { label: Label; tables: readonly string[] }
+  | { label: Label; href: string };
 
 /** Who may do what, and see which rows. */
 export interface Policy {
@@ -72,6 +83,7 @@ export class NotSignedIn extends Error {}
 /** What a scope is made of. */
 interface Given {
   db: Kysely<AnyTables>;
+  files: FileStore;
   settings: Settings;
   entities: Registry;
   policy: Policy;
@@ -90,6 +102,8 @@ interface Given {
  */
 export class Scope implements FieldScope, FormulaScope {
   readonly db: Kysely<AnyTables>;
+  /** Where the content of files is. */
+  readonly files: FileStore;
   readonly settings: Settings;
   readonly entities: Registry;
   readonly policy: Policy;
@@ -112,12 +126,13 @@ export class Scope implements FieldScope, FormulaScope {
   #today: string | undefined;
 
   constructor(given: Given, at?: string) {
-    const { db, settings, entities, policy, access, organisation, person, address = "" } = given;
+    const { settings, entities, policy, access, organisation, person, address = "" } = given;
     this.changed = given.changed ?? new Map();
     this.access = access;
     this.organisation = organisation;
     this.address = address;
-    this.db = db;
+    this.db = given.db;
+    this.files = given.files;
     this.settings = settings;
     this.entities = entities;
     this.policy = policy;
@@ -184,8 +199,20 @@ export class Scope implements FieldScope, FormulaScope {
   }
 
   #given(): Given {
-    const { db, settings, entities, policy, access, organisation, changed, person, address } = this;
-    return { db, settings, entities, policy, access, organisation, changed, person, address };
+    const { db, files, settings, entities, policy, access, organisation, changed } = this;
+    const { person, address } = this;
+    return {
+      db,
+      files,
+      settings,
+      entities,
+      policy,
+      access,
+      organisation,
+      changed,
+      person,
+      address,
+    };
   }
 
   may(action: Action, entity: Entity): boolean {

@@ -38,7 +38,9 @@ import { ownCalendar } from "../features/calendar/own-calendar.tsx";
 import { arranging } from "../features/dashboard/arrange.tsx";
 import type { Dashboard } from "../features/dashboard/tile.ts";
 import type { EntityFeatures, Feature } from "../features/feature.ts";
-import { limitedBody } from "../http/body-limit.ts";
+import { sentFiles } from "../features/files/files.ts";
+import type { FileStore } from "../files/file-store.ts";
+import { openFiles } from "../files/location.ts";
 import { clientAddress } from "../http/client-address.ts";
 import { protectiveHeaders } from "../http/headers.ts";
 import { knownHosts } from "../http/hosts.ts";
@@ -71,6 +73,8 @@ export interface More {
   policy?: Policy;
   /** Who sends a request; who signed in, without it. */
   personOf?(c: Context): Person | undefined | Promise<Person | undefined>;
+  /** Where files are; as FILES_URL says, without it. */
+  files?: FileStore;
 }
 
 /** A web application over a database: its protections, its pages, and what it answers when something goes wrong. */
@@ -84,7 +88,7 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
     (made.access
       ? (c: Context) => personOf(c, tables, made.access?.organisations !== undefined)
       : () => undefined);
-  app.use(knownHosts(), protectiveHeaders(), sameOrigin(), limitedBody());
+  app.use(knownHosts(), protectiveHeaders(), sameOrigin());
   app.use(async (c, next) => {
     const asked = await asking(c);
     const changed = await changedRights(tables, made.access, asked?.organisation?.id);
@@ -103,6 +107,7 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
     ...arranging(dashboard).routes,
     ...ownCalendar.routes,
     ...find.routes,
+    ...sentFiles.routes,
     ...(made.access ? signingIn().flatMap(({ routes }) => routes) : []),
     ...made.entities.flatMap(({ features }) => features.flatMap(({ routes }) => routes)),
   ]);
@@ -164,6 +169,7 @@ export function scopes<Tables>({
   entities,
   access,
   policy = access ? policyOf(access) : everything,
+  files = openFiles(),
 }: Application<Tables>) {
   const registry = new Registry(entities);
   const tables = db as unknown as Kysely<AnyTables>;
@@ -172,7 +178,7 @@ export function scopes<Tables>({
   return (person: Person | undefined, address = "", changed?: ChangedRights) => {
     const organisation = isApart ? (person?.organisation?.id ?? 0) : undefined;
     const db = organisation === undefined ? tables : tablesOf(tables, organisation);
-    const given = { db, settings, entities: registry, policy, access, person, address };
+    const given = { db, files, settings, entities: registry, policy, access, person, address };
     return new Scope({ ...given, organisation, changed });
   };
 }

@@ -3,6 +3,7 @@ import { HTTPException } from "hono/http-exception";
 import { signInAddress, signInPath } from "../access/addresses.ts";
 import { Forbidden, Hidden, NotSignedIn, type Scope } from "../access/scope.ts";
 import { troubleOf } from "../database/current-dialect.ts";
+import { FileStoreTrouble } from "../files/file-store.ts";
 import { logError } from "../store/log.ts";
 import { endedTransaction, OutcomeUnknown } from "../store/transactions.ts";
 import { showPage } from "../ui/layout.tsx";
@@ -33,6 +34,9 @@ export function failed(c: Context, scope: Scope, error: Error) {
   logError(error, `${c.req.method} ${withoutSecrets(c.req.path)}`);
   if (error instanceof OutcomeUnknown) {
     return problem(c, scope, 500, messages.outcomeUnknown, messages.lookFirst);
+  }
+  if (error instanceof FileStoreTrouble) {
+    return problem(c, scope, 503, messages.databaseAway, messages.files.away);
   }
   const trouble = troubleOf(error);
   const kept = whatWasKept(c, scope, error);

@@ -3,6 +3,7 @@ import { isAdministrator } from "../access/person.ts";
 import { isOperator } from "../access/rights.ts";
 import { Hidden, NotSignedIn, type Scope } from "../access/scope.ts";
 import type { Needs, Route } from "../features/feature.ts";
+import { limitedBody } from "../http/body-limit.ts";
 
 /** What a request carries through the application. */
 export interface Environment {
@@ -16,11 +17,16 @@ const mounted = new WeakMap<object, Route[]>();
  */
 export function mount(app: Hono<Environment>, routes: readonly Route[]): void {
   mounted.set(app, [...routesOf(app), ...routes]);
-  for (const { method, path, needs, answer } of routes) {
-    app.on(method, path, (c) => {
+  for (const { method, path, needs, bytes, answer } of routes) {
+    const limit = limitedBody(bytes);
+    app.on(method, path, async (c) => {
       const scope = c.get("scope");
       guard(scope, needs);
-      return answer(c, scope);
+      let answered: Response | undefined;
+      const refused = await limit(c, async () => {
+        answered = await answer(c, scope);
+      });
+      return refused ?? answered ?? c.notFound();
     });
   }
 }

@@ -1,15 +1,21 @@
 // Everything works without these files; they only make some of it smoother.
 import "./board.ts";
 import "./calendar.ts";
+import "./color.ts";
 import "./conditional-fields.ts";
 import "./date-picker.ts";
+import "./files.ts";
 import "./filter-panel.ts";
 import "./find.ts";
+import "./form-care.ts";
 import "./formula-words.ts";
 import "./grid/grid.ts";
+import "./lookups.ts";
 import "./groups.ts";
 import "./order.ts";
 import "./first-error.ts";
 import "./passkeys.ts";
+import "./presence.ts";
 import "./reload.ts";
 import "./send-once.ts";
+import "./tags.ts";

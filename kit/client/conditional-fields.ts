@@ -36,6 +36,8 @@ for (const form of document.querySelectorAll<HTMLFormElement>("form[data-state]"
     for (const input of hidden) input.disabled = false;
     const data = new FormData(form);
     for (const input of hidden) input.disabled = true;
+    // No condition looks at the content of files.
+    for (const [name, value] of [...data]) if (typeof value !== "string") data.delete(name);
     return data;
   };
 

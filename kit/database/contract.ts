@@ -25,6 +25,8 @@ export interface Dialect {
   formulas: FormulaSyntax;
   /** A text of which others are the same only where every letter is. */
   exactly(text: RawBuilder<unknown>): RawBuilder<unknown>;
+  /** Whether a text has another one in it, letter by letter. */
+  holdsExactly(text: RawBuilder<unknown>, part: string): RawBuilder<SqlBool>;
   /** The year and the month of a day: `2026-05`. */
   monthText(day: RawBuilder<unknown>): RawBuilder<unknown>;
   /** That a number is one of some, however many these are. */
@@ -44,6 +46,8 @@ export interface Dialect {
     columns: readonly string[],
     word: string,
   ): RawBuilder<{ id: number }> | undefined;
+  /** That a text column begins with a text, by the index of its order; undefined where the index can't tell. */
+  beginsWith(column: string, start: string): RawBuilder<SqlBool> | undefined;
   /** What a column of an order is compared by. */
   orderValue(column: string, text?: boolean): RawBuilder<unknown>;
   /** A term of an order: rows without a value come first, and last in a descending order. */

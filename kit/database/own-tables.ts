@@ -7,7 +7,7 @@ export interface OwnTypes {
 
 /**
  * The tables of the application itself, which no model has: forms that were sent; work that goes on after its
- * request; the start pages that people put together; which rows seeding made; which data was loaded, and when;
+ * request; the start pages that people put together; the files that were sent; who has which form open; which rows seeding made; which data was loaded, and when;
  * migrations that were reverted, and the folder of what that deleted. A table that was dropped is in them with a hyphen
  * before its name, as long as it isn't back.
  */
@@ -24,6 +24,14 @@ function ownTables({ numbered, moment }: OwnTypes): [string, string][] {
     [
       "levadura_tile",
       `id ${numbered}, organisation_id bigint not null, account_id bigint not null, place bigint not null, entity_table varchar(100) not null, name varchar(60) not null, query varchar(2000) not null`,
+    ],
+    [
+      "levadura_presence",
+      "entity_table varchar(100) not null, record_id bigint not null, account_id bigint not null, name varchar(80) not null, seen_at varchar(20) not null",
+    ],
+    [
+      "levadura_upload",
+      "file_key varchar(32) not null primary key, account_id bigint not null, described varchar(2000) not null, added_at varchar(20) not null",
     ],
     [
       "levadura_seeded",

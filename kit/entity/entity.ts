@@ -22,6 +22,8 @@ export interface RowRule {
   check?: string;
   /** The message when it is violated. Without it, the rule says that a field is needed. */
   sentence?: Label;
+  /** Without a sentence: whether the rule says that a lookup doesn't offer what is in it. */
+  offers?: true;
   /** The input beside which people read it; blank for above the form. */
   about: string;
 }
@@ -43,6 +45,8 @@ export interface ConditionalFields {
   shown?: Readonly<Record<string, TypedFormula>>;
   /** When some of its fields have to be filled in. */
   needed?: Readonly<Record<string, TypedFormula>>;
+  /** Which records lookups offer: those for which this is true, whose number it takes as the value of the lookup. */
+  offered?: Readonly<Record<string, TypedFormula>>;
   /** What fields of a new form start with, which looks at nothing that is typed. */
   starts?: Readonly<Record<string, TypedFormula>>;
   /** What fields get that are left blank in a new record, each behind those that it looks at. */

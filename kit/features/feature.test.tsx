@@ -68,6 +68,7 @@ async function linksWith(its: readonly Feature[], may: Policy["may"] = () => tru
 it("links are those of the features that an entity has, and of what the person may do", async () => {
   expect(await linksWith([forms, remove(hive)])).toEqual([
     "/1-b-07/delete",
+    "/1-b-07/duplicate",
     "/1-b-07/edit",
     "/new",
   ]);

@@ -24,6 +24,8 @@ export interface Route {
   method: "GET" | "POST";
   path: string;
   needs: Needs;
+  /** The most bytes that a request may carry; as many as a form without files, if nothing is said. */
+  bytes?: number;
   answer(c: Context, scope: Scope): Response | Promise<Response>;
 }
 

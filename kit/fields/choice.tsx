@@ -1,6 +1,6 @@
 import { type Label, labelIn } from "../entity/label.ts";
-import type { FieldProps } from "../ui/field-frame.tsx";
-import { fieldOf, typedValue } from "../ui/form.ts";
+import { type FieldProps, GroupFrame, invalidClass } from "../ui/field-frame.tsx";
+import { attributesOf, fieldOf, typedValue } from "../ui/form.ts";
 import { SelectFrame } from "../ui/select.tsx";
 import {
   type Color,
@@ -63,15 +63,54 @@ export function colorOf({ colors = {} }: Field, value: string): Color | undefine
   return Object.hasOwn(colors, value) ? colors[value] : undefined;
 }
 
-export function ChoiceField({ form, name, hint }: FieldProps) {
+/** The most choices that are shown side by side, unless the form says otherwise. */
+const mostRadios = 3;
+
+/** A select, or radio buttons for few choices; `as` says which of the two. */
+export function ChoiceField({ as, ...props }: FieldProps & { as?: "radio" | "select" }) {
+  const { form, name, hint } = props;
   const field = fieldOf(form, name);
+  const values = Object.keys(field.choices ?? {});
+  const isFew = values.length <= mostRadios;
+  if (as === "radio" || (as !== "select" && isFew)) return <Radios {...props} values={values} />;
   return (
     <SelectFrame form={form} name={name} hint={hint}>
-      {Object.keys(field.choices ?? {}).map((value) => (
+      {values.map((value) => (
         <option value={value} selected={typedValue(form, name) === value}>
           {choiceLabel(field, value, form.scope.language)}
         </option>
       ))}
     </SelectFrame>
+  );
+}
+
+function Radios({ form, name, hint, values }: FieldProps & { values: readonly string[] }) {
+  const field = fieldOf(form, name);
+  const { messages, language } = form.scope;
+  const { required } = attributesOf(form, name);
+  const depends = Object.hasOwn(form.state.needed, name);
+  const none = required && !depends ? [] : [{ value: "", label: messages.none }];
+  const all = values.map((value) => ({ value, label: choiceLabel(field, value, language) }));
+  return (
+    <GroupFrame form={form} name={name} hint={hint} attributes={{ id: `field-${name}` }}>
+      <div class="radios">
+        {[...all, ...none].map(({ value, label }) => (
+          <div class="form-check">
+            <input
+              class={`form-check-input${invalidClass(form, name)}`}
+              type="radio"
+              id={`field-${name}-${value}`}
+              name={name}
+              value={value}
+              checked={typedValue(form, name) === value}
+              required={required && !depends}
+            />
+            <label class="form-check-label" for={`field-${name}-${value}`}>
+              {label}
+            </label>
+          </div>
+        ))}
+      </div>
+    </GroupFrame>
   );
 }

@@ -14,7 +14,7 @@ export function color({ label, start }: FieldOptions<string>): Field<string> {
     label,
     required: true,
     ...(start !== undefined && { start: () => start }),
-    attributes: () => ({ pattern: "#[0-9a-fA-F]{6}", required: true }),
+    attributes: () => ({ pattern: "#[0-9a-fA-F]{6}", "data-color": true, required: true }),
     read: readBy({ schema }, colorType.blank),
     write: (value) => value,
   };

@@ -2,9 +2,11 @@ import type { FC } from "hono/jsx";
 import type { FieldProps } from "../ui/field-frame.tsx";
 import { FixedField } from "../ui/fixed-field.tsx";
 import { InputField } from "../ui/input-field.tsx";
+import { TagsInput } from "../ui/tags-input.tsx";
 import { CheckboxField as Checkbox } from "./boolean.tsx";
 import { ChoiceField as Choice } from "./choice.tsx";
 import type { FieldKind } from "./field.ts";
+import { FilesInput } from "./files.tsx";
 import { LongTextField as LongText } from "./long-text.tsx";
 import { LookupField as Lookup } from "./reference.tsx";
 import { LookupsField as Lookups } from "./references.tsx";
@@ -26,6 +28,8 @@ export const CheckboxField = asked(Checkbox);
 export const ChoiceField = asked(Choice);
 export const LookupField = asked(Lookup);
 export const LookupsField = asked(Lookups);
+export const TagsField = asked(TagsInput);
+export const FilesField = asked(FilesInput);
 
 /** The control of each kind of field. */
 export const controls: Readonly<Record<FieldKind, FC<FieldProps>>> = {
@@ -49,10 +53,13 @@ export const controls: Readonly<Record<FieldKind, FC<FieldProps>>> = {
   choice: ChoiceField,
   reference: LookupField,
   references: LookupsField,
+  tags: TagsField,
+  image: FilesField,
+  file: FilesField,
 };
 
 /** A control for those who may fill in its field; others see what is in it, or nothing where it is hidden from them. */
-function asked(Control: FC<FieldProps>): FC<FieldProps> {
+function asked<Props extends FieldProps>(Control: FC<Props>): FC<Props> {
   return (props) => {
     const { form, name } = props;
     if (form.scope.isHidden(form.entity, name)) return null;

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { type Label, labelIn } from "../entity/label.ts";
 import { type Field, type FieldOptions, type FieldType, readBy, says, typedText } from "./field.ts";
 

@@ -1,6 +1,6 @@
 import type { Child } from "hono/jsx";
 import type { RawBuilder } from "kysely";
-import { z } from "zod";
+import * as z from "zod";
 import type { WrittenKind } from "../database/contract.ts";
 import type { Label } from "../entity/label.ts";
 import type { Messages } from "../messages/en.ts";
@@ -27,7 +27,10 @@ export type FieldKind =
   | "place"
   | "choice"
   | "reference"
-  | "references";
+  | "references"
+  | "tags"
+  | "image"
+  | "file";
 
 /** The colours of choices and rows, as `ui/tokens.css` has them. */
 export type Color =
@@ -161,16 +164,16 @@ export interface FieldType {
   sortable: boolean;
   /** A cell with it can be the link to its record. */
   leads: boolean;
-  /** How a list is filtered by it: by some of its values, or from one to another. */
-  filter: "choices" | "numbers" | "days" | "moments" | "none";
+  /** How a list is filtered by it: by some of its values, from one to another, or by whether there is one. */
+  filter: "choices" | "numbers" | "tags" | "days" | "moments" | "presence" | "none";
   /** As what databases write it within a text; undefined for what is text already. */
   written?: WrittenKind;
   /** What its numbers count, if that isn't said by each field. */
   unit?(scope: FieldScope): string;
   /** Said of one that is left blank and may not be. */
   blank(messages: Messages): string;
-  /** A value as pages show it. */
-  show(value: unknown, field: Field, scope: FieldScope): Child;
+  /** A value as pages show it; `at` is the address of the files in it, where there are some. */
+  show(value: unknown, field: Field, scope: FieldScope, at?: string): Child;
 }
 
 /** What is wrong with a value, in the language of the one who typed it. */

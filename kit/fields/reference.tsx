@@ -1,6 +1,7 @@
 import type { Link } from "../entity/links.ts";
-import type { FieldProps } from "../ui/field-frame.tsx";
-import { lookupHint, typedValue } from "../ui/form.ts";
+import { FieldFrame, type FieldProps } from "../ui/field-frame.tsx";
+import { typedValue } from "../ui/form.ts";
+import { LookupLinks, lookupData, TitleBox } from "../ui/lookup-input.tsx";
 import { RecordLink } from "../ui/record-link.tsx";
 import { SelectFrame } from "../ui/select.tsx";
 import {
@@ -60,14 +61,25 @@ export const referenceType: FieldType = {
   show: (value) => <RecordLink to={value as Link | null} />,
 };
 
-export function LookupField({ form, name, hint }: FieldProps) {
+export function LookupField(props: FieldProps) {
+  const { form, name, hint } = props;
   return (
-    <SelectFrame form={form} name={name} hint={lookupHint(form, name, hint)}>
-      {form.options[name]?.map(({ id, displayTitle }) => (
-        <option value={id} selected={typedValue(form, name) === String(id)}>
-          {displayTitle}
-        </option>
-      ))}
-    </SelectFrame>
+    <div class="lookup" {...lookupData(props)}>
+      {form.many.has(name) ? (
+        <FieldFrame form={form} name={name} hint={hint}>
+          <input type="hidden" name={name} value={typedValue(form, name)} />
+          <TitleBox {...props} isOne />
+        </FieldFrame>
+      ) : (
+        <SelectFrame form={form} name={name} hint={hint}>
+          {form.options[name]?.map(({ id, displayTitle }) => (
+            <option value={id} selected={typedValue(form, name) === String(id)}>
+              {displayTitle}
+            </option>
+          ))}
+        </SelectFrame>
+      )}
+      <LookupLinks {...props} />
+    </div>
   );
 }

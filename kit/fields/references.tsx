@@ -1,14 +1,7 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { Link } from "../entity/links.ts";
-import {
-  dependence,
-  type FieldProps,
-  invalidClass,
-  Remarks,
-  RequiredMark,
-  remarkIds,
-} from "../ui/field-frame.tsx";
-import { labelOf, lookupHint } from "../ui/form.ts";
+import { type FieldProps, GroupFrame, invalidClass } from "../ui/field-frame.tsx";
+import { LookupLinks, lookupData, TitleBox } from "../ui/lookup-input.tsx";
 import { RecordLinks } from "../ui/record-link.tsx";
 import {
   type FieldOptions,
@@ -76,24 +69,21 @@ export const referencesType: FieldType = {
 };
 
 /** A box to tick for each record. */
-export function LookupsField({ form, name, hint: own }: FieldProps) {
-  const hint = lookupHint(form, name, own);
+export function LookupsField(props: FieldProps) {
+  const { form, name, hint } = props;
   const chosen = new Set(form.values.get(name));
   const offered = form.options[name] ?? [];
   return (
-    <fieldset
-      class="mb-3"
-      {...dependence(form, name)}
-      id={`field-${name}`}
-      tabindex={-1}
-      aria-describedby={remarkIds(form, name, hint)}
+    <GroupFrame
+      form={form}
+      name={name}
+      hint={hint}
+      attributes={{ ...lookupData(props), id: `field-${name}`, class: "lookup" }}
     >
-      <legend class="form-label fs-6">
-        {labelOf(form, name)}
-        <RequiredMark form={form} name={name} />
-      </legend>
       <div class={`lookups form-control${invalidClass(form, name)}`}>
-        {offered.length === 0 && <span class="soft">{form.scope.messages.nothingToChoose}</span>}
+        {offered.length === 0 && !form.many.has(name) && (
+          <span class="soft">{form.scope.messages.nothingToChoose}</span>
+        )}
         {offered.map(({ id, displayTitle }) => (
           <div class="form-check">
             <input
@@ -110,7 +100,8 @@ export function LookupsField({ form, name, hint: own }: FieldProps) {
           </div>
         ))}
       </div>
-      <Remarks form={form} name={name} hint={hint} />
-    </fieldset>
+      {form.many.has(name) && <TitleBox {...props} isOne={false} />}
+      <LookupLinks {...props} />
+    </GroupFrame>
   );
 }

@@ -7,6 +7,7 @@ import { decimalType } from "./decimal.ts";
 import { durationType } from "./duration.ts";
 import { emailType } from "./email.tsx";
 import type { Field, FieldKind, FieldType } from "./field.ts";
+import { filesType } from "./files.tsx";
 import { integerType } from "./integer.ts";
 import { longTextType } from "./long-text.tsx";
 import { moneyType } from "./money.ts";
@@ -16,6 +17,7 @@ import { placeType } from "./place.tsx";
 import { referenceType } from "./reference.tsx";
 import { referencesType } from "./references.tsx";
 import { spanType } from "./span.ts";
+import { tagsType } from "./tags.tsx";
 import { textType } from "./text.ts";
 import { timeType } from "./time.ts";
 import { urlType } from "./url.tsx";
@@ -42,6 +44,9 @@ const fieldTypes: Readonly<Record<FieldKind, FieldType>> = {
   choice: choiceType,
   reference: referenceType,
   references: referencesType,
+  tags: tagsType,
+  image: filesType,
+  file: filesType,
 };
 
 /** Whether a list is sorted by the letters of what a field holds. Any database folds those of ASCII by itself. */

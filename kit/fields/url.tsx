@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { type Field, type FieldOptions, type FieldType, says } from "./field.ts";
 import { type Lengths, lengthChecked, textField, textType } from "./text.ts";
 

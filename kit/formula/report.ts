@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { periods } from "./periods.ts";
 
 /** The longest formula that somebody may type into an address, in characters. */

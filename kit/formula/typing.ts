@@ -214,6 +214,9 @@ class Typing {
         this.#expect(side, entity, ["text"], `beside \`${operator}\``);
       return "boolean";
     }
+    if ((operator === "=" || operator === "<>") && this.#areRecords(left, right, entity)) {
+      return "boolean";
+    }
     const types = [this.of(left, entity), this.of(right, entity)] as const;
     if (precedence(operator) === comparing) {
       if (operator === "=" || operator === "<>") {
@@ -233,6 +236,25 @@ class Typing {
       at,
       types.includes("text") && operator === "+" ? "texts are joined with `&`" : undefined,
     );
+  }
+
+  /** Whether both sides lead to records of one entity, as in `hive.apiary = apiary`. */
+  #areRecords(left: Expression, right: Expression, entity: string): boolean {
+    if (left.kind !== "path" || right.kind !== "path") return false;
+    const [one, other] = [left, right].map(({ names }) => this.#meaningAt(names, entity));
+    return one?.kind === "record" && other?.kind === "record" && one.entity === other.entity;
+  }
+
+  /** What a path leads to; undefined where it leads nowhere, which is told elsewhere. */
+  #meaningAt(names: readonly Name[], entity: string): Meaning | undefined {
+    let place = entity;
+    let meaning: Meaning | undefined;
+    for (const [at, name] of names.entries()) {
+      meaning = this.scope.meaning(place, name.text);
+      if (meaning?.kind !== "record") return at === names.length - 1 ? meaning : undefined;
+      place = meaning.entity;
+    }
+    return meaning;
   }
 
   #asksMe(expression: Expression, entity: string): boolean {

@@ -3,12 +3,12 @@ import { bodyLimit } from "hono/body-limit";
 import { HTTPException } from "hono/http-exception";
 import { forChanges } from "./for-changes.ts";
 
-/** The most bytes of a form. */
-const mostBytes = 2 * 1024 * 1024;
+/** The most bytes of a form without files. */
+export const mostBytes = 2 * 1024 * 1024;
 
 /** Refuses bodies that are too large. */
-export function limitedBody(): MiddlewareHandler {
-  return forChanges(bodyLimit({ maxSize: mostBytes, onError: refuseBody }));
+export function limitedBody(maxSize = mostBytes): MiddlewareHandler {
+  return forChanges(bodyLimit({ maxSize, onError: refuseBody }));
 }
 
 /** Refuses a body that is too large. It is read to its end, if that isn't far, or browsers don't show the answer. */

@@ -45,8 +45,14 @@ export function sentVersion(data: SentForm): number | undefined {
   return /^\d{1,15}$/.test(text) ? Number(text) : undefined;
 }
 
-/** A form that was sent, by its token and all that is in it. */
-export function sentSubmission(c: Context, data: SentForm): Submission {
-  const fields = [...data].filter(([, value]) => typeof value === "string");
+/** A form that was sent, by its token and all that is in it; of files, by the digests of what their keys stand for. */
+export function sentSubmission(
+  c: Context,
+  data: SentForm,
+  digests: ReadonlyMap<string, string> = new Map(),
+): Submission {
+  const fields = [...data].flatMap(([name, value]) =>
+    typeof value === "string" ? [[name, digests.get(value) ?? value]] : [],
+  );
   return submissionOf(data.get("_token"), [c.req.path, fields]);
 }

@@ -153,6 +153,7 @@ export const es: Messages = {
   noRecords: (many) => `Todavía no hay ${many}.`,
   makeFirst: "Añadir el primer registro",
   noneYet: "Todavía nada.",
+  noneFound: "No se ha encontrado nada.",
   pages: "Páginas",
   first: "Primera",
   previous: "Anterior",
@@ -177,7 +178,6 @@ export const es: Messages = {
   required: "(obligatorio)",
   choose: "Elige…",
   nothingToChoose: "Todavía no hay nada que elegir.",
-  onlyFirstOffered: (count) => `Solo se ofrecen los primeros ${count}.`,
   filledIn: "Si se deja en blanco, se rellena solo.",
   keptUnseen: "Lo guardado aquí no se te muestra. Si lo dejas en blanco, se queda.",
   mayNotAddThis: "No puedes añadir un registro con estos valores.",
@@ -188,12 +188,12 @@ export const es: Messages = {
     `${plural(count, `Hay que revisar ${shown} campo`, `Hay que revisar ${shown} campos`)}:`,
   editedMeanwhile:
     "No se ha guardado: otra persona ha guardado este registro mientras lo editabas.",
-  yoursBelow:
-    "Debajo está tu versión. Si guardas de nuevo, sustituye a la otra donde se diferencian:",
+  chooseWhose: "Los dos habéis cambiado los campos de abajo. Elige y guarda otra vez.",
+  whose: { mine: "Tu versión", theirs: "Guardado ahora" },
+  joinedWith: (fields) =>
+    `Otra persona ha cambiado mientras tanto, y se conserva: ${fields.join(", ")}.`,
   sameTyped: "Los dos habéis escrito lo mismo, así que no queda nada por guardar.",
   field: "Campo",
-  savedNow: "Guardado ahora",
-  yours: "Tu versión",
   deletedMeanwhile:
     "No se ha guardado: otra persona ha eliminado este registro mientras lo editabas.",
   typedBelow:
@@ -208,6 +208,67 @@ export const es: Messages = {
   pickDate: "Elegir una fecha",
 
   // Values.
+  files: {
+    choose: "Elige un archivo.",
+    keep: "Conservar",
+    remove: "Quitar",
+    addTo: (field: string) => `Añadir a ${field}`,
+    chooseFor: (field: string) => `Elegir: ${field}`,
+    gone: "Un archivo ya no está. Elígelo otra vez.",
+    atMost: (most: number) =>
+      most === 1 ? "Un archivo como máximo." : `${most} archivos como máximo.`,
+    atLeast: (least: number) => `${least} archivos como mínimo.`,
+    limit: (size: string, most: number) =>
+      most === 1 ? `Hasta ${size}.` : `Hasta ${most} archivos de ${size} cada uno.`,
+    tooLarge: (size: string) => `pesa más de ${size}`,
+    notTaken: (name: string, why: string) => `«${name}» ${why}.`,
+    empty: "está vacío",
+    noPicture: "no es una imagen que se pueda leer: JPEG, PNG, WebP, GIF o AVIF",
+    lies: "es otra cosa de lo que dice su nombre",
+    away: "No se puede acceder a los archivos en este momento. No se guardó nada: inténtalo más tarde.",
+  },
+  tags: {
+    between: "Con comas entre ellas.",
+    atMost: (most: number) => `${most} etiquetas como máximo.`,
+    tooLong: (most: number) => `Una etiqueta tiene ${most} caracteres como máximo.`,
+  },
+  alsoEditing: (names) =>
+    `${names.join(", ")} ${names.length === 1 ? "tiene" : "tienen"} este formulario abierto también.`,
+  lookup: {
+    type: "Escribe para buscar…",
+    open: "Abrir",
+  },
+  care: {
+    kept: "Aquí escribiste algo que no se guardó.",
+    putBack: "Recuperarlo",
+    forget: "Olvidarlo",
+  },
+  duplicate: "Duplicar",
+  stepTo: {
+    first: "Primero",
+    previous: "Anterior",
+    next: "Siguiente",
+    last: "Último",
+  },
+  among: (place) => `En ${place}`,
+  merge: {
+    link: "Fusionar…",
+    title: (title) => `Fusionar otro registro con ${title}`,
+    help: "Elige el registro que es el mismo que este. Lo que se refiere a él se referirá a este, y se eliminará.",
+    moveTitle: (title) => `Trasladar lo que se refiere a ${title}`,
+    moveHelp: "Elige el registro al que se referirá todo. Después, este se elimina.",
+    moveInstead: "Trasladarlos a otro registro…",
+    means: (kept, gone) => `${kept} se queda, con los valores que elijas. ${gone} se elimina.`,
+    swap: (gone) => `Que se quede ${gone}`,
+    values: "Valores",
+    same: "Los dos tienen los mismos valores.",
+    moves: "Esto se referirá al registro que se queda",
+    do: "Fusionar",
+    done: (gone) => `${gone} se ha fusionado con este registro.`,
+    notDone: "No se ha cambiado nada.",
+    refused: (title, why) => `${title} no se puede cambiar: ${why}`,
+    tooMany: (most) => `Más de ${most} registros se refieren a él.`,
+  },
   fillIn: "Rellena este campo.",
   tooLong: "Es demasiado largo.",
   tooManyMarks: "Una letra tiene demasiados signos.",

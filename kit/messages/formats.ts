@@ -61,6 +61,16 @@ export class Formats {
     return unit ? `${text}\u00a0${unit}` : text;
   }
 
+  /** How large a file is: `1.2 MB`. */
+  size(bytes: number): string {
+    const [unit, one] = bytes < 1_000_000 ? (["kB", 1000] as const) : (["MB", 1_000_000] as const);
+    const value = bytes / one;
+    return this.number(
+      value < 10 ? Math.max(0.1, Number(value.toFixed(1))) : Math.round(value),
+      unit,
+    );
+  }
+
   /** A part of a whole, from 0 to 1, in percent. */
   share(value: number): string {
     return this.#share.format(value);

@@ -105,6 +105,8 @@ export const peopleEn = {
   views: "Views",
   viewsOf: (many: string) => `Views of ${many}`,
   keepView: "Keep this view…",
+  putInMenu: "In the menu, too",
+  isInMenu: "in the menu",
   makeStart: "Open after signing in",
   endStart: "Don’t open after signing in",
   shareWith: "For whom",

@@ -96,6 +96,8 @@ export const peopleEs: typeof peopleEn = {
   views: "Vistas",
   viewsOf: (many) => `Vistas de ${many}`,
   keepView: "Guardar esta vista…",
+  putInMenu: "También en el menú",
+  isInMenu: "en el menú",
   makeStart: "Abrir al entrar",
   endStart: "No abrir al entrar",
   shareWith: "Para quién",

@@ -74,7 +74,10 @@ export const reportsEn = {
       above: (value: string) => `above ${value}`,
     },
     exportHelp: "The report, as you see it:",
-    picture: "The chart as a picture",
+    pictures: {
+      svg: "The chart as a drawing (SVG)",
+      png: "The chart as a picture (PNG)",
+    },
     byPeriod: (field: string, period: string) => `${field}, ${period}`,
     own: "Own formula",
     apply: "Show report",

@@ -75,7 +75,10 @@ export const reportsEs: typeof reportsEn = {
       above: (value) => `por encima de ${value}`,
     },
     exportHelp: "El informe, como lo ves:",
-    picture: "El gráfico como imagen",
+    pictures: {
+      svg: "El gráfico como dibujo (SVG)",
+      png: "El gráfico como imagen (PNG)",
+    },
     byPeriod: (field, period) => `${field}, ${period}`,
     own: "Fórmula propia",
     apply: "Mostrar el informe",

@@ -46,7 +46,7 @@ export function requireMigrated(folder: string, otherwise?: string): Promise<voi
 }
 
 /** Runs work on the database; if that fails, prints the reason and ends the process. */
-async function withConnection(
+export async function withConnection(
   otherwise: string | undefined,
   work: (connection: MigrationConnection) => Promise<void>,
 ): Promise<void> {

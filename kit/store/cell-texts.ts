@@ -4,6 +4,7 @@ import { type Entity, isReference, isReferences, type Row } from "../entity/enti
 import type { Link } from "../entity/links.ts";
 import { choiceLabel } from "../fields/choice.tsx";
 import type { Field } from "../fields/field.ts";
+import { fileNames, isFiles } from "../fields/files.tsx";
 import { titleOf } from "./titles.ts";
 
 /** The most records that one cell names. */
@@ -42,6 +43,7 @@ export function cellText(scope: Scope, row: Row, name: string, field: Field): st
     return (value as Link[]).map(({ displayTitle }) => displayTitle).join(betweenTitles);
   if (field.choices) return choiceLabel(field, String(value), scope.language);
   if (field.kind === "boolean") return scope.format.boolean(Boolean(value));
+  if (isFiles(field)) return fileNames(value);
   return field.write(value, scope);
 }
 

@@ -86,6 +86,9 @@ const values: Readonly<Record<FieldKind, ValueType | undefined>> = {
   datetime: "moment",
   reference: undefined,
   references: undefined,
+  tags: "text",
+  image: undefined,
+  file: undefined,
 };
 
 function fieldFacts(scope: Scope, entity: Entity, name: string, field: Field): FieldFacts {

@@ -42,9 +42,10 @@ export function errorsOf(
 export function messageOf(
   scope: Scope,
   entity: Entity,
-  { sentence, about }: Pick<RowRule, "sentence" | "about">,
+  { sentence, about, offers }: Pick<RowRule, "sentence" | "about" | "offers">,
 ): string {
   if (sentence !== undefined) return scope.translated(sentence);
+  if (offers) return scope.messages.chooseOffered;
   const field = entity.inputs[about];
   return field ? typeOf(field).blank(scope.messages) : scope.messages.valuesRefused;
 }

@@ -25,6 +25,7 @@ import { type Change, fieldsSent, readAsked, withoutKept } from "./sent-values.t
 import { type Outcome, type Submission, submitOnce } from "./submissions.ts";
 import { endedTransaction, inTransaction } from "./transactions.ts";
 import { circlesOf } from "./trees.ts";
+import { withFiles } from "./uploads.ts";
 
 /** Why nothing was saved. */
 export type NotSaved =
@@ -127,11 +128,12 @@ async function saveBy<Result>(
       const row = saved?.row;
       await requireInSight(within, entity, asked, { row, isTyped: "typed" in change });
       const context = contextOf(within, whole);
+      const filed = await valuesWithFiles(within, entity, values, whole);
       const rules = scope.entities.rulesOf(entity);
-      const wrong = Object.entries((await rules.check?.(values, context)) ?? {});
+      const wrong = Object.entries((await rules.check?.(filed, context)) ?? {});
       if (wrong.length > 0) throw new WrongFields(new Map(wrong as [string, string][]));
-      const made: Values = (await rules.beforeSave?.(values, context)) ?? values;
-      const ready = saved ? withoutKept(made, values, kept) : made;
+      const made: Values = (await rules.beforeSave?.(filed, context)) ?? filed;
+      const ready = saved ? withoutKept(made, filed, kept) : made;
       const before = scope.access && saved && (await wholeRow(within, entity, saved.row));
       const full = saved ? undefined : await usedUp(within, entity);
       if (full) {
@@ -167,6 +169,20 @@ async function saveBy<Result>(
     }
     return { errors: await refusedFields(scope, entity, error, values) };
   }
+}
+
+/** The values with all that is known of their files; ends the save where one of these isn't for the person to use. */
+async function valuesWithFiles(
+  scope: Scope,
+  entity: Entity,
+  values: Values,
+  before: Row | undefined,
+): Promise<Values> {
+  const filed = await withFiles(scope, entity, values, before);
+  if (filed.strange.length > 0) {
+    throw new WrongFields(new Map(filed.strange.map((name) => [name, scope.messages.files.gone])));
+  }
+  return filed.values;
 }
 
 /** Ends the save of a new record that the person may not add, or with fields that they may not fill in. */

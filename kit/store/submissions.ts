@@ -1,6 +1,6 @@
 import { createHash, randomUUID } from "node:crypto";
 import { type Kysely, sql } from "kysely";
-import { z } from "zod";
+import * as z from "zod";
 import type { AnyTables } from "../access/scope.ts";
 import { insertUnlessThere } from "../database/current-dialect.ts";
 import { now } from "../formula/clock.ts";

@@ -1,8 +1,9 @@
 import { type RawBuilder, sql } from "kysely";
 import type { Scope } from "../access/scope.ts";
-import { written } from "../database/current-dialect.ts";
+import { orderTerm, written } from "../database/current-dialect.ts";
 import { type Entity, isReference } from "../entity/entity.ts";
-import { typeOf } from "../fields/types.ts";
+import { isOrderedByLetters, typeOf } from "../fields/types.ts";
+import { byTitle } from "./order.ts";
 
 /** What the records of an entity are called, in SQL; `row` is its table or alias in the statement. */
 export function titleOf(scope: Scope, entity: Entity, row: string): RawBuilder<string> {
@@ -23,6 +24,16 @@ export function plainTitle(entity: Entity): string | undefined {
   const field = entity.fields[only.field];
   const isText = field?.required && typeOf(field).textual && !isReference(field);
   return isText && field.kind !== "color" ? only.field : undefined;
+}
+
+/** The order of records by their titles, and by number where these are the same; by an index, where the title is a column. */
+export function titleOrder(entity: Entity): RawBuilder<unknown> {
+  const plain = plainTitle(entity);
+  const field = plain === undefined ? undefined : entity.fields[plain];
+  if (!field) return byTitle;
+  const { table } = entity;
+  const term = orderTerm(`${table}.${plain}`, false, isOrderedByLetters(field));
+  return sql`${term}, ${sql.ref(`${table}.id`)}`;
 }
 
 /** A column as part of a title; what isn't text is written as the forms write it. */

@@ -18,7 +18,7 @@ export function endedTransaction(error: unknown): boolean {
 }
 
 /**
- * Does some work in a transaction. What met another change, or lost its connection before anything was to be
+ * Does some work in a transaction; in the one that is there already, where the work is a part of it. What met another change, or lost its connection before anything was to be
  * kept, is done again a few times, so that the work may run more than once. Throws `OutcomeUnknown` where the
  * connection is lost at the end; after any other error, nothing was kept.
  */
@@ -26,6 +26,7 @@ export async function inTransaction<Tables, Result>(
   db: Kysely<Tables>,
   work: (transaction: Transaction<Tables>) => Promise<Result>,
 ): Promise<Result> {
+  if (db.isTransaction) return work(db as Transaction<Tables>);
   for (let attempt = 1; ; attempt++) {
     let keeping = false;
     let first: unknown;

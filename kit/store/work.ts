@@ -1,6 +1,6 @@
 import { randomUUID } from "node:crypto";
 import { sql } from "kysely";
-import { z } from "zod";
+import * as z from "zod";
 import type { Scope } from "../access/scope.ts";
 import type { Entity } from "../entity/entity.ts";
 import { atSecond } from "../formula/zones.ts";

@@ -1,4 +1,5 @@
 import type { Child } from "hono/jsx";
+import type { Attributes } from "../fields/field.ts";
 import { attributesOf, type Form, isHidden, labelOf } from "./form.ts";
 
 /** What the component of a field gets. */
@@ -20,6 +21,37 @@ export function FieldFrame({ form, name, hint, children }: FieldProps & { childr
       {children}
       <Remarks form={form} name={name} hint={hint} />
     </div>
+  );
+}
+
+/** The same for a field that several inputs are asked by: boxes to tick, radio buttons, files. */
+export function GroupFrame({
+  form,
+  name,
+  hint,
+  attributes,
+  children,
+}: FieldProps & {
+  /** Attributes of the group besides, such as a class. */
+  attributes?: Attributes;
+  children?: Child;
+}) {
+  return (
+    <fieldset
+      id={`group-${name}`}
+      tabindex={-1}
+      aria-describedby={remarkIds(form, name, hint)}
+      {...dependence(form, name)}
+      {...attributes}
+      class={`mb-3 ${attributes?.class ?? ""}`.trim()}
+    >
+      <legend class="form-label fs-6">
+        {labelOf(form, name)}
+        <RequiredMark form={form} name={name} />
+      </legend>
+      {children}
+      <Remarks form={form} name={name} hint={hint} />
+    </fieldset>
   );
 }
 

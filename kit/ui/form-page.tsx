@@ -1,11 +1,11 @@
 import type { Child } from "hono/jsx";
 import type { Typed } from "../entity/typed.ts";
-import { differences, type Form, labelOf } from "./form.ts";
+import { type Conflict, chosenInput, type Form, labelOf, shownTyped } from "./form.ts";
 import { Trail } from "./layout.tsx";
 
 /** The frame of a form: what is wrong in it, its sections, its buttons. */
 export function FormFrame({ form, children }: { form: Form; children?: Child }) {
-  const { scope, entity, errors, saved, back } = form;
+  const { scope, entity, errors, back } = form;
   const { messages } = scope;
   return (
     <>
@@ -16,24 +16,41 @@ export function FormFrame({ form, children }: { form: Form; children?: Child }) 
           {form.note}
         </div>
       )}
+      {scope.access && form.record && (
+        <div
+          class="alert alert-info"
+          role="status"
+          data-editing={`${encodeURI(entity.path)}/${form.record.id}/editing`}
+          hidden={!form.others?.length}
+        >
+          {form.others?.length ? messages.alsoEditing(form.others) : ""}
+        </div>
+      )}
       {form.wasDeleted && (
         <div class="alert alert-warning" role="alert">
           <strong>{messages.deletedMeanwhile}</strong> {messages.typedBelow}
         </div>
       )}
       {errors.size > 0 && <ErrorSummary form={form} />}
-      {saved && <Conflict form={form} saved={saved} />}
       <form
         method="post"
         action={form.action}
         class="record-form"
+        enctype={form.hasFiles ? "multipart/form-data" : undefined}
         data-state={form.stateAt}
         data-pick-label={messages.pickDate}
+        data-person={scope.person?.id ?? ""}
+        data-kept={messages.care.kept}
+        data-put-back={messages.care.putBack}
+        data-forget={messages.care.forget}
         novalidate={errors.size > 0 || undefined}
       >
         <input type="hidden" name="_version" value={form.version} />
         <input type="hidden" name="_token" value={form.token} />
         {back && <input type="hidden" name="_back" value={back} />}
+        {form.began && <input type="hidden" name="_was" value={beginning(form.began)} />}
+        {form.conflict && <ConflictChoice form={form} conflict={form.conflict} />}
+        {form.isForLookup && <input type="hidden" name="_for" value="lookup" />}
         {children}
         <div class="buttons">
           <button class="btn btn-primary" type="submit">
@@ -44,7 +61,7 @@ export function FormFrame({ form, children }: { form: Form; children?: Child }) 
               {messages.saveAndNext}
             </button>
           )}
-          <a class="btn btn-link" href={back ?? entity.path}>
+          <a class="btn btn-link" href={back ?? entity.path} data-cancel>
             {messages.cancel}
           </a>
         </div>
@@ -61,6 +78,11 @@ export function FormSection({ title, children }: { title?: string; children?: Ch
       <div class="fields">{children}</div>
     </section>
   );
+}
+
+/** What a form begins with, as it carries it. */
+function beginning(typed: Typed): string {
+  return JSON.stringify(Object.fromEntries(typed));
 }
 
 function ErrorSummary({ form }: { form: Form }) {
@@ -89,35 +111,37 @@ function ErrorSummary({ form }: { form: Form }) {
   );
 }
 
-function Conflict({ form, saved }: { form: Form; saved: Typed }) {
+/** What somebody else saved meanwhile: what was taken over, and which of two values is to be kept. */
+function ConflictChoice({ form, conflict }: { form: Form; conflict: Conflict }) {
   const { messages } = form.scope;
-  const different = differences(form, saved);
+  const { saved, fields, joined } = conflict;
+  const shown = (typed: Typed, name: string) =>
+    shownTyped(form, name, typed.get(name)) || messages.none;
   return (
-    <div class="alert alert-warning" role="alert">
+    <div class="alert alert-warning" role="alert" id="conflict" tabindex={-1}>
       <p>
         <strong>{messages.editedMeanwhile}</strong>{" "}
-        {different.length > 0 ? messages.yoursBelow : messages.sameTyped}
+        {fields.length > 0 ? messages.chooseWhose : messages.sameTyped}
+        {joined.length > 0 && ` ${messages.joinedWith(joined.map((name) => labelOf(form, name)))}`}
       </p>
-      {different.length > 0 && (
-        <table class="table table-sm mb-0">
-          <thead>
-            <tr>
-              <th scope="col">{messages.field}</th>
-              <th scope="col">{messages.savedNow}</th>
-              <th scope="col">{messages.yours}</th>
-            </tr>
-          </thead>
-          <tbody>
-            {different.map(({ name, saved: theirs, typed }) => (
-              <tr>
-                <th scope="row">{labelOf(form, name)}</th>
-                <td class="lines">{theirs || messages.none}</td>
-                <td class="lines">{typed || messages.none}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+      {fields.map((name) => (
+        <fieldset class="whose">
+          <legend>{labelOf(form, name)}</legend>
+          {(["mine", "theirs"] as const).map((whose) => (
+            <label class="form-check-label lines">
+              <input
+                class="form-check-input"
+                type="radio"
+                name={chosenInput(name)}
+                value={whose}
+                checked={whose === "mine"}
+              />{" "}
+              <span class="soft">{messages.whose[whose]}:</span>{" "}
+              {shown(whose === "mine" ? form.values : saved, name)}
+            </label>
+          ))}
+        </fieldset>
+      ))}
     </div>
   );
 }

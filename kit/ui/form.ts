@@ -3,7 +3,7 @@ import type { Entity, Row } from "../entity/entity.ts";
 import { labelIn } from "../entity/label.ts";
 import type { FormState, Options, Typed } from "../entity/typed.ts";
 import type { Attributes, Field } from "../fields/field.ts";
-import { mostOptions } from "../store/most-options.ts";
+import type { StoredFile } from "../files/stored-file.ts";
 
 /** What is in a form at one moment: what was typed, what is wrong with it, what lookups offer. */
 export interface Form {
@@ -13,6 +13,14 @@ export interface Form {
   values: Typed;
   errors: ReadonlyMap<string, string>;
   options: Options;
+  /** Lookups that have too many records to list: there, one is found by typing. */
+  many: ReadonlySet<string>;
+  /** Where a browser asks what such a lookup offers. */
+  offersAt?: string;
+  /** Titles that were typed into such lookups and belong to no record. */
+  named?: ReadonlyMap<string, string>;
+  /** Whether the record is added for a lookup of another form, in a tab of its own. */
+  isForLookup?: boolean;
   /** Tells the form from others, so that it is saved once however often it is sent. */
   token: string;
   state: FormState;
@@ -24,6 +32,9 @@ export interface Form {
   fixed: ReadonlySet<string>;
   /** References to records that the person may not see: left blank, they stay as they are saved. */
   kept: readonly string[];
+  /** The files in it, those that were sent just now included, by their keys. */
+  files?: ReadonlyMap<string, StoredFile>;
+  hasFiles?: boolean;
   /** Where a browser asks what else to show while something is typed. */
   stateAt?: string;
   /** The version that the person saw; a save that finds another one is refused. */
@@ -31,14 +42,30 @@ export interface Form {
   isNew: boolean;
   /** Where to go after the save. */
   back?: string | undefined;
+  /** What the record held when the form began, as texts: by it, later changes of others are told. */
+  began?: Typed;
   /** What somebody else saved in the meantime. */
-  saved?: Typed | undefined;
+  conflict?: Conflict;
   /** Somebody else deleted the record in the meantime. */
   wasDeleted?: boolean;
+  /** The names of others who have the form of the record open. */
+  others?: readonly string[];
   /** Something to know before filling it in. */
   note?: string | undefined;
   /** Where the form is sent; to its own address otherwise. */
   action?: string;
+}
+
+/** Changes of somebody else: what is saved now, what both changed, and what was taken over. */
+export interface Conflict {
+  saved: Typed;
+  fields: readonly string[];
+  joined: readonly string[];
+}
+
+/** The input that says whose value is taken of a field that two people changed. */
+export function chosenInput(name: string): string {
+  return `_take.${name}`;
 }
 
 /** What the form page of an entity gets. */
@@ -78,33 +105,13 @@ export function typedValue(form: Form, name: string): string {
   return form.values.get(name)?.[0] ?? "";
 }
 
-/** A hint that says when a lookup doesn't offer all there is. */
-export function lookupHint(form: Form, name: string, hint?: string): string | undefined {
-  const few = (form.options[name]?.length ?? 0) < mostOptions;
-  if (few) return hint;
-  return [hint, form.scope.messages.onlyFirstOffered(mostOptions)].filter(Boolean).join(" ");
-}
-
-/** A value that somebody else saved in the meantime, beside the one typed here. */
-export interface Difference {
-  name: string;
-  saved: string;
-  typed: string;
-}
-
-/** The fields in which what was typed differs from what is saved now, in words a person knows. */
-export function differences(form: Form, saved: Typed): Difference[] {
-  const asked = Object.keys(form.entity.inputs).filter((name) => !form.fixed.has(name));
-  return asked.flatMap((name) => {
-    const typed = shownTyped(form, name, form.values.get(name));
-    const other = shownTyped(form, name, saved.get(name));
-    return typed === other ? [] : [{ name, saved: other, typed }];
-  });
-}
-
 /** What is typed into a field, in words a person knows. */
 export function shownTyped(form: Form, name: string, values: readonly string[] = []): string {
-  const { choices } = fieldOf(form, name);
+  const { choices, kind } = fieldOf(form, name);
+  if (kind === "image" || kind === "file") {
+    const keys = values.flatMap((text) => text.split(" "));
+    return keys.flatMap((key) => form.files?.get(key)?.name ?? []).join(", ");
+  }
   const offered = Object.hasOwn(form.options, name) ? form.options[name] : undefined;
   const words = values.map((value) => {
     const label = choices && Object.hasOwn(choices, value) ? choices[value] : undefined;

@@ -9,8 +9,10 @@ import {
   signInPath,
   signOutPath,
 } from "../access/addresses.ts";
+import { keepsViews, type MenuView, menuViews } from "../access/kept-views.ts";
 import { isAdministrator } from "../access/person.ts";
 import type { Scope } from "../access/scope.ts";
+import type { Entity } from "../entity/entity.ts";
 import { hasFlash, takeFlash } from "../http/flash.ts";
 import { spokenLanguage } from "../messages/messages.ts";
 import type { Outcome } from "../store/submissions.ts";
@@ -31,41 +33,57 @@ export function showPage(
   { title, status = 200 }: PageOptions = {},
 ): Response | Promise<Response> {
   c.status(status as 200);
-  const page = (notice?: Outcome) => {
+  const page = (notice?: Outcome, views: readonly MenuView[] = []) => {
+    const at = { path: c.req.path, search: new URL(c.req.url).search };
     const frame = (
-      <Frame scope={scope} path={c.req.path} title={title} notice={notice}>
+      <Frame scope={scope} at={at} title={title} notice={notice} views={views}>
         {content}
       </Frame>
     );
     return c.html(`<!DOCTYPE html>${frame}`);
   };
-  if (!hasFlash(c)) return page();
+  if (!hasFlash(c) && !keepsViews(scope)) return page();
   // A page that says what went wrong with the database can't ask it.
-  return takeFlash(c, scope)
-    .catch(() => undefined)
-    .then(page);
+  const asked = Promise.all([hasFlash(c) ? takeFlash(c, scope) : undefined, menuViews(scope)]);
+  return asked.then(
+    ([notice, views]) => page(notice, views),
+    () => page(),
+  );
+}
+
+/** The address of a page. */
+interface At {
+  path: string;
+  search: string;
 }
 
 /** The frame of a page: heading, menu, flash message. */
 function Frame({
   scope,
-  path,
+  at,
   title,
   notice,
+  views,
   children,
 }: {
   scope: Scope;
-  path: string;
+  at: At;
   title: string | undefined;
   notice: Outcome | undefined;
+  views: readonly MenuView[];
   children?: Child;
 }) {
   const { messages } = scope;
   const { name } = scope.settings;
+  const { path } = at;
   const notes = developmentNotes();
-  const menu = <Menu scope={scope} path={path} />;
+  const menu = <Menu scope={scope} at={at} views={views} />;
   return (
-    <html lang={spokenLanguage(scope.language)} data-appearance={scope.person?.appearance}>
+    <html
+      lang={spokenLanguage(scope.language)}
+      data-appearance={scope.person?.appearance}
+      data-look={scope.settings.look}
+    >
       <head>
         <meta charset="utf-8" />
         <meta name="viewport" content="width=device-width, initial-scale=1" />
@@ -135,23 +153,69 @@ function Who({ scope, path }: { scope: Scope; path: string }) {
   );
 }
 
-/** What the features of the entities have in the menu, of what the person may see. */
-function Menu({ scope, path }: { scope: Scope; path: string }) {
-  const links = scope.entities.all.flatMap((entity) =>
-    scope.linksOf(entity, "menu").map((link) => ({ entity, link, href: entity.path + link.path })),
-  );
+interface MenuLink {
+  text: string;
+  href: string;
+}
+
+/** Some links of the menu, under a heading if they have one. */
+interface MenuGroup {
+  label?: string;
+  links: readonly MenuLink[];
+}
+
+/** What the features of the entities have in the menu, and the views that were put there, of what the person may see. */
+function Menu({
+  scope,
+  at: { path, search },
+  views,
+}: {
+  scope: Scope;
+  at: At;
+  views: readonly MenuView[];
+}) {
+  const linksOf = (entity: Entity): MenuLink[] => [
+    ...scope
+      .linksOf(entity, "menu")
+      .map((link) => ({ text: scope.textOf(link, entity), href: entity.path + link.path })),
+    ...views
+      .filter(({ entity_table: table }) => table === entity.table && scope.may("see", entity))
+      .map(({ name, query }) => ({ text: name, href: `${encodeURI(entity.path)}?${query}` })),
+  ];
+  const tables = (names: readonly string[]) =>
+    names.flatMap((name) => linksOf(scope.entities.named(name)));
+  const { menu } = scope.settings;
+  const groups: MenuGroup[] = menu
+    ? menu.map((item) => {
+        if ("table" in item) return { links: tables([item.table]) };
+        const label = scope.translated(item.label);
+        if ("href" in item) return { links: [{ text: label, href: item.href }] };
+        return { label, links: tables(item.tables) };
+      })
+    : [{ links: scope.entities.all.flatMap(linksOf) }];
+  const links = groups.flatMap((group) => group.links);
   // A page that has no link of its own belongs to the list of its entity.
-  const own = links.find(({ href }) => href === path)?.href;
+  const own = [path + search, path].find((each) => links.some(({ href }) => href === each));
   const here = own ?? `/${path.split("/")[1]}`;
+  const line = ({ text, href }: MenuLink) => (
+    <li>
+      <a href={href} aria-current={href === here ? "page" : undefined}>
+        {text}
+      </a>
+    </li>
+  );
   return (
     <ul class="menu">
-      {links.map(({ entity, link, href }) => (
-        <li>
-          <a href={href} aria-current={href === here ? "page" : undefined}>
-            {scope.textOf(link, entity)}
-          </a>
-        </li>
-      ))}
+      {groups.map(({ label, links: some }) =>
+        label === undefined ? (
+          some.map(line)
+        ) : some.length === 0 ? null : (
+          <li class="menu-group">
+            <span>{label}</span>
+            <ul>{some.map(line)}</ul>
+          </li>
+        ),
+      )}
       {scope.entities.all.some((each) => each.calendar && scope.may("see", each)) && (
         <li class="menu-apart">
           <a href={calendarPath} aria-current={path === calendarPath ? "page" : undefined}>

@@ -2,13 +2,15 @@ import type { Child } from "hono/jsx";
 import type { Action } from "../access/action.ts";
 import type { Scope } from "../access/scope.ts";
 import { type Entity, isReference, type Row, type RowOf } from "../entity/entity.ts";
-import { address } from "../entity/links.ts";
+import { address, withQuery } from "../entity/links.ts";
 import { archivedAt } from "../store/archive.ts";
 import { filterParameter } from "../store/list/filters.ts";
 import type { ListPage } from "../store/list/list.ts";
+import type { Neighbours } from "../store/list/neighbours.ts";
 import type { Columns } from "./columns.ts";
 import { Trail } from "./layout.tsx";
 import { PageLinks } from "./page-links.tsx";
+import { Pager } from "./pager.tsx";
 import { RecordTable } from "./table.tsx";
 import { labelOfColumn, shownValue } from "./value.tsx";
 
@@ -19,6 +21,12 @@ export interface View<Known extends Entity = Entity> {
   record: RowOf<Known>;
   /** What they may not do with it, of what they may do with other records. */
   refused?: readonly Action[];
+  /** What the address says besides: which pages of its lists are shown, and what is searched in them. */
+  query?: URLSearchParams;
+  /** The list in which it is looked at, and the records around it there. */
+  within?: { query: string; neighbours: Neighbours } | undefined;
+  /** Whether it was added for a lookup of a form in another tab. */
+  isForLookup?: boolean;
 }
 
 /** The frame of a record's page: its title, what can be done with it, its sections. */
@@ -35,7 +43,14 @@ export function RecordFrame<Known extends Entity>({
   const archived = archivedAt(entity as unknown as Entity, record);
   return (
     <>
-      <Trail scope={scope} to={entity.path} label={headings} />
+      <div class="trail-and-steps">
+        <Trail
+          scope={scope}
+          to={withQuery(encodeURI(entity.path), new URLSearchParams(view.within?.query), {})}
+          label={headings}
+        />
+        {view.within && <Steps scope={scope} label={headings} within={view.within} />}
+      </div>
       <div class="heading">
         <h1>
           <span class="kind">{heading}</span> {record.displayTitle}
@@ -50,6 +65,13 @@ export function RecordFrame<Known extends Entity>({
           />
         </div>
       </div>
+      {view.isForLookup && (
+        <div
+          data-added={record.id}
+          data-path={encodeURI(entity.path)}
+          data-title={record.displayTitle}
+        />
+      )}
       {archived !== undefined && (
         <p class="alert alert-warning">
           {scope.messages.archivedOn(scope.format.dateTime(archived))}
@@ -57,6 +79,37 @@ export function RecordFrame<Known extends Entity>({
       )}
       {children}
     </>
+  );
+}
+
+/** The ways to the records around one in its list. */
+function Steps({
+  scope,
+  label,
+  within: { query, neighbours },
+}: {
+  scope: Scope;
+  label: string;
+  within: NonNullable<View["within"]>;
+}) {
+  const { stepTo, among } = scope.messages;
+  if (Object.keys(neighbours).length === 0) return null;
+  return (
+    <nav class="steps" aria-label={among(label)}>
+      {(["first", "previous", "next", "last"] as const).map((step) => {
+        const to = neighbours[step];
+        return to ? (
+          <a
+            href={`${address(to)}?${new URLSearchParams({ within: query })}`}
+            title={to.displayTitle}
+          >
+            {stepTo[step]}
+          </a>
+        ) : (
+          <span class="soft">{stepTo[step]}</span>
+        );
+      })}
+    </nav>
   );
 }
 
@@ -126,8 +179,11 @@ export function Related<Known extends Entity, Other extends Entity>({
   const back = address(record);
   const add = new URLSearchParams({ [name]: String(record.id), _back: back });
   const full = single && total.count > 0;
+  const { part = entity.table, request } = page;
+  const { query = new URLSearchParams() } = view;
+  const searched = request.search;
   return (
-    <section class="related">
+    <section class="related" id={part}>
       <div class="heading">
         <h2>
           {heading} {!single && <span class="tally">{count}</span>}
@@ -138,21 +194,63 @@ export function Related<Known extends Entity, Other extends Entity>({
           </a>
         )}
       </div>
+      {(searched !== "" || pager.next || pager.previous) && (
+        <RelatedSearch view={view} part={part} label={heading} searched={searched} />
+      )}
       {total.count === 0 ? (
-        <p class="soft">{messages.noneYet}</p>
+        <p class="soft">{searched === "" ? messages.noneYet : messages.noneFound}</p>
       ) : (
         <RecordTable label={heading} page={page} columns={columns} without={name} back={back} />
       )}
-      {pager.next && (
-        <p class="mt-2">
+      {(pager.next || pager.previous) && (
+        <div class="below">
+          <Pager scope={scope} path={back} query={query} pager={pager} part={part} />
           <a
             href={`${entity.path}?${new URLSearchParams({ [filterParameter(name)]: String(record.id) })}`}
           >
             {messages.showAllOf(count)}
           </a>
-        </p>
+        </div>
       )}
     </section>
+  );
+}
+
+/** A box that looks into the related records of one kind, and leaves the rest of the page as it is. */
+function RelatedSearch({
+  view,
+  part,
+  label,
+  searched,
+}: {
+  view: Pick<View, "scope" | "query"> & { record: unknown };
+  part: string;
+  label: string;
+  searched: string;
+}) {
+  const { messages } = view.scope;
+  const kept = [...(view.query ?? [])].filter(([name]) => !name.startsWith(`${part}.`));
+  const id = `search-${part}`;
+  return (
+    <form class="search" method="get" action={`${address(view.record as Row)}#${part}`}>
+      {kept.map(([name, value]) => (
+        <input type="hidden" name={name} value={value} />
+      ))}
+      <label class="visually-hidden" for={id}>
+        {messages.searchIn(label)}
+      </label>
+      <input
+        class="form-control form-control-sm"
+        type="search"
+        id={id}
+        name={`${part}.search`}
+        value={searched}
+        placeholder={messages.searchIn(label)}
+      />
+      <button class="btn btn-outline-secondary btn-sm" type="submit">
+        {messages.search}
+      </button>
+    </form>
   );
 }
 

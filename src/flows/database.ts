@@ -78,7 +78,8 @@ function addressOf(project: Project, { name, protocols, example }: Server): URL 
   return address;
 }
 
-function environmentFile(project: Project): Record<string, string | undefined> {
+/** What the file `.env` of a project says. */
+export function environmentFile(project: Project): Record<string, string | undefined> {
   return { ...parseEnv(readText(join(project.root, ".env")) ?? "") };
 }
 

@@ -90,18 +90,6 @@ describe("a model that is wrong", () => {
       diagnostics: [{ where: "model.yaml:5:13", severity: "error" }],
     });
   });
-
-  it("with types that wait for a later version checks, and is not built", async () => {
-    const folder = projectWith(
-      `${right}      photo: image\n      files: file\n      marks: tags\n`,
-    );
-    expect((await levadura(["check"], folder)).status).toBe(0);
-    for (const command of ["build", "prepare", "seed"]) {
-      const { status, err } = await levadura([command], folder);
-      expect(status).toBe(1);
-      for (const name of ["photo", "files", "marks"]) expect(err).toContain(`\`Hive.${name}\` is`);
-    }
-  });
 });
 
 describe("a place that is wrong", () => {

@@ -70,7 +70,7 @@ describe.skipIf(noBrowser)("in a browser", () => {
       expect(page.url()).toContain("/hives/new");
       await page.getByLabel("Code").fill(code);
       await page.getByLabel("Apiary").selectOption({ index: 1 });
-      await page.getByLabel("Colour of the roof").fill("#ffcc00");
+      await page.getByLabel("Colour of the roof", { exact: true }).fill("#ffcc00");
       await page.getByRole("group", { name: "Keepers" }).getByRole("checkbox").first().check();
       await page.getByRole("button", { name: "Save", exact: true }).click();
       expect(await page.getByRole("status").first().textContent()).toContain(`Hive saved: ${code}`);

@@ -57,6 +57,8 @@ function neededBy(address: string) {
     archive: "change",
     restore: "change",
     new: "add",
+    duplicate: "add",
+    merge: "delete",
     export: "export",
     grid: "change",
     import: "add",

@@ -1,3 +1,4 @@
+import { writeFileSync } from "node:fs";
 import { join } from "node:path";
 import Driver from "libsql";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
@@ -18,6 +19,12 @@ entities:
       weight: decimal 0..80, places 1
     seed: 400
 `;
+
+/** The same with rights: whoever isn't signed in sees 5 weighings of all. */
+const withRights = model
+  .replace("entities:", "users: {}\nentities:")
+  .replace("Scale: {", "Scale: {rights: {visitors: see}, ")
+  .replace('title: "{code}"', "$&\n    rights: {visitors: see where state = 'broken'}");
 
 /** A box of the panel, or a bar of it, and what it says of the rows behind it. */
 interface Said {
@@ -126,6 +133,26 @@ describe.each(kinds)(
           String(await count(`${where} and state = 'broken'`)),
         ]);
       expect(html).toContain("≈");
+    });
+
+    it("counts one by one what somebody may see of it, where that is little", async () => {
+      await server.stop();
+      writeFileSync(join(project.folder, "model.yaml"), withRights);
+      for (const command of ["prepare", "migrate", "build"])
+        expect((await levadura([command], project.folder)).status).toBe(0);
+      server = await running(["serve"], project.folder);
+      visitor = new Visitor(server.address);
+      expect(textOf((await visitor.get("/weighings")).html)).toContain("5 weighings");
+      for (const filter of ["", "weight.from=20"]) {
+        const { html, said } = await panel(filter);
+        expect(html).not.toContain("≈");
+        expect(said.find((one) => one.where === "state = 'full'")?.words ?? "0").toBe("0");
+        for (const { where, words } of said) {
+          const others = filter && !where.startsWith("weight") ? " and weight >= 20" : "";
+          const seen = await count(`${where}${others} and state = 'broken'`);
+          expect([filter, where, words]).toEqual([filter, where, String(seen)]);
+        }
+      }
     });
   },
 );

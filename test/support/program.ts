@@ -89,7 +89,7 @@ export async function running(
   const exited = new Promise<number | null>((resolve) => child.once("exit", resolve));
   const until = (wanted: string | RegExp, since = 0) =>
     new Promise<void>((resolve, reject) => {
-      const late = setTimeout(() => reject(new Error(`never said ${wanted}:\n${text}`)), 30_000);
+      const late = setTimeout(() => reject(new Error(`never said ${wanted}:\n${text}`)), 50_000);
       const look = () => {
         const heard = text.slice(since);
         if (typeof wanted === "string" ? !heard.includes(wanted) : !wanted.test(heard)) return;

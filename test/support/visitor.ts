@@ -22,8 +22,8 @@ export class Visitor {
     return visitor;
   }
 
-  get(path: string): Promise<Answer> {
-    return this.#send(path, { method: "GET" });
+  get(path: string, headers: Record<string, string> = {}): Promise<Answer> {
+    return this.#send(path, { method: "GET", headers });
   }
 
   /** Sends a form as the page's own browser would; several values of one name as a list. */
@@ -35,10 +35,12 @@ export class Visitor {
     return this.#send(path, { method: "POST", body, headers: { origin: this.base } });
   }
 
-  /** Sends a form with files in it, as the page's own browser would. */
-  upload(path: string, fields: Record<string, string | Blob>): Promise<Answer> {
+  /** Sends a form with files in it, as the page's own browser would; several values of one name as a list. */
+  upload(path: string, fields: Record<string, string | Blob | (string | Blob)[]>): Promise<Answer> {
     const body = new FormData();
-    for (const [name, value] of Object.entries(fields)) body.append(name, value);
+    for (const [name, value] of Object.entries(fields)) {
+      for (const one of [value].flat()) body.append(name, one);
+    }
     return this.#send(path, { method: "POST", body, headers: { origin: this.base } });
   }
 
@@ -53,6 +55,24 @@ export class Visitor {
   async submit(page: string, fields: Record<string, string | string[]> = {}): Promise<Answer> {
     const { html } = await this.get(page);
     return this.post(page, { ...hiddenInputs(html), ...fields });
+  }
+
+  /** The cookies, as a request carries them. */
+  get cookie(): string {
+    return [...this.#cookies].map(([name, value]) => `${name}=${value}`).join("; ");
+  }
+
+  /** The bytes behind an address, and how they are served. */
+  async bytes(path: string): Promise<{ status: number; headers: Headers; content: Buffer }> {
+    const answer = await fetch(this.base + path, {
+      headers: { cookie: this.cookie },
+      redirect: "manual",
+    });
+    return {
+      status: answer.status,
+      headers: answer.headers,
+      content: Buffer.from(await answer.arrayBuffer()),
+    };
   }
 
   /** The same person, with the same cookies, at another address. */
@@ -75,8 +95,7 @@ export class Visitor {
   /** Goes one step: to where a page leads, or by sending its form with a name in it. */
   async hop(path: string, name: string): Promise<string> {
     const ask = async (to: string, init: RequestInit) => {
-      const cookie = [...this.#cookies].map(([key, value]) => `${key}=${value}`).join("; ");
-      const headers = { cookie };
+      const headers = { cookie: this.cookie };
       const answer = await fetch(this.base + to, { ...init, headers, redirect: "manual" });
       this.take(answer.headers);
       return answer;
@@ -97,7 +116,7 @@ export class Visitor {
     this.trail = [];
     for (let hop = 0; hop < 6; hop++) {
       this.trail.push(next);
-      const cookie = [...this.#cookies].map(([name, value]) => `${name}=${value}`).join("; ");
+      const { cookie } = this;
       const headers = { ...(request.headers as Record<string, string>), ...(cookie && { cookie }) };
       const response = await fetch(this.base + next, { ...request, headers, redirect: "manual" });
       this.take(response.headers);
@@ -107,7 +126,7 @@ export class Visitor {
         return { status: response.status, path: next, html, headers: response.headers };
       const target = new URL(location, this.base);
       next = target.pathname + target.search;
-      request = { method: "GET" };
+      request = { method: "GET", ...(init.method === "GET" && { headers: init.headers ?? {} }) };
     }
     throw new Error(`too many redirections from ${path}`);
   }
@@ -119,6 +138,35 @@ export function hiddenInputs(html: string): Record<string, string> {
   const value = (tag: string, name: string) =>
     new RegExp(`\\b${name}="([^"]*)"`).exec(tag)?.[1] ?? "";
   return Object.fromEntries(tags.map((tag) => [value(tag, "name"), value(tag, "value")]));
+}
+
+/** The values of the form in a page, as a browser would send them without changes; not those of files. */
+export function formOf(html: string): Record<string, string | string[]> {
+  const fields: Record<string, string | string[]> = {};
+  for (const [tag] of html.matchAll(/<input[^>]*>/g)) {
+    const [type, name, value] = ["type", "name", "value"].map(
+      (key) => new RegExp(`\\b${key}="([^"]*)"`).exec(tag)?.[1] ?? "",
+    ) as [string, string, string];
+    if (type === "file" || name === "" || name === "words") continue;
+    if (["radio", "checkbox"].includes(type) && !/ checked/.test(tag)) continue;
+    fields[name] = type === "checkbox" ? [...[fields[name] ?? []].flat(), value] : plain(value);
+  }
+  for (const [, name = "", text = ""] of html.matchAll(
+    /<textarea[^>]*\bname="(\w+)"[^>]*>\n?([^<]*)<\/textarea>/g,
+  )) {
+    fields[name] = plain(text);
+  }
+  for (const [, name = "", options = ""] of html.matchAll(
+    /<select[^>]*\bname="([^"]+)"[^>]*>(.*?)<\/select>/gs,
+  )) {
+    fields[name] = /value="([^"]*)" selected/.exec(options)?.[1] ?? "";
+  }
+  return fields;
+}
+
+function plain(text: string): string {
+  const signs: Record<string, string> = { quot: '"', "#39": "'", lt: "<", gt: ">", amp: "&" };
+  return text.replace(/&(quot|#39|lt|gt|amp);/g, (all, sign: string) => signs[sign] ?? all);
 }
 
 /** The value of a hidden or other input in a page. */

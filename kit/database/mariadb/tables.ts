@@ -134,6 +134,11 @@ export function exactly(text: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`(${text}) collate utf8mb4_nopad_bin`;
 }
 
+/** Whether a text has another one in it, letter by letter. */
+export function holdsExactly(text: RawBuilder<unknown>, part: string): RawBuilder<SqlBool> {
+  return sql<SqlBool>`locate(${part}, ${exactly(text)}) > 0`;
+}
+
 /** The year and the month of a day: `2026-05`. */
 export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`date_format(${day}, '%Y-%m')`;
@@ -174,6 +179,12 @@ export function wordCandidates(): undefined {}
 /** What a column of an order is compared by. */
 export function orderValue(column: string, _text = false): RawBuilder<unknown> {
   return sql.ref(column);
+}
+
+/** That a column begins with a text, by the index of its order; undefined where the index can't tell. */
+export function beginsWith(column: string, start: string): RawBuilder<SqlBool> | undefined {
+  const pattern = `${start.replace(/[\\%_]/g, "\\$&")}%`;
+  return sql<SqlBool>`${sql.ref(column)} like ${pattern}`;
 }
 
 /** A term of an order: rows without a value are first. */

@@ -94,6 +94,11 @@ export function exactly(text: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`(${text}) collate "C"`;
 }
 
+/** Whether a text has another one in it, letter by letter. */
+export function holdsExactly(text: RawBuilder<unknown>, part: string): RawBuilder<SqlBool> {
+  return sql<SqlBool>`strpos(${exactly(text)}, ${part}) > 0`;
+}
+
 /** The year and the month of a day: `2026-05`. */
 export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`to_char(${day}, 'YYYY-MM')`;
@@ -142,6 +147,13 @@ export function wordCandidates(
 /** What a column of an order is compared by. */
 export function orderValue(column: string, _text = false): RawBuilder<unknown> {
   return sql.ref(column);
+}
+
+/** That a column begins with a text, by the index of its order; undefined where the index can't tell. */
+export function beginsWith(column: string, start: string): RawBuilder<SqlBool> | undefined {
+  const value = sql.ref(column);
+  // Behind every letter, in the order of languages.
+  return sql<SqlBool>`${value} >= ${start} and ${value} < ${`${start}\uffff`}`;
 }
 
 /** A term of an order: rows without a value are first, as in the indexes. */

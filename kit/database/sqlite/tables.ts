@@ -44,6 +44,11 @@ export function exactly(text: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`(${text} || '')`;
 }
 
+/** Whether a text has another one in it, letter by letter. */
+export function holdsExactly(text: RawBuilder<unknown>, part: string): RawBuilder<SqlBool> {
+  return sql<SqlBool>`instr(${text}, ${part}) > 0`;
+}
+
 /** The year and the month of a day: `2026-05`. */
 export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`substr(${day}, 1, 7)`;
@@ -131,6 +136,15 @@ export function orderValue(column: string, text = false): RawBuilder<unknown> {
   return column.includes(".")
     ? sql`coalesce(${sql.ref(`${column}__order`)}, lower(${sql.ref(column)}))`
     : sql.raw(folded(`"${column.replaceAll('"', '""')}"`));
+}
+
+/** That a column begins with a text, by the index of its order; undefined where the index can't tell. */
+export function beginsWith(column: string, start: string): RawBuilder<SqlBool> | undefined {
+  // Other letters have keys of their own in the index.
+  if (!/^[ -~]+$/.test(start)) return undefined;
+  const value = orderValue(column, true);
+  const low = start.toLowerCase();
+  return sql<SqlBool>`${value} >= ${low} and ${value} < ${`${low}\u{10ffff}`}`;
 }
 
 /** A term of an order: rows without a value are first. */

@@ -11,6 +11,7 @@ import { findAnyRow } from "../../store/select.ts";
 import { beginWork, type Refusal, type Task } from "../../store/work.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
 import type { Feature } from "../feature.ts";
+import { takeNamed } from "../form/named-records.ts";
 import { actionsOf, type BulkAction, needed } from "./actions.ts";
 import { archiveOne } from "./archive.ts";
 import { changeableFields, changeOne, FieldChoice, fieldForm, ValueInput } from "./change.tsx";
@@ -162,6 +163,11 @@ async function sent(c: Context, scope: Scope, entity: Entity, action: BulkAction
   if (markOf(ids) !== sentText(data, "_those") || ids.length > mostInBackground) {
     const message = scope.messages.manyOthers;
     return ask(c, scope, entity, action, query, { message, typed: data });
+  }
+  const unknown =
+    action === "change" ? (await takeNamed(scope, entity, data)).get(field) : undefined;
+  if (unknown !== undefined) {
+    return ask(c, scope, entity, action, query, { message: unknown, typed: data });
   }
   const task: Task = {
     action,

@@ -1,11 +1,12 @@
 import type { Child } from "hono/jsx";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
-import { typedValues } from "../../entity/typed.ts";
+import { rightValues, typedValues } from "../../entity/typed.ts";
 import { controls } from "../../fields/controls.tsx";
+import { isFiles } from "../../fields/files.tsx";
 import type { SentForm } from "../../http/sent-form.ts";
 import { changedDraft } from "../../store/drafts.ts";
-import { optionsOf } from "../../store/options.ts";
+import { lookupsOf } from "../../store/options.ts";
 import { save } from "../../store/save.ts";
 import { newToken } from "../../store/submissions.ts";
 import { type Form, fieldOf } from "../../ui/form.ts";
@@ -17,8 +18,16 @@ export function changeableFields(scope: Scope, entity: Entity): string[] {
   const withheld = scope.withheld("change", entity);
   return Object.keys(entity.inputs).filter(
     (name) =>
-      !scope.isHidden(entity, name) && !(withheld.has(name) && withheld.get(name) === undefined),
+      !scope.isHidden(entity, name) &&
+      !isFilesAt(entity, name) &&
+      !(withheld.has(name) && withheld.get(name) === undefined),
   );
+}
+
+/** Files aren't given to many records at once. */
+function isFilesAt({ inputs }: Entity, name: string): boolean {
+  const field = inputs[name];
+  return field !== undefined && isFiles(field);
 }
 
 /** Asks which field to change. */
@@ -61,7 +70,8 @@ export async function fieldForm(
     title: "",
     values,
     errors: new Map(),
-    options: await optionsOf(scope, asked, values),
+    ...(await lookupsOf(scope, asked, values, rightValues(asked, values, scope))),
+    offersAt: `${encodeURI(entity.path)}/offers`,
     token: newToken(),
     state: { shown: {}, needed: {} },
     filled: [],

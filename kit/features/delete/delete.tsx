@@ -10,7 +10,7 @@ import { type NotRemoved, removeSubmission } from "../../store/remove.ts";
 import { findAnyRow } from "../../store/select.ts";
 import { newToken, sentBefore } from "../../store/submissions.ts";
 import { showPage, Trail } from "../../ui/layout.tsx";
-import { RecordLinks } from "../../ui/record-link.tsx";
+import { References } from "../../ui/references-list.tsx";
 import { askedRecord, type Feature, recordPart } from "../feature.ts";
 import { leave } from "../leave.ts";
 
@@ -132,7 +132,17 @@ function DeletePage({
           </div>
           <a class="btn btn-primary" href={here}>
             {messages.backTo(displayTitle)}
-          </a>
+          </a>{" "}
+          {scope.offers("/merge", entity) && scope.may("change", entity) && (
+            <a class="btn btn-outline-secondary" href={`${here}/merge?goes=yes`}>
+              {messages.merge.moveInstead}
+            </a>
+          )}{" "}
+          {entity.archive && scope.may("change", entity) && (
+            <a class="btn btn-outline-secondary" href={`${here}/archive`}>
+              {messages.archiveLink}
+            </a>
+          )}
         </>
       ) : (
         <form method="post">
@@ -161,18 +171,5 @@ function DeletePage({
         </form>
       )}
     </>
-  );
-}
-
-function References({ scope, to }: { scope: Scope; to: readonly ReferencingRecords[] }) {
-  return (
-    <ul class="mb-0">
-      {to.map(({ one, many, count, first }) => (
-        <li>
-          {scope.format.count(count, one, many)}: <RecordLinks to={first} />
-          {count > first.length && scope.messages.andMore}
-        </li>
-      ))}
-    </ul>
   );
 }

@@ -3,12 +3,16 @@ import { refusedOn } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, RowOf } from "../../entity/entity.ts";
 import { address, isSameAddress } from "../../entity/links.ts";
+import { type RelatedQuery, relatedQuery } from "../../store/list/list.ts";
 import { showPage } from "../../ui/layout.tsx";
 import type { View } from "../../ui/record-page.tsx";
 import { askedRecord, type Feature, recordPart } from "../feature.ts";
+import { withinOf } from "./within.ts";
 
-/** What a page shows besides its record, by name: each is loaded by the number of the record. */
-type Loaders = Readonly<Record<string, (scope: Scope, id: number) => Promise<unknown>>>;
+/** What a page shows besides its record, by name: each is loaded by the number of the record, and what the address says of it. */
+type Loaders = Readonly<
+  Record<string, (scope: Scope, id: number, asked?: RelatedQuery) => Promise<unknown>>
+>;
 
 /** What the page of a record gets. */
 export interface DetailProps<Known extends Entity, Related extends Loaders = Record<never, never>> {
@@ -33,16 +37,21 @@ export function detail<Known extends Entity, Related extends Loaders = Record<ne
           const record = await askedRecord(c, scope, plain);
           if (!record) return c.notFound();
           const here = address(record);
-          if (!isSameAddress(new URL(c.req.url).pathname, here)) return c.redirect(here, 302);
+          const { pathname, search } = new URL(c.req.url);
+          if (!isSameAddress(pathname, here)) return c.redirect(here + search, 302);
+          const query = new URLSearchParams(search);
           const loaded: Record<string, unknown> = {};
           for (const [name, load] of Object.entries(related ?? {})) {
-            loaded[name] = await load(scope, record.id);
+            loaded[name] = await load(scope, record.id, relatedQuery(query, name));
           }
           const view = {
             scope,
             entity,
             record: record as unknown as RowOf<Known>,
             refused: await refusedOn(scope, plain, record.id),
+            query,
+            isForLookup: c.req.query("_added") === "yes",
+            within: await withinOf(c, scope, plain, record.id),
           };
           const page = <Page view={view} related={loaded as never} />;
           return showPage(c, scope, page, { title: record.displayTitle });

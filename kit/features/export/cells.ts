@@ -3,6 +3,7 @@ import { type Entity, isReference, isReferences, type Row } from "../../entity/e
 import { labelIn } from "../../entity/label.ts";
 import type { Link } from "../../entity/links.ts";
 import type { Field } from "../../fields/field.ts";
+import { fileNames, isFiles } from "../../fields/files.tsx";
 import { typeOf } from "../../fields/types.ts";
 import { durationText } from "../../formula/durations.ts";
 import { toLocal } from "../../formula/zones.ts";
@@ -91,6 +92,7 @@ function fieldCell(scope: Scope, row: Row, name: string, field: Field): Cell {
   if (isReferences(field))
     return (value as Link[]).map(({ displayTitle }) => displayTitle).join(betweenTitles);
   if (field.choices) return labelIn(field.choices[String(value)] ?? String(value), scope.language);
+  if (isFiles(field)) return fileNames(value);
   if (field.kind === "boolean") return scope.format.boolean(Boolean(value));
   if (field.kind === "duration") return durationText(Number(value));
   if (field.kind === "date") return { day: String(value) };

@@ -3,7 +3,9 @@ import type { Context } from "hono";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
+import { pngOf } from "../../files/pictures.ts";
 import { reportIn } from "../../formula/report.ts";
+import { disposition } from "../../http/disposition.ts";
 import { noteEvent } from "../../store/audit.ts";
 import { everyId, rowsWith } from "../../store/list/every.ts";
 import { type ListRequest, listRequest } from "../../store/list/request.ts";
@@ -46,12 +48,12 @@ export function exporting<Known extends Entity>(entity: Known, columns: Columns<
         needs,
         answer: (c, scope) => offer(c, scope, known, asked(c)),
       },
-      {
-        method: "GET",
-        path: `${start}/picture.svg`,
+      ...pictureFormats.map((format) => ({
+        method: "GET" as const,
+        path: `${start}/picture.${format}`,
         needs,
-        answer: (c, scope) => picture(c, scope, known, asked(c)),
-      },
+        answer: (c: Context, scope: Scope) => picture(c, scope, known, asked(c), format),
+      })),
       ...reportFormats.map((format) => ({
         method: "GET" as const,
         path: `${start}/report.${format}`,
@@ -112,15 +114,25 @@ async function reportFile(
   return file(c, `${title} ${scope.today}.${format}`, format, Readable.from([content]));
 }
 
+/** As what a chart can be had: lines, or points. */
+const pictureFormats = ["svg", "png"] as const;
+
 /** The chart of a report as a picture of its own. */
-async function picture(c: Context, scope: Scope, entity: Entity, request: ListRequest) {
+async function picture(
+  c: Context,
+  scope: Scope,
+  entity: Entity,
+  request: ListRequest,
+  format: (typeof pictureFormats)[number],
+) {
   const report = reportIn(request.query);
   const { result } = await runReport(scope, entity, request, report);
   const svg = result && !result.tooMany && chartPicture(scope, result, report.drawn);
   if (!result || !svg) return c.notFound();
-  await noteReport(scope, entity, request, { rows: result.whole.tally.rows, format: "svg" });
-  const name = `${reportTitle(scope, entity, report)} ${scope.today}.svg`;
-  return file(c, name, "svg", Readable.from([Buffer.from(svg)]));
+  await noteReport(scope, entity, request, { rows: result.whole.tally.rows, format });
+  const name = `${reportTitle(scope, entity, report)} ${scope.today}.${format}`;
+  const content = format === "svg" ? Buffer.from(svg) : Buffer.from(await pngOf(svg));
+  return file(c, name, format, Readable.from([content]));
 }
 
 /** Notes that a report of some rows was exported. */
@@ -199,7 +211,8 @@ function ReportFormats({
       <p>{messages.report.exportHelp}</p>
       <ul class="tiles report-formats">
         {reportFormats.map((each) => tile(`report.${each}`, messages.exportFormats[each]))}
-        {isPicture && tile("picture.svg", messages.report.picture)}
+        {isPicture &&
+          pictureFormats.map((each) => tile(`picture.${each}`, messages.report.pictures[each]))}
       </ul>
     </>
   );
@@ -275,13 +288,15 @@ function fieldsReadBy(columns: readonly ExportColumn[]): ReadonlySet<string> | u
   return names.length === columns.length ? new Set(names) : undefined;
 }
 
-const types: Readonly<Record<Exclude<Format, "print"> | "svg", string>> = {
-  svg: "image/svg+xml",
-  csv: "text/csv; charset=utf-8",
-  xlsx: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-  pdf: "application/pdf",
-  geojson: "application/geo+json",
-};
+const types: Readonly<Record<Exclude<Format, "print"> | (typeof pictureFormats)[number], string>> =
+  {
+    svg: "image/svg+xml",
+    png: "image/png",
+    csv: "text/csv; charset=utf-8",
+    xlsx: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    pdf: "application/pdf",
+    geojson: "application/geo+json",
+  };
 
 function nameOf({ scope, entity }: Exported, format: Format): string {
   return `${scope.namesOf(entity).headings} ${scope.today}.${format}`;
@@ -289,10 +304,9 @@ function nameOf({ scope, entity }: Exported, format: Format): string {
 
 /** An answer that browsers save as a file. */
 function file(c: Context, name: string, format: keyof typeof types, content: Readable): Response {
-  const plain = name.replace(/[^\w .-]/g, "_");
   return c.body(Readable.toWeb(content) as ReadableStream, 200, {
     "content-type": types[format],
-    "content-disposition": `attachment; filename="${plain}"; filename*=UTF-8''${encodeURIComponent(name).replace(/['()*]/g, encodeURIComponent)}`,
+    "content-disposition": disposition("attachment", name),
   });
 }
 

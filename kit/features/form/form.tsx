@@ -14,6 +14,7 @@ import {
   typedValues,
   writtenValues,
 } from "../../entity/typed.ts";
+import { isFiles } from "../../fields/files.tsx";
 import {
   type SentForm,
   sentForm,
@@ -23,17 +24,24 @@ import {
 } from "../../http/sent-form.ts";
 import { stateOf } from "../../store/conditional-fields.ts";
 import { filledIn } from "../../store/drafts.ts";
-import { optionsOf } from "../../store/options.ts";
+import { logError } from "../../store/log.ts";
+import { offersOf } from "../../store/offers.ts";
+import { lookupsOf } from "../../store/options.ts";
+import { noteEditing, noteLeft } from "../../store/presence.ts";
 import { messageOf } from "../../store/row-rules.ts";
 import { type NotSaved, saveSubmission } from "../../store/save.ts";
 import { findAnyRow } from "../../store/select.ts";
 import { unseenReferences } from "../../store/sent-values.ts";
+import { shownValues } from "../../store/shown-values.ts";
 import { newToken, type Outcome, type Submission, sentBefore } from "../../store/submissions.ts";
-import type { Form, FormProps } from "../../ui/form.ts";
+import { chosenInput, type Form, type FormProps, labelOf } from "../../ui/form.ts";
 import { showPage } from "../../ui/layout.tsx";
+import { namedInput } from "../../ui/lookup-input.tsx";
 import { seenErrors } from "../../ui/seen-errors.ts";
 import { askedRecord, type Feature, recordPart } from "../feature.ts";
 import { leave } from "../leave.ts";
+import { joinChanges, readBeginning } from "./joining.ts";
+import { bytesOfForm, hasFiles, type SentRecord, sentRecord, shownFiles } from "./sent-record.ts";
 
 /** The forms of an entity: for a new record, and for one that is there. */
 export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): Feature {
@@ -41,6 +49,7 @@ export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): F
   const { path } = entity;
   const add = { action: "add", entity } as const;
   const change = { action: "change", entity } as const;
+  const bytes = bytesOfForm(entity);
   const show: Showing = (c, form, status = 200) =>
     showPage(c, form.scope, <Page form={form} />, { title: form.title, status });
   const state = async (c: Context, scope: Scope) => {
@@ -48,6 +57,12 @@ export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): F
     const saved = await askedRecord(c, scope, entity);
     const kept = await keptFrom(scope, entity, saved);
     return c.json(await formState(scope, entity, typed, { saved, kept }));
+  };
+  const offers = async (c: Context, scope: Scope) => {
+    const data = await sentForm(c);
+    const values = rightValues(entity, typedValues(entity, data), scope);
+    const [name, words] = [sentText(data, "_field"), sentText(data, "_words")];
+    return c.json(await offersOf(scope, entity, name, words, values));
   };
   return {
     links: [
@@ -65,6 +80,13 @@ export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): F
         look: "primary",
         text: (messages) => messages.edit,
       },
+      {
+        on: "record",
+        needs: "add",
+        path: "/duplicate",
+        look: "secondary",
+        text: (messages) => messages.duplicate,
+      },
     ],
     routes: [
       {
@@ -77,10 +99,20 @@ export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): F
         method: "POST",
         path: `${path}/new`,
         needs: add,
+        bytes,
         answer: (c, scope) => saveNew(c, scope, entity, show),
       },
       { method: "POST", path: `${path}/new/form-state`, needs: add, answer: state },
+      { method: "POST", path: `${path}/new/offers`, needs: add, answer: offers },
+      { method: "POST", path: `${path}/offers`, needs: change, answer: offers },
+      { method: "POST", path: `${path}/${recordPart}/offers`, needs: change, answer: offers },
       { method: "POST", path: `${path}/${recordPart}/form-state`, needs: change, answer: state },
+      {
+        method: "GET",
+        path: `${path}/${recordPart}/duplicate`,
+        needs: add,
+        answer: (c, scope) => beginDuplicate(c, scope, entity, show),
+      },
       {
         method: "GET",
         path: `${path}/${recordPart}/edit`,
@@ -89,8 +121,15 @@ export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): F
       },
       {
         method: "POST",
+        path: `${path}/${recordPart}/editing`,
+        needs: change,
+        answer: (c, scope) => editing(c, scope, entity),
+      },
+      {
+        method: "POST",
         path: `${path}/${recordPart}/edit`,
         needs: change,
+        bytes,
         answer: (c, scope) => saveEdit(c, scope, entity, show),
       },
     ],
@@ -109,16 +148,31 @@ async function beginNew(c: Context, scope: Scope, entity: Entity, show: Showing)
   const begun = new Map([...starts, ...given]);
   const values = await filledIn(scope, entity, "starts", begun);
   const form = await newForm(scope, entity, values);
-  return show(c, { ...form, back: localAddress(query.get("_back")) });
+  const isForLookup = query.get("_for") === "lookup";
+  return show(c, { ...form, isForLookup, back: localAddress(query.get("_back")) });
+}
+
+/** A form for a new record that begins with what another one has, but its files. */
+async function beginDuplicate(c: Context, scope: Scope, entity: Entity, show: Showing) {
+  const record = await askedRecord(c, scope, entity);
+  if (!record || !scope.may("see", entity)) return c.notFound();
+  const values = [...shownValues(scope, entity, record)].filter(([name]) => {
+    const field = entity.inputs[name];
+    return field && !isFiles(field);
+  });
+  const form = await newForm(scope, entity, new Map(values));
+  return show(c, { ...form, action: `${encodeURI(entity.path)}/new` });
 }
 
 async function saveNew(c: Context, scope: Scope, entity: Entity, show: Showing) {
-  const data = await sentForm(c);
-  const submission = sentSubmission(c, data);
-  const sent = await typedIn(scope, entity, data);
+  const record = await sentRecord(c, scope, entity, await keptFrom(scope, entity));
+  const { data } = record;
+  const submission = sentSubmission(c, data, record.digests);
+  const sent = await typedIn(scope, entity, record);
   const values = await filledIn(scope, entity, "blank", sent.values);
   const back = localAddress(sentText(data, "_back"));
   const next = sentText(data, "_then") === "another";
+  const isForLookup = sentText(data, "_for") === "lookup";
   const { search } = new URL(c.req.url);
   const goTo = (row: Row): Outcome => {
     const here = address(row);
@@ -126,6 +180,12 @@ async function saveNew(c: Context, scope: Scope, entity: Entity, show: Showing) 
     if (!scope.may("see", entity)) {
       const again = `${encodeURI(entity.path)}/new${search}`;
       return { href: again, text: scope.messages.saved(scope.namesOf(entity).heading) };
+    }
+    if (isForLookup) {
+      return {
+        href: `${here}?_added=yes`,
+        text: scope.messages.saved(row.displayTitle.slice(0, 200)),
+      };
     }
     return {
       href: next ? `${encodeURI(entity.path)}/new${search}` : (back ?? here),
@@ -135,7 +195,12 @@ async function saveNew(c: Context, scope: Scope, entity: Entity, show: Showing) 
   };
   const result = await saveSent(scope, entity, { ...sent, values }, { submission, goTo });
   if ("token" in result) return leave(c, result);
-  const form = { ...(await newForm(scope, entity, values, submission.token)), back };
+  const form = {
+    ...(await newForm(scope, entity, values, submission.token)),
+    ...sentAs(data, record),
+    isForLookup,
+    back,
+  };
   const errors = "errors" in result ? result.errors : new Map<string, string>();
   return show(c, withErrors(form, errors), ("status" in result && result.status) || 422);
 }
@@ -145,36 +210,95 @@ async function beginEdit(c: Context, scope: Scope, entity: Entity, show: Showing
   if (!record) return c.notFound();
   await requireOn(scope, "change", entity, record.id);
   const form = await editForm(scope, entity, writtenValues(entity, record, scope), record);
-  return show(c, { ...form, back: localAddress(c.req.query("_back")) ?? address(record) });
+  // A form can be filled in while nobody can be told of it.
+  const others = await noteEditing(scope, entity, record.id).catch((error) => {
+    logError(error, "noting who has a form open");
+    return [];
+  });
+  return show(c, { ...form, others, back: localAddress(c.req.query("_back")) ?? address(record) });
+}
+
+/** Notes who has the form open, or left it; answers with the others. */
+async function editing(c: Context, scope: Scope, entity: Entity) {
+  const record = await askedRecord(c, scope, entity);
+  if (!record) return c.notFound();
+  await requireOn(scope, "change", entity, record.id);
+  if (c.req.query("left") === "yes") {
+    await noteLeft(scope, entity, record.id);
+    return c.json({ said: "" });
+  }
+  const others = await noteEditing(scope, entity, record.id);
+  return c.json({ said: others.length > 0 ? scope.messages.alsoEditing(others) : "" });
 }
 
 async function saveEdit(c: Context, scope: Scope, entity: Entity, show: Showing) {
-  const data = await sentForm(c);
-  const submission = sentSubmission(c, data);
   const row = await askedRecord(c, scope, entity);
+  const record = await sentRecord(c, scope, entity, await keptFrom(scope, entity, row));
+  const { data } = record;
+  const submission = sentSubmission(c, data, record.digests);
   if (!row) return afterDeletion(c, scope, entity, data, submission, show);
   const back = localAddress(sentText(data, "_back"));
-  const sent = await typedIn(scope, entity, data, row);
-  const version = sentVersion(data);
+  const sent = await typedIn(scope, entity, record, row);
   const before = address(row);
-  const goTo = (now: Row): Outcome => {
+  const goTo = (theirs: readonly string[]) => (now: Row) => {
+    const { saved, joinedWith } = scope.messages;
     const here = back && !isSameAddress(back, before) ? back : address(now);
-    return { href: here, text: scope.messages.saved(scope.namesOf(entity).heading) };
+    const done = saved(scope.namesOf(entity).heading);
+    const labels = theirs.map((name) => labelOf({ scope, entity }, name));
+    return { href: here, text: labels.length > 0 ? `${done} ${joinedWith(labels)}` : done };
   };
-  const result: Saving =
-    version === undefined
-      ? { stale: true }
-      : await saveSent(scope, entity, { ...sent, saved: { row, version } }, { submission, goTo });
-  if ("token" in result) return leave(c, result);
-  const form = { ...(await editForm(scope, entity, sent.values, row, submission.token)), back };
-  if ("stale" in result) {
+  const fixed = await keptFrom(scope, entity, row);
+  let was = readBeginning(sentText(data, "_was")) ?? new Map<string, string[]>();
+  let version = sentVersion(data) ?? 0;
+  let values = chosenOf(data, entity, sent.values, was);
+  let theirs: readonly string[] = [];
+  for (let turn = 0; ; turn++) {
+    const whole = { ...sent, values, saved: { row, version } };
+    const result = await saveSent(scope, entity, whole, { submission, goTo: goTo(theirs) });
+    if ("token" in result) {
+      await noteLeft(scope, entity, row.id).catch((error) => logError(error, "noting who left"));
+      return leave(c, result);
+    }
+    const shown = async (typed: Typed): Promise<Form> => ({
+      ...(await editForm(scope, entity, typed, row, submission.token)),
+      ...sentAs(data, record),
+      began: was,
+      version,
+      back,
+    });
+    if ("errors" in result) {
+      return show(c, withErrors(await shown(values), result.errors), result.status ?? 422);
+    }
     const now = await findAnyRow(scope, entity, row.id);
     if (!now) return afterDeletion(c, scope, entity, data, submission, show);
-    const saved = writtenValues(entity, now, scope);
-    return show(c, { ...form, version: now.version, saved }, 409);
+    const saved = shownValues(scope, entity, now);
+    const joined = joinChanges(scope, entity, { was, typed: values, saved }, fixed);
+    theirs = [...new Set([...theirs, ...joined.theirs])];
+    [values, was, version] = [joined.values, saved, now.version];
+    // Whoever saves in between again and again has to be waited for.
+    if (joined.conflicts.length > 0 || turn === 3) {
+      const conflict = { saved, fields: joined.conflicts, joined: theirs };
+      return show(c, { ...(await shown(values)), conflict }, 409);
+    }
   }
-  const shown = withErrors(form, result.errors);
-  return show(c, { ...shown, version: version ?? row.version }, result.status ?? 422);
+}
+
+/** What was typed, with what somebody else saved where the person chose that. */
+function chosenOf(data: SentForm, { inputs }: Entity, typed: Typed, was: Typed): Typed {
+  const values = new Map(typed);
+  for (const name of Object.keys(inputs)) {
+    if (data.get(chosenInput(name)) !== "theirs") continue;
+    const other = was.get(name);
+    if (other) values.set(name, other);
+    else values.delete(name);
+  }
+  return values;
+}
+
+/** Titles that were typed into lookups and belong to no record, so that they are in the form again. */
+function sentAs(data: SentForm, { wrong }: SentRecord): Pick<Form, "named"> {
+  const named = [...wrong.keys()].map((name) => [name, sentText(data, namedInput(name))] as const);
+  return { named: new Map(named.filter(([, text]) => text !== "")) };
 }
 
 /** What was typed for a record that is gone: it can be saved as a new one. */
@@ -195,19 +319,19 @@ async function afterDeletion(
 /** The result of a form: saved, or why not. */
 type Saving = { token: string; outcome: Outcome } | NotSaved;
 
-/** What somebody sent, and what of it the form didn't ask for. */
+/** What somebody sent, and what of it isn't taken: what the form didn't ask for, and files that can't be. */
 interface Sent {
   values: Typed;
-  unasked: Map<string, string>;
+  refused: Map<string, string>;
 }
 
 function saveSent(
   scope: Scope,
   entity: Entity,
-  { values, unasked, saved }: Sent & { saved?: { row: Row; version: number } },
+  { values, refused, saved }: Sent & { saved?: { row: Row; version: number } },
   once: Parameters<typeof saveSubmission>[3],
 ): Promise<Saving> {
-  if (unasked.size > 0) return Promise.resolve({ errors: unasked });
+  if (refused.size > 0) return Promise.resolve({ errors: refused });
   return saveSubmission(scope, entity, { typed: values, saved }, once);
 }
 
@@ -263,23 +387,27 @@ async function formOf(
 ): Promise<Form> {
   const { shown, needed, blank = {} } = entity.conditionalFields;
   const fixed = await keptFrom(scope, entity, saved);
+  const right = rightValues(entity, values, scope);
+  const path = `${encodeURI(entity.path)}/${saved?.id ?? "new"}`;
   return {
     scope,
     entity,
     title,
     values,
     errors: new Map(),
-    options: await optionsOf(scope, entity, values),
+    ...(await lookupsOf(scope, entity, values, right)),
+    offersAt: `${path}/offers`,
+    hasFiles: hasFiles(entity),
+    files: await shownFiles(scope, entity, values, saved),
     token,
     state: await formState(scope, entity, values, { saved, kept: fixed }),
     fixed,
     record: saved,
     filled: saved ? [] : Object.keys(blank),
     kept: saved ? unseenReferences(entity, saved) : [],
-    ...((shown || needed) && {
-      stateAt: `${encodeURI(entity.path)}/${saved?.id ?? "new"}/form-state`,
-    }),
+    ...((shown || needed) && { stateAt: `${path}/form-state` }),
     version: saved?.version ?? 0,
+    ...(saved && { began: shownValues(scope, entity, saved) }),
     isNew: !saved,
   };
 }
@@ -288,11 +416,15 @@ async function formOf(
  * What was typed. What the form doesn't ask for, as things are, stays as it is, or as a new record starts;
  * what somebody sends for it all the same is an error.
  */
-async function typedIn(scope: Scope, entity: Entity, data: SentForm, saved?: Row): Promise<Sent> {
+async function typedIn(
+  scope: Scope,
+  entity: Entity,
+  { data, wrong: refused }: SentRecord,
+  saved?: Row,
+): Promise<Sent> {
   const values = new Map(typedValues(entity, data));
-  const unasked = new Map<string, string>();
   const { shown: conditions } = entity.conditionalFields;
-  if (!conditions) return { values, unasked };
+  if (!conditions) return { values, refused };
   const kept = await keptFrom(scope, entity, saved);
   const others = writtenValues(entity, saved ?? startValues(entity.inputs, scope), scope);
   const keep = (name: string) => {
@@ -313,12 +445,12 @@ async function typedIn(scope: Scope, entity: Entity, data: SentForm, saved?: Row
         !isSameTyped(values.get(name), others.get(name)),
     );
     for (const name of hidden) {
-      unasked.set(name, scope.messages.notAsked);
+      refused.set(name, scope.messages.notAsked);
       keep(name);
     }
     if (hidden.length === 0) break;
   }
-  return { values, unasked };
+  return { values, refused };
 }
 
 /**

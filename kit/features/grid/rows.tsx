@@ -5,6 +5,7 @@ import { address } from "../../entity/links.ts";
 import type { Typed } from "../../entity/typed.ts";
 import { choiceLabel } from "../../fields/choice.tsx";
 import type { Field } from "../../fields/field.ts";
+import { isFiles } from "../../fields/files.tsx";
 import { typeOf } from "../../fields/types.ts";
 import { cellText } from "../../store/cell-texts.ts";
 import { type Columns, labelOfShown, shownColumns } from "../../ui/columns.ts";
@@ -39,7 +40,12 @@ export function gridColumns<Known extends Entity>(
       (isReference(field) || isReferences(field)) &&
       !scope.may("see", scope.entities.named(field.to));
     const isTyped =
-      !own && field && Object.hasOwn(entity.inputs, name ?? "") && !isKept && !isUnseen;
+      !own &&
+      field &&
+      !isFiles(field) &&
+      Object.hasOwn(entity.inputs, name ?? "") &&
+      !isKept &&
+      !isUnseen;
     return {
       name: isTyped ? name : undefined,
       field,

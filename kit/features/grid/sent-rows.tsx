@@ -1,6 +1,6 @@
 import type { Context } from "hono";
 import { HTTPException } from "hono/http-exception";
-import { z } from "zod";
+import * as z from "zod";
 import { Forbidden, type Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { address, recordId } from "../../entity/links.ts";

@@ -1,5 +1,5 @@
 import Papa from "papaparse";
-import { z } from "zod";
+import * as z from "zod";
 
 /** What was read of a file: the titles of its columns, and its rows. */
 export interface Sheet {

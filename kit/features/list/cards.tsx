@@ -2,6 +2,7 @@ import type { Child } from "hono/jsx";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Highlight, Row } from "../../entity/entity.ts";
 import { address } from "../../entity/links.ts";
+import { filesIn, isPicture } from "../../files/stored-file.ts";
 import { type Columns, labelOfShown, shownColumns } from "../../ui/columns.ts";
 import { HighlightNote } from "../../ui/highlight.tsx";
 import { shownValue } from "../../ui/value.tsx";
@@ -44,6 +45,7 @@ export function Card({
   row,
   facts,
   highlight,
+  picture,
   level: Heading,
   children,
 }: {
@@ -51,6 +53,8 @@ export function Card({
   row: Row;
   facts: readonly CardFact[];
   highlight: Highlight | undefined;
+  /** The address of a picture of it. */
+  picture?: string | undefined;
   /** What its title is on the page. */
   level: "h2" | "h3";
   children?: Child;
@@ -61,6 +65,7 @@ export function Card({
   });
   return (
     <article class="card-record" data-color={highlight?.color}>
+      {picture && <img class="card-picture" src={picture} alt="" loading="lazy" />}
       <Heading>
         <a href={address(row)}>{row.displayTitle}</a>
         <HighlightNote scope={scope} highlight={highlight} />
@@ -80,14 +85,24 @@ export function Card({
   );
 }
 
+/** The field with the picture of each record: the first that the person sees. */
+export function pictureField(scope: Scope, entity: Entity): string | undefined {
+  return Object.keys(entity.fields).find(
+    (name) => entity.fields[name]?.kind === "image" && !scope.isHidden(entity, name),
+  );
+}
+
 /** The records of a page as cards. */
 export function Cards({
   scope,
+  picture,
   rows,
   facts,
   highlights,
 }: {
   scope: Scope;
+  /** The field with a picture of each. */
+  picture: string | undefined;
   rows: readonly Row[];
   facts: readonly CardFact[];
   highlights: ReadonlyMap<number, Highlight>;
@@ -95,8 +110,20 @@ export function Cards({
   return (
     <div class="cards">
       {rows.map((row) => (
-        <Card scope={scope} row={row} facts={facts} highlight={highlights.get(row.id)} level="h2" />
+        <Card
+          scope={scope}
+          row={row}
+          facts={facts}
+          highlight={highlights.get(row.id)}
+          picture={picture && pictureOf(row, picture)}
+          level="h2"
+        />
       ))}
     </div>
   );
+}
+
+function pictureOf(row: Row, field: string): string | undefined {
+  const found = filesIn(row[field]).find(isPicture);
+  return found && `${address(row)}/files/${field}/${found.key}?as=small`;
 }

@@ -2,6 +2,7 @@ import type { Context } from "hono";
 import type { Scope } from "../../access/scope.ts";
 import { type Entity, isReferences } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
+import type { Field } from "../../fields/field.ts";
 import { typeOf } from "../../fields/types.ts";
 import type { Spread } from "../../store/list/counted.ts";
 import { type Facet, facetsOf } from "../../store/list/facets.ts";
@@ -56,10 +57,12 @@ function Panel({
       {facets.map((facet) => (
         <fieldset class="facet">
           <legend>{labelOfColumn(scope, entity, facet.name)}</legend>
-          {typeOf(facet.field).filter === "choices" ? (
+          {isByValues(facet.field) ? (
             <Values scope={scope} facet={facet} most={most} />
           ) : (
-            <Range scope={scope} entity={entity} facet={facet} query={query} />
+            typeOf(facet.field).filter !== "presence" && (
+              <Range scope={scope} entity={entity} facet={facet} query={query} />
+            )
           )}
           <Blank scope={scope} facet={facet} most={most} />
           {typeOf(facet.field).filter === "choices" && (
@@ -85,6 +88,11 @@ function Panel({
       </div>
     </form>
   );
+}
+
+/** Whether it is filtered by some of its values, which are listed. */
+function isByValues(field: Field): boolean {
+  return ["choices", "tags"].includes(typeOf(field).filter);
 }
 
 function Values({ scope, facet, most }: { scope: Scope; facet: Facet; most: number }) {

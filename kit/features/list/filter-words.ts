@@ -15,6 +15,7 @@ export function filterValue(
   if (title !== undefined) return title;
   if (field.choices) return labelIn(field.choices[value] ?? value, scope.language);
   if (field.kind === "boolean") return format.boolean(value === "yes");
+  if (field.kind === "tags") return value;
   if (isSpan(value)) return messages.spans[value];
   if (value === "me") return messages.me;
   const { filter } = typeOf(field);

@@ -37,7 +37,7 @@ import { moveSent } from "../moving.tsx";
 import { reportAddress } from "../report/builder.tsx";
 import { reportOf } from "../report/report.tsx";
 import { Board, boardPage, movedTo, movePath } from "./board.tsx";
-import { Cards, cardFacts } from "./cards.tsx";
+import { Cards, cardFacts, pictureField } from "./cards.tsx";
 import { chosenColumns, chosenWidths, columnsSent, showColumns } from "./columns.tsx";
 import { type Chip, Chips, chipsOf } from "./filter-chips.tsx";
 import { panelPath, showPanel } from "./filter-panel.tsx";
@@ -233,13 +233,15 @@ async function laidOut<Known extends Entity>(
   },
 ): Promise<Child | undefined> {
   const entity = known as unknown as Entity;
+  const picture = pictureField(scope, entity);
   const layouts: Readonly<Record<LaidOut["kind"], () => Promise<Child | undefined> | undefined>> = {
     table: () => undefined,
     cards: async () => (
       <Cards
         scope={scope}
         rows={page.rows as unknown as Row[]}
-        facts={cardFacts(scope, known, columns)}
+        picture={picture}
+        facts={cardFacts(scope, known, columns, [picture])}
         highlights={highlights}
       />
     ),

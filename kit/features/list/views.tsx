@@ -81,8 +81,12 @@ export async function showViews(
           choices={groups}
           errors={errors}
         />
+        <label class="form-check-label mb-3 d-block">
+          <input class="form-check-input" type="checkbox" name="menu" value="yes" />{" "}
+          {messages.putInMenu}
+        </label>
         {query.get("layout") === "report" && (
-          <label class="form-check-label mb-3">
+          <label class="form-check-label mb-3 d-block">
             <input class="form-check-input" type="checkbox" name="monthly" value="yes" />{" "}
             {messages.report.monthly}
           </label>
@@ -104,6 +108,7 @@ export async function showViews(
                     {view.group_name === null
                       ? messages.nobodyElse
                       : (labels.get(view.group_name) ?? view.group_name)}
+                    {view.in_menu && <span class="soft small"> · {messages.isInMenu}</span>}
                     {view.monthly !== null && (
                       <span class="soft small"> · {messages.report.isMonthly}</span>
                     )}
@@ -179,6 +184,7 @@ export async function viewSent(c: Context, scope: Scope, entity: Entity) {
       name: name.value,
       query,
       group_name: asked || null,
+      in_menu: sentText(data, "menu") === "yes",
       // It is sent from the next month on.
       monthly: isReport && sentText(data, "monthly") === "yes" ? scope.now.slice(0, 7) : null,
     }));

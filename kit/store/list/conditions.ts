@@ -40,7 +40,7 @@ function onlyConditions(scope: Scope, entity: Entity, query: URLSearchParams): C
   return [condition as unknown as Condition];
 }
 
-export function where(conditions: readonly RawBuilder<unknown>[] | readonly Condition[]) {
+export function where(conditions: readonly (RawBuilder<unknown> | Condition)[]) {
   return conditions.length > 0 ? sql`where ${sql.join([...conditions], sql` and `)}` : sql``;
 }
 

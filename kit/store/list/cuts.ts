@@ -14,6 +14,7 @@ const parts = 12;
 /** The range from the least value of a field to its largest one, in equal parts; none where there are no two values. */
 export function cutsOf(scope: Scope, field: Field, least: unknown, largest: unknown): Cut[] {
   if (least === null || least === undefined || String(least) === String(largest)) return [];
+  if (typeOf(field).filter === "presence") return [];
   return typeOf(field).filter === "numbers"
     ? numberCuts(Number(least), Number(largest), stepOf(scope, field))
     : dayCuts(dayOf(scope, least), dayOf(scope, largest));

@@ -1,7 +1,9 @@
 import { type RawBuilder, type SqlBool, sql } from "kysely";
 import type { Scope } from "../../access/scope.ts";
+import { exactly } from "../../database/current-dialect.ts";
 import { type Entity, isComputed, isReference, isReferences } from "../../entity/entity.ts";
 import type { Field, ReferencesField } from "../../fields/field.ts";
+import { tagsIn } from "../../fields/tags.tsx";
 import { typeOf } from "../../fields/types.ts";
 import { archiveChoice } from "../archive.ts";
 import { titleOf } from "../titles.ts";
@@ -114,6 +116,8 @@ async function countTogether(
       counted.set(name, await linkedCounts(scope, entity, field, wanted));
     } else if (isReference(field)) {
       counted.set(name, await referenceCounts(scope, entity, value, wanted));
+    } else if (typeOf(field).filter === "tags") {
+      counted.set(name, await tagCounts(scope, entity, value, wanted));
     } else if (typeOf(field).filter === "choices") {
       const known = field.choices ? Object.keys(field.choices) : ["yes", "no"];
       const filled = sums.add(sql`count(${value})`);
@@ -230,6 +234,39 @@ async function referenceCounts(
       .map((row) => ({ value: String(row.value), count: Number(row.total) })),
     more: filled.length > mostOffered,
     blank: isMissing ? await blanksOf(scope, entity, value, wanted) : Number(blank?.total ?? 0),
+  };
+}
+
+/** The most different combinations of tags that are counted. */
+const mostCombined = 5000;
+
+/** How many rows have each of the tags that most have. */
+async function tagCounts(
+  scope: Scope,
+  entity: Entity,
+  value: RawBuilder<unknown>,
+  wanted: readonly Condition[],
+): Promise<Counted> {
+  const { rows } = await sql<{ held: string | null; total: number }>`
+    select ${exactly(value)} as held, count(*) as total
+    from ${scope.rowsOf(entity)} as ${sql.table(entity.table)} ${where(wanted)}
+    group by ${exactly(value)} order by total desc limit ${sql.lit(mostCombined)}`.execute(
+    scope.db,
+  );
+  const counts = new Map<string, number>();
+  for (const { held, total } of rows) {
+    for (const tag of held === null ? [] : tagsIn(held)) {
+      counts.set(tag, (counts.get(tag) ?? 0) + Number(total));
+    }
+  }
+  const values = [...counts]
+    .map(([tag, count]) => ({ value: tag, count }))
+    .sort((one, other) => other.count - one.count || (one.value < other.value ? -1 : 1));
+  const blank = rows.find(({ held }) => held === null);
+  return {
+    values: values.slice(0, mostOffered),
+    more: values.length > mostOffered,
+    blank: Number(blank?.total ?? 0),
   };
 }
 

@@ -1,6 +1,6 @@
 import { type RawBuilder, type SqlBool, sql } from "kysely";
 import type { Scope } from "../../access/scope.ts";
-import { bindValue } from "../../database/current-dialect.ts";
+import { bindValue, holdsExactly } from "../../database/current-dialect.ts";
 import { type Entity, isComputed, isReference, isReferences } from "../../entity/entity.ts";
 import { isDate } from "../../fields/date.ts";
 import type { Field, ReferencesField } from "../../fields/field.ts";
@@ -37,8 +37,13 @@ export function filterParameter(name: string): string {
 /** The fields by which a person can filter, by their names. */
 export function filterable(scope: Scope, entity: Entity): [string, Field][] {
   return Object.entries(entity.fields).filter(
-    ([name, field]) => typeOf(field).filter !== "none" && !scope.isHidden(entity, name),
+    ([name, field]) => isFilter(field) && !scope.isHidden(entity, name),
   );
+}
+
+function isFilter(field: Field): boolean {
+  const { filter } = typeOf(field);
+  return filter === "presence" ? !field.required : filter !== "none";
 }
 
 /** The filters of an address; whatever makes no sense is left out. */
@@ -78,11 +83,11 @@ function partsOf(scope: Scope, field: Field, name: string, query: URLSearchParam
   const { filter } = typeOf(field);
   const parts: FilterPart[] = [];
   const isValue = filter === "numbers" ? isNumber : isDate;
-  if (filter === "choices") {
+  if (filter === "choices" || filter === "tags") {
     for (const value of new Set(query.getAll(name).slice(0, mostValues))) {
       if (isChoice(scope, field, value)) parts.push({ parameter: name, value, means: "value" });
     }
-  } else {
+  } else if (filter !== "presence") {
     for (const means of ["from", "to"] as const) {
       const parameter = `${name}.${means}`;
       const value = (query.get(parameter) ?? "").trim();
@@ -103,6 +108,7 @@ function isNumber(text: string): boolean {
 }
 
 function isChoice({ access }: Scope, field: Field, value: string): boolean {
+  if (field.kind === "tags") return value.trim() !== "" && /^[^,;\n]{1,80}$/.test(value);
   if (field.choices) return Object.hasOwn(field.choices, value);
   if (field.kind === "boolean") return value === "yes" || value === "no";
   const isMe = value === "me" && "to" in field && field.to === access?.record;
@@ -162,6 +168,7 @@ function keeping(
     return anyOf(parts.map((part) => (part.value === "yes" ? sql`${value}` : sql`not ${value}`)));
   }
   const { filter } = typeOf(field);
+  if (filter === "tags") return anyOf(parts.map((part) => hasTag(value, part.value)));
   if (filter === "choices")
     return sql<SqlBool>`${value} in (${sql.join(parts.map((part) => part.value))})`;
   const given = (means: FilterPart["means"]) => parts.find((part) => part.means === means)?.value;
@@ -181,6 +188,11 @@ function keeping(
       .map((range) => (filter === "days" ? between(value, range) : during(scope, value, range))),
     sql` and `,
   )})`;
+}
+
+/** That a text of tags has one. */
+export function hasTag(value: RawBuilder<unknown>, tag: string): RawBuilder<SqlBool> {
+  return holdsExactly(sql`concat(', ', ${value}, ',')`, `, ${tag},`);
 }
 
 function between(

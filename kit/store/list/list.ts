@@ -10,7 +10,7 @@ import { type Grouping, groupedKeys } from "./groups.ts";
 import { orderKeys } from "./order.ts";
 import { farPager, numberedPager, type PagerLinks } from "./pager.ts";
 import { rowsAt } from "./picking.ts";
-import { type ListRequest, listRequest } from "./request.ts";
+import { firstPage, type ListRequest, listRequest } from "./request.ts";
 import type { Totals } from "./totals.ts";
 
 /** One page of a list. */
@@ -34,6 +34,8 @@ export interface ListPage<Known extends Entity = Entity> {
   highlights?: ReadonlyMap<number, Highlight>;
   /** The field by which rows are grouped, and the groups of the page. */
   grouping?: Grouping;
+  /** By what the address of a page with several lists speaks of this one: `visits.page=2`. */
+  part?: string;
 }
 
 /** How many rows there are on all pages: counted up to a bound, unless all are asked for. */
@@ -49,18 +51,40 @@ export interface Total {
 export function relatedBy<Known extends Entity>(
   entity: Known,
   field: keyof Known["fields"] & string,
-): (scope: Scope, id: number) => Promise<ListPage<Known>> {
-  return async (scope, id) => {
+): (scope: Scope, id: number, asked?: RelatedQuery) => Promise<ListPage<Known>> {
+  return async (scope, id, asked) => {
     const known = entity as unknown as Entity;
     // Where somebody doesn't see the field, there is no filter by it: nothing is related.
-    const query = new URLSearchParams({ [filterParameter(field)]: String(id) });
+    const query = new URLSearchParams({
+      [filterParameter(field)]: String(id),
+      ...Object.fromEntries(asked?.query ?? []),
+    });
     const request = listRequest(query);
     const page = scope.isHidden(known, field)
       ? emptyPage(scope, entity, request)
       : await listPage(scope, entity, request);
     const ids = page.rows.map((row) => row.id);
-    return { ...page, changeable: await allowedAmong(scope, "change", known, ids) };
+    const changeable = await allowedAmong(scope, "change", known, ids);
+    return { ...page, changeable, ...(asked && { part: asked.part }) };
   };
+}
+
+/** What the address of a page says of one of its lists. */
+export interface RelatedQuery {
+  part: string;
+  query: URLSearchParams;
+}
+
+/** What of the address of a list counts for one of several on a page. */
+const relatedParameters = ["search", ...Object.keys(firstPage)];
+
+/** What an address says of one list of its page: `visits.search=mites&visits.page=2`. */
+export function relatedQuery(query: URLSearchParams, part: string): RelatedQuery {
+  const own = relatedParameters.flatMap((name) => {
+    const value = query.get(`${part}.${name}`);
+    return value === null ? [] : [[name, value]];
+  });
+  return { part, query: new URLSearchParams(own) };
 }
 
 /** One page of the rows of an entity that are in sight, and how many there are in all; only that, where no rows are needed. */

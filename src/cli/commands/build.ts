@@ -1,6 +1,6 @@
 import { Flags } from "@oclif/core";
 import { buildApplication } from "../../flows/build/build.ts";
-import { buildableProject } from "../../flows/check/check.ts";
+import { checkProject } from "../../flows/check/check.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";
@@ -20,7 +20,7 @@ export default class Build extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Build);
-    const { project, model } = buildableProject(flags.project);
+    const { project, model } = checkProject(flags.project);
     if (flags["dry-run"]) {
       const planned = await buildApplication(project, model, this.report, { dry: true });
       const { files, kept } = planned;

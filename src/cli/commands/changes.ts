@@ -1,6 +1,6 @@
 import { Flags } from "@oclif/core";
 import { reportChanges } from "../../flows/changes/changes.ts";
-import { buildableProject } from "../../flows/check/check.ts";
+import { checkProject } from "../../flows/check/check.ts";
 import { brokenText, changesText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { done, next } from "../words.ts";
@@ -33,7 +33,7 @@ export default class Changes extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Changes);
-    const { project, model } = buildableProject(flags.project);
+    const { project, model } = checkProject(flags.project);
     const { sql, ...changes } = await reportChanges(project, model, { rules: true });
     const { pending, unprepared, drift, broken, renames } = changes;
     const open = pending.length + unprepared.length + drift.length > 0;

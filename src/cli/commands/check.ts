@@ -1,5 +1,4 @@
 import { Flags } from "@oclif/core";
-import { typeRules } from "../../core/fields/types.ts";
 import { modelJsonSchema } from "../../core/model/shapes.ts";
 import { checkProject, updateFormulas } from "../../flows/check/check.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
@@ -35,10 +34,6 @@ export default class Check extends LevaduraCommand {
     for (const note of notes) this.warn(`${diagnosticText(note)}\n`);
     const summary = `${count(model.entities.length, "entity", "entities")}, ${count(fields.length, "field")}`;
     this.say(done("The model is valid", summary));
-    const later = [...new Set(fields.map(({ type }) => type.kind))].filter(
-      (kind) => !typeRules[kind].works,
-    );
-    if (later.length > 0) this.warn(`  Applications can't be built with ${later.join(", ")} yet.`);
     this.hint(next("levadura rise", "runs the application and follows the model"));
     return {
       entities: model.entities.length,

@@ -15,7 +15,7 @@ import { LevaduraCommand, projectFlag } from "../command.ts";
 import { previewPage } from "../import-page.ts";
 import { loadedText, previewText, questionText, takenAnswers } from "../import-words.ts";
 import { shown } from "../terminal.ts";
-import { done, next } from "../words.ts";
+import { count, done, next } from "../words.ts";
 
 /** The exit status that tells scripts that nothing was written. */
 const previewStatus = 5;
@@ -62,6 +62,10 @@ export default class Import extends LevaduraCommand {
       description: "the name of the application; otherwise that of the first file",
       helpValue: "WORDS",
     }),
+    files: Flags.string({
+      description: "the folder of the files that cells name; otherwise that of the sheet",
+      helpValue: "DIR",
+    }),
     open: Flags.boolean({ description: "show the preview as a page in the browser, too" }),
     yes: Flags.boolean({ char: "y", description: "write without asking" }),
     "delete-missing": Flags.boolean({
@@ -81,6 +85,7 @@ export default class Import extends LevaduraCommand {
         ...(flags.plan && { plan: flags.plan }),
         ...(flags.into && { into: flags.into }),
         ...(flags.name && { name: flags.name }),
+        ...(flags.files && { filesFrom: flags.files }),
         asTheyAre: flags["no-reshaping"],
         ...(this.#canAnswer(files, flags) && { answer: askedAtTerminal }),
       },
@@ -111,7 +116,9 @@ export default class Import extends LevaduraCommand {
         keepImport(prepared, options, this.report),
       );
       this.say("");
-      for (const file of kept.files) this.say(done(`Wrote ${file}`));
+      const own = kept.files.slice(0, kept.files.length - kept.copied);
+      for (const file of own) this.say(done(`Wrote ${file}`));
+      if (kept.copied > 0) this.say(done(`Copied ${count(kept.copied, "file")} into data/`));
       for (const line of takenAnswers(shown(prepared.questions))) this.warn(line);
       if (kept.loaded)
         this.say(`${done("Loaded into the database")}\n${loadedText(kept.loaded, true)}`);

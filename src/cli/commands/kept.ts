@@ -1,4 +1,4 @@
-import { buildableProject } from "../../flows/check/check.ts";
+import { checkProject } from "../../flows/check/check.ts";
 import { type KeptSummary, listKept } from "../../flows/kept/kept.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { shown } from "../terminal.ts";
@@ -15,7 +15,7 @@ export default class Kept extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Kept);
-    const { project } = buildableProject(flags.project);
+    const { project } = checkProject(flags.project);
     const kept = await listKept(project);
     if (kept.length === 0) {
       this.say("Nothing was kept: no command has deleted rows that anybody entered.");
@@ -31,7 +31,8 @@ function whenOf({ time }: KeptSummary): string {
   return time.slice(0, 16).replace("T", " ");
 }
 
-function holdsText({ holds }: KeptSummary): string {
+function holdsText({ holds, files }: KeptSummary): string {
+  if (files !== undefined) return count(files, "file");
   const parts = holds.map(({ table: name, column, rows }) =>
     column ? `${count(rows, "value")} of ${name}.${column}` : `${count(rows, "row")} of ${name}`,
   );

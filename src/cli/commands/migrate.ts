@@ -1,7 +1,7 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
-import { buildableProject, type Checked } from "../../flows/check/check.ts";
+import { type Checked, checkProject } from "../../flows/check/check.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import { migrateLosses, migrateProject, putInOrder } from "../../flows/migrate/migrate.ts";
 import { clearDatabase, clearingOf } from "../../flows/migrate/reset-database.ts";
@@ -40,7 +40,7 @@ export default class Migrate extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Migrate);
-    const { project, model } = buildableProject(flags.project);
+    const { project, model } = checkProject(flags.project);
     const moved = flags["in-order"] ? await this.#putInOrder(project, model) : [];
     const copy = flags["start-over"] ? await this.#clear(project, flags.database) : undefined;
     const lost = flags.to === undefined ? [] : await migrateLosses(project, model, flags.to);

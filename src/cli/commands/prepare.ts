@@ -1,6 +1,6 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
-import { buildableProject } from "../../flows/check/check.ts";
+import { checkProject } from "../../flows/check/check.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import {
   changesToPrepare,
@@ -54,7 +54,7 @@ export default class Prepare extends LevaduraCommand {
     if (flags.name && !/^[a-z0-9]+(-[a-z0-9]+)*$/.test(flags.name)) {
       throw new Failure("usage", `--name ${flags.name}: use small letters, digits and hyphens`);
     }
-    const { project, model } = buildableProject(flags.project);
+    const { project, model } = checkProject(flags.project);
     const formerly = new Map<string, string>();
     const acceptLoss = new Set(flags["accept-loss"]);
     const options: PrepareOptions = {

@@ -1,13 +1,13 @@
 import { Args } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
-import { buildableProject } from "../../flows/check/check.ts";
-import { type Restored, restoreKept } from "../../flows/kept/kept.ts";
+import { checkProject } from "../../flows/check/check.ts";
+import { type Restored, restoreFiles, restoreKept } from "../../flows/kept/kept.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
 import { count, done, next, warning } from "../words.ts";
 
 export default class Restore extends LevaduraCommand {
-  static override summary = "put kept rows and values back into the database";
+  static override summary = "put kept rows, values and files back";
   static override description =
     "Rows and values that exist stay as they are. Those that no longer fit are listed.";
   static override examples = [
@@ -24,7 +24,12 @@ export default class Restore extends LevaduraCommand {
 
   async run() {
     const { args, flags } = await this.parse(Restore);
-    const { project, model } = buildableProject(flags.project);
+    const { project, model } = checkProject(flags.project);
+    const files = await aloneOn(project, "restore", () => restoreFiles(project, args.name));
+    if (files !== undefined) {
+      this.say(done(`Put back ${count(files, "file")}`));
+      return { restored: [], files };
+    }
     const restored = await aloneOn(project, "restore", () =>
       restoreKept(project, model, args.name, this.report),
     );

@@ -1,6 +1,6 @@
 import { Args, Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
-import { buildableProject } from "../../flows/check/check.ts";
+import { checkProject } from "../../flows/check/check.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import { type RewindRequest, rewindLosses, rewindProject } from "../../flows/migrate/migrate.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
@@ -35,7 +35,7 @@ export default class Rewind extends LevaduraCommand {
     if (args.migration !== undefined && flags.count !== undefined) {
       throw new Failure("usage", "a migration and --count are both given", "leave one of them out");
     }
-    const { project, model } = buildableProject(flags.project);
+    const { project, model } = checkProject(flags.project);
     const request: RewindRequest =
       args.migration !== undefined
         ? { downTo: args.migration }

@@ -1,6 +1,6 @@
 import { Args, Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
-import { buildableProject, type Checked, checkProject } from "../../flows/check/check.ts";
+import { type Checked, checkProject } from "../../flows/check/check.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import { othersIn } from "../../flows/rows/clear-rows.ts";
 import { seedFiles } from "../../flows/seed/files.ts";
@@ -66,7 +66,7 @@ export default class Seed extends LevaduraCommand {
 
   async run() {
     const { flags, argv } = await this.parse(Seed);
-    const checked = flags.to ? checkProject(flags.project) : buildableProject(flags.project);
+    const checked = flags.to ? checkProject(flags.project) : checkProject(flags.project);
     const { project, model } = checked;
     const request: SeedRequest = {
       entities: entitiesNamed(model, argv.map(String)),
@@ -85,8 +85,6 @@ export default class Seed extends LevaduraCommand {
         flags.as ?? "csv",
         this.report,
       );
-      for (const name of written.empty)
-        this.warn(warning(`${name} stays empty: its type can't be filled yet`));
       this.hint(next(`ls ${flags.to}`, "shows them"));
       return written;
     }

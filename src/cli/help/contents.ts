@@ -4,7 +4,17 @@ export const chapters: readonly { title: string; commands: readonly string[] }[]
   { title: "Model", commands: ["check", "report"] },
   {
     title: "Database",
-    commands: ["changes", "prepare", "migrate", "rewind", "history", "seed", "kept", "restore"],
+    commands: [
+      "changes",
+      "prepare",
+      "migrate",
+      "rewind",
+      "history",
+      "seed",
+      "kept",
+      "restore",
+      "files",
+    ],
   },
   { title: "Application", commands: ["build", "serve", "rise"] },
   { title: "This program", commands: ["completion"] },
@@ -15,6 +25,10 @@ export const variables: readonly (readonly [string, string])[] = [
   [
     "DATABASE_URL",
     "where the database is: a file, or the address of a server; also read from .env",
+  ],
+  [
+    "FILES_URL",
+    "where files of records are: a folder, or s3://KEY:SECRET@host/bucket; also read from .env",
   ],
   [
     "HOST_NAMES",

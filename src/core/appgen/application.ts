@@ -18,6 +18,7 @@ import {
   appModule,
   databaseModule,
   featuresModule,
+  filesModule,
   mainModule,
   migrateModule,
   projectSlug,
@@ -121,6 +122,7 @@ function hasFormulas({ rules, fields, highlights = [] }: Entity): boolean {
         isComputed(field) ||
         field.requiredWhen ||
         field.shownWhen ||
+        field.offeredWhen ||
         (field.default && "formula" in field.default),
     )
   );
@@ -130,15 +132,17 @@ function hasFormulas({ rules, fields, highlights = [] }: Entity): boolean {
 export function sharedFiles(model: Model, versions: Versions): GeneratedFile[] {
   const subjects = model.entities.map((entity) => subjectOf(model, entity));
   const access = accessModule(model, subjects);
+  const files = filesModule(model, subjects);
   return [
-    { path: "package.json", text: packageJson(model, versions) },
+    { path: "package.json", text: packageJson(model, versions, files !== undefined) },
     { path: "tsconfig.json", text: json(tsconfig) },
     { path: "biome.json", text: json(biome) },
     { path: "vitest.config.ts", text: vitestConfig },
-    { path: ".gitignore", text: "node_modules/\ndist/\nkept/\n" },
+    { path: ".gitignore", text: "node_modules/\ndist/\nfiles/\nkept/\n" },
     { path: "README.md", text: readme(model) },
     { path: "src/main.ts", text: mainModule(model) },
     { path: "src/migrate.ts", text: migrateModule(model) },
+    ...(files === undefined ? [] : [{ path: "src/files.ts", text: files }]),
     { path: "src/database.ts", text: databaseModule(model, subjects) },
     { path: "src/app.ts", text: appModule(model, subjects) },
     { path: "src/dashboard.ts", text: dashboardModule(model) },
@@ -151,7 +155,7 @@ function json(value: object): string {
   return `${JSON.stringify(value, null, 2)}\n`;
 }
 
-function packageJson(model: Model, versions: Versions): string {
+function packageJson(model: Model, versions: Versions, hasFiles: boolean): string {
   const pick = (...names: string[]) =>
     Object.fromEntries(names.map((name) => [name, versions[name] ?? "*"]));
   const { driver, types } = databaseCodes[model.app.database];
@@ -170,24 +174,27 @@ function packageJson(model: Model, versions: Versions): string {
     },
     scripts: {
       build: "tsc && npm run build:server && npm run build:assets",
-      "build:server":
-        "esbuild src/main.ts src/migrate.ts --bundle --platform=node --format=esm --packages=external --alias:world-atlas/countries-50m.json=./node_modules/world-atlas/countries-50m.json --outdir=dist",
+      "build:server": `esbuild src/main.ts src/migrate.ts${hasFiles ? " src/files.ts" : ""} --bundle --platform=node --format=esm --packages=external --alias:world-atlas/countries-50m.json=./node_modules/world-atlas/countries-50m.json --outdir=dist`,
       "build:assets":
         "esbuild src/kit/ui/app.css src/kit/client/client.ts src/kit/ui/icon.svg --bundle --minify --loader:.svg=copy --entry-names=[name] --outdir=dist/assets",
       migrate: "node dist/migrate.js",
+      ...(hasFiles && { files: "node dist/files.js" }),
       start: "npm run migrate && node dist/main.js",
       test: "vitest run",
       lint: "biome ci .",
     },
     dependencies: pick(
+      "@aws-sdk/client-s3",
       "@hono/node-server",
       "@simplewebauthn/browser",
       "@simplewebauthn/server",
       "bootstrap",
+      "busboy",
       "d3-geo",
       "d3-scale",
       "d3-shape",
       "exceljs",
+      "file-type",
       "hono",
       "ical-generator",
       "kysely",
@@ -198,6 +205,7 @@ function packageJson(model: Model, versions: Versions): string {
       "papaparse",
       "pdfmake",
       "qrcode",
+      "sharp",
       "topojson-client",
       "world-atlas",
       "yauzl",
@@ -205,6 +213,7 @@ function packageJson(model: Model, versions: Versions): string {
     ),
     devDependencies: pick(
       "@biomejs/biome",
+      "@types/busboy",
       "@types/d3-geo",
       "@types/d3-scale",
       "@types/d3-shape",
@@ -284,6 +293,7 @@ npm start
 ${users ? signingIn : openToAll}
 It listens on this machine only, at 127.0.0.1:3000. These variables change that: \`PORT\`, \`HOST\`, \`HOST_NAMES\` (the names by
 which browsers may reach it, with commas between them)${users ? "" : ", `OPEN_TO_EVERYONE=yes`"} and \`DATABASE_URL\` (\`${address}\`).
+\`FILES_URL\` says where files are: a folder, \`files\` without it, or \`s3://KEY:SECRET@host/bucket\` for a store that speaks S3.
 \`DATABASE_STATEMENT_SECONDS\` (20) and \`DATABASE_WAIT_SECONDS\` (5) limit the time for a statement, and the wait for a connection or a turn to write.${settings ? `\n${settings}` : ""}
 
 | folder | contents |

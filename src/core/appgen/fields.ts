@@ -18,8 +18,7 @@ interface FieldCode {
 
 const builders = "../../kit/fields/builders.ts";
 
-/** By type; undefined for those that applications can't be built with yet. */
-const codes: Readonly<Record<Exclude<Kind, "formula">, FieldCode | undefined>> = {
+const codes: Readonly<Record<Exclude<Kind, "formula">, FieldCode>> = {
   text: { builder: "text", control: "TextField" },
   "long text": { builder: "longText", control: "LongTextField" },
   integer: { builder: "integer", control: "NumberField" },
@@ -40,9 +39,9 @@ const codes: Readonly<Record<Exclude<Kind, "formula">, FieldCode | undefined>> =
   one: { builder: "reference", control: "LookupField" },
   "part of": { builder: "reference", control: "LookupField" },
   many: { builder: "references", control: "LookupsField" },
-  image: undefined,
-  file: undefined,
-  tags: undefined,
+  image: { builder: "image", control: "FilesField" },
+  file: { builder: "file", control: "FilesField" },
+  tags: { builder: "tags", control: "TagsField" },
   user: { builder: "reference", control: "LookupField" },
 };
 
@@ -60,7 +59,7 @@ const computedBuilders: Readonly<Record<ValueType, string>> = {
 
 /** The component that a field is typed into. */
 export function controlOf({ type }: Field): string {
-  const control = type.kind === "formula" ? undefined : codes[type.kind]?.control;
+  const control = type.kind === "formula" ? undefined : codes[type.kind].control;
   if (!control) throw new Error(`nothing is typed into a ${type.kind}`);
   return control;
 }
@@ -151,6 +150,7 @@ function optionsOf(model: Model, subject: Subject, field: Field): [string, strin
     ];
   }
   return [
+    ...("size" in type ? [["size", number(type.size)] as [string, string]] : []),
     ...("min" in type && type.min !== undefined
       ? [["min", JSON.stringify(type.min)] as [string, string]]
       : []),
@@ -161,6 +161,11 @@ function optionsOf(model: Model, subject: Subject, field: Field): [string, strin
       ? [["places", String(type.places)] as [string, string]]
       : []),
   ];
+}
+
+/** A number as people write one in code. */
+function number(value: number): string {
+  return String(value).replace(/\B(?=(\d{3})+$)/g, "_");
 }
 
 /** What a new record has in a field where nothing else is given. */

@@ -96,7 +96,8 @@ function rowRules(module: Module, model: Model, subject: Subject): void {
   ${object([
     ["holds", `(${taking(uses)}) => ${sql}`],
     ...(check ? [["check", quote(check)] as const] : []),
-    ...(rule.needs
+    ...(rule.offers ? [["offers", "true"] as const] : []),
+    ...(rule.needs || rule.offers
       ? []
       : [["sentence", labelCode({ label: rule.sentence, labels: rule.sentences })] as const]),
     ["about", quote(about ?? "")],
@@ -180,6 +181,7 @@ function dependences(model: Model, { entity, inForm }: Subject): [string, Depend
         .flatMap((field) => on(field, field.requiredWhen))
         .filter(({ calculation }) => isKnownBefore(calculation)),
     ],
+    ["offered", inForm.flatMap((field) => on(field, field.offeredWhen))],
     ["starts", defaults.filter(free)],
     ["blank", defaults.filter((each) => !free(each))],
   ];
@@ -207,7 +209,7 @@ function conditionalFields(module: Module, model: Model, subject: Subject): void
   const groups = found.map(([answer, asked]) => {
     const lines = asked.map(({ field, formula, calculation }) => {
       const computed = { value: (column: string) => `values.${column}` };
-      const use = answer === "shown" || answer === "needed" ? "to ask" : "to read";
+      const use = ["shown", "needed", "offered"].includes(answer) ? "to ask" : "to read";
       const statement = statementOf(module, model.app.database, calculation, computed, use);
       return `${formulaRemark(formula)}
     ${propertyName(inputName(field))}: (${takingValues(statement)}) => ${statement.sql},`;

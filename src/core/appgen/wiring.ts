@@ -1,5 +1,13 @@
+import { isFiles } from "../fields/files.ts";
 import { hiddenFields } from "../formula/hidden-fields.ts";
-import { type Grant, isMany, type Model, type Organisations, type Plan } from "../model/model.ts";
+import {
+  type Grant,
+  isMany,
+  type MenuEntry,
+  type Model,
+  type Organisations,
+  type Plan,
+} from "../model/model.ts";
 import { rightsOf } from "../model/rights.ts";
 import { slugOf } from "../naming/words.ts";
 import { columnOf, linkOf } from "../schema/from-model.ts";
@@ -95,7 +103,7 @@ export function projectSlug(model: Model): string {
 /** `app.ts`: puts entities and kit together. */
 export function appModule(model: Model, subjects: readonly Subject[]): string {
   const module = new Module();
-  const { name, language, currency, timezone } = model.app;
+  const { name, language, currency, timezone, look } = model.app;
   const kit = "./kit/app/application.ts";
   const entities = subjects.map(({ camel, file }) =>
     module.use(`${camel}Features`, `./entities/${file}/${file}.features.ts`),
@@ -111,6 +119,8 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
           ["language", quote(language)],
           ["currency", quote(currency)],
           ["timezone", quote(timezone)],
+          ...(look === "honey" ? [] : [["look", quote(look)] as const]),
+          ...(model.menu ? [["menu", menuCode(model.menu, subjects)] as const] : []),
         ]),
       ],
       ...(access ? [["access", access] as const] : []),
@@ -134,6 +144,20 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
     `What scripts and tests of your own read and save records with, as nobody in particular${access ? ", who may do everything" : ""}.`,
   );
   return module.print();
+}
+
+/** The menu as the model has it, entities by their tables. */
+function menuCode(menu: readonly MenuEntry[], subjects: readonly Subject[]): string {
+  const tableOf = (name: string) =>
+    quote(subjects.find(({ entity }) => entity.name === name)?.table ?? name);
+  const entries = menu.map((entry) => {
+    if ("entity" in entry) return object([["table", tableOf(entry.entity)]]);
+    const label = ["label", quote(entry.label)] as const;
+    return "href" in entry
+      ? object([label, ["href", quote(entry.href)]])
+      : object([label, ["tables", `[${entry.entities.map(tableOf).join(", ")}]`]]);
+  });
+  return `[${entries.join(", ")}]`;
 }
 
 /** `access.ts`: the groups of the people who sign in, and what they may do. */
@@ -240,6 +264,21 @@ export function migrateModule(model: Model): string {
   return `${names ? `import { ${names} } from "./database.ts";\n` : ""}import { migrate } from "./kit/migrations/startup.ts";
 
 await migrate("migrations"${given});
+`;
+}
+
+/** `files.ts`: says which files are in use, and removes those that aren't; undefined where no field has any. */
+export function filesModule(model: Model, subjects: readonly Subject[]): string | undefined {
+  const columns = subjects.flatMap(({ entity, table }) =>
+    entity.fields
+      .filter(({ type }) => isFiles(type))
+      .map((field) => `[${quote(table)}, ${quote(columnOf(field))}]`),
+  );
+  if (columns.length === 0) return undefined;
+  const [names, given] = startingWith(model);
+  return `${names ? `import { ${names} } from "./database.ts";\n` : ""}import { tidyFiles } from "./kit/app/tidy-files.ts";
+
+await tidyFiles([${columns.join(", ")}]${given});
 `;
 }
 

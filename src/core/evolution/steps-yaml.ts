@@ -8,8 +8,8 @@ const columnType = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("text"), max: z.number() }),
   z.strictObject({ kind: z.literal("code"), max: z.number() }),
   z.strictObject({ kind: z.literal("decimal"), places: z.number() }),
-  ...(["long text", "integer", "boolean", "date", "time", "datetime"] as const).map((kind) =>
-    z.strictObject({ kind: z.literal(kind) }),
+  ...(["long text", "files", "integer", "boolean", "date", "time", "datetime"] as const).map(
+    (kind) => z.strictObject({ kind: z.literal(kind) }),
   ),
 ]);
 const check = z.discriminatedUnion("kind", [

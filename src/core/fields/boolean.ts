@@ -3,7 +3,6 @@ import type { TypeRule } from "./type-rule.ts";
 
 export const booleanRule: TypeRule<TypeOf<"boolean">> = {
   holds: "Yes or no; no, unless `default yes`.",
-  works: true,
   range: "none",
   options: ["required", "default"],
   unfit: {

@@ -4,9 +4,8 @@ import { allUses, chosen, type TypeRule } from "./type-rule.ts";
 
 export const choiceRule: TypeRule<TypeOf<"choice">> = {
   holds: "One of a few texts: `choice active | weak | retired`.",
-  works: true,
   range: "none",
-  options: chosen,
+  options: [...chosen, "as"],
   uses: allUses,
   value: "text",
   storage: {

@@ -3,7 +3,6 @@ import { allUses, chosen, type TypeRule } from "./type-rule.ts";
 
 export const colorRule: TypeRule<TypeOf<"color">> = {
   holds: "A colour, as `#ffcc00`.",
-  works: true,
   range: "none",
   options: chosen,
   uses: allUses,

@@ -4,7 +4,6 @@ import { allUses, type Constant, chosen, type TypeRule } from "./type-rule.ts";
 
 export const dateRule: TypeRule<TypeOf<"date">> = {
   holds: "A day.",
-  works: true,
   range: "date",
   options: chosen,
   uses: allUses,

@@ -5,7 +5,6 @@ import { allUses, type Constant, chosen, type TypeRule } from "./type-rule.ts";
 
 export const datetimeRule: TypeRule<TypeOf<"datetime">> = {
   holds: "A moment: kept in UTC, shown in the time zone of the application.",
-  works: true,
   range: "none",
   options: chosen,
   uses: allUses,

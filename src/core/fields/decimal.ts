@@ -4,7 +4,6 @@ import { allUses, type TypeRule, typed } from "./type-rule.ts";
 
 export const decimalRule: TypeRule<TypeOf<"decimal">> = {
   holds: "A number with digits after the point: two, unless `places` says otherwise; 15 in all.",
-  works: true,
   range: "decimal",
   options: [...typed, "unit", "places"],
   uses: allUses,

@@ -4,7 +4,6 @@ import { type TypeRule, typed } from "./type-rule.ts";
 
 export const durationRule: TypeRule<TypeOf<"duration">> = {
   holds: "A span of time, to the thousandth of a second.",
-  works: true,
   range: "none",
   options: typed,
   uses: ["column", "order", "index", "group"],

@@ -3,7 +3,6 @@ import { allUses, type TypeRule, typed } from "./type-rule.ts";
 
 export const emailRule: TypeRule<TextType> = {
   holds: "An email address.",
-  works: true,
   range: "length",
   options: typed,
   uses: allUses,

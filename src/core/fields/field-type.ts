@@ -16,8 +16,8 @@ export type FieldType =
   | { kind: "datetime" }
   | { kind: "color" }
   | { kind: "place" }
-  | { kind: "image" }
-  | { kind: "file" }
+  | FilesOf<"image">
+  | FilesOf<"file">
   | { kind: "tags" }
   /** Only until the model is read: it is a `one` then. */
   | { kind: "user" }
@@ -54,6 +54,14 @@ interface Limited<K> {
   kind: K;
   min?: number;
   max?: number;
+}
+
+/** Files: how many there may be, one if nothing is said, and how large each, in bytes. */
+export interface FilesOf<K> {
+  kind: K;
+  min?: number;
+  max?: number;
+  size: number;
 }
 
 interface Decimal<K> {

@@ -3,7 +3,6 @@ import type { TypeRule } from "./type-rule.ts";
 
 export const formulaRule: TypeRule<TypeOf<"formula">> = {
   holds: 'A computed value: `"= weight * price"`.',
-  works: true,
   range: "none",
   options: ["unit", "places"],
   uses: ["column", "order"],

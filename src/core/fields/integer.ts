@@ -5,7 +5,6 @@ import { allUses, type TypeRule, typed } from "./type-rule.ts";
 
 export const integerRule: TypeRule<TypeOf<"integer">> = {
   holds: "A whole number.",
-  works: true,
   range: "integer",
   options: [...typed, "unit"],
   unfit: { places: "use `decimal`" },

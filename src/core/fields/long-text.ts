@@ -3,7 +3,6 @@ import type { TypeRule } from "./type-rule.ts";
 
 export const longTextRule: TypeRule<TextType> = {
   holds: "Text of several lines.",
-  works: true,
   range: "length",
   options: ["required", "required when", "placeholder", "default", "fill"],
   uses: [],

@@ -3,7 +3,6 @@ import type { TypeRule } from "./type-rule.ts";
 
 export const manyRule: TypeRule<TypeOf<"many">> = {
   holds: "Any number of records of another entity: `many Keeper`.",
-  works: true,
   range: "none",
   options: ["required", "required when"],
   uses: [],

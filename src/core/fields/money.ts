@@ -4,7 +4,6 @@ import { allUses, type TypeRule, typed } from "./type-rule.ts";
 
 export const moneyRule: TypeRule<TypeOf<"money">> = {
   holds: "An amount in the currency of the application.",
-  works: true,
   range: "decimal",
   options: [...typed, "places"],
   uses: allUses,

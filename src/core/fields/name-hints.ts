@@ -4,6 +4,8 @@ export const nameHints: readonly (readonly [RegExp, string])[] = [
   [/(^|_)(phone|mobile|telephone|tel|fax)$/, "phone"],
   [/(^|_)(url|website|homepage|link)$/, "url"],
   [/(^|_)colou?r$/, "color"],
+  [/(^|_)(photo|picture|image)$/, "image"],
+  [/(^|_)(attachment|scan)$/, "file"],
   [/(^|_)coordinates$/, "place"],
   [/(^(is|has|can)_|^(active|enabled|done|paid|archived)$)/, "boolean"],
   [/(_at|^(timestamp|moment))$/, "datetime"],

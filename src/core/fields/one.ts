@@ -5,9 +5,8 @@ import { allUses, type TypeRule } from "./type-rule.ts";
 export const oneRule: TypeRule<TypeOf<"one">> = {
   holds:
     "A record of another entity: `one Apiary`. With `unique`, no two records have the same one.",
-  works: true,
   range: "none",
-  options: ["required", "required when", "unique", "default", "fill"],
+  options: ["required", "required when", "offered when", "unique", "default", "fill"],
   uses: allUses,
   value: undefined,
   storage: referenceStorage,

@@ -5,7 +5,6 @@ import { allUses, type TypeRule } from "./type-rule.ts";
 export const partOfRule: TypeRule<TypeOf<"part of">> = {
   holds:
     "The record that this one belongs to: it lives on that one's page and is deleted with it. Always required.",
-  works: true,
   range: "none",
   options: ["unique", "fill"],
   unfit: {

@@ -4,7 +4,6 @@ import { allUses, type TypeRule, typed } from "./type-rule.ts";
 
 export const percentRule: TypeRule<TypeOf<"percent">> = {
   holds: "A percentage: `12.5` is 12.5 %.",
-  works: true,
   range: "decimal",
   options: [...typed, "places"],
   uses: allUses,

@@ -3,7 +3,6 @@ import { allUses, type TypeRule, typed } from "./type-rule.ts";
 
 export const phoneRule: TypeRule<TextType> = {
   holds: "A telephone number, as people write it.",
-  works: true,
   range: "length",
   options: typed,
   uses: allUses,

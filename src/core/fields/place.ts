@@ -4,7 +4,6 @@ import { type TypeRule, typed } from "./type-rule.ts";
 
 export const placeRule: TypeRule<TypeOf<"place">> = {
   holds: "A place on the earth: latitude and longitude, as `41.3879, 2.1699`.",
-  works: true,
   range: "none",
   options: typed,
   uses: ["column"],

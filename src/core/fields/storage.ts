@@ -2,6 +2,8 @@
 export type ColumnType =
   | { kind: "text"; max: number }
   | { kind: "long text" }
+  /** What files a record has: see `kit/files/stored-file.ts`. */
+  | { kind: "files" }
   /** A text that programs compare as it is, such as a checksum. */
   | { kind: "code"; max: number }
   | { kind: "integer" }

@@ -3,7 +3,6 @@ import { allUses, type TypeRule, typed } from "./type-rule.ts";
 
 export const textRule: TypeRule<TextType> = {
   holds: "A line of text, 255 characters unless a range says otherwise.",
-  works: true,
   range: "length",
   options: typed,
   uses: allUses,

@@ -3,7 +3,6 @@ import { allUses, chosen, type TypeRule } from "./type-rule.ts";
 
 export const timeRule: TypeRule<TypeOf<"time">> = {
   holds: "A time of the day, to the minute.",
-  works: true,
   range: "none",
   options: chosen,
   uses: allUses,

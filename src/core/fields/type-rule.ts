@@ -6,8 +6,6 @@ import type { Storage } from "./storage.ts";
 export interface TypeRule<Type = FieldType> {
   /** What it holds, in a sentence of the reference. */
   holds: string;
-  /** False until an application can be built with it. */
-  works: boolean;
   range: RangeMeaning;
   options: readonly SpecialOption[];
   /** Why an option can't go with it, where that needs saying. */
@@ -22,11 +20,12 @@ export interface TypeRule<Type = FieldType> {
 }
 
 /** What the range of a type limits. */
-export type RangeMeaning = "length" | "integer" | "decimal" | "date" | "none";
+export type RangeMeaning = "length" | "files" | "integer" | "decimal" | "date" | "none";
 
 /** The range in words, for messages and the reference. */
 export const rangeWords: Readonly<Record<RangeMeaning, string>> = {
   length: "the length in characters",
+  files: "how many there may be",
   integer: "the least and the largest number",
   decimal: "the least and the largest number",
   date: "the earliest and the latest day, or `today`",
@@ -37,11 +36,14 @@ export const rangeWords: Readonly<Record<RangeMeaning, string>> = {
 export type SpecialOption =
   | "required"
   | "required when"
+  | "offered when"
   | "unique"
   | "default"
   | "placeholder"
   | "unit"
   | "places"
+  | "size"
+  | "as"
   | "fill";
 
 /** The options of what people type as a line. */

@@ -3,7 +3,6 @@ import { allUses, type TypeRule, typed } from "./type-rule.ts";
 
 export const urlRule: TypeRule<TextType> = {
   holds: "A web address.",
-  works: true,
   range: "length",
   options: typed,
   uses: allUses,

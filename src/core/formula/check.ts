@@ -21,6 +21,7 @@ import {
   type ReportFormula,
   type Rights,
 } from "../model/model.ts";
+import { columnOf } from "../schema/from-model.ts";
 import { computedDefaults } from "./compile.ts";
 import { factsOf } from "./facts.ts";
 import { formulaOf } from "./scope.ts";
@@ -108,8 +109,9 @@ class Checking {
   }
 
   field(entity: Entity, field: Field): (Trouble | undefined)[] {
-    const { type, default: start, requiredWhen, shownWhen } = field;
-    if (type.kind !== "formula" && !start && !requiredWhen && !shownWhen) return [];
+    const { type, default: start, requiredWhen, shownWhen, offeredWhen } = field;
+    const isPlain = !start && !requiredWhen && !shownWhen && !offeredWhen;
+    if (type.kind !== "formula" && isPlain) return [];
     return [
       isComputed(field) ? this.computed(entity, field) : undefined,
       this.default(entity, field),
@@ -118,17 +120,19 @@ class Checking {
         ? field.requiredWhen && this.condition(entity, field.requiredWhen)
         : undefined,
       this.shownWhen(entity, field),
+      this.offeredWhen(entity, field),
     ];
   }
 
   /** The field without a default or a condition that can't be computed. */
   withoutUnusable(entity: Entity, field: Field): Field {
-    const { default: start, requiredWhen, shownWhen, ...rest } = field;
+    const { default: start, requiredWhen, shownWhen, offeredWhen, ...rest } = field;
     return {
       ...rest,
       ...(start && !this.default(entity, field) && { default: start }),
       ...(requiredWhen && !this.condition(entity, requiredWhen) && { requiredWhen }),
       ...(shownWhen && !this.shownWhen(entity, field) && { shownWhen }),
+      ...(offeredWhen && !this.offeredWhen(entity, field) && { offeredWhen }),
     };
   }
 
@@ -175,6 +179,23 @@ class Checking {
     return (
       shownWhen &&
       (this.condition(entity, shownWhen) ?? this.#trouble(entity, shownWhen, unknownBefore))
+    );
+  }
+
+  offeredWhen(entity: Entity, field: Field): Trouble | undefined {
+    const { offeredWhen, name } = field;
+    if (!offeredWhen) return undefined;
+    const looksAtIt = (calculation: Calculation) =>
+      namedFields(calculation).includes(columnOf(field))
+        ? undefined
+        : {
+            message: `this doesn't look at \`${name}\`, so it offers all records or none`,
+            help: `write what is true of those that are offered, as in \`${name}.apiary = apiary\``,
+          };
+    return (
+      this.condition(entity, offeredWhen) ??
+      this.#trouble(entity, offeredWhen, unknownBefore) ??
+      this.#trouble(entity, offeredWhen, looksAtIt)
     );
   }
 

@@ -9,11 +9,17 @@ export interface HeldRule extends RowRule {
   told?: string;
   /** Whether it says only that the field is needed, for which applications have words of their own. */
   needs?: true;
+  /** Whether it says only that the record is none of those that are offered. */
+  offers?: true;
 }
 
 /** What every record of an entity has to obey: that what is needed is there, and the rules that are written down. */
 export function rulesOf(entity: Entity): HeldRule[] {
-  return [...entity.fields.flatMap(neededRule), ...entity.rules];
+  return [
+    ...entity.fields.flatMap(neededRule),
+    ...entity.fields.flatMap(offeredRule),
+    ...entity.rules,
+  ];
 }
 
 /** What forms say of such a field that is blank, as of one that is always needed. */
@@ -42,6 +48,22 @@ function neededRule(field: Field): HeldRule[] {
       at: requiredWhen.at,
       about: columnOf(field),
       needs: true,
+    },
+  ];
+}
+
+/** That a lookup has one of the records that it offers, as a rule. */
+function offeredRule({ offeredWhen, name, ...field }: Field): HeldRule[] {
+  if (!offeredWhen) return [];
+  const condition = offeredWhen.formula.replace(/^=\s*/, "");
+  return [
+    {
+      sentence: "Choose one of those that are offered.",
+      formula: `= ${printName(name)} is empty or (${condition})`,
+      told: condition,
+      at: offeredWhen.at,
+      about: columnOf({ ...field, name }),
+      offers: true,
     },
   ];
 }

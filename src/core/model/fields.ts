@@ -2,6 +2,7 @@ import { nearest } from "../../../kit/formula/nearest.ts";
 import { longestChoice } from "../fields/choice.ts";
 import { isDate } from "../fields/date.ts";
 import type { Default, FieldType, Kind, TypeOf } from "../fields/field-type.ts";
+import { mostFiles, readSize, usualSize } from "../fields/files.ts";
 import { nameHints } from "../fields/name-hints.ts";
 import { numberTrouble, placesOf } from "../fields/numbers.ts";
 import { rangeWords, type SpecialOption } from "../fields/type-rule.ts";
@@ -60,6 +61,12 @@ export function interpretField(
     return found?.text;
   });
   option("places");
+  option("size");
+  const control = option("as");
+  const isControl = control?.text === "radio" || control?.text === "select";
+  if (control && !isControl) {
+    diagnostics.error(control.at, "`as` is `radio` or `select`");
+  }
   const fallback = option("default");
   const start =
     fallback &&
@@ -70,6 +77,7 @@ export function interpretField(
         : interpretDefault("default", fallback, type, diagnostics));
   const needed = conditionOf(option("required when"));
   const shownWhen = conditionOf(option("shown when"));
+  const offeredWhen = conditionOf(option("offered when"));
   const always = definition.options.get("required");
   if (needed && always) {
     diagnostics.error(
@@ -91,8 +99,10 @@ export function interpretField(
     unique: flag("unique"),
     ...(requiredWhen && type.kind !== "boolean" && { requiredWhen }),
     ...(shownWhen && { shownWhen }),
+    ...(offeredWhen && { offeredWhen }),
     ...(start && { default: start }),
     ...(hint && { hint }),
+    ...(isControl && { as: control.text as "radio" | "select" }),
     ...(placeholder && { placeholder }),
     ...(unit && { unit }),
     ...(was && { was }),
@@ -236,6 +246,13 @@ function interpretType(
       diagnostics,
     );
   }
+  if (kind === "image" || kind === "file") {
+    return withRange(
+      { kind, size: interpretSize(kind, definition, diagnostics) },
+      definition,
+      diagnostics,
+    );
+  }
   return withRange({ kind } as FieldType, definition, diagnostics);
 }
 
@@ -245,6 +262,7 @@ export function typeFromName(name: string, entityNames: ReadonlySet<string>): Fi
   const entity = [...entityNames].find((candidate) => candidate.toLowerCase() === flat);
   if (entity) return { kind: "one", entity };
   const kind = nameHints.find(([pattern]) => pattern.test(name))?.[1] ?? "text";
+  if (kind === "image" || kind === "file") return { kind, size: usualSize[kind] };
   return (
     kind === "decimal" || kind === "money" || kind === "percent" ? { kind, places: 2 } : { kind }
   ) as FieldType;
@@ -310,6 +328,19 @@ function interpretPlaces(definition: Definition, diagnostics: Diagnostics): numb
   return places;
 }
 
+function interpretSize(
+  kind: "image" | "file",
+  definition: Definition,
+  diagnostics: Diagnostics,
+): number {
+  const word = definition.options.get("size");
+  const size = word ? readSize(word.text) : usualSize[kind];
+  if (size !== undefined) return size;
+  const help = "write `size 5 MB`, or `size 500 kB`";
+  diagnostics.error(word?.at ?? { start: 0, end: 0 }, "`size` is 1 kB to 200 MB", help);
+  return usualSize[kind];
+}
+
 /** Adds the bounds, of the kind that the type's table entry names. */
 function withRange(type: FieldType, { min, max }: Definition, diagnostics: Diagnostics): FieldType {
   const { range } = ruleOf(type);
@@ -329,7 +360,9 @@ function withRange(type: FieldType, { min, max }: Definition, diagnostics: Diagn
         ? word.text !== "today" && !isDate(word.text)
         : range === "length"
           ? !/^\d{1,6}$/.test(word.text)
-          : numberTrouble(word.text, places) !== undefined;
+          : range === "files"
+            ? !(/^\d{1,2}$/.test(word.text) && Number(word.text) <= mostFiles)
+            : numberTrouble(word.text, places) !== undefined;
     if (wrong) {
       const why =
         range === "integer" || range === "decimal" ? numberTrouble(word.text, places) : undefined;

@@ -75,4 +75,6 @@ export const foreignOptions: Readonly<Record<string, string>> = {
   precision: "places",
   scale: "places",
   decimals: "places",
+  "max size": "size",
+  maxsize: "size",
 };

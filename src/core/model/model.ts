@@ -9,7 +9,15 @@ export interface Model {
   entities: Entity[];
   /** What the start page shows; what the entities suggest, without it. */
   dashboard?: Tile[];
+  /** The menu; all entities in their order, without it. */
+  menu?: MenuEntry[];
 }
+
+/** An entry of the menu: an entity, several under a heading, or a link. */
+export type MenuEntry =
+  | { entity: string }
+  | { label: string; entities: string[] }
+  | { label: string; href: string };
 
 /** A part of the start page: a view of an entity. */
 export interface Tile {
@@ -103,7 +111,13 @@ export interface AppSettings {
   /** An IANA time zone. */
   timezone: string;
   database: DatabaseKind;
+  /** The colours of its pages. */
+  look: Look;
 }
+
+/** The looks that an application can have; `kit/ui/looks.css` has their colours. */
+export const looks = ["honey", "moss", "slate", "plum"] as const;
+export type Look = (typeof looks)[number];
 
 /** What people read, by language tag. */
 export type Texts = Readonly<Record<string, string>>;
@@ -300,7 +314,11 @@ export interface Field {
   requiredWhen?: Formula;
   /** Where forms ask for it, if they don't always. */
   shownWhen?: Formula;
+  /** Which records a lookup offers: those for which this would hold. */
+  offeredWhen?: Formula;
   hint?: string;
+  /** How forms ask for a choice, where it isn't as usual. */
+  as?: "radio" | "select";
   placeholder?: string;
   /** What a number counts: `kg`. */
   unit?: string;

@@ -34,6 +34,7 @@ export const optionValues = {
   required: "nothing",
   "required when": "a condition",
   "shown when": "a condition",
+  "offered when": "a condition",
   unique: "nothing",
   default: "a value",
   label: "a text",
@@ -41,6 +42,8 @@ export const optionValues = {
   placeholder: "a text",
   unit: "a text",
   places: "a number",
+  size: "a size",
+  as: "a control",
   was: "a field's old name",
   fill: "a value",
 } as const;
@@ -55,12 +58,14 @@ type       = word { word }
 range      = [ bound ] ".." [ bound ] ;
 bound      = number | date | "today" ;
 option     = "required" | "unique"
-           | "required when" formula | "shown when" formula
+           | "required when" formula | "shown when" formula | "offered when" formula
            | "default" ( value | "=" formula ) | "label" value | "hint" value | "placeholder" value
-           | "unit" value | "places" number | "was" name | "fill" value ;
+           | "unit" value | "places" number | "size" size | "as" control | "was" name | "fill" value ;
 choice     = value [ "was" value ] ;
 formula    = text without "," outside of brackets and quotes ;
 value      = text without "," "|" and quotes | '"' text '"' | "'" text "'" ;
+size       = number ( "kB" | "MB" ) ;
+control    = "radio" | "select" ;
 number     = [ "-" ] digit { digit } [ "." digit { digit } ] ;
 date       = year "-" month "-" day ;`;
 
@@ -207,7 +212,7 @@ function takeFormulas(text: string): { rest: string; formulas: Map<number, Word>
 /** Where the formula of an option begins; undefined where it has none. */
 function begin(first: Token, second: Token): number | undefined {
   if (first.kind !== "word" || second.kind !== "word") return undefined;
-  if (/^(required|shown)$/.test(first.text) && second.text === "when") return second.at.end;
+  if (/^(required|shown|offered)$/.test(first.text) && second.text === "when") return second.at.end;
   return first.text === "default" && second.text.startsWith("=") ? second.at.start + 1 : undefined;
 }
 

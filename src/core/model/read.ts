@@ -11,6 +11,7 @@ import {
   uniqueEntries,
   valueAt,
 } from "./mappings.ts";
+import { interpretMenu } from "./menu.ts";
 import {
   type AppSettings,
   archiveField,
@@ -108,11 +109,14 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
   for (const entity of found) checkReaders(entity, signingIn, diagnostics);
   const dashboard = valueAt(file, "dashboard");
   const tiles = dashboard && interpretDashboard(dashboard, found, diagnostics);
+  const menu = valueAt(file, "menu");
+  const entries = menu && interpretMenu(menu, found, diagnostics);
   const model: Model = {
     app,
     ...(signingIn && { users: signingIn }),
     entities: found,
     ...(tiles && { dashboard: tiles }),
+    ...(entries && { menu: entries }),
   };
   checkMeetings(model, diagnostics);
   checkRelations(model, diagnostics);
@@ -257,6 +261,7 @@ function interpretApp(node: SourceNode | undefined, diagnostics: Diagnostics): A
     currency: "EUR",
     timezone: "UTC",
     database: "sqlite",
+    look: "honey",
   };
   const app = node && mapOf(node, "`app`", diagnostics);
   if (!app) return settings;

@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { typeWords } from "../fields/types.ts";
-import { databases } from "./model.ts";
+import { databases, looks } from "./model.ts";
 
 /**
  * The shapes of the model file: what the reader checks entries against, and what the JSON Schema for
@@ -36,6 +36,9 @@ export const fieldShape = z.strictObject({
   required: yesOrNo.optional().describe("Whether every record must have a value."),
   "required when": text.optional().describe("The condition on which a record must have a value."),
   "shown when": text.optional().describe("The condition on which forms ask for it."),
+  "offered when": text
+    .optional()
+    .describe("The condition that a record has to meet to be offered by a lookup."),
   unique: yesOrNo.optional().describe("Whether no two records may have the same value."),
   default: text
     .optional()
@@ -45,6 +48,8 @@ export const fieldShape = z.strictObject({
   placeholder: text.optional().describe("A pale example within the empty input."),
   unit: text.optional().describe("What the number counts, such as kg."),
   places: number.optional().describe("Digits after the point."),
+  as: text.optional().describe("How forms ask for a choice: radio or select."),
+  size: text.optional().describe("How large a file may be, such as 5 MB."),
   was: text
     .optional()
     .describe("The name that the field had before; Entity.field where it was another's."),
@@ -151,6 +156,10 @@ export const appShape = z.strictObject({
     .enum(databases, `expected ${databases.join(", ")}`)
     .optional()
     .describe("Where the rows are kept."),
+  look: z
+    .enum(looks, `expected ${looks.join(", ")}`)
+    .optional()
+    .describe("The colours of the application."),
 });
 
 /** The people who sign in. */
@@ -203,6 +212,10 @@ export const fileShape = z.strictObject({
     .unknown()
     .optional()
     .describe("The start page: views of entities, each as - Hive: Name of the view."),
+  menu: z
+    .unknown()
+    .optional()
+    .describe("The menu: - Hive, - Bees: [Hive, Queen], or - Handbook: https://bees.example."),
   labels: z
     .unknown()
     .optional()

@@ -64,6 +64,8 @@ export const accountTables = (): readonly Table[] => [
     group_name: code(40),
     // The last month for which it was sent by mail; nothing where it isn't.
     monthly: code(7),
+    // Whether the menu of whoever it is for has it.
+    in_menu: { type: { kind: "boolean" }, required: true, default: false },
   }),
   table("levadura_session", "session", {
     digest: needed(code(64)),

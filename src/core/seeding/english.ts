@@ -175,6 +175,21 @@ export const english: Vocabulary = {
       ],
     },
   },
+  tags: [
+    "new",
+    "check again",
+    "spare",
+    "outdoors",
+    "seasonal",
+    "quiet",
+    "by the road",
+    "borrowed",
+    "first year",
+    "repaired",
+    "sample",
+    "favourite",
+    "needs care",
+  ],
   lists: {
     country: ["France", "Germany", "Ireland", "Italy", "Portugal", "Spain"],
     color: [

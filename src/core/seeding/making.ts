@@ -18,13 +18,15 @@ export interface Making {
   people: People;
   /** Values that rows have already, by field: codes take their shape. */
   examples?: ReadonlyMap<string, string>;
+  /** What fields of files can hold, as in `Hive.photo`. */
+  files?: ReadonlyMap<string, readonly string[]>;
 }
 
 /** What the values of an entity are made with, for one seed. */
 export function makingOf(
   model: Model,
   entity: Entity,
-  rest: Pick<Making, "seed" | "today" | "wanted" | "examples">,
+  rest: Pick<Making, "seed" | "today" | "wanted" | "examples" | "files">,
 ): Making {
   const vocabulary = vocabularyOf(model.app.language);
   const making = { entity, vocabulary, placeInLife: placeInLifeOf(model, entity), ...rest };

@@ -1,4 +1,3 @@
-import { typeRules } from "../fields/types.ts";
 import type { RowLocalRule } from "../formula/row-local-rules.ts";
 import {
   type Entity,
@@ -30,6 +29,8 @@ export interface SeedSource {
   records: ReadonlyMap<string, Records>;
   /** What existing rows have, by column: that must not come again where it is unique, and codes look like it. */
   there?: ReadonlyMap<string, readonly Value[]>;
+  /** What fields of files can hold, as in `Hive.photo`. */
+  files?: ReadonlyMap<string, readonly string[]>;
 }
 
 /** Why a row couldn't be made. */
@@ -59,9 +60,7 @@ type Row = Record<string, Value>;
 
 /** The fields of an entity for which rows get values, in the order of the model. */
 export function seededFields(entity: Entity): Field[] {
-  return entity.fields.filter(
-    (field) => !isMany(field) && !isComputed(field) && typeRules[field.type.kind].works,
-  );
+  return entity.fields.filter((field) => !isMany(field) && !isComputed(field));
 }
 
 /** Makes the rows of an entity, one after the other; each is the same for the same source. */
@@ -92,7 +91,7 @@ export class RowMaker {
     readonly source: SeedSource,
     wanted: number,
   ) {
-    const { seed, today, now, records, there } = source;
+    const { seed, today, now, records, there, files } = source;
     const examples = new Map(
       entity.fields.flatMap((field) => {
         const value = there?.get(columnOf(field))?.at(-1);
@@ -104,6 +103,7 @@ export class RowMaker {
       today: dayOf(today),
       wanted,
       ...(examples.size > 0 && { examples }),
+      ...(files && { files }),
     });
     const fields = seededFields(entity);
     this.columns = fields.map(columnOf);

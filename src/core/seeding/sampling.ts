@@ -19,6 +19,9 @@ export interface Present {
   made: number;
 }
 
+/** What fields of files can hold, by entity and field as in `Hive.photo`. */
+export type SampleFiles = ReadonlyMap<string, readonly string[]>;
+
 export interface SamplingOptions {
   seed: number;
   /** The day from which days count back, and the moment of saving. */
@@ -27,6 +30,7 @@ export interface SamplingOptions {
   /** How many rows are made, by entity. */
   counts: ReadonlyMap<string, number>;
   present: ReadonlyMap<string, Present>;
+  files?: SampleFiles;
 }
 
 /** The sample rows of an entity. */
@@ -70,7 +74,7 @@ export class Sampling {
 
   /** The entities, each behind those that its rows refer to. */
   *entities(): Generator<EntitySample> {
-    const { seed, today, now, counts } = this.options;
+    const { seed, today, now, counts, files } = this.options;
     for (const entity of parentsFirst(this.model)) {
       const count = counts.get(entity.name) ?? 0;
       const { ids, lifetimes, highest, values, made } = this.#present(entity);
@@ -87,6 +91,7 @@ export class Sampling {
         now,
         records: new Map(this.#records),
         ...(values && { there: values }),
+        ...(files && { files }),
       };
       const maker = new RowMaker(this.model, entity, source, made + count);
       this.#makers.set(entity.name, maker);

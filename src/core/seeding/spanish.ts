@@ -178,6 +178,21 @@ export const spanish: Vocabulary = {
       ],
     },
   },
+  tags: [
+    "nuevo",
+    "revisar",
+    "de reserva",
+    "al aire libre",
+    "de temporada",
+    "tranquilo",
+    "junto al camino",
+    "prestado",
+    "primer año",
+    "reparado",
+    "de muestra",
+    "preferido",
+    "delicado",
+  ],
   lists: {
     country: ["Alemania", "España", "Francia", "Irlanda", "Italia", "Portugal"],
     color: [

@@ -34,7 +34,7 @@ export function valueMaker(field: Field, making: Making): ValueMaker {
 
 type Maker = (field: Field, making: Making, key: readonly [number, string, string]) => ValueMaker;
 
-/** For what has no values of its own: records are drawn elsewhere, and the rest can't be built yet. */
+/** For what has no values of its own: records, people and files are drawn elsewhere. */
 const nothing: Maker = () => ({ value: () => null, capacity: 0 });
 
 /** How values are made, by type. */
@@ -60,9 +60,9 @@ const makers: Readonly<Record<Kind, Maker>> = {
   "part of": nothing,
   many: nothing,
   formula: nothing,
-  image: nothing,
-  file: nothing,
-  tags: nothing,
+  image: filesMaker,
+  file: filesMaker,
+  tags: tagsMaker,
   user: nothing,
 };
 
@@ -117,6 +117,30 @@ function placeMaker(...[, , key]: Parameters<Maker>): ValueMaker {
     return `${(39_500 + north) / 1000},${(east - 5500) / 1000}`;
   };
   return { value: (row) => nth(row), nth, capacity: all.size };
+}
+
+/** One to three tags, as people give them. */
+function tagsMaker(...[, { vocabulary }, key]: Parameters<Maker>): ValueMaker {
+  const draw = new Draw(...key);
+  const all = vocabulary.tags;
+  return {
+    value: (row, turn) => {
+      draw.at(row, turn);
+      const first = draw.whole(0, all.length - 1);
+      const several = draw.whole(1, 3);
+      const some = Array.from({ length: several }, (_, at) => all[(first + at * 5) % all.length]);
+      return [...new Set(some)].join(", ");
+    },
+    capacity: all.length,
+  };
+}
+
+/** One of the files that there are; a stand-in for none, where nobody made any. */
+function filesMaker(...[field, { entity, files }, key]: Parameters<Maker>): ValueMaker {
+  const draw = new Draw(...key);
+  const there = files?.get(`${entity.name}.${field.name}`) ?? [];
+  if (there.length === 0) return { value: () => (field.required ? "[]" : null), capacity: 1 };
+  return { value: (row, turn) => draw.at(row, turn).pick(there), capacity: there.length };
 }
 
 function booleanMaker(...[field, , key]: Parameters<Maker>): ValueMaker {

@@ -33,6 +33,8 @@ export interface Vocabulary {
   street(place: string, number: number): string;
   /** Sentences for notes, and others that may follow any of them. */
   notes: Readonly<Record<Nature, { sentences: readonly string[]; more: readonly string[] }>>;
+  /** Short words that people put on things. */
+  tags: readonly string[];
   /** What a line of text can say; \`phrase\` where nothing is known of it. */
   lists: Readonly<Record<Listed, readonly string[]>>;
 }

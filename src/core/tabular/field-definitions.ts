@@ -164,6 +164,7 @@ function rangeOf({ finding, profile }: DraftColumn, unique: boolean): { min?: Wo
     const roomy = [40, 80, 160].find((length) => length >= profile.longest * 2);
     return roomy && (unique || profile.longest > 0) ? { max: word(roomy) } : {};
   }
+  if (finding.files !== undefined) return { max: word(finding.files) };
   if (finding.kind === "percent" && finding.positive) return { min: word(0) };
   return finding.positive ? { min: word(0) } : {};
 }

@@ -22,6 +22,8 @@ export type ColumnKind =
   | "phone"
   | "color"
   | "place"
+  | "image"
+  | "file"
   | "choice";
 
 /** How the texts of a column are to be read, where that isn't plain. */
@@ -66,6 +68,8 @@ export interface Finding {
   /** Whether no number is below zero. */
   positive?: boolean;
   choices?: string[];
+  /** The most files that one cell names. */
+  files?: number;
   /** The currency of the amounts. */
   currency?: string;
   /** The currencies of amounts that have several, and whether each amount says its own. */
@@ -97,6 +101,8 @@ export interface InferenceContext extends Evidence {
   named: string | undefined;
   /** The unit in the header. */
   unit?: string | undefined;
+  /** Whether there is a file of a name, where the sheet is. */
+  hasFile?: ((name: string) => boolean) | undefined;
 }
 
 export type Test = (bits: number) => boolean;

@@ -1,4 +1,5 @@
 import { asDate, asDuration, asTime } from "./date-columns.ts";
+import { asFiles } from "./file-columns.ts";
 import { type ColumnKind, countOf, type Finding, type InferenceContext } from "./finding.ts";
 import { asNumber } from "./number-columns.ts";
 import type { ColumnProfile } from "./profile.ts";
@@ -18,6 +19,7 @@ export function inferColumn(profile: ColumnProfile, context: InferenceContext): 
     asDuration,
     asTime,
     asAddress,
+    asFiles,
     asChoice,
   ];
   for (const candidate of candidates) {

@@ -56,12 +56,14 @@ export interface Surroundings {
   model?: Model;
   /** The entity that was chosen for the sheet, in the model or new. */
   into?: string;
+  /** Whether there is a file of a name, where the sheets are. */
+  hasFile?: (name: string) => boolean;
 }
 
 /** Works out what the sheets hold: entities, fields, relationships; and says why. */
 export function proposePlan(
   sheets: readonly ProfiledSheet[],
-  { app, today, model, into }: Surroundings,
+  { app, today, model, into, hasFile }: Surroundings,
 ): { plan: ImportPlan; notes: PlanNotes } {
   const language = model
     ? app.language
@@ -74,6 +76,7 @@ export function proposePlan(
     today,
     ...(model && { model }),
     ...(into && { into }),
+    ...(hasFile && { hasFile }),
   });
   linkParts(drafts);
   const unlinked = drafts.flatMap(({ columns }) => columns.filter(({ link }) => !link));
@@ -142,7 +145,7 @@ function settleRequired(columns: readonly DraftColumn[]): void {
 
 function draftSheets(
   sheets: readonly ProfiledSheet[],
-  { language, today, model, into }: Omit<Surroundings, "app"> & { language: string },
+  { language, today, model, into, hasFile }: Omit<Surroundings, "app"> & { language: string },
 ): Draft[] {
   const names = (model?.entities ?? []).map(({ name }) => name);
   const taken = new Set<string>();
@@ -167,7 +170,11 @@ function draftSheets(
     const fields = new Set<string>();
     const columns = sheet.profile.columns.map((profile, at): DraftColumn => {
       const title = fieldTitle(profile.header, profile.column, entity, fields);
-      const finding = infer(profile, title, { today, workbook: sheet.text === undefined });
+      const finding = infer(profile, title, {
+        today,
+        hasFile,
+        workbook: sheet.text === undefined,
+      });
       if (profile.header === "")
         title.name = nameByContent(profile, finding, { at, taken: fields }) ?? title.name;
       // What is called by its number has a number, not a name.
@@ -257,7 +264,7 @@ function nameByContent(
   return name === undefined || taken.has(name) ? undefined : name;
 }
 
-type Around = Pick<InferenceContext, "today" | "workbook" | "dates" | "decimals">;
+type Around = Pick<InferenceContext, "today" | "workbook" | "dates" | "decimals" | "hasFile">;
 
 function infer(profile: ColumnProfile, title: Title, around: Around): Finding {
   const named = nameHints.find(([pattern]) => pattern.test(title.name))?.[1];

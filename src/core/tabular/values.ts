@@ -7,6 +7,7 @@ import { ruleOf } from "../fields/types.ts";
 import type { Field } from "../model/model.ts";
 import { type Cell, cellText, folded, type Marked } from "./cells.ts";
 import { findDate, findTime } from "./dates.ts";
+import { namesInCell } from "./file-columns.ts";
 import { sameMark } from "./marks.ts";
 import { currencyOf, digitsOf, findNumber, isSmall, placesOf, product } from "./numbers.ts";
 import type { FieldPlan } from "./plan.ts";
@@ -27,6 +28,8 @@ export interface ValueContext {
   currency: string;
   /** The day that counts as today, as `2026-05-03`. */
   today: string;
+  /** Whether there is a file of a name, where the sheets are. */
+  hasFile?: (name: string) => boolean;
 }
 
 /** Reads a cell that isn't blank. */
@@ -109,11 +112,39 @@ const readers: { readonly [K in Kind]: ReaderOf<K> } = {
   "part of": asText,
   many: asText,
   formula: asText,
-  image: asText,
-  file: asText,
-  tags: asText,
+  image: filesReader,
+  file: filesReader,
+  tags: () => readTags,
   user: asText,
 };
+
+function readTags(cell: Cell): ReadValue {
+  const tags = plainText(cell)
+    .split(/[,;\n]/)
+    .map((tag) => tag.trim())
+    .filter(Boolean);
+  const text = [...new Map(tags.map((tag) => [tag.toLowerCase(), tag])).values()].join(", ");
+  if (tags.length > 30) return no(`${tags.length} tags, where 30 fit`);
+  return tags.some((tag) => [...tag].length > 40)
+    ? no("a tag of more than 40 characters")
+    : { text };
+}
+
+/** Names of files, each of which has to be there. */
+function filesReader(
+  type: TypeOf<"image"> | TypeOf<"file">,
+  { context: { hasFile } }: ColumnReading,
+): ValueReader {
+  const most = Math.max(type.max ?? 1, type.min ?? 1);
+  return (cell) => {
+    const names = namesInCell(plainText(cell));
+    if (names.length > most) return no(`${names.length} files, where ${most} fit`);
+    const missing = hasFile && names.find((name) => !hasFile(name));
+    return missing === undefined
+      ? { text: names.join("; ") }
+      : no("not the name of a file that is there");
+  };
+}
 
 function plainText(cell: Cell): string {
   return cellText(cell).trim().normalize("NFC").replaceAll("\r\n", "\n");

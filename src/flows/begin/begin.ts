@@ -57,6 +57,7 @@ const ignored = `# Rows, and what can be made again, don't belong into version c
 *.db-wal
 .env
 data/
+files/
 kept/
 .levadura/run/
 `;

@@ -1,7 +1,6 @@
 import { dirname } from "node:path";
 import { todayIn } from "../../../kit/formula/clock.ts";
 import { Failure } from "../../core/failure.ts";
-import { typeRules } from "../../core/fields/types.ts";
 import { checkFormulas, renamedInFormulas } from "../../core/formula/check.ts";
 import { withChecks } from "../../core/formula/row-checks.ts";
 import {
@@ -34,7 +33,7 @@ export function checkProject(folder: string): Checked {
   const { model, diagnostics } = readModel(text);
   const places = new Places(text);
   const pointed = diagnostics.map((diagnostic) => pointOut(modelName(project), places, diagnostic));
-  const limits = model && waitingFields(model).length === 0 ? databaseLimits(model) : [];
+  const limits = model ? databaseLimits(model) : [];
   const more = [
     ...limits,
     ...(model
@@ -99,35 +98,4 @@ function databaseLimits(model: Model): Diagnostic[] {
     const at = field?.at ?? entity?.at ?? { start: 0, end: 1 };
     return { severity: "error", message, at, help };
   });
-}
-
-/** The fields that nothing can be made of yet. */
-function waitingFields(model: Model): { entity: Entity; field: Field }[] {
-  return model.entities.flatMap((entity) =>
-    entity.fields
-      .filter(({ type }) => !typeRules[type.kind].works)
-      .map((field) => ({ entity, field })),
-  );
-}
-
-/** Throws where the model has something that can't be made of it yet. */
-function requireBuildable({ project, model, places }: Checked): void {
-  const waiting = waitingFields(model).map(
-    ({ entity, field: { name, type, at } }): Diagnostic => ({
-      severity: "error",
-      message: `\`${entity.name}.${name}\` is of the type \`${type.kind}\`, which applications can't be built with yet`,
-      at,
-      help: "put a # before the line until they can",
-    }),
-  );
-  if (waiting.length === 0) return;
-  const pointed = waiting.map((diagnostic) => pointOut(modelName(project), places, diagnostic));
-  throw new Failure("input", "this model can be checked, but not built yet", undefined, pointed);
-}
-
-/** Reads a project's model for work that makes tables or an application of it. */
-export function buildableProject(folder: string): Checked {
-  const checked = checkProject(folder);
-  requireBuildable(checked);
-  return checked;
 }

@@ -64,8 +64,11 @@ export function convertSheets(
   plan: ImportPlan,
   sheets: readonly Sheet[],
   model: Model,
-  /** The keys that were there before the import. */
-  stored: ReadonlyMap<string, KeyFinder>,
+  /** The keys that were there before the import, and whether there is a file of a name. */
+  {
+    stored,
+    hasFile,
+  }: { stored: ReadonlyMap<string, KeyFinder>; hasFile: (name: string) => boolean },
   folder: TemporaryFolder,
   report: Report,
 ): Converted {
@@ -91,6 +94,7 @@ export function convertSheets(
     currency: model.app.currency,
     today: todayIn(model.app.timezone),
     timezone: model.app.timezone,
+    hasFile,
     entities,
     splitKeys: own,
     aliases,

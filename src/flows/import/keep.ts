@@ -15,14 +15,9 @@ import { pendingChanges } from "../changes/changes.ts";
 import { hasDatabase, withDatabase } from "../database.ts";
 import { migrationHistory } from "../migrate/migrate.ts";
 import type { Report } from "../report.ts";
-import {
-  checksumOf,
-  type DataSource,
-  fileSource,
-  type LoadOptions,
-  loadData,
-  loadedChecksums,
-} from "./load.ts";
+import type { DataSource } from "./data-source.ts";
+import { copiesOf } from "./files-beside.ts";
+import { checksumOf, fileSource, type LoadOptions, loadData, loadedChecksums } from "./load.ts";
 import type { Loaded } from "./loaded.ts";
 import type { PreparedImport } from "./prepare.ts";
 
@@ -30,6 +25,8 @@ import type { PreparedImport } from "./prepare.ts";
 export interface KeptImport {
   /** Paths within the project. */
   files: string[];
+  /** How many of them are copies of files that cells name. */
+  copied: number;
   /** What loading did with the rows; undefined when the database has to be brought to the model first. */
   loaded: Loaded[] | undefined;
 }
@@ -42,7 +39,13 @@ export async function previewLoading(
 ): Promise<Loaded[] | undefined> {
   if (!(await isReady(prepared))) return undefined;
   const files = await dataFiles(prepared.data, prepared.model);
-  return loadData(prepared.project, prepared.model, files, { ...options, dry: true }, report);
+  return loadData(
+    prepared.project,
+    prepared.model,
+    files,
+    { ...options, dry: true, folders: prepared.folders },
+    report,
+  );
 }
 
 /** Whether the database is there and has the tables of the model that the import gives. */
@@ -85,24 +88,31 @@ export async function keepImport(
   for (const { path, text } of supportFiles(plan.app.name)) {
     if (!existsSync(join(project.root, path))) add(path, { text });
   }
-  for (const { entity, path } of data) add(join("data", `${entity}.csv`), { copyOf: path });
+  const copies = data.flatMap(({ entity, path }) =>
+    copiesOf(project, entityNamed(model, entity), path, prepared.folders),
+  );
+  for (const { entity, path } of data) {
+    add(join("data", `${entity}.csv`), { copyOf: path });
+  }
   const name = slugOf(basename(plan.sheets[0]?.file ?? "").replace(/\.[^.]*$/, "")) || "sheet";
   if (setAside.count > 0)
     add(unusedName(project, join("data", "set-aside"), name, "csv"), { copyOf: setAside.path });
   if (!isKept(project, prepared.planText))
     add(unusedName(project, "imports", name, "yaml"), { text: prepared.planText });
+  writes.push(...copies);
+  const copied = copies.length;
   const folder = new TemporaryFolder();
   try {
     const before = writes.map(({ path, secret }) => asItIs(path, secret ?? false, folder));
     writeAll(writes, project.root);
     const files = writes.map(({ path }) => path.slice(project.root.length + 1));
-    if (!ready) return { files, loaded: undefined };
+    if (!ready) return { files, copied, loaded: undefined };
     const written = await dataFiles(
       data.map(({ entity }) => ({ entity, path: dataFile(project, entity) })),
       model,
     );
     try {
-      return { files, loaded: await loadData(project, model, written, options, report) };
+      return { files, copied, loaded: await loadData(project, model, written, options, report) };
     } catch (error) {
       // What can't be loaded would be in the way of the next import, and of `rise`.
       writeAll(before, project.root);

@@ -5,6 +5,7 @@ import { pipeline } from "node:stream/promises";
 import { now, todayIn } from "../../../kit/formula/clock.ts";
 import { nearest } from "../../../kit/formula/nearest.ts";
 import { Failure } from "../../core/failure.ts";
+import { isFiles } from "../../core/fields/files.ts";
 import { ruleOf } from "../../core/fields/types.ts";
 import {
   type Moment,
@@ -39,30 +40,15 @@ import type {
 import { fileFailure } from "../../io/project/files.ts";
 import { dataFile, type Project } from "../../io/project/project.ts";
 import { readDataFile } from "../../io/sheets/data-files.ts";
-import type { ReadStep } from "../../io/sheets/text.ts";
 import { withDatabase } from "../database.ts";
+import { type NamedFiles, takeNamedFiles } from "../files/named-files.ts";
 import type { Report } from "../report.ts";
 import { deleteRows } from "../rows/clear-rows.ts";
 import { requireOneOrganisation } from "../rows/one-organisation.ts";
 import { requireRules } from "../rows/row-rules.ts";
 import { readSeedingRecord } from "../seed/record.ts";
+import type { DataSource } from "./data-source.ts";
 import type { Loaded } from "./loaded.ts";
-
-/** A source of an entity's rows: a data file, or the model. */
-export interface DataSource {
-  entity: Entity;
-  /** What people call it, such as `data/Hive.csv`. */
-  name: string;
-  /** The name under which the database remembers that it was loaded. */
-  remembered: string;
-  checksum: string;
-  /** Whether it has all of the entity's rows, so that others are missing in it. */
-  whole: boolean;
-  read(): Generator<DataStep>;
-}
-
-/** Some rows of a source, of which the first has a number; and how far it is read. */
-export type DataStep = Pick<ReadStep, "rows" | "first" | "share"> & { header: string[] };
 
 /** What to do beyond adding and changing rows. */
 export interface LoadOptions {
@@ -70,6 +56,8 @@ export interface LoadOptions {
   deleteMissing?: boolean;
   /** Find out only what would be done. */
   dry?: boolean;
+  /** Where files are that aren't in the folder data/ yet. */
+  folders?: readonly string[];
 }
 
 /** The file of an entity's rows, as a source. */
@@ -171,16 +159,17 @@ export async function loadData(
   project: Project,
   model: Model,
   sources: readonly DataSource[],
-  { deleteMissing = false, dry = false }: LoadOptions,
+  { deleteMissing = false, dry = false, folders = [] }: LoadOptions,
   report: Report,
 ): Promise<Loaded[]> {
   if (sources.length === 0) return [];
   const all = deleteMissing ? await withSeedSources(project, model, sources) : sources;
   const deletion: Deletion | undefined = deleteMissing ? { project } : undefined;
+  const named = await takeNamedFiles(project, all, { dry, folders });
   return withDatabase(project, async (engine) => {
     try {
       const done = await engine.transaction(async () => {
-        const loaded = await loadSources(engine, model, all, deletion, report);
+        const loaded = await loadSources(engine, model, all, { deletion, named }, report);
         if (dry) throw new OnlyLooked(loaded);
         return loaded;
       });
@@ -223,12 +212,12 @@ export async function loadSources(
   engine: Engine,
   model: Model,
   sources: readonly DataSource[],
-  deletion: Deletion | undefined,
+  { deletion, named }: { deletion?: Deletion | undefined; named: NamedFiles },
   report: Report,
 ): Promise<Loaded[]> {
   await requireOneOrganisation(engine, model);
   const moments = { today: todayIn(model.app.timezone), now: now() };
-  const loaded = await loadAll(engine, model, sources, { deletion, moments }, report);
+  const loaded = await loadAll(engine, model, sources, { deletion, moments, named }, report);
   const entities = [...new Set(sources.map(({ entity }) => entity))];
   const help = "correct the data; nothing of it was loaded";
   await requireRules(engine, model, entities, moments, help);
@@ -239,7 +228,11 @@ async function loadAll(
   engine: Engine,
   model: Model,
   sources: readonly DataSource[],
-  { deletion, moments }: { deletion: Deletion | undefined; moments: Moment },
+  {
+    deletion,
+    moments,
+    named,
+  }: { deletion: Deletion | undefined; moments: Moment; named: NamedFiles },
   report: Report,
 ): Promise<Loaded[]> {
   const moment = now();
@@ -260,7 +253,7 @@ async function loadAll(
     const later = new Set(
       sorted.map((each) => each.entity.name).filter((name) => !present.has(name)),
     );
-    const reader = new DataReader(model, source, later, moments);
+    const reader = new DataReader(model, source, later, moments, named);
     try {
       await loader.take(reader.target, reader.read(report));
     } catch (error) {
@@ -327,6 +320,7 @@ class DataReader {
     readonly source: DataSource,
     later: ReadonlySet<string>,
     moments: Moment,
+    readonly named: NamedFiles,
   ) {
     const { entity } = source;
     this.entity = entity;
@@ -400,7 +394,7 @@ class DataReader {
     const { currency, timezone } = this.model.app;
     const context = { currency, timezone, today: todayIn(timezone) };
     const readers = this.#fields.map((field) =>
-      isMany(field) ? undefined : storedValue(field, context),
+      isMany(field) ? undefined : this.#stored(field, context),
     );
     this.rows = 0;
     for (const { rows, first, share } of this.source.read()) {
@@ -426,6 +420,13 @@ class DataReader {
       this.rows += rows.length;
       report({ kind: "progress", on: `loading ${this.entity.plural}`, rows: this.rows, share });
     }
+  }
+
+  /** How a cell of a field is stored: files as what they are called in the store. */
+  #stored(field: Field, context: ValueContext & { timezone: string }) {
+    if (!isFiles(field.type)) return storedValue(field, context);
+    const read = storedValue(field, context);
+    return (cell: string) => (cell === "" ? read(cell) : this.named(field, cell));
   }
 
   /** Throws where a row violates a rule. */

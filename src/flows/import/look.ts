@@ -42,12 +42,14 @@ interface ImportQuestion {
   asTheyAre?: boolean;
   /** The plans of earlier imports, the newest last. */
   kept: readonly ImportPlan[];
+  /** Whether there is a file of a name, where the sheets are. */
+  hasFile: (name: string) => boolean;
 }
 
 /** Looks at all rows of all sheets, and proposes what they become. */
 export function proposeImport(
   sheets: readonly Sheet[],
-  { name, files, model, into, asTheyAre = false, kept }: ImportQuestion,
+  { name, files, model, into, asTheyAre = false, kept, hasFile }: ImportQuestion,
   folder: TemporaryFolder,
   report: Report,
 ): { plan: ImportPlan; notes: PlanNotes } {
@@ -96,6 +98,7 @@ export function proposeImport(
   return proposePlan(profiled, {
     app: { name: title, language, currency, timezone },
     today: todayIn(timezone),
+    hasFile,
     ...(model && { model }),
     ...(chosen && { into: chosen }),
   });

@@ -13,8 +13,10 @@ import { readText } from "../../io/project/files.ts";
 import { modelName, type Project, projectAt } from "../../io/project/project.ts";
 import { openSheets } from "../../io/sheets/sheets.ts";
 import { TemporaryFolder } from "../../io/sheets/temporary.ts";
+import { fileIn } from "../files/file-in.ts";
 import type { Report } from "../report.ts";
 import { type Converted, convertSheets, neededBeside } from "./convert.ts";
+import { foldersBeside } from "./files-beside.ts";
 import { keptPlans, withReplacements } from "./kept-plans.ts";
 import { proposeImport } from "./look.ts";
 import { storedKeys } from "./stored-keys.ts";
@@ -35,6 +37,8 @@ export interface ImportRequest {
   answer?: (questions: readonly OpenQuestion[]) => Promise<number[]>;
   /** What the application is called, where there is no model yet. */
   name?: string;
+  /** The folder of the files that cells name; those of the sheets, without it. */
+  filesFrom?: string;
 }
 
 /** An import that is ready, down to every row; nothing of it is written yet. */
@@ -50,6 +54,8 @@ export interface PreparedImport extends Converted {
   modelText: string;
   /** The model that is there already. */
   existing: string | undefined;
+  /** The folders of the files that cells name. */
+  folders: readonly string[];
   /** Takes away what was only kept for it. */
   remove(): void;
 }
@@ -68,6 +74,13 @@ export async function prepareImport(
   const project: Project = { ...place, kind: before?.app.database ?? "sqlite" };
   const given = request.plan === undefined ? undefined : givenPlan(request.plan);
   const kept = keptPlans(project);
+  const folders = foldersBeside(request.files, request.filesFrom);
+  const found = new Map<string, boolean>();
+  const hasFile = (name: string) => {
+    const known = found.get(name) ?? fileIn(folders, name) !== undefined;
+    found.set(name, known);
+    return known;
+  };
   const folder = new TemporaryFolder();
   const remove = () => folder.remove();
   process.once("exit", remove);
@@ -92,7 +105,7 @@ export async function prepareImport(
         ),
       );
       const stored = await storedKeys(project, model, own);
-      const converted = convertSheets(done, sheets, model, stored, folder, report);
+      const converted = convertSheets(done, sheets, model, { stored, hasFile }, folder, report);
       return { plan, notes, questions, planText, model, modelText: planned.text, ...converted };
     };
     let prepared = await follow(
@@ -101,7 +114,7 @@ export async function prepareImport(
         : withReplacements(
             proposeImport(
               sheets,
-              { ...request, ...(before && { model: before }), kept },
+              { ...request, ...(before && { model: before }), kept, hasFile },
               folder,
               report,
             ),
@@ -124,7 +137,7 @@ export async function prepareImport(
       );
       prepared = await follow({ plan, notes: withoutQuestions(notes) });
     }
-    return { project, existing, remove, ...prepared };
+    return { project, existing, folders, remove, ...prepared };
   } catch (error) {
     remove();
     throw error;

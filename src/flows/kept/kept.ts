@@ -1,3 +1,6 @@
+import { existsSync, readdirSync } from "node:fs";
+import { join } from "node:path";
+import { putFilesBack, setAsideNote } from "../../../kit/files/use.ts";
 import { nearest } from "../../../kit/formula/nearest.ts";
 import { replay } from "../../core/evolution/steps.ts";
 import { Failure } from "../../core/failure.ts";
@@ -10,6 +13,8 @@ import { entryNamed, type KeptRows, keptEntries, keptRows } from "../../io/proje
 import { readMigrations } from "../../io/project/migrations.ts";
 import type { Project } from "../../io/project/project.ts";
 import { withDatabase } from "../database.ts";
+import { filesOf } from "../files/location.ts";
+import { reached } from "../files/tidy.ts";
 import { requireMigrated } from "../migrate/migrate.ts";
 import type { Report } from "../report.ts";
 
@@ -19,6 +24,8 @@ export interface KeptSummary {
   /** When, as `2026-05-03T07:00:00.000Z`. */
   time: string;
   holds: { table: string; column?: string; rows: number }[];
+  /** How many files that were in use no more. */
+  files?: number;
 }
 
 /** What was kept in a project before it was deleted, oldest first. */
@@ -31,9 +38,24 @@ export async function listKept(project: Project): Promise<KeptSummary[]> {
       for await (const _ of read()) rows++;
       if (rows > 0) holds.push({ table, ...(column && { column }), rows });
     }
-    summaries.push({ name: entry.name, time: new Date(entry.time).toISOString(), holds });
+    const files = await filesKept(entry.path);
+    const time = new Date(entry.time).toISOString();
+    summaries.push({ name: entry.name, time, holds, ...(files > 0 && { files }) });
   }
   return summaries;
+}
+
+/** How many files that were in use no more are in a folder. */
+async function filesKept(folder: string): Promise<number> {
+  if (!existsSync(join(folder, setAsideNote))) return 0;
+  return readdirSync(folder).filter((name) => /^[0-9a-f]{32}$/.test(name)).length;
+}
+
+/** Puts files that were in use no more back where files are; undefined where nothing of them was kept under the name. */
+export async function restoreFiles(project: Project, name: string): Promise<number | undefined> {
+  const entry = entryNamed(keptEntries(project), name);
+  if (!entry || !existsSync(join(entry.path, setAsideNote))) return undefined;
+  return reached(() => putFilesBack(filesOf(project), entry.path));
 }
 
 /** The result of restoring a table's rows, or the values of one of its columns. */

@@ -24,9 +24,11 @@ import { type RunningServer, startServer } from "../../io/runner/server.ts";
 import { supervised } from "../../io/runner/supervised.ts";
 import { buildApplication, builtModel } from "../build/build.ts";
 import { type ChangeImpact, pendingChanges, reportChanges } from "../changes/changes.ts";
-import { buildableProject, type Checked } from "../check/check.ts";
+import { type Checked, checkProject } from "../check/check.ts";
 import { createDatabase, databaseUrl, withDatabase } from "../database.ts";
-import { type DataSource, hasDataFiles, loadData, pendingData } from "../import/load.ts";
+import { filesUrl } from "../files/location.ts";
+import type { DataSource } from "../import/data-source.ts";
+import { hasDataFiles, loadData, pendingData } from "../import/load.ts";
 import { aloneOn } from "../lock.ts";
 import { migrateProject } from "../migrate/migrate.ts";
 import { nameFor } from "../prepare/prepare.ts";
@@ -67,7 +69,7 @@ export async function riseProject(
   report: Report,
   log: (text: string) => void,
 ): Promise<Risen> {
-  const first = buildableProject(folder);
+  const first = checkProject(folder);
   requireGuarded(listening, first.model);
   await portFor(listening);
   const session = new RiseSession(first.project, report);
@@ -308,6 +310,7 @@ class Runner {
         this.report({ kind: "welcome", address: welcomeAt(host, this.#port, path) }),
       port: this.#port,
       database: databaseUrl(this.project),
+      files: filesUrl(this.project),
       notes: this.#notes,
       log: this.log,
     };
@@ -402,7 +405,7 @@ class Follower {
     const path = this.session.project.model;
     const begun = savedAt(path);
     try {
-      const checked = buildableProject(this.folder);
+      const checked = checkProject(this.folder);
       return savedAt(path) === begun ? checked : undefined;
     } catch (error) {
       if (savedAt(path) !== begun || isBeingSaved(path)) return undefined;

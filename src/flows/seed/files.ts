@@ -1,6 +1,8 @@
-import { resolve } from "node:path";
+import { existsSync, rmSync } from "node:fs";
+import { join, resolve } from "node:path";
 import { todayIn } from "../../../kit/formula/clock.ts";
-import { typeRules } from "../../core/fields/types.ts";
+import { Failure } from "../../core/failure.ts";
+import { isFiles } from "../../core/fields/files.ts";
 import type { Model } from "../../core/model/model.ts";
 import { Unmakeable } from "../../core/seeding/rows.ts";
 import { Sampling } from "../../core/seeding/sampling.ts";
@@ -11,6 +13,7 @@ import { unmakeableRow } from "./failures.ts";
 import { fixedRowsOf, presentRows } from "./fixed-rows.ts";
 import { orderOf, requirePossible, type SeedRequest, usualSeed } from "./order.ts";
 import { readSeedingRecord, writeSeedingRecord } from "./record.ts";
+import { filesInFolder } from "./sample-files.ts";
 import { told } from "./seed.ts";
 import { type FileFormat, KeyTexts, writers } from "./writers.ts";
 
@@ -21,8 +24,6 @@ export interface WrittenSeed {
   files: string[];
   /** Rows by entity, those that are in the model included. */
   rows: Record<string, number>;
-  /** Fields that stay empty, because nothing can be made for their type yet. */
-  empty: string[];
 }
 
 /**
@@ -54,7 +55,16 @@ export async function seedFiles(
   );
   // Files are the same whenever they are written.
   const moment = `${day}T12:00:00Z`;
-  const options = { seed, today: day, now: moment, counts, present };
+  const beside = join(resolve(folder), "files");
+  if (
+    model.entities.some(({ fields }) => fields.some(({ type }) => isFiles(type))) &&
+    existsSync(beside)
+  ) {
+    const help = "name another folder with --to, or move it away";
+    throw new Failure("input", `nothing was written: ${beside} is there already`, help);
+  }
+  const made = await filesInFolder(model, seed, counts, resolve(folder), format);
+  const options = { seed, today: day, now: moment, counts, present, files: made };
   // The first pass collects what rows refer to; the second, identical one writes them.
   const known = new Sampling(model, options);
   const keys = new KeyTexts(model, format === "csv");
@@ -84,19 +94,11 @@ export async function seedFiles(
       today: day,
       rows: { ...record.rows, ...usual },
     });
-    return { seed, today: day, files: kept, rows, empty: emptyFields(model) };
+    return { seed, today: day, files: kept, rows };
   } catch (error) {
     files.drop();
+    rmSync(beside, { recursive: true, force: true });
     if (error instanceof Unmakeable) throw unmakeableRow(error);
     throw error;
   }
-}
-
-/** Fields whose type nothing can be made for yet. */
-function emptyFields(model: Model): string[] {
-  return model.entities.flatMap((entity) =>
-    entity.fields
-      .filter(({ type }) => !typeRules[type.kind].works)
-      .map((field) => `${entity.name}.${field.name}`),
-  );
 }

@@ -4,11 +4,18 @@ import type { Entity, Model } from "../../core/model/model.ts";
 import { columnOf, tableOf } from "../../core/schema/from-model.ts";
 import { lifetimeColumns, lifetimesOf } from "../../core/seeding/days.ts";
 import { seededFields, Unmakeable } from "../../core/seeding/rows.ts";
-import { type EntitySample, type Present, Sampling } from "../../core/seeding/sampling.ts";
+import {
+  type EntitySample,
+  type Present,
+  type SampleFiles,
+  Sampling,
+} from "../../core/seeding/sampling.ts";
 import type { Value } from "../../core/seeding/value.ts";
 import type { Engine } from "../../io/engines/engine.ts";
 import type { Project } from "../../io/project/project.ts";
 import { withDatabase } from "../database.ts";
+import { filesOf } from "../files/location.ts";
+import { takeNamedFiles } from "../files/named-files.ts";
 import { loadSources, pendingData } from "../import/load.ts";
 import type { Loaded } from "../import/loaded.ts";
 import { requireMigrated } from "../migrate/migrate.ts";
@@ -27,6 +34,7 @@ import {
 } from "./order.ts";
 import { readSeedingRecord, writeSeedingRecord } from "./record.ts";
 import { holdToRules } from "./rules.ts";
+import { filesInStore } from "./sample-files.ts";
 import { seedPeople } from "./sample-people.ts";
 
 /** The result of seeding. */
@@ -61,16 +69,19 @@ export async function seedProject(
   const day = record.today ?? todayIn(model.app.timezone);
   const seed = request.seed ?? record.seed ?? usualSeed;
   let kept: string | undefined;
+  const named = await takeNamedFiles(project, sources, {});
   const seeded = await withDatabase(project, (engine) =>
     engine.transaction(async () => {
       await requireOneOrganisation(engine, model);
       if (request.emptyFirst) kept = await emptyFirst(engine, project, model, request);
       const loaded =
-        sources.length > 0 ? await loadSources(engine, model, sources, undefined, report) : [];
+        sources.length > 0 ? await loadSources(engine, model, sources, { named }, report) : [];
       const existingRows = await existingRowsOf(engine, model);
       const order = orderOf(model, existingRows, request, record, day);
       const moments = { today: day, now: now() };
-      await fillEntities(engine, model, { seed, ...moments, ...order }, existingRows, report);
+      const files = await filesInStore(model, seed, order.counts, filesOf(project));
+      const filling = { seed, ...moments, ...order, files };
+      await fillEntities(engine, model, filling, existingRows, report);
       const people = request.people ? await seedPeople(engine, model, moments.now) : 0;
       report({ kind: "working", on: "writing it all to the disk" });
       return { ...order, loaded, people };
@@ -157,6 +168,7 @@ async function emptyFirst(
 
 interface Filling extends SeedOrder {
   seed: number;
+  files: SampleFiles;
   today: string;
   now: string;
 }
@@ -164,7 +176,7 @@ interface Filling extends SeedOrder {
 async function fillEntities(
   engine: Engine,
   model: Model,
-  { seed, counts, ...moment }: Filling,
+  { seed, counts, files, ...moment }: Filling,
   existingRows: ReadonlyMap<string, ExistingRows>,
   report: Report,
 ): Promise<void> {
@@ -175,7 +187,7 @@ async function fillEntities(
     const count = counts.get(entity.name) ?? 0;
     if (existing) present.set(entity.name, await presentOf(engine, entity, count, existing));
   }
-  const sampling = new Sampling(model, { seed, ...moment, counts, present });
+  const sampling = new Sampling(model, { seed, ...moment, counts, present, files });
   const filled: EntitySample[] = [];
   try {
     for (const sample of sampling.entities()) {

@@ -7,8 +7,9 @@ import type { Project } from "../../io/project/project.ts";
 import { openBundler } from "../../io/runner/bundle.ts";
 import { freePort, PortTaken, type RunningServer, startServer } from "../../io/runner/server.ts";
 import { supervised } from "../../io/runner/supervised.ts";
-import { buildableProject } from "../check/check.ts";
+import { checkProject } from "../check/check.ts";
 import { databaseUrl } from "../database.ts";
+import { filesUrl } from "../files/location.ts";
 import { aloneOn } from "../lock.ts";
 import { requireMigrated } from "../migrate/migrate.ts";
 import type { Report } from "../report.ts";
@@ -60,19 +61,20 @@ export async function serveProject(
   report: Report,
   log: (text: string) => void,
 ): Promise<RunningServer> {
-  const { project, model } = buildableProject(folder);
+  const { project, model } = checkProject(folder);
   requireGuarded(listening, model);
   requireBuilt(project);
   await requireMigrated(project, model);
   await portFor(listening);
   report({ kind: "working", on: "starting the application" });
-  const bundler = await openBundler(project);
+  const bundler = await openBundler(project, true);
   try {
     // Other commands write the application's source; the lock keeps half-written source out of the bundle.
     const main = await aloneOn(project, "serve", () => bundler.bundle());
     const { host } = listening;
     const { open = false, administrator } = listening;
-    const settings = { host, open, administrator, database: databaseUrl(project), log };
+    const where = { database: databaseUrl(project), files: filesUrl(project) };
+    const settings = { host, open, administrator, ...where, log };
     const { port, started: server } = await startOn(listening, (free) =>
       supervised(
         () =>

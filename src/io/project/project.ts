@@ -26,6 +26,8 @@ export interface Project {
   data: string;
   /** The plans of imports. */
   imports: string;
+  /** The files of records, where they are in a folder. */
+  files: string;
 }
 
 /** The places in a folder, whether anything is there yet or not. */
@@ -43,6 +45,7 @@ export function projectAt(folder: string): Project {
     kept: join(root, "kept"),
     data: join(root, "data"),
     imports: join(root, "imports"),
+    files: join(root, "files"),
   };
 }
 
@@ -80,7 +83,7 @@ export function openProject(folder: string): Project & { text: string } {
   for (const folder of [project.app, project.migrations, project.record, project.run]) {
     refuseLink(project.root, folder);
   }
-  for (const folder of [project.kept, project.data, project.imports]) {
+  for (const folder of [project.kept, project.data, project.imports, project.files]) {
     refuseLink(project.root, folder);
   }
   return { ...project, text };

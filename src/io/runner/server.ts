@@ -16,6 +16,8 @@ export interface ServerSettings {
   port: number;
   /** The address of the database. */
   database: string;
+  /** Where its files are: a folder, or the address of a bucket. */
+  files: string;
   /** The file with what is known of its pages while it is being developed. */
   notes?: string;
   /** Whether whoever reaches the application may do everything, where nobody signs in. */
@@ -41,6 +43,7 @@ export async function startServer(
       HOST: settings.host,
       PORT: String(settings.port),
       DATABASE_URL: settings.database,
+      FILES_URL: settings.files,
       ...(settings.open && { OPEN_TO_EVERYONE: "yes" }),
       ...(settings.administrator && { FIRST_ADMINISTRATOR: settings.administrator }),
       ...(settings.notes && { DEVELOPMENT_NOTES: settings.notes }),

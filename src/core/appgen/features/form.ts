@@ -26,7 +26,7 @@ function formModule({ entity, pascal }: Subject): string {
         const text = field[option];
         return text ? textAttribute(option, text, field.translations?.[option], scope) : "";
       });
-      return `<${module.use(controlOf(field), controls)} form={form} name="${inputName(field)}"${remarks.join("")} />`;
+      return `<${module.use(controlOf(field), controls)} form={form} name="${inputName(field)}"${field.as ? ` as="${field.as}"` : ""}${remarks.join("")} />`;
     });
     return `<${module.use("FormSection", frame)}${title ? textAttribute("title", title, titles, scope) : ""}>${lines.join("\n")}</FormSection>`;
   });

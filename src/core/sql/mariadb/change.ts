@@ -212,6 +212,7 @@ function castType(type: ColumnType): string {
       return type.kind;
     case "text":
     case "long text":
+    case "files":
     case "code":
       return "char";
   }

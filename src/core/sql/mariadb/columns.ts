@@ -124,6 +124,8 @@ export function typeSql(type: ColumnType): string {
     case "text":
       if (type.max <= longestIndexed) return `varchar(${type.max})`;
       return type.max <= longestText ? "text" : "longtext";
+    case "files":
+      return "text collate utf8mb4_bin";
     case "long text":
       return "longtext";
     case "code":

@@ -20,6 +20,7 @@ function textOf(value: string, from: ColumnType): string {
       return `date_format(${value}, '%Y-%m-%dT%H:%i:%sZ')`;
     case "text":
     case "long text":
+    case "files":
     case "code":
       return value;
   }

@@ -129,6 +129,8 @@ export function typeSql(type: ColumnType): string {
   switch (type.kind) {
     case "text":
       return `varchar(${type.max}) collate ${collation}`;
+    case "files":
+      return 'text collate "C"';
     case "long text":
       return `text collate ${collation}`;
     case "code":

@@ -4,6 +4,7 @@ import { type ConversionWords, conversionBy, type ZonedWords } from "../conversi
 const nullType: Readonly<Record<ColumnType["kind"], string>> = {
   text: "text",
   "long text": "text",
+  files: "text",
   code: "text",
   integer: "bigint",
   decimal: "numeric",
@@ -29,6 +30,7 @@ function textOf(value: string, from: ColumnType): string {
       return `to_char(${value} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
     case "text":
     case "long text":
+    case "files":
     case "code":
       return value;
   }

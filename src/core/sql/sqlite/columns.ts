@@ -73,6 +73,7 @@ export function typeSql(type: ColumnType): string {
       return `decimal(15, ${type.places})`;
     case "boolean":
       return "boolean";
+    case "files":
     case "code":
     case "date":
     case "time":
@@ -116,6 +117,7 @@ function typeCheck({ type, references }: Column, value: string): string | undefi
     case "datetime":
       return `${value} is strftime('%Y-%m-%dT%H:%M:%SZ', ${value})`;
     case "long text":
+    case "files":
       return undefined;
   }
 }

@@ -13,6 +13,7 @@ function textOf(value: string, from: ColumnType): string {
       return `case ${value} when 1 then 'yes' when 0 then 'no' end`;
     case "text":
     case "long text":
+    case "files":
     case "code":
     case "date":
     case "time":

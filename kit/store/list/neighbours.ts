@@ -1,0 +1,47 @@
+import type { Scope } from "../../access/scope.ts";
+import type { Entity } from "../../entity/entity.ts";
+import type { Link } from "../../entity/links.ts";
+import { completed } from "../select.ts";
+import { conditions } from "./conditions.ts";
+import { groupedKeys } from "./groups.ts";
+import { type Place, rowsAt } from "./picking.ts";
+import { listRequest } from "./request.ts";
+
+/** The records around one in a list; those that are missing are the record itself, or not there. */
+export interface Neighbours {
+  first?: Link;
+  previous?: Link;
+  next?: Link;
+  last?: Link;
+}
+
+/**
+ * The records around one, with the filters and the order of a list. One that the filters leave out is where it would be: it may
+ * just have been changed. Undefined where it is gone.
+ */
+export async function neighboursOf(
+  scope: Scope,
+  entity: Entity,
+  query: URLSearchParams,
+  id: number,
+): Promise<Neighbours | undefined> {
+  const request = listRequest(query);
+  const wanted = await conditions(scope, entity, request);
+  const keys = groupedKeys(scope, entity, request);
+  const at = async (place: Place): Promise<Link[] | undefined> => {
+    const found = await rowsAt(scope, entity, { keys, wanted, size: 1, place });
+    return found && ((await completed(scope, entity, found.rows)) as unknown as Link[]);
+  };
+  const following = await at({ after: id });
+  if (!following) return undefined;
+  const [next] = following;
+  const [previous] = (await at({ before: id })) ?? [];
+  const [first] = previous ? ((await at({ skip: 0 })) ?? []) : [];
+  const [last] = next ? ((await at({ before: "end" })) ?? []) : [];
+  return {
+    ...(first && { first }),
+    ...(previous && { previous }),
+    ...(next && { next }),
+    ...(last && { last }),
+  };
+}
