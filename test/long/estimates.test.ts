@@ -2,7 +2,7 @@ import { writeFileSync } from "node:fs";
 import { join } from "node:path";
 import Driver from "libsql";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { kinds, projectOn } from "../support/kinds.ts";
+import { kinds, modelOn, projectOn } from "../support/kinds.ts";
 import { levadura, type Running, running } from "../support/program.ts";
 import { textOf, Visitor } from "../support/visitor.ts";
 
@@ -137,7 +137,7 @@ describe.each(kinds)(
 
     it("counts one by one what somebody may see of it, where that is little", async () => {
       await server.stop();
-      writeFileSync(join(project.folder, "model.yaml"), withRights);
+      writeFileSync(join(project.folder, "model.yaml"), modelOn({ kind }, withRights));
       for (const command of ["prepare", "migrate", "build"])
         expect((await levadura([command], project.folder)).status).toBe(0);
       server = await running(["serve"], project.folder);
