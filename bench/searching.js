@@ -1,26 +1,13 @@
-// A search for a rare word by the index of a server, against the statement that has to look through all rows.
+// A search for a rare word by the index of PostgreSQL, against the statement that has to look through all rows.
 import { bin, byTurns, fetchText, startServer } from "./measure.js";
 import { model } from "./pages.js";
 import { onServer, servers } from "./servers.js";
 
 const word = "H-99123";
-const numbers = {
-  postgres: "generate_series(1, 1000000) as n(i)",
-  mariadb: "(select seq as i from seq_1_to_1000000) as n",
-};
-const day = {
-  postgres: "date '2020-01-01' + (i * 7919 % 2200)::int",
-  mariadb: "adddate('2020-01-01', i * 7919 % 2200)",
-};
-const text = {
-  postgres: "'H-' || i",
-  mariadb: "concat('H-', i)",
-};
 
 export async function searched() {
-  const lines = [];
-  for (const server of servers) lines.push(await searchedOn(server));
-  return lines;
+  // MariaDB has no such index; a model that asks for one there is refused.
+  return Promise.all(servers.filter(({ kind }) => kind === "postgres").map(searchedOn));
 }
 
 function searchedOn(server) {
@@ -32,11 +19,13 @@ function searchedOn(server) {
       `insert into apiary (name, created_at, updated_at) values ('Mill Meadow', ${stamps})`,
     );
     await client.query(`insert into harvest (code, apiary_id, date, weight, sort, created_at, updated_at)
-      select ${text[kind]}, 1, ${day[kind]}, (i * 31 % 2000) / 10.0, 'blossom', ${stamps} from ${numbers[kind]}`);
-    await client.query(kind === "postgres" ? "vacuum analyze" : "analyze table harvest");
+      select 'H-' || i, 1, date '2020-01-01' + (i % 2200) * 7919 % 2200, (i * 31 % 2000) / 10.0, 'blossom', ${stamps}
+      from generate_series(1, 1000000) as n(i)`);
+    await client.query("vacuum analyze");
     levadura("build");
     const application = await startServer([bin, "serve"], folder, { DATABASE_URL: url });
-    const scan = `select id, code, date, weight, sort from harvest where ${kind === "postgres" ? 'code collate "C" ilike' : "code like"} '%${word}%'
+    // No index has what is put together.
+    const scan = `select id, code, date, weight, sort from harvest where (code || '') collate "C" ilike '%${word}%'
       order by date desc, id desc limit 26`;
     try {
       const page = () => fetchText(`${application.address}/harvests?search=${word}`);

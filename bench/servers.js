@@ -33,7 +33,7 @@ export function onServer({ kind, address, open }, model, work) {
     const levadura = (...args) =>
       execFileSync(process.execPath, [bin, ...args], {
         cwd: folder,
-        stdio: "ignore",
+        stdio: ["ignore", "ignore", "pipe"],
         env: { ...process.env, DATABASE_URL: url },
       });
     levadura("prepare");
