@@ -13,6 +13,7 @@ import "./grid/grid.ts";
 import "./lookups.ts";
 import "./groups.ts";
 import "./order.ts";
+import "./part-rows.ts";
 import "./first-error.ts";
 import "./passkeys.ts";
 import "./presence.ts";

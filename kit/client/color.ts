@@ -1,4 +1,5 @@
 // A colour can be chosen from a few, or by the picker of the browser, besides being typed.
+import { everywhere } from "./added-rows.ts";
 
 /** Paints that people have for their things. */
 const swatches = [
@@ -13,7 +14,7 @@ const swatches = [
   "#222222",
 ];
 
-for (const input of document.querySelectorAll<HTMLInputElement>("input[data-color]")) {
+everywhere<HTMLInputElement>("input[data-color]", (input) => {
   const row = document.createElement("div");
   row.className = "swatches";
   const set = (color: string) => {
@@ -32,7 +33,7 @@ for (const input of document.querySelectorAll<HTMLInputElement>("input[data-colo
   input.addEventListener("change", show);
   row.append(picker, ...swatches.map((color) => swatch(color, set)));
   input.after(row);
-}
+});
 
 function swatch(color: string, set: (color: string) => void): HTMLButtonElement {
   const button = Object.assign(document.createElement("button"), { type: "button" });
@@ -42,5 +43,3 @@ function swatch(color: string, set: (color: string) => void): HTMLButtonElement 
   button.addEventListener("click", () => set(color));
   return button;
 }
-
-export {};

@@ -1,6 +1,7 @@
 // A date is typed as the language of the page has it; a button beside it opens the calendar of the browser.
+import { everywhere } from "./added-rows.ts";
 
-for (const input of document.querySelectorAll<HTMLInputElement>("input[data-pick]")) {
+everywhere<HTMLInputElement>("input[data-pick]", (input) => {
   const button = Object.assign(document.createElement("button"), { type: "button" });
   button.className = "btn btn-outline-secondary pick";
   button.setAttribute("aria-label", input.form?.dataset.pickLabel ?? "");
@@ -9,7 +10,7 @@ for (const input of document.querySelectorAll<HTMLInputElement>("input[data-pick
   group.className = "input-group";
   input.replaceWith(group);
   group.append(input, button);
-}
+});
 
 /** Opens the calendar, which belongs to an input of its own as long as it is open. */
 function pick(input: HTMLInputElement, button: HTMLButtonElement): void {
@@ -49,5 +50,3 @@ function readTyped(text: string, pattern: string, pick: string): string {
     ? date
     : `${date}T${(time?.[1] ?? "00").padStart(2, "0")}:${time?.[2] ?? "00"}`;
 }
-
-export {};

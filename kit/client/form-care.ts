@@ -1,4 +1,5 @@
 // The form of a record is saved by Ctrl+Enter, isn't left by mistake, and gives back what was typed when it wasn't saved.
+import { addRowsFor } from "./part-rows.ts";
 
 /** Where it is remembered which form was sent last, until a page says that it was saved. */
 const sentKey = "typed-sent";
@@ -52,7 +53,7 @@ function care(form: HTMLFormElement): void {
 /** What is typed into a form, by the names of its fields. */
 function typedIn(form: HTMLFormElement): [string, string][] {
   return [...new FormData(form)].flatMap(([name, value]): [string, string][] =>
-    typeof value === "string" && !name.startsWith("_") ? [[name, value]] : [],
+    typeof value === "string" && !/^_|\._/.test(name) ? [[name, value]] : [],
   );
 }
 
@@ -86,9 +87,10 @@ function offer(form: HTMLFormElement, key: string, before: string): void {
 function fill(form: HTMLFormElement, typed: readonly [string, string][]): void {
   const texts = new Map<string, string[]>();
   for (const [name, value] of typed) texts.set(name, [...(texts.get(name) ?? []), value]);
+  addRowsFor(form, [...texts.keys()]);
   for (const input of form.elements) {
     if (input instanceof HTMLInputElement && ["checkbox", "radio"].includes(input.type)) {
-      if (!input.name.startsWith("_"))
+      if (!/^_|\._/.test(input.name))
         input.checked = texts.get(input.name)?.includes(input.value) ?? false;
     } else if (
       (input instanceof HTMLInputElement && input.type !== "file") ||
@@ -101,5 +103,3 @@ function fill(form: HTMLFormElement, typed: readonly [string, string][]): void {
   }
   form.dispatchEvent(new Event("change", { bubbles: true }));
 }
-
-export {};

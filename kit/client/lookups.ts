@@ -1,4 +1,5 @@
 // Lookups with too many records to list are completed while one types; a record that was added in another tab is chosen.
+import { everywhere } from "./added-rows.ts";
 import { complete, type Word } from "./completion.ts";
 
 /** How long it is waited for another letter before the server is asked, in milliseconds. */
@@ -9,14 +10,32 @@ interface Offer {
   title: string;
 }
 
-for (const field of document.querySelectorAll<HTMLElement>("[data-lookup]")) {
+everywhere<HTMLElement>("[data-lookup]", (field) => {
   const box = field.querySelector<HTMLInputElement>("input[type=search]");
   if (box) completed(field, box);
+  const select = field.querySelector("select");
+  select?.addEventListener("change", () => opens(field, select.value));
+});
+
+/** The name of a lookup's input. */
+function nameOf({ dataset: { prefix = "", lookup = "" } }: HTMLElement): string {
+  return prefix + lookup;
+}
+
+/** What is typed in the form of a lookup, or in its row of the form, without files. */
+function typedAround({ dataset: { prefix = "" } }: HTMLElement, form: HTMLFormElement | null) {
+  const body = new FormData();
+  for (const [name, value] of new FormData(form ?? undefined)) {
+    if (typeof value !== "string" || !name.startsWith(prefix)) continue;
+    body.append(name.slice(prefix.length), value);
+  }
+  return body;
 }
 
 /** Completes the titles of records; what is chosen goes into the hidden input, or becomes a ticked box. */
 function completed(field: HTMLElement, box: HTMLInputElement): void {
-  const { lookup: name = "", offers: address = "" } = field.dataset;
+  const { lookup = "", offers: address = "" } = field.dataset;
+  const name = nameOf(field);
   const hidden = field.querySelector<HTMLInputElement>(`input[type=hidden][name="${name}"]`);
   const found = new Map<string, Offer>();
   let timer: ReturnType<typeof setTimeout> | undefined;
@@ -24,9 +43,8 @@ function completed(field: HTMLElement, box: HTMLInputElement): void {
     new Promise<Word[]>((resolve) => {
       clearTimeout(timer);
       timer = setTimeout(async () => {
-        const body = new FormData(box.form ?? undefined);
-        for (const [key, value] of [...body]) if (typeof value !== "string") body.delete(key);
-        body.set("_field", name);
+        const body = typedAround(field, box.form);
+        body.set("_field", lookup);
         body.set("_words", words);
         const answer = await fetch(address, { method: "POST", body }).catch(() => undefined);
         const offers: Offer[] = answer?.ok ? await answer.json() : [];
@@ -59,7 +77,7 @@ function completed(field: HTMLElement, box: HTMLInputElement): void {
 
 /** Sets a lookup to a record. */
 function choose(field: HTMLElement, { id, title }: Offer): void {
-  const { lookup: name = "" } = field.dataset;
+  const name = nameOf(field);
   const hidden = field.querySelector<HTMLInputElement>(`input[type=hidden][name="${name}"]`);
   const box = field.querySelector<HTMLInputElement>("input[type=search]");
   const select = field.querySelector<HTMLSelectElement>("select");
@@ -110,11 +128,6 @@ function opens(field: HTMLElement, id: string): void {
   if (id !== "") link.href = `${link.dataset.open}/${id}`;
 }
 
-for (const field of document.querySelectorAll<HTMLElement>("[data-lookup]")) {
-  const select = field.querySelector("select");
-  select?.addEventListener("change", () => opens(field, select.value));
-}
-
 /** Tabs of this application tell each other which records were added for a lookup. */
 const added = new BroadcastChannel("added-records");
 let asked: HTMLElement | undefined;
@@ -129,7 +142,7 @@ added.addEventListener("message", ({ data }: MessageEvent<Offer & { path: string
   const adds = field?.querySelector<HTMLAnchorElement>("a[data-adds]")?.dataset.adds;
   if (!field || adds !== data.path) return;
   asked = undefined;
-  if (field.querySelector(".lookups")) tick(field, field.dataset.lookup ?? "", data);
+  if (field.querySelector(".lookups")) tick(field, nameOf(field), data);
   else choose(field, data);
 });
 

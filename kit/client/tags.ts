@@ -1,7 +1,8 @@
 // Tags are completed while they are typed, by those that other records have.
+import { everywhere } from "./added-rows.ts";
 import { complete } from "./completion.ts";
 
-for (const field of document.querySelectorAll<HTMLElement>("[data-tags]")) {
+everywhere<HTMLElement>("[data-tags]", (field) => {
   const input = field.querySelector<HTMLInputElement>("input");
   const { tags: address = "" } = field.dataset;
   if (input) {
@@ -11,7 +12,7 @@ for (const field of document.querySelectorAll<HTMLElement>("[data-tags]")) {
       written: ({ text }) => `${text}, `,
     });
   }
-}
+});
 
 /** The tag before the caret, and where it is. */
 function tagAt({ value, selectionStart }: HTMLInputElement) {

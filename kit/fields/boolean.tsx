@@ -5,7 +5,7 @@ import {
   invalidClass,
   Remarks,
 } from "../ui/field-frame.tsx";
-import { labelOf, typedValue } from "../ui/form.ts";
+import { inputName, labelOf, typedValue } from "../ui/form.ts";
 import type { Field, FieldOptions, FieldType } from "./field.ts";
 
 /** A box to tick. */
@@ -35,7 +35,7 @@ export const booleanType: FieldType = {
 
 export function CheckboxField({ form, name, hint }: FieldProps) {
   return (
-    <div class="mb-3 form-check" {...dependence(form, name)}>
+    <div class={`${form.row ? "in-row" : "mb-3"} form-check`} {...dependence(form, name)}>
       <input
         {...inputAttributes(form, name, hint)}
         type="checkbox"
@@ -43,7 +43,7 @@ export function CheckboxField({ form, name, hint }: FieldProps) {
         class={`form-check-input${invalidClass(form, name)}`}
         checked={typedValue(form, name) === "yes"}
       />
-      <label class="form-check-label" for={`field-${name}`}>
+      <label class="form-check-label" for={`field-${inputName(form, name)}`}>
         {labelOf(form, name)}
       </label>
       <Remarks form={form} name={name} hint={hint} />

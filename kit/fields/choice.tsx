@@ -1,6 +1,6 @@
 import { type Label, labelIn } from "../entity/label.ts";
 import { type FieldProps, GroupFrame, invalidClass } from "../ui/field-frame.tsx";
-import { attributesOf, fieldOf, typedValue } from "../ui/form.ts";
+import { attributesOf, fieldOf, inputName, typedValue } from "../ui/form.ts";
 import { SelectFrame } from "../ui/select.tsx";
 import {
   type Color,
@@ -71,7 +71,7 @@ export function ChoiceField({ as, ...props }: FieldProps & { as?: "radio" | "sel
   const { form, name, hint } = props;
   const field = fieldOf(form, name);
   const values = Object.keys(field.choices ?? {});
-  const isFew = values.length <= mostRadios;
+  const isFew = values.length <= mostRadios && !form.row;
   if (as === "radio" || (as !== "select" && isFew)) return <Radios {...props} values={values} />;
   return (
     <SelectFrame form={form} name={name} hint={hint}>
@@ -90,22 +90,23 @@ function Radios({ form, name, hint, values }: FieldProps & { values: readonly st
   const { required } = attributesOf(form, name);
   const depends = Object.hasOwn(form.state.needed, name);
   const none = required && !depends ? [] : [{ value: "", label: messages.none }];
+  const id = inputName(form, name);
   const all = values.map((value) => ({ value, label: choiceLabel(field, value, language) }));
   return (
-    <GroupFrame form={form} name={name} hint={hint} attributes={{ id: `field-${name}` }}>
+    <GroupFrame form={form} name={name} hint={hint} attributes={{ id: `field-${id}` }}>
       <div class="radios">
         {[...all, ...none].map(({ value, label }) => (
           <div class="form-check">
             <input
               class={`form-check-input${invalidClass(form, name)}`}
               type="radio"
-              id={`field-${name}-${value}`}
-              name={name}
+              id={`field-${id}-${value}`}
+              name={id}
               value={value}
               checked={typedValue(form, name) === value}
               required={required && !depends}
             />
-            <label class="form-check-label" for={`field-${name}-${value}`}>
+            <label class="form-check-label" for={`field-${id}-${value}`}>
               {label}
             </label>
           </div>

@@ -1,6 +1,6 @@
 import type { Link } from "../entity/links.ts";
 import { FieldFrame, type FieldProps } from "../ui/field-frame.tsx";
-import { typedValue } from "../ui/form.ts";
+import { inputName, typedValue } from "../ui/form.ts";
 import { LookupLinks, lookupData, TitleBox } from "../ui/lookup-input.tsx";
 import { RecordLink } from "../ui/record-link.tsx";
 import { SelectFrame } from "../ui/select.tsx";
@@ -67,7 +67,7 @@ export function LookupField(props: FieldProps) {
     <div class="lookup" {...lookupData(props)}>
       {form.many.has(name) ? (
         <FieldFrame form={form} name={name} hint={hint}>
-          <input type="hidden" name={name} value={typedValue(form, name)} />
+          <input type="hidden" name={inputName(form, name)} value={typedValue(form, name)} />
           <TitleBox {...props} isOne />
         </FieldFrame>
       ) : (

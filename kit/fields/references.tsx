@@ -1,6 +1,7 @@
 import * as z from "zod";
 import type { Link } from "../entity/links.ts";
 import { type FieldProps, GroupFrame, invalidClass } from "../ui/field-frame.tsx";
+import { inputName } from "../ui/form.ts";
 import { LookupLinks, lookupData, TitleBox } from "../ui/lookup-input.tsx";
 import { RecordLinks } from "../ui/record-link.tsx";
 import {
@@ -73,28 +74,29 @@ export function LookupsField(props: FieldProps) {
   const { form, name, hint } = props;
   const chosen = new Set(form.values.get(name));
   const offered = form.options[name] ?? [];
+  const id = inputName(form, name);
   return (
     <GroupFrame
       form={form}
       name={name}
       hint={hint}
-      attributes={{ ...lookupData(props), id: `field-${name}`, class: "lookup" }}
+      attributes={{ ...lookupData(props), id: `field-${id}`, class: "lookup" }}
     >
       <div class={`lookups form-control${invalidClass(form, name)}`}>
         {offered.length === 0 && !form.many.has(name) && (
           <span class="soft">{form.scope.messages.nothingToChoose}</span>
         )}
-        {offered.map(({ id, displayTitle }) => (
+        {offered.map(({ id: number, displayTitle }) => (
           <div class="form-check">
             <input
               class="form-check-input"
               type="checkbox"
-              id={`field-${name}-${id}`}
-              name={name}
-              value={id}
-              checked={chosen.has(String(id))}
+              id={`field-${id}-${number}`}
+              name={id}
+              value={number}
+              checked={chosen.has(String(number))}
             />
-            <label class="form-check-label" for={`field-${name}-${id}`}>
+            <label class="form-check-label" for={`field-${id}-${number}`}>
               {displayTitle}
             </label>
           </div>

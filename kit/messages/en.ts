@@ -242,6 +242,16 @@ export const en = {
     type: "Type to find…",
     open: "Open",
   },
+  rows: {
+    more: (count: string) => `${count} more are in the list:`,
+    ofRow: "Row",
+    remove: "Remove",
+    gone: "Somebody else deleted this meanwhile. Save again to add it anew, or remove the row.",
+    changedBefore: "Somebody else changed this meanwhile. Look at it again before you save.",
+    changedTo: (theirs: string) =>
+      `Somebody else changed this to “${theirs}” meanwhile. Save again to keep what you typed.`,
+    notRemoved: "Other records refer to it. It can be deleted on its own page.",
+  },
   care: {
     kept: "You typed something here that wasn't saved.",
     putBack: "Put it back",

@@ -238,6 +238,16 @@ export const es: Messages = {
     type: "Escribe para buscar…",
     open: "Abrir",
   },
+  rows: {
+    more: (count) => `${count} más están en la lista:`,
+    ofRow: "Fila",
+    remove: "Quitar",
+    gone: "Otra persona lo eliminó entretanto. Guarda otra vez para añadirlo de nuevo, o quita la fila.",
+    changedBefore: "Otra persona lo cambió entretanto. Revísalo antes de guardar.",
+    changedTo: (theirs) =>
+      `Otra persona lo cambió a «${theirs}» entretanto. Guarda otra vez para conservar lo que escribiste.`,
+    notRemoved: "Otros registros lo usan. Se puede eliminar en su propia página.",
+  },
   care: {
     kept: "Aquí escribiste algo que no se guardó.",
     putBack: "Recuperarlo",

@@ -88,17 +88,30 @@ export async function create<Known extends Entity>(
   throw new Error("errors" in result ? [...result.errors].join("; ") : "stale");
 }
 
-/** Saves what a form carries, once however often it is sent. `goTo` says what follows. */
+/**
+ * Saves what a form carries, once however often it is sent. `goTo` says what follows; `along` saves what belongs to the
+ * record in the same transaction, of which nothing is kept where it throws.
+ */
 export async function saveSubmission(
   scope: Scope,
   entity: Entity,
   change: Change,
-  { submission, goTo }: { submission: Submission; goTo(row: Row): Outcome },
+  {
+    submission,
+    goTo,
+    along,
+  }: {
+    submission: Submission;
+    goTo(row: Row): Outcome;
+    along?(within: Scope, row: Row): Promise<void>;
+  },
 ): Promise<{ token: string; outcome: Outcome } | NotSaved> {
   return saveBy(scope, entity, change, async (work) => {
-    const result = await submitOnce<"stale">(scope.db, submission, async (trx, refuse) =>
-      goTo(await work(trx, () => refuse("stale"))),
-    );
+    const result = await submitOnce<"stale">(scope.db, submission, async (trx, refuse) => {
+      const row = await work(trx, () => refuse("stale"));
+      await along?.(scope.within(trx), row);
+      return goTo(row);
+    });
     return "refused" in result ? { stale: true } : result;
   });
 }

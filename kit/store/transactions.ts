@@ -18,15 +18,16 @@ export function endedTransaction(error: unknown): boolean {
 }
 
 /**
- * Does some work in a transaction; in the one that is there already, where the work is a part of it. What met another change, or lost its connection before anything was to be
- * kept, is done again a few times, so that the work may run more than once. Throws `OutcomeUnknown` where the
+ * Does some work in a transaction. Where there is one already, the work is a part of it: after an error nothing of the work
+ * is kept, and the rest of the transaction can go on. What met another change, or lost its connection before anything was
+ * to be kept, is done again a few times, so that the work may run more than once. Throws `OutcomeUnknown` where the
  * connection is lost at the end; after any other error, nothing was kept.
  */
 export async function inTransaction<Tables, Result>(
   db: Kysely<Tables>,
   work: (transaction: Transaction<Tables>) => Promise<Result>,
 ): Promise<Result> {
-  if (db.isTransaction) return work(db as Transaction<Tables>);
+  if (db.isTransaction) return partOf(db as Transaction<Tables>, work);
   for (let attempt = 1; ; attempt++) {
     let keeping = false;
     let first: unknown;
@@ -53,6 +54,23 @@ export async function inTransaction<Tables, Result>(
       if (typeof error === "object" && error !== null) undone.add(error);
       throw error;
     }
+  }
+}
+
+/** Does some work within a transaction, which goes on without it where it fails. */
+async function partOf<Tables, Result>(
+  transaction: Transaction<Tables>,
+  work: (transaction: Transaction<Tables>) => Promise<Result>,
+): Promise<Result> {
+  await sql`savepoint part`.execute(transaction);
+  try {
+    const result = await work(transaction);
+    await sql`release savepoint part`.execute(transaction);
+    return result;
+  } catch (error) {
+    // Where the whole transaction is at an end, there is no such point any more.
+    await sql`rollback to savepoint part`.execute(transaction).catch(() => undefined);
+    throw error;
   }
 }
 

@@ -1,6 +1,7 @@
 import type { Child } from "hono/jsx";
 import type { Attributes } from "../fields/field.ts";
-import { attributesOf, type Form, isHidden, labelOf } from "./form.ts";
+import { attributesOf, type Form, inputName, isHidden, labelOf } from "./form.ts";
+import { unitOf } from "./unit.ts";
 
 /** What the component of a field gets. */
 export interface FieldProps {
@@ -13,9 +14,10 @@ export interface FieldProps {
 /** A field with its label, and below it what is wrong or good to know. */
 export function FieldFrame({ form, name, hint, children }: FieldProps & { children?: Child }) {
   return (
-    <div class="mb-3" {...dependence(form, name)}>
-      <label class="form-label" for={`field-${name}`}>
+    <div class={form.row ? "in-row" : "mb-3"} {...dependence(form, name)}>
+      <label class="form-label" for={`field-${inputName(form, name)}`}>
         {labelOf(form, name)}
+        {form.row && <Unit form={form} name={name} />}
         <RequiredMark form={form} name={name} />
       </label>
       {children}
@@ -38,12 +40,12 @@ export function GroupFrame({
 }) {
   return (
     <fieldset
-      id={`group-${name}`}
+      id={`group-${inputName(form, name)}`}
       tabindex={-1}
       aria-describedby={remarkIds(form, name, hint)}
       {...dependence(form, name)}
       {...attributes}
-      class={`mb-3 ${attributes?.class ?? ""}`.trim()}
+      class={`${form.row ? "in-row" : "mb-3"} ${attributes?.class ?? ""}`.trim()}
     >
       <legend class="form-label fs-6">
         {labelOf(form, name)}
@@ -55,12 +57,18 @@ export function GroupFrame({
   );
 }
 
+/** What is counted in a field, behind its label. */
+export function Unit({ form, name }: { form: Pick<Form, "entity" | "scope">; name: string }) {
+  const unit = unitOf(form, name);
+  return unit ? <span class="soft"> ({unit})</span> : null;
+}
+
 /** The attributes of a field's `<input>`, `<select>` or `<textarea>`. */
 export function inputAttributes(form: Form, name: string, hint?: string) {
   return {
     ...attributesOf(form, name),
-    id: `field-${name}`,
-    name,
+    id: `field-${inputName(form, name)}`,
+    name: inputName(form, name),
     "aria-describedby": remarkIds(form, name, hint),
     "aria-invalid": form.errors.has(name) ? ("true" as const) : undefined,
   };
@@ -100,12 +108,12 @@ export function Remarks({ form, name, hint: own }: FieldProps) {
   return (
     <>
       {error && (
-        <div id={`error-${name}`} class="invalid-feedback d-block">
+        <div id={`error-${inputName(form, name)}`} class="invalid-feedback d-block">
           {error}
         </div>
       )}
       {hint && (
-        <div id={`hint-${name}`} class="form-text">
+        <div id={`hint-${inputName(form, name)}`} class="form-text">
           {hint}
         </div>
       )}
@@ -115,13 +123,14 @@ export function Remarks({ form, name, hint: own }: FieldProps) {
 
 /** The ids of what is said about a field. */
 export function remarkIds(form: Form, name: string, hint?: string): string | undefined {
-  const hinted = hintOf(form, name, hint) && `hint-${name}`;
-  const ids = [form.errors.has(name) && `error-${name}`, hinted].filter(Boolean);
+  const hinted = hintOf(form, name, hint) && `hint-${inputName(form, name)}`;
+  const ids = [form.errors.has(name) && `error-${inputName(form, name)}`, hinted].filter(Boolean);
   return ids.length > 0 ? ids.join(" ") : undefined;
 }
 
-/** Its own hint, and that it can be left blank, where it isn't so for every field. */
+/** Its own hint, and that it can be left blank, where it isn't so for every field. There is no room for them in rows. */
 function hintOf(form: Form, name: string, hint?: string): string | undefined {
+  if (form.row) return undefined;
   const { filledIn, keptUnseen } = form.scope.messages;
   const more = form.filled.includes(name) ? filledIn : form.kept.includes(name) && keptUnseen;
   return more ? [hint, more].filter(Boolean).join(" ") : hint;

@@ -1,5 +1,5 @@
 import { dependence, type FieldProps, Remarks } from "./field-frame.tsx";
-import { fieldOf, labelOf, shownTyped } from "./form.ts";
+import { fieldOf, inputName, labelOf, shownTyped } from "./form.ts";
 import { shownValue } from "./value.tsx";
 
 /** A field that the person sees in a form, and may not fill in. */
@@ -9,7 +9,12 @@ export function FixedField({ form, name }: FieldProps) {
     ? shownValue(scope, record, name, fieldOf(form, name))
     : shownTyped(form, name, form.values.get(name));
   return (
-    <div class="mb-3" id={`field-${name}`} tabindex={-1} {...dependence(form, name)}>
+    <div
+      class={form.row ? "in-row" : "mb-3"}
+      id={`field-${inputName(form, name)}`}
+      tabindex={-1}
+      {...dependence(form, name)}
+    >
       <div class="form-label">{labelOf(form, name)}</div>
       <div class="form-control-plaintext lines">{value || scope.messages.none}</div>
       <Remarks form={form} name={name} hint={scope.messages.readOnly} />

@@ -1,12 +1,22 @@
 import type { Child } from "hono/jsx";
 import type { Typed } from "../entity/typed.ts";
-import { type Conflict, chosenInput, type Form, labelOf, shownTyped } from "./form.ts";
+import {
+  type Conflict,
+  chosenInput,
+  type Form,
+  inputName,
+  labelOf,
+  rowsWithErrors,
+  shownTyped,
+} from "./form.ts";
 import { Trail } from "./layout.tsx";
 
 /** The frame of a form: what is wrong in it, its sections, its buttons. */
 export function FormFrame({ form, children }: { form: Form; children?: Child }) {
   const { scope, entity, errors, back } = form;
   const { messages } = scope;
+  const isWrong = errors.size > 0 || rowsWithErrors(form).length > 0;
+  const hasRows = Object.keys(form.parts ?? {}).length > 0;
   return (
     <>
       <Trail scope={scope} to={entity.path} label={scope.namesOf(entity).headings} />
@@ -31,7 +41,7 @@ export function FormFrame({ form, children }: { form: Form; children?: Child }) 
           <strong>{messages.deletedMeanwhile}</strong> {messages.typedBelow}
         </div>
       )}
-      {errors.size > 0 && <ErrorSummary form={form} />}
+      {isWrong && <ErrorSummary form={form} />}
       <form
         method="post"
         action={form.action}
@@ -43,8 +53,10 @@ export function FormFrame({ form, children }: { form: Form; children?: Child }) 
         data-kept={messages.care.kept}
         data-put-back={messages.care.putBack}
         data-forget={messages.care.forget}
-        novalidate={errors.size > 0 || undefined}
+        novalidate={isWrong || undefined}
       >
+        {/* The Enter key presses the first button of a form, which isn't to be one that adds a row. */}
+        {hasRows && <button type="submit" hidden />}
         <input type="hidden" name="_version" value={form.version} />
         <input type="hidden" name="_token" value={form.token} />
         {back && <input type="hidden" name="_back" value={back} />}
@@ -88,27 +100,37 @@ function beginning(typed: Typed): string {
 function ErrorSummary({ form }: { form: Form }) {
   const { messages, format } = form.scope;
   const isField = ([name]: readonly [string, string]) => Object.hasOwn(form.entity.inputs, name);
-  const fields = [...form.errors].filter(isField);
   const others = [...form.errors].filter((error) => !isField(error));
+  const fields = [...form.errors].filter(isField).map(([name, message]) => ({
+    href: `#field-${name}`,
+    text: `${labelOf(form, name)}: ${message}`,
+  }));
+  const all = [...fields, ...rowsWithErrors(form).flatMap(rowErrors)];
   return (
     <div class="alert alert-danger" role="alert" tabindex={-1} id="errors">
-      <p class={fields.length > 0 ? "mb-1" : "mb-0"}>
+      <p class={all.length > 0 ? "mb-1" : "mb-0"}>
         <strong>{messages.notSaved}</strong> {others.map(([, message]) => `${message} `)}
-        {fields.length > 0 && messages.fieldsToLookAt(fields.length, format.number(fields.length))}
+        {all.length > 0 && messages.fieldsToLookAt(all.length, format.number(all.length))}
       </p>
-      {fields.length > 0 && (
+      {all.length > 0 && (
         <ul class="mb-0">
-          {fields.map(([name, message]) => (
+          {all.map(({ href, text }) => (
             <li>
-              <a href={`#field-${name}`}>
-                {labelOf(form, name)}: {message}
-              </a>
+              <a href={href}>{text}</a>
             </li>
           ))}
         </ul>
       )}
     </div>
   );
+}
+
+/** What is wrong in a row, and where. */
+function rowErrors(row: Form): { href: string; text: string }[] {
+  return [...row.errors].map(([name, message]) => ({
+    href: name === "" ? `#row-${row.row?.prefix}` : `#field-${inputName(row, name)}`,
+    text: [row.title, name && labelOf(row, name), message].filter(Boolean).join(": "),
+  }));
 }
 
 /** What somebody else saved meanwhile: what was taken over, and which of two values is to be kept. */

@@ -44,6 +44,10 @@ export interface Form {
   back?: string | undefined;
   /** What the record held when the form began, as texts: by it, later changes of others are told. */
   began?: Typed;
+  /** The rows of parts in it, by the names that the form has for them. */
+  parts?: Readonly<Record<string, PartsInForm>>;
+  /** Where the form is a row of another one. */
+  row?: RowOfForm;
   /** What somebody else saved in the meantime. */
   conflict?: Conflict;
   /** Somebody else deleted the record in the meantime. */
@@ -56,6 +60,28 @@ export interface Form {
   action?: string;
 }
 
+/** A row in a form: a record with a small form of its own. */
+export interface RowOfForm {
+  /** What the names of its inputs begin with: `inspections.12.`, or `inspections.new1.` for a new record. */
+  prefix: string;
+  /** Whether it is to be removed when the form is saved. */
+  isRemoved: boolean;
+  mayRemove: boolean;
+  /** The record that it belongs to, if that is saved already. */
+  parent: { field: string; id: number } | undefined;
+}
+
+/** The parts of one kind in a form. */
+export interface PartsInForm {
+  entity: Entity;
+  columns: readonly string[];
+  rows: readonly Form[];
+  /** What a new row begins with; undefined where the person may not add one. */
+  blank: Form | undefined;
+  /** How many there are that the form doesn't show, and where they are. */
+  others: { count: number; href: string } | undefined;
+}
+
 /** Changes of somebody else: what is saved now, what both changed, and what was taken over. */
 export interface Conflict {
   saved: Typed;
@@ -66,6 +92,13 @@ export interface Conflict {
 /** The input that says whose value is taken of a field that two people changed. */
 export function chosenInput(name: string): string {
   return `_take.${name}`;
+}
+
+/** The rows of a form in which something is wrong. */
+export function rowsWithErrors({ parts = {} }: Form): Form[] {
+  return Object.values(parts)
+    .flatMap(({ rows }) => rows)
+    .filter(({ errors }) => errors.size > 0);
 }
 
 /** What the form page of an entity gets. */
@@ -85,13 +118,19 @@ export function labelOf(form: Pick<Form, "entity" | "scope">, name: string): str
   return labelIn(fieldOf(form, name).label, form.scope.language);
 }
 
-/** The attributes of a field's input, as things are in the form. */
+/** What the input of a field is called in what a form sends, and in the ids of what belongs to it. */
+export function inputName({ row }: Pick<Form, "row">, name: string): string {
+  return `${row?.prefix ?? ""}${name}`;
+}
+
+/** The attributes of a field's input, as things are in the form. A new row may be left blank. */
 export function attributesOf(form: Form, name: string): Attributes & { required: boolean } {
   const attributes = fieldOf(form, name).attributes(form.scope);
   const needed = Object.hasOwn(form.state.needed, name)
     ? form.state.needed[name]
     : !form.filled.includes(name) && attributes.required;
-  return { ...attributes, required: Boolean(needed) && !form.kept.includes(name) };
+  const mayBeBlank = form.kept.includes(name) || (form.row !== undefined && form.isNew);
+  return { ...attributes, required: Boolean(needed) && !mayBeBlank };
 }
 
 /** Whether the form doesn't ask for a field as things are; one with an error is always shown. */

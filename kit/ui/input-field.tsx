@@ -1,12 +1,11 @@
-import { typeOf } from "../fields/types.ts";
 import { FieldFrame, type FieldProps, inputAttributes, invalidClass } from "./field-frame.tsx";
-import { fieldOf, typedValue } from "./form.ts";
+import { typedValue } from "./form.ts";
+import { unitOf } from "./unit.ts";
 
 /** A line of text, a number, a date, or whatever else one `<input>` takes: its attributes follow from the field. */
 export function InputField({ form, name, hint, placeholder }: FieldProps) {
-  const field = fieldOf(form, name);
-  const { scope } = form;
-  const unit = field.unit ? scope.translated(field.unit) : typeOf(field).unit?.(scope);
+  // In rows, it stands with the label.
+  const unit = form.row ? undefined : unitOf(form, name);
   const input = (
     <input
       {...inputAttributes(form, name, hint)}

@@ -1,7 +1,7 @@
 import type { Child } from "hono/jsx";
 import { address } from "../entity/links.ts";
 import { type FieldProps, inputAttributes, invalidClass } from "./field-frame.tsx";
-import { fieldOf, labelOf, typedValue } from "./form.ts";
+import { fieldOf, inputName, labelOf, typedValue } from "./form.ts";
 
 /** The input into which the title of a record is typed, for a lookup with too many to list. */
 export function namedInput(name: string): string {
@@ -10,7 +10,11 @@ export function namedInput(name: string): string {
 
 /** What a lookup needs of a browser: where it asks what is offered. */
 export function lookupData({ form, name }: FieldProps) {
-  return { "data-lookup": name, "data-offers": form.offersAt ?? "" };
+  return {
+    "data-lookup": name,
+    ...(form.row && { "data-prefix": form.row.prefix }),
+    "data-offers": form.offersAt ?? "",
+  };
 }
 
 /** A box into which the title of a record is typed; it is found while one types, or when the form is sent. */
@@ -29,9 +33,9 @@ export function TitleBox({
   return (
     <input
       {...attributes}
-      {...(!isOne && { id: `add-${name}`, "aria-label": labelOf(form, name) })}
+      {...(!isOne && { id: `add-${inputName(form, name)}`, "aria-label": labelOf(form, name) })}
       type="search"
-      name={namedInput(name)}
+      name={namedInput(inputName(form, name))}
       class={`form-control${invalidClass(form, name)}`}
       value={typed ?? (isOne ? (chosen?.displayTitle ?? "") : "")}
       required={isOne && attributes.required}
@@ -42,9 +46,10 @@ export function TitleBox({
   );
 }
 
-/** What stands beside a lookup: the way to the record that is chosen, and the way to add one. */
+/** What stands beside a lookup: the way to the record that is chosen, and the way to add one. In rows, it has no room. */
 export function LookupLinks({ form, name }: FieldProps): Child {
   const { scope } = form;
+  if (form.row) return null;
   const field = fieldOf(form, name) as { to?: string };
   const target = field.to === undefined ? undefined : scope.entities.named(field.to);
   if (!target) return null;

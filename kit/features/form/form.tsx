@@ -5,9 +5,11 @@ import { fieldsKept, requireOn } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { address, isSameAddress, localAddress } from "../../entity/links.ts";
+import type { PartsOfForm } from "../../entity/part-rows.ts";
 import {
   isBlankTyped,
   isSameTyped,
+  readTyped,
   rightValues,
   startValues,
   type Typed,
@@ -41,17 +43,29 @@ import { seenErrors } from "../../ui/seen-errors.ts";
 import { askedRecord, type Feature, recordPart } from "../feature.ts";
 import { leave } from "../leave.ts";
 import { joinChanges, readBeginning } from "./joining.ts";
+import { partsInForm, type RowsSent, sentRows } from "./part-forms.ts";
+import { type RefusedRow, RowsRefused, saveRows, unreadableRows } from "./save-parts.ts";
 import { bytesOfForm, hasFiles, type SentRecord, sentRecord, shownFiles } from "./sent-record.ts";
 
-/** The forms of an entity: for a new record, and for one that is there. */
-export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): Feature {
+/**
+ * The forms of an entity: for a new record, and for one that is there. `parts` are the records that belong to it and are
+ * typed in rows of its form: what is wrong in one of them, or in the rest of the form, keeps all of it from being saved.
+ */
+export function form<Known extends Entity>(
+  known: Known,
+  Page: FC<FormProps>,
+  parts: PartsOfForm = {},
+): Feature {
   const entity = known as unknown as Entity;
   const { path } = entity;
   const add = { action: "add", entity } as const;
   const change = { action: "change", entity } as const;
   const bytes = bytesOfForm(entity);
-  const show: Showing = (c, form, status = 200) =>
-    showPage(c, form.scope, <Page form={form} />, { title: form.title, status });
+  const show: Showing = async (c, form, { status = 200, rows } = {}) => {
+    const whole = { ...form, parts: await partsInForm(form.scope, parts, form.record, rows) };
+    return showPage(c, form.scope, <Page form={whole} />, { title: form.title, status });
+  };
+  const served: Served = { entity, parts, show };
   const state = async (c: Context, scope: Scope) => {
     const typed = typedValues(entity, await sentForm(c));
     const saved = await askedRecord(c, scope, entity);
@@ -93,14 +107,14 @@ export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): F
         method: "GET",
         path: `${path}/new`,
         needs: add,
-        answer: (c, scope) => beginNew(c, scope, entity, show),
+        answer: (c, scope) => beginNew(c, scope, served),
       },
       {
         method: "POST",
         path: `${path}/new`,
         needs: add,
         bytes,
-        answer: (c, scope) => saveNew(c, scope, entity, show),
+        answer: (c, scope) => saveNew(c, scope, served),
       },
       { method: "POST", path: `${path}/new/form-state`, needs: add, answer: state },
       { method: "POST", path: `${path}/new/offers`, needs: add, answer: offers },
@@ -111,13 +125,13 @@ export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): F
         method: "GET",
         path: `${path}/${recordPart}/duplicate`,
         needs: add,
-        answer: (c, scope) => beginDuplicate(c, scope, entity, show),
+        answer: (c, scope) => beginDuplicate(c, scope, served),
       },
       {
         method: "GET",
         path: `${path}/${recordPart}/edit`,
         needs: change,
-        answer: (c, scope) => beginEdit(c, scope, entity, show),
+        answer: (c, scope) => beginEdit(c, scope, served),
       },
       {
         method: "POST",
@@ -130,15 +144,27 @@ export function form<Known extends Entity>(known: Known, Page: FC<FormProps>): F
         path: `${path}/${recordPart}/edit`,
         needs: change,
         bytes,
-        answer: (c, scope) => saveEdit(c, scope, entity, show),
+        answer: (c, scope) => saveEdit(c, scope, served),
       },
     ],
   };
 }
 
-type Showing = (c: Context, form: Form, status?: number) => Response | Promise<Response>;
+/** Shows a form: with the rows that were sent, or those that are saved. */
+type Showing = (
+  c: Context,
+  form: Form,
+  how?: { status?: number; rows?: RowsSent | undefined },
+) => Promise<Response>;
 
-async function beginNew(c: Context, scope: Scope, entity: Entity, show: Showing) {
+/** What a form is of, and how it is shown. */
+interface Served {
+  entity: Entity;
+  parts: PartsOfForm;
+  show: Showing;
+}
+
+async function beginNew(c: Context, scope: Scope, { entity, show }: Served) {
   const query = new URL(c.req.url).searchParams;
   const starts = writtenValues(entity, startValues(entity.inputs, scope), scope);
   const asked = typedValues(entity, query);
@@ -153,7 +179,7 @@ async function beginNew(c: Context, scope: Scope, entity: Entity, show: Showing)
 }
 
 /** A form for a new record that begins with what another one has, but its files. */
-async function beginDuplicate(c: Context, scope: Scope, entity: Entity, show: Showing) {
+async function beginDuplicate(c: Context, scope: Scope, { entity, show }: Served) {
   const record = await askedRecord(c, scope, entity);
   if (!record || !scope.may("see", entity)) return c.notFound();
   const values = [...shownValues(scope, entity, record)].filter(([name]) => {
@@ -164,15 +190,25 @@ async function beginDuplicate(c: Context, scope: Scope, entity: Entity, show: Sh
   return show(c, { ...form, action: `${encodeURI(entity.path)}/new` });
 }
 
-async function saveNew(c: Context, scope: Scope, entity: Entity, show: Showing) {
+async function saveNew(c: Context, scope: Scope, served: Served) {
+  const { entity, parts, show } = served;
   const record = await sentRecord(c, scope, entity, await keptFrom(scope, entity));
   const { data } = record;
   const submission = sentSubmission(c, data, record.digests);
   const sent = await typedIn(scope, entity, record);
-  const values = await filledIn(scope, entity, "blank", sent.values);
+  const kinds = await sentRows(scope, parts, data);
   const back = localAddress(sentText(data, "_back"));
   const next = sentText(data, "_then") === "another";
   const isForLookup = sentText(data, "_for") === "lookup";
+  const formWith = async (values: Typed) => ({
+    ...(await newForm(scope, entity, values, submission.token)),
+    ...sentAs(data, record),
+    isForLookup,
+    back,
+  });
+  const more = sentText(data, "_row");
+  if (more) return show(c, await formWith(sent.values), { rows: { kinds, more } });
+  const values = await filledIn(scope, entity, "blank", sent.values);
   const { search } = new URL(c.req.url);
   const goTo = (row: Row): Outcome => {
     const here = address(row);
@@ -193,19 +229,14 @@ async function saveNew(c: Context, scope: Scope, entity: Entity, show: Showing) 
       link: { text: row.displayTitle.slice(0, 200), href: here },
     };
   };
-  const result = await saveSent(scope, entity, { ...sent, values }, { submission, goTo });
+  const result = await saveSent(scope, entity, { ...sent, values, kinds }, { submission, goTo });
   if ("token" in result) return leave(c, result);
-  const form = {
-    ...(await newForm(scope, entity, values, submission.token)),
-    ...sentAs(data, record),
-    isForLookup,
-    back,
-  };
-  const errors = "errors" in result ? result.errors : new Map<string, string>();
-  return show(c, withErrors(form, errors), ("status" in result && result.status) || 422);
+  const { errors, status = 422, rows: refused } = whyNotSaved(result);
+  const rows = { kinds, refused };
+  return show(c, withErrors(await formWith(values), errors), { status, rows });
 }
 
-async function beginEdit(c: Context, scope: Scope, entity: Entity, show: Showing) {
+async function beginEdit(c: Context, scope: Scope, { entity, show }: Served) {
   const record = await askedRecord(c, scope, entity);
   if (!record) return c.notFound();
   await requireOn(scope, "change", entity, record.id);
@@ -231,12 +262,14 @@ async function editing(c: Context, scope: Scope, entity: Entity) {
   return c.json({ said: others.length > 0 ? scope.messages.alsoEditing(others) : "" });
 }
 
-async function saveEdit(c: Context, scope: Scope, entity: Entity, show: Showing) {
+async function saveEdit(c: Context, scope: Scope, served: Served) {
+  const { entity, parts, show } = served;
   const row = await askedRecord(c, scope, entity);
   const record = await sentRecord(c, scope, entity, await keptFrom(scope, entity, row));
   const { data } = record;
   const submission = sentSubmission(c, data, record.digests);
-  if (!row) return afterDeletion(c, scope, entity, data, submission, show);
+  const kinds = await sentRows(scope, parts, data);
+  if (!row) return afterDeletion(c, scope, served, { data, submission, kinds });
   const back = localAddress(sentText(data, "_back"));
   const sent = await typedIn(scope, entity, record, row);
   const before = address(row);
@@ -252,25 +285,29 @@ async function saveEdit(c: Context, scope: Scope, entity: Entity, show: Showing)
   let version = sentVersion(data) ?? 0;
   let values = chosenOf(data, entity, sent.values, was);
   let theirs: readonly string[] = [];
+  const shown = async (typed: Typed): Promise<Form> => ({
+    ...(await editForm(scope, entity, typed, row, submission.token)),
+    ...sentAs(data, record),
+    began: was,
+    version,
+    back,
+  });
+  const more = sentText(data, "_row");
+  if (more) return show(c, await shown(values), { rows: { kinds, more } });
   for (let turn = 0; ; turn++) {
-    const whole = { ...sent, values, saved: { row, version } };
+    const whole = { ...sent, values, kinds, saved: { row, version } };
     const result = await saveSent(scope, entity, whole, { submission, goTo: goTo(theirs) });
     if ("token" in result) {
       await noteLeft(scope, entity, row.id).catch((error) => logError(error, "noting who left"));
       return leave(c, result);
     }
-    const shown = async (typed: Typed): Promise<Form> => ({
-      ...(await editForm(scope, entity, typed, row, submission.token)),
-      ...sentAs(data, record),
-      began: was,
-      version,
-      back,
-    });
-    if ("errors" in result) {
-      return show(c, withErrors(await shown(values), result.errors), result.status ?? 422);
+    if (!("stale" in result)) {
+      const { errors, status = 422, rows: refused } = whyNotSaved(result);
+      const rows = { kinds, refused };
+      return show(c, withErrors(await shown(values), errors), { status, rows });
     }
     const now = await findAnyRow(scope, entity, row.id);
-    if (!now) return afterDeletion(c, scope, entity, data, submission, show);
+    if (!now) return afterDeletion(c, scope, served, { data, submission, kinds });
     const saved = shownValues(scope, entity, now);
     const joined = joinChanges(scope, entity, { was, typed: values, saved }, fixed);
     theirs = [...new Set([...theirs, ...joined.theirs])];
@@ -278,7 +315,7 @@ async function saveEdit(c: Context, scope: Scope, entity: Entity, show: Showing)
     // Whoever saves in between again and again has to be waited for.
     if (joined.conflicts.length > 0 || turn === 3) {
       const conflict = { saved, fields: joined.conflicts, joined: theirs };
-      return show(c, { ...(await shown(values)), conflict }, 409);
+      return show(c, { ...(await shown(values)), conflict }, { status: 409, rows: { kinds } });
     }
   }
 }
@@ -305,19 +342,21 @@ function sentAs(data: SentForm, { wrong }: SentRecord): Pick<Form, "named"> {
 async function afterDeletion(
   c: Context,
   scope: Scope,
-  entity: Entity,
-  data: SentForm,
-  submission: Submission,
-  show: Showing,
+  { entity, show }: Served,
+  { data, submission, kinds }: { data: SentForm; submission: Submission; kinds: RowsSent["kinds"] },
 ) {
   const before = await sentBefore(scope.db, submission);
   if (before) return leave(c, { token: submission.token, outcome: before });
   const form = await newForm(scope, entity, typedValues(entity, data));
-  return show(c, { ...form, wasDeleted: true, action: `${encodeURI(entity.path)}/new` }, 409);
+  const anew = { ...form, wasDeleted: true, action: `${encodeURI(entity.path)}/new` };
+  return show(c, anew, { status: 409, rows: { kinds } });
 }
 
+/** Rows of a form that can't be saved, by their prefixes. */
+type RefusedRows = ReadonlyMap<string, RefusedRow>;
+
 /** The result of a form: saved, or why not. */
-type Saving = { token: string; outcome: Outcome } | NotSaved;
+type Saving = { token: string; outcome: Outcome } | NotSaved | { rows: RefusedRows };
 
 /** What somebody sent, and what of it isn't taken: what the form didn't ask for, and files that can't be. */
 interface Sent {
@@ -325,14 +364,44 @@ interface Sent {
   refused: Map<string, string>;
 }
 
-function saveSent(
+/** Saves a form with its rows, or nothing of it. */
+async function saveSent(
   scope: Scope,
   entity: Entity,
-  { values, refused, saved }: Sent & { saved?: { row: Row; version: number } },
-  once: Parameters<typeof saveSubmission>[3],
-): Promise<Saving> {
-  if (refused.size > 0) return Promise.resolve({ errors: refused });
-  return saveSubmission(scope, entity, { typed: values, saved }, once);
+  sent: Sent & { kinds: RowsSent["kinds"]; saved?: { row: Row; version: number } },
+  once: Omit<Parameters<typeof saveSubmission>[3], "along">,
+): Promise<Saving | { errors: Map<string, string>; rows: RefusedRows }> {
+  const { values, refused, saved } = sent;
+  const kinds = [...sent.kinds.values()];
+  const rows = unreadableRows(scope, kinds);
+  if (rows.size > 0) {
+    // What is wrong in the rest of the form is said at once.
+    const kept = await keptFrom(scope, entity, saved?.row);
+    const inputs = Object.entries(entity.inputs).filter(([name]) => !kept.has(name));
+    const read = readTyped({ ...entity, inputs: Object.fromEntries(inputs) }, values, scope);
+    return { errors: new Map([...("errors" in read ? read.errors : []), ...refused]), rows };
+  }
+  if (refused.size > 0) return { errors: refused };
+  const along = (within: Scope, row: Row) => saveRows(within, row, kinds);
+  try {
+    return await saveSubmission(scope, entity, { typed: values, saved }, { ...once, along });
+  } catch (error) {
+    if (error instanceof RowsRefused) return { rows: error.refused };
+    throw error;
+  }
+}
+
+/** Why a form wasn't saved, in its fields and in its rows. */
+function whyNotSaved(result: Exclude<Awaited<ReturnType<typeof saveSent>>, { token: string }>): {
+  errors: ReadonlyMap<string, string>;
+  status?: number | undefined;
+  rows?: RefusedRows;
+} {
+  return {
+    errors: "errors" in result ? result.errors : new Map(),
+    ...("status" in result && { status: result.status }),
+    ...("rows" in result && { rows: result.rows }),
+  };
 }
 
 /** The record of a form, if it isn't one for a new record, and the fields that the person may not fill in. */

@@ -6,6 +6,7 @@ export const choiceRule: TypeRule<TypeOf<"choice">> = {
   holds: "One of a few texts: `choice active | weak | retired`.",
   range: "none",
   options: [...chosen, "as"],
+  controls: ["radio", "select"],
   uses: allUses,
   value: "text",
   storage: {

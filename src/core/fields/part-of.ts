@@ -6,7 +6,8 @@ export const partOfRule: TypeRule<TypeOf<"part of">> = {
   holds:
     "The record that this one belongs to: it lives on that one's page and is deleted with it. Always required.",
   range: "none",
-  options: ["unique", "fill"],
+  options: ["unique", "as", "fill"],
+  controls: ["rows", "list"],
   unfit: {
     required: "it is always required: take `required` out",
     "required when": "it is always required: take `required when` out",

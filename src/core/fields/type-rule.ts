@@ -8,6 +8,8 @@ export interface TypeRule<Type = FieldType> {
   holds: string;
   range: RangeMeaning;
   options: readonly SpecialOption[];
+  /** What can follow `as`. */
+  controls?: readonly Control[];
   /** Why an option can't go with it, where that needs saying. */
   unfit?: Readonly<Partial<Record<SpecialOption | "shown when", string>>>;
   uses: readonly Use[];
@@ -45,6 +47,9 @@ export type SpecialOption =
   | "size"
   | "as"
   | "fill";
+
+/** How a form asks for a field, where it isn't as usual; of parts, the form of what they belong to. */
+export type Control = "radio" | "select" | "rows" | "list";
 
 /** The options of what people type as a line. */
 export const typed = [

@@ -63,9 +63,9 @@ export function interpretField(
   option("places");
   option("size");
   const control = option("as");
-  const isControl = control?.text === "radio" || control?.text === "select";
-  if (control && !isControl) {
-    diagnostics.error(control.at, "`as` is `radio` or `select`");
+  const as = rule.controls?.find((each) => each === control?.text);
+  if (control && rule.controls && !as) {
+    diagnostics.error(control.at, `\`as\` is ${rule.controls.map(quoted).join(" or ")}`);
   }
   const fallback = option("default");
   const start =
@@ -102,7 +102,7 @@ export function interpretField(
     ...(offeredWhen && { offeredWhen }),
     ...(start && { default: start }),
     ...(hint && { hint }),
-    ...(isControl && { as: control.text as "radio" | "select" }),
+    ...(as && { as }),
     ...(placeholder && { placeholder }),
     ...(unit && { unit }),
     ...(was && { was }),

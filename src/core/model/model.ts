@@ -1,4 +1,5 @@
 import type { Default, FieldType } from "../fields/field-type.ts";
+import type { Control } from "../fields/type-rule.ts";
 import type { Span } from "./diagnostics.ts";
 
 /** A model that was read and found right: every name in it is known, every value within its bounds. */
@@ -317,8 +318,8 @@ export interface Field {
   /** Which records a lookup offers: those for which this would hold. */
   offeredWhen?: Formula;
   hint?: string;
-  /** How forms ask for a choice, where it isn't as usual. */
-  as?: "radio" | "select";
+  /** How forms ask for it, where it isn't as usual. */
+  as?: Control;
   placeholder?: string;
   /** What a number counts: `kg`. */
   unit?: string;

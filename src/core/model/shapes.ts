@@ -48,7 +48,9 @@ export const fieldShape = z.strictObject({
   placeholder: text.optional().describe("A pale example within the empty input."),
   unit: text.optional().describe("What the number counts, such as kg."),
   places: number.optional().describe("Digits after the point."),
-  as: text.optional().describe("How forms ask for a choice: radio or select."),
+  as: text
+    .optional()
+    .describe("How forms ask for it: a choice by radio or select, parts in rows or not (list)."),
   size: text.optional().describe("How large a file may be, such as 5 MB."),
   was: text
     .optional()
