@@ -74,6 +74,8 @@ export interface RowOfForm {
 /** The parts of one kind in a form. */
 export interface PartsInForm {
   entity: Entity;
+  /** Whether there is one at most. */
+  isSingle: boolean;
   columns: readonly string[];
   rows: readonly Form[];
   /** What a new row begins with; undefined where the person may not add one. */

@@ -10,12 +10,12 @@ export function FormRows({ form, part, title }: { form: Form; part: string; titl
   const { scope } = form;
   const { rows: words, newRecord } = scope.messages;
   const { entity, rows, blank, others } = parts;
-  const { one, many, headings } = scope.namesOf(entity);
-  const heading = title ?? headings;
+  const { one, many, heading, headings } = scope.namesOf(entity);
+  const called = title ?? (parts.isSingle ? heading : headings);
   const id = `rows-${part}`;
   return (
     <section class="sheet part-rows" data-rows={part} aria-labelledby={id}>
-      <h2 id={id}>{heading}</h2>
+      <h2 id={id}>{called}</h2>
       {others && (
         <p class="soft small">
           {words.more(scope.format.number(others.count))} <a href={others.href}>{many}</a>

@@ -36,6 +36,7 @@ await import("../tags.test.ts");
 await import("../lookups.test.ts");
 await import("../forms.test.ts");
 await import("../merge.test.ts");
+await import("../part-rows.test.ts");
 await import("./killed-saves.test.ts");
 process.env.REPORT_MODELS = "2";
 await import("./random-reports.test.ts");

@@ -132,16 +132,18 @@ export class Visitor {
   }
 }
 
-/** What a page's form carries without being seen. */
+/** What a page's form carries without being seen, besides its rows of parts. */
 export function hiddenInputs(html: string): Record<string, string> {
   const tags = html.match(/<input[^>]*\btype="hidden"[^>]*>/g) ?? [];
   const value = (tag: string, name: string) =>
     new RegExp(`\\b${name}="([^"]*)"`).exec(tag)?.[1] ?? "";
-  return Object.fromEntries(tags.map((tag) => [value(tag, "name"), value(tag, "value")]));
+  const all = tags.map((tag) => [value(tag, "name"), value(tag, "value")] as const);
+  return Object.fromEntries(all.filter(([name]) => !/\.(new)?\d+\./.test(name)));
 }
 
 /** The values of the form in a page, as a browser would send them without changes; not those of files. */
-export function formOf(html: string): Record<string, string | string[]> {
+export function formOf(page: string): Record<string, string | string[]> {
+  const html = page.replace(/<template.*?<\/template>/gs, "");
   const fields: Record<string, string | string[]> = {};
   for (const [tag] of html.matchAll(/<input[^>]*>/g)) {
     const [type, name, value] = ["type", "name", "value"].map(
@@ -152,7 +154,7 @@ export function formOf(html: string): Record<string, string | string[]> {
     fields[name] = type === "checkbox" ? [...[fields[name] ?? []].flat(), value] : plain(value);
   }
   for (const [, name = "", text = ""] of html.matchAll(
-    /<textarea[^>]*\bname="(\w+)"[^>]*>\n?([^<]*)<\/textarea>/g,
+    /<textarea[^>]*\bname="([\w.]+)"[^>]*>\n?([^<]*)<\/textarea>/g,
   )) {
     fields[name] = plain(text);
   }

@@ -125,13 +125,13 @@ export async function partsInForm(
       ? await rowsAgain(scope, part, kind, sent?.refused)
       : there.rows.map((row) => startOf(scope, part, `${name}.${row.id}.`, row));
     const mayAdd = scope.may("add", entity) && !scope.withheld("add", entity).has(field);
-    const isFull = (isSingle: boolean) => isSingle && starts.some(({ isRemoved }) => !isRemoved);
     const own = entity.inputs[field];
-    const single = own !== undefined && isReference(own) && own.single === true;
+    const isSingle = own !== undefined && isReference(own) && own.single === true;
+    const isFull = () => isSingle && starts.some(({ isRemoved }) => !isRemoved);
     const begun = mayAdd ? await beginRow(scope, part, parent) : undefined;
     const wantsMore = sent ? sent.more === name : !parent;
-    if (begun && wantsMore && !isFull(single)) starts.push(newRow(begun, freePrefix(name, starts)));
-    const blank = begun && !isFull(single) ? newRow(begun, `${name}.new0.`) : undefined;
+    if (begun && wantsMore && !isFull()) starts.push(newRow(begun, freePrefix(name, starts)));
+    const blank = begun && !isFull() ? newRow(begun, `${name}.new0.`) : undefined;
     const forms = await rowForms(scope, part, parent, blank ? [...starts, blank] : starts);
     const href = parent
       ? withQuery(encodeURI(entity.path), new URLSearchParams(), {
@@ -142,6 +142,7 @@ export async function partsInForm(
       name,
       {
         entity,
+        isSingle,
         columns: part.columns,
         rows: blank ? forms.slice(0, -1) : forms,
         blank: blank && forms.at(-1),
@@ -262,6 +263,9 @@ async function rowForms(
       return [name, links.filter(({ id }) => listed.has(id) || own.has(String(id)))] as const;
     });
     const isFixed = record && !changeable.has(record.id);
+    const fixed = isFixed
+      ? all
+      : await fieldsKept(scope, record ? "change" : "add", entity, record?.id);
     forms.push({
       scope,
       entity,
@@ -276,11 +280,12 @@ async function rowForms(
       state: { shown: {}, needed: {} },
       filled: Object.keys(entity.conditionalFields.blank ?? {}),
       record,
-      fixed: isFixed ? all : await fieldsKept(scope, record ? "change" : "add", entity, record?.id),
+      fixed,
       kept: record ? unseenReferences(entity, record) : [],
       version,
       isNew: !record,
-      began: was,
+      // What nobody can type doesn't come back.
+      began: new Map([...was].filter(([name]) => !fixed.has(name))),
       row: {
         prefix,
         isRemoved,
