@@ -42,6 +42,7 @@ process.env.REPORT_MODELS = "2";
 await import("./random-reports.test.ts");
 await import("./grid-in-browser.test.ts");
 await import("./forms-in-browser.test.ts");
+await import("./part-rows-in-browser.test.ts");
 await import("./lists-in-browser.test.ts");
 process.env.MODELS = "2";
 process.env.RIGHTS = "4";
