@@ -5,6 +5,7 @@ import type { Dashboard } from "../features/dashboard/tile.ts";
 import type { Feature } from "../features/feature.ts";
 import { countsOf } from "../store/counts.ts";
 import { showPage } from "../ui/layout.tsx";
+import { FirstSteps } from "./first-steps.tsx";
 
 /** The start: what the dashboard shows, and the entities with the number of their records. */
 export const home = (dashboard: Dashboard): Feature => ({
@@ -29,7 +30,11 @@ export const home = (dashboard: Dashboard): Feature => ({
         const content = (
           <>
             <h1>{scope.settings.name}</h1>
-            {!isEmpty && (await dashboardOf(scope, dashboard, searchParams))}
+            {isEmpty ? (
+              <FirstSteps scope={scope} />
+            ) : (
+              await dashboardOf(scope, dashboard, searchParams)
+            )}
             <Counts scope={scope} counts={counts} />
           </>
         );

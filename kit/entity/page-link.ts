@@ -4,8 +4,11 @@ import type { Label, Names } from "./label.ts";
 
 /** A link that a feature gives to the pages of its entity. It shows to those who may do what it needs. */
 export interface PageLink {
-  /** Where it stands: in the menu, beside the heading of the list or that of a record, or below chosen rows of a list. */
-  on: "menu" | "list" | "record" | "rows";
+  /**
+   * Where it stands: in the menu, beside the heading of the list or that of a record, below chosen rows of a list, or among
+   * the ways to lay out a list.
+   */
+  on: "menu" | "list" | "record" | "rows" | "layouts";
   needs: Action;
   /** What follows the address of the list, or that of the record: `/new`. */
   path: string;

@@ -252,6 +252,13 @@ export const en = {
       `Somebody else changed this to “${theirs}” meanwhile. Save again to keep what you typed.`,
     notRemoved: "Other records refer to it. It can be deleted on its own page.",
   },
+  besideNot: "Without the list",
+  firstSteps: {
+    title: "First steps",
+    nothingYet: "Nothing has been added yet. Begin with what other records need:",
+    needs: (names: readonly string[]) => `needs ${names.join(", ")}`,
+    fromList: "Take in a list",
+  },
   care: {
     kept: "You typed something here that wasn't saved.",
     putBack: "Put it back",

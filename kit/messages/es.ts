@@ -248,6 +248,13 @@ export const es: Messages = {
       `Otra persona lo cambió a «${theirs}» entretanto. Guarda otra vez para conservar lo que escribiste.`,
     notRemoved: "Otros registros lo usan. Se puede eliminar en su propia página.",
   },
+  besideNot: "Sin la lista",
+  firstSteps: {
+    title: "Primeros pasos",
+    nothingYet: "Todavía no se ha añadido nada. Empieza por lo que otros registros necesitan:",
+    needs: (names) => `necesita ${names.join(", ")}`,
+    fromList: "Importar una lista",
+  },
   care: {
     kept: "Aquí escribiste algo que no se guardó.",
     putBack: "Recuperarlo",

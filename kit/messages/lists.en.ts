@@ -18,6 +18,7 @@ export const listsEn = {
   layout: "Layout",
   layouts: {
     table: "Table",
+    beside: "Side by side",
     cards: "Cards",
     board: "Board",
     tree: "Tree",

@@ -20,6 +20,7 @@ export const listsEs: typeof listsEn = {
   layout: "Disposición",
   layouts: {
     table: "Tabla",
+    beside: "Lado a lado",
     cards: "Fichas",
     board: "Tablero",
     tree: "Árbol",

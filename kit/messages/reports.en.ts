@@ -103,6 +103,7 @@ export const reportsEn = {
     anyTime: "As each part says",
     all: (many: string) => `All ${many}`,
     latest: (many: string) => `Latest ${many}`,
+    yours: (many: string) => `Your ${many}`,
     nothingYet: "Nothing yet.",
     notFiltered: "Not filtered by all of the above.",
     allRecords: "All records",

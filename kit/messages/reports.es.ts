@@ -103,6 +103,7 @@ export const reportsEs: typeof reportsEn = {
     anyTime: "El de cada parte",
     all: (many) => `Todo: ${many}`,
     latest: (many) => `Lo último: ${many}`,
+    yours: (many) => `Lo tuyo: ${many}`,
     nothingYet: "Aún no hay nada.",
     notFiltered: "No se filtra por todo lo de arriba.",
     allRecords: "Todos los registros",

@@ -2,7 +2,7 @@ import type { Child } from "hono/jsx";
 import type { Action } from "../access/action.ts";
 import type { Scope } from "../access/scope.ts";
 import { type Entity, isReference, type Row, type RowOf } from "../entity/entity.ts";
-import { address, withQuery } from "../entity/links.ts";
+import { address, type Link, withQuery } from "../entity/links.ts";
 import { archivedAt } from "../store/archive.ts";
 import { filterParameter } from "../store/list/filters.ts";
 import type { ListPage } from "../store/list/list.ts";
@@ -24,7 +24,7 @@ export interface View<Known extends Entity = Entity> {
   /** What the address says besides: which pages of its lists are shown, and what is searched in them. */
   query?: URLSearchParams;
   /** The list in which it is looked at, and the records around it there. */
-  within?: { query: string; neighbours: Neighbours } | undefined;
+  within?: { query: string; neighbours: Neighbours; isBeside: boolean } | undefined;
   /** Whether it was added for a lookup of a form in another tab. */
   isForLookup?: boolean;
 }
@@ -41,7 +41,7 @@ export function RecordFrame<Known extends Entity>({
   const record = view.record as Row;
   const { heading, headings } = scope.namesOf(entity);
   const archived = archivedAt(entity as unknown as Entity, record);
-  return (
+  const page = (
     <>
       <div class="trail-and-steps">
         <Trail
@@ -49,7 +49,9 @@ export function RecordFrame<Known extends Entity>({
           to={withQuery(encodeURI(entity.path), new URLSearchParams(view.within?.query), {})}
           label={headings}
         />
-        {view.within && <Steps scope={scope} label={headings} within={view.within} />}
+        {view.within && (
+          <Steps scope={scope} label={headings} at={address(record)} within={view.within} />
+        )}
       </div>
       <div class="heading">
         <h1>
@@ -80,35 +82,97 @@ export function RecordFrame<Known extends Entity>({
       {children}
     </>
   );
+  const { within } = view;
+  if (!within?.isBeside) return page;
+  return (
+    <div class="beside">
+      <Beside view={view} within={within} />
+      <div>{page}</div>
+    </div>
+  );
 }
 
-/** The ways to the records around one in its list. */
+/** What the address of a record has where it stands beside its list. */
+export function besideQuery(query: string): URLSearchParams {
+  return new URLSearchParams({ within: query, beside: "yes" });
+}
+
+/** Where a form that is opened on the page of a record leads back to. */
+function backTo({ record, within }: Pick<View, "within"> & { record: unknown }): string {
+  const here = address(record as Row);
+  return within?.isBeside ? `${here}?${besideQuery(within.query)}` : here;
+}
+
+/** The list in which a record is, beside it: the records around it, each of which can be chosen. */
+function Beside<Known extends Entity>({
+  view: { scope, entity, record },
+  within: { query, neighbours },
+}: {
+  view: View<Known>;
+  within: NonNullable<View["within"]>;
+}) {
+  const { messages } = scope;
+  const { one, headings } = scope.namesOf(entity);
+  const { before, behind, first, last } = neighbours;
+  const line = (link: Link, isHere = false) => (
+    <li>
+      <a href={`${address(link)}?${besideQuery(query)}`} aria-current={isHere ? "page" : undefined}>
+        {link.displayTitle}
+      </a>
+    </li>
+  );
+  const far = (to: Link | undefined, text: string) =>
+    to && <a href={`${address(to)}?${besideQuery(query)}`}>{text}</a>;
+  return (
+    <nav class="beside-list" aria-label={headings}>
+      {first && before[0]?.id !== first.id && far(first, messages.stepTo.first)}
+      <ul class="menu">
+        {before.map((link) => line(link))}
+        {line(record as unknown as Link, true)}
+        {behind.map((link) => line(link))}
+      </ul>
+      {last && behind.at(-1)?.id !== last.id && far(last, messages.stepTo.last)}
+      {scope.offers("/new", entity as unknown as Entity) && (
+        <a class="btn btn-outline-primary btn-sm" href={`${encodeURI(entity.path)}/new`}>
+          {messages.newRecord(one)}
+        </a>
+      )}
+    </nav>
+  );
+}
+
+/** The ways to the records around one in its list, and to that list beside it. */
 function Steps({
   scope,
   label,
-  within: { query, neighbours },
+  at,
+  within: { query, neighbours, isBeside },
 }: {
+  at: string;
   scope: Scope;
   label: string;
   within: NonNullable<View["within"]>;
 }) {
-  const { stepTo, among } = scope.messages;
-  if (Object.keys(neighbours).length === 0) return null;
+  const { stepTo, among, layouts, besideNot } = scope.messages;
+  const { previous, next } = neighbours;
+  if (!previous && !next) return null;
+  const kept = isBeside ? besideQuery(query) : new URLSearchParams({ within: query });
+  const other = isBeside ? new URLSearchParams({ within: query }) : besideQuery(query);
   return (
     <nav class="steps" aria-label={among(label)}>
       {(["first", "previous", "next", "last"] as const).map((step) => {
         const to = neighbours[step];
         return to ? (
-          <a
-            href={`${address(to)}?${new URLSearchParams({ within: query })}`}
-            title={to.displayTitle}
-          >
+          <a href={`${address(to)}?${kept}`} title={to.displayTitle}>
             {stepTo[step]}
           </a>
         ) : (
           <span class="soft">{stepTo[step]}</span>
         );
       })}
+      <a class="wide-only" href={`${at}?${other}`}>
+        {isBeside ? besideNot : layouts.beside}
+      </a>
     </nav>
   );
 }
@@ -176,7 +240,8 @@ export function Related<Known extends Entity, Other extends Entity>({
   const field = entity.fields[name];
   const single = field !== undefined && isReference(field) && field.single === true;
   const heading = title ?? relatedTitle(scope, view.entity, entity, name, single);
-  const back = address(record);
+  const here = address(record);
+  const back = backTo({ record, within: view.within });
   const add = new URLSearchParams({ [name]: String(record.id), _back: back });
   const full = single && total.count > 0;
   const { part = entity.table, request } = page;
@@ -204,7 +269,7 @@ export function Related<Known extends Entity, Other extends Entity>({
       )}
       {(pager.next || pager.previous) && (
         <div class="below">
-          <Pager scope={scope} path={back} query={query} pager={pager} part={part} />
+          <Pager scope={scope} path={here} query={query} pager={pager} part={part} />
           <a
             href={`${entity.path}?${new URLSearchParams({ [filterParameter(name)]: String(record.id) })}`}
           >

@@ -38,6 +38,8 @@ export async function readyTile(
 ): Promise<ReadyTile | undefined> {
   const entity = scope.entities.ofTable(tile.of);
   if (!entity || !scope.may("see", entity)) return undefined;
+  // Who is no record themselves has nothing of their own.
+  if (isOwn(new URLSearchParams(tile.query)) && scope.me === 0) return undefined;
   const { query, isWhole } = filteredQuery(scope, entity, tile.query, filter);
   const name = tile.name ? scope.translated(tile.name) : "";
   const href = withQuery(encodeURI(entity.path), query, {});
@@ -112,7 +114,13 @@ function listTitle(scope: Scope, entity: Entity, query: URLSearchParams): string
   const { many, headings } = scope.namesOf(entity);
   const [first = ""] = (query.get("sort") ?? "").split(",");
   const isLatest = first.startsWith("-") && first.slice(1) === entity.calendar?.from;
+  if (isOwn(query)) return scope.messages.dashboard.yours(many);
   return isLatest ? scope.messages.dashboard.latest(many) : headings;
+}
+
+/** Whether a list is of what belongs to whoever looks at it. */
+function isOwn(query: URLSearchParams): boolean {
+  return [...query.values()].includes("me");
 }
 
 /** The first records of a list, each with its day. */

@@ -1,11 +1,14 @@
+import type { Context } from "hono";
 import type { FC } from "hono/jsx";
+import { withOwnLook } from "../../access/kept-views.ts";
 import { refusedOn } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, RowOf } from "../../entity/entity.ts";
-import { address, isSameAddress } from "../../entity/links.ts";
-import { type RelatedQuery, relatedQuery } from "../../store/list/list.ts";
+import { address, isSameAddress, withQuery } from "../../entity/links.ts";
+import { firstRows, type RelatedQuery, relatedQuery } from "../../store/list/list.ts";
+import { isPlace, listRequest } from "../../store/list/request.ts";
 import { showPage } from "../../ui/layout.tsx";
-import type { View } from "../../ui/record-page.tsx";
+import { besideQuery, type View } from "../../ui/record-page.tsx";
 import { askedRecord, type Feature, recordPart } from "../feature.ts";
 import { withinOf } from "./within.ts";
 
@@ -27,12 +30,28 @@ export function detail<Known extends Entity, Related extends Loaders = Record<ne
   related?: Related,
 ): Feature {
   const plain = entity as unknown as Entity;
+  const needs = { action: "see", entity: plain } as const;
   return {
+    links: [
+      {
+        on: "layouts",
+        needs: "see",
+        path: "/beside",
+        look: "secondary",
+        text: ({ layouts }) => layouts.beside,
+      },
+    ],
     routes: [
       {
         method: "GET",
+        path: `${entity.path}/beside`,
+        needs,
+        answer: (c, scope) => firstBeside(c, scope, plain),
+      },
+      {
+        method: "GET",
         path: `${entity.path}/${recordPart}`,
-        needs: { action: "see", entity: plain },
+        needs,
         answer: async (c, scope) => {
           const record = await askedRecord(c, scope, plain);
           if (!record) return c.notFound();
@@ -59,4 +78,16 @@ export function detail<Known extends Entity, Related extends Loaders = Record<ne
       },
     ],
   };
+}
+
+/** Leads to the first record of a list, with the list beside it; to the list, where that is empty. */
+async function firstBeside(c: Context, scope: Scope, entity: Entity) {
+  const { searchParams } = new URL(c.req.url);
+  const kept = new URLSearchParams([...searchParams].filter(([name]) => !isPlace(name)));
+  kept.delete("layout");
+  const query = await withOwnLook(scope, entity, kept);
+  const { rows } = await firstRows(scope, entity, listRequest(query), 1);
+  const [first] = rows;
+  if (!first) return c.redirect(withQuery(encodeURI(entity.path), kept, {}), 302);
+  return c.redirect(`${address(first)}?${besideQuery(kept.toString())}`, 302);
 }

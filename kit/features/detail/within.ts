@@ -11,7 +11,12 @@ export interface Within {
   /** What follows the `?` in the address of the list. */
   query: string;
   neighbours: Neighbours;
+  /** Whether the list stands beside the record. */
+  isBeside: boolean;
 }
+
+/** How many records stand beside one, before and behind it. */
+const reach = 12;
 
 /** The longest address of a list that is carried from record to record. */
 const longest = 2000;
@@ -26,13 +31,14 @@ export async function withinOf(
   entity: Entity,
   id: number,
 ): Promise<Within | undefined> {
-  const query = c.req.query("within") ?? listBefore(c, entity);
+  const isBeside = c.req.query("beside") === "yes";
+  const query = c.req.query("within") ?? (isBeside ? "" : listBefore(c, entity));
   if (query === undefined || query.length > longest) return undefined;
   const asked = new URLSearchParams(query);
   if ((asked.get("layout") ?? "") === "report") return undefined;
   const whole = await withOwnLook(scope, entity, asked);
-  const neighbours = await neighboursOf(scope, entity, whole, id);
-  return neighbours && { query, neighbours };
+  const neighbours = await neighboursOf(scope, entity, whole, id, isBeside ? reach : 1);
+  return neighbours && { query, neighbours, isBeside };
 }
 
 /** The query of the list that the request comes from. */

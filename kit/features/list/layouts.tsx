@@ -79,6 +79,11 @@ export function LayoutLinks({
           {messages.layouts[layout.kind]}
         </a>
       ))}
+      {scope.linksOf(entity, "layouts").map((link) => (
+        <a href={withQuery(encodeURI(entity.path) + link.path, query, firstPage)}>
+          {scope.textOf(link, entity)}
+        </a>
+      ))}
     </nav>
   );
 }

@@ -13,6 +13,9 @@ export interface Neighbours {
   previous?: Link;
   next?: Link;
   last?: Link;
+  /** Those just before and behind it, in the order of the list. */
+  before: readonly Link[];
+  behind: readonly Link[];
 }
 
 /**
@@ -24,21 +27,26 @@ export async function neighboursOf(
   entity: Entity,
   query: URLSearchParams,
   id: number,
+  /** How many are found before and behind it. */
+  reach = 1,
 ): Promise<Neighbours | undefined> {
   const request = listRequest(query);
   const wanted = await conditions(scope, entity, request);
   const keys = groupedKeys(scope, entity, request);
-  const at = async (place: Place): Promise<Link[] | undefined> => {
-    const found = await rowsAt(scope, entity, { keys, wanted, size: 1, place });
+  const at = async (place: Place, size = 1): Promise<Link[] | undefined> => {
+    const found = await rowsAt(scope, entity, { keys, wanted, size, place });
     return found && ((await completed(scope, entity, found.rows)) as unknown as Link[]);
   };
-  const following = await at({ after: id });
-  if (!following) return undefined;
-  const [next] = following;
-  const [previous] = (await at({ before: id })) ?? [];
+  const behind = await at({ after: id }, reach);
+  if (!behind) return undefined;
+  const [next] = behind;
+  const before = (await at({ before: id }, reach)) ?? [];
+  const previous = before.at(-1);
   const [first] = previous ? ((await at({ skip: 0 })) ?? []) : [];
   const [last] = next ? ((await at({ before: "end" })) ?? []) : [];
   return {
+    before,
+    behind,
     ...(first && { first }),
     ...(previous && { previous }),
     ...(next && { next }),

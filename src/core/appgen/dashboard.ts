@@ -61,9 +61,9 @@ function chosenTiles(model: Model): TileCode[] {
 }
 
 /** How many of each kind of tile are suggested. */
-const most = { trends: 3, rings: 2, lists: 2 };
+const most = { trends: 3, rings: 2, lists: 2, own: 2 };
 
-/** What the fields of the entities suggest: how much happens, where, in which states, what is late, and what was last. */
+/** What the fields of the entities suggest: how much happens, where, in which states, what is one's own, late, and last. */
 function suggestedTiles(model: Model): TileCode[] {
   const events = model.entities.filter(isEvent).toSorted((one, other) => {
     const [left, right] = [amountOf(one), amountOf(other)];
@@ -110,17 +110,25 @@ function suggestedTiles(model: Model): TileCode[] {
       const query = new URLSearchParams({ layout: "report", by: nameOf(field), drawn: "ring" });
       return { of, query: queryText(query) };
     });
+  const own = model.entities
+    .filter((each) => !isEvent(each) && each.name !== model.users?.record)
+    .flatMap((of): TileCode[] => {
+      const field = ownedBy(model, of);
+      if (!field) return [];
+      const due = dueOf(of);
+      const query = new URLSearchParams([
+        [columnOf(field), "me"],
+        ...openOnes(of),
+        ...(due ? [["sort", columnOf(due)]] : []),
+      ]);
+      return [{ of, query: queryText(query) }];
+    });
   const late = model.entities.flatMap((of): TileCode[] => {
     const field = dueOf(of);
     if (!field) return [];
-    const open = of.fields
-      .filter(({ name, type }) => doneNames.test(name) && isStored(type.kind))
-      .map((each): [string, string] =>
-        each.type.kind === "boolean" ? [columnOf(each), "no"] : [`${columnOf(each)}.blank`, "yes"],
-      );
     const query = new URLSearchParams([
       [columnOf(field), "past"],
-      ...open,
+      ...openOnes(of),
       ["sort", columnOf(field)],
     ]);
     return [{ of, query: queryText(query) }];
@@ -130,7 +138,24 @@ function suggestedTiles(model: Model): TileCode[] {
     .map(
       (of): TileCode => ({ of, query: queryText(new URLSearchParams({ sort: `-${dayOf(of)}` })) }),
     );
-  return [...trends, ...months, ...origins, ...states, ...late.slice(0, most.lists), ...last];
+  const lists = [...own.slice(0, most.own), ...late.slice(0, most.lists), ...last];
+  return [...trends, ...months, ...origins, ...states, ...lists];
+}
+
+/** The field that says whose a record is, where people are records themselves. */
+function ownedBy({ users }: Model, { fields }: Entity): Field | undefined {
+  return fields.find(
+    (field) => (isReference(field) || isMany(field)) && field.type.entity === users?.record,
+  );
+}
+
+/** The filters for the records that aren't done, where an entity says when they are. */
+function openOnes({ fields }: Entity): [string, string][] {
+  return fields
+    .filter(({ name, type }) => doneNames.test(name) && isStored(type.kind))
+    .map((each) =>
+      each.type.kind === "boolean" ? [columnOf(each), "no"] : [`${columnOf(each)}.blank`, "yes"],
+    );
 }
 
 /** A report of the last year: of the amount of an entity, or of the number of its records. */
