@@ -12,6 +12,7 @@ import "./formula-words.ts";
 import "./grid/grid.ts";
 import "./lookups.ts";
 import "./groups.ts";
+import "./open-rows.ts";
 import "./order.ts";
 import "./part-rows.ts";
 import "./first-error.ts";

@@ -25,6 +25,8 @@ export interface Registered {
   rules: AnyRules;
   /** The links that its features give. */
   links: readonly PageLink[];
+  /** The columns of its list, as `Columns` has them. */
+  columns: readonly unknown[];
 }
 
 /** All entities of an application, by their tables. */
@@ -32,6 +34,7 @@ export class Registry {
   readonly #entities: ReadonlyMap<string, Entity>;
   readonly #rules: ReadonlyMap<string, AnyRules>;
   readonly #pageLinks: ReadonlyMap<string, readonly PageLink[]>;
+  readonly #columns: ReadonlyMap<string, readonly unknown[]>;
   readonly #referrers = new Map<string, Referrer[]>();
   readonly #links = new Map<string, Links>();
 
@@ -39,6 +42,7 @@ export class Registry {
     const entities = registered.map(({ entity }) => entity);
     this.#rules = new Map(registered.map(({ entity, rules }) => [entity.table, rules]));
     this.#pageLinks = new Map(registered.map(({ entity, links }) => [entity.table, links]));
+    this.#columns = new Map(registered.map(({ entity, columns }) => [entity.table, columns]));
     this.#entities = new Map(entities.map((each) => [each.table, each]));
     for (const entity of entities) {
       for (const [name, field] of Object.entries(entity.fields)) {
@@ -77,6 +81,11 @@ export class Registry {
 
   linksOf({ table }: Entity): readonly PageLink[] {
     return this.#pageLinks.get(table) ?? [];
+  }
+
+  /** The columns of the list of an entity, as `Columns` has them; none, where it has no list. */
+  columnsOf({ table }: Entity): readonly unknown[] {
+    return this.#columns.get(table) ?? [];
   }
 
   /** The fields that refer to an entity, in the order of the entities. */

@@ -33,6 +33,8 @@ export interface Route {
 export interface Feature {
   routes: readonly Route[];
   links?: readonly PageLink[];
+  /** The columns that the records of its entity have in tables, as `Columns` has them. */
+  columns?: readonly unknown[];
 }
 
 /** An entity with its rules and what the application can do with it. */
@@ -47,7 +49,8 @@ export function features<Known extends Entity, Tables>(
   its: readonly Feature[],
 ): EntityFeatures {
   const links = its.flatMap((feature) => feature.links ?? []);
-  return { entity: entity as unknown as Entity, rules, features: its, links };
+  const columns = its.flatMap((feature) => feature.columns ?? []);
+  return { entity: entity as unknown as Entity, rules, features: its, links, columns };
 }
 
 /** The end of an address that names a record: `/hives/12-b-07`. */

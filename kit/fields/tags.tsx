@@ -50,8 +50,11 @@ export const tagsType: FieldType = {
   show: (value) =>
     value === null ? null : (
       <span class="tags">
-        {tagsIn(value as string).map((tag) => (
-          <span class="tag">{tag}</span>
+        {tagsIn(value as string).map((tag, at) => (
+          <>
+            {at > 0 && " "}
+            <span class="tag">{tag}</span>
+          </>
         ))}
       </span>
     ),

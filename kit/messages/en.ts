@@ -253,6 +253,10 @@ export const en = {
     notRemoved: "Other records refer to it. It can be deleted on its own page.",
   },
   besideNot: "Without the list",
+  openRow: {
+    heading: "Open",
+    of: (title: string) => `Show what belongs to ${title}`,
+  },
   firstSteps: {
     title: "First steps",
     nothingYet: "Nothing has been added yet. Begin with what other records need:",

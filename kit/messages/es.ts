@@ -249,6 +249,10 @@ export const es: Messages = {
     notRemoved: "Otros registros lo usan. Se puede eliminar en su propia página.",
   },
   besideNot: "Sin la lista",
+  openRow: {
+    heading: "Abrir",
+    of: (title) => `Mostrar lo que pertenece a ${title}`,
+  },
   firstSteps: {
     title: "Primeros pasos",
     nothingYet: "Todavía no se ha añadido nada. Empieza por lo que otros registros necesitan:",

@@ -265,7 +265,14 @@ export function Related<Known extends Entity, Other extends Entity>({
       {total.count === 0 ? (
         <p class="soft">{searched === "" ? messages.noneYet : messages.noneFound}</p>
       ) : (
-        <RecordTable label={heading} page={page} columns={columns} without={name} back={back} />
+        <RecordTable
+          label={heading}
+          page={page}
+          columns={columns}
+          without={name}
+          back={back}
+          opensAt={{ path: here, query }}
+        />
       )}
       {(pager.next || pager.previous) && (
         <div class="below">

@@ -3,9 +3,11 @@ import type { Scope } from "../access/scope.ts";
 import { type Entity, type Highlight, isComputed, type Row } from "../entity/entity.ts";
 import { address, withQuery } from "../entity/links.ts";
 import { typeOf } from "../fields/types.ts";
+import { filterParameter } from "../store/list/filters.ts";
 import { type Grouping, groupKey } from "../store/list/groups.ts";
-import type { ListPage } from "../store/list/list.ts";
+import type { Below, ListPage } from "../store/list/list.ts";
 import { sortName } from "../store/list/order.ts";
+import { openParameter, openRows } from "../store/list/related.ts";
 import { firstPage } from "../store/list/request.ts";
 import type { Totals } from "../store/list/totals.ts";
 import { type Columns, labelOfShown, type OwnColumn, shownColumns } from "./columns.ts";
@@ -29,6 +31,8 @@ interface TableProps<Known extends Entity> {
   chosenFor?: string | undefined;
   /** The widths that columns have at least, in pixels. */
   widths?: ReadonlyMap<unknown, number>;
+  /** Where rows are opened to what belongs to them: the page, and what its address says. */
+  opensAt?: { path: string; query: URLSearchParams };
 }
 
 /** Records as a table. The first column that can be is the link to their pages. */
@@ -41,6 +45,7 @@ export function RecordTable<Known extends Entity>({
   back,
   chosenFor,
   widths,
+  opensAt,
 }: TableProps<Known>) {
   const { scope, entity } = page;
   const known = entity as unknown as Entity;
@@ -51,6 +56,9 @@ export function RecordTable<Known extends Entity>({
   const leading = shown.find(({ leads }) => leads);
   const { messages } = scope;
   const edits = back !== undefined && scope.offers("/edit", entity);
+  const { part, below } = page;
+  const opening = opensAt && part !== undefined && below ? { ...opensAt, part, below } : undefined;
+  const width = shown.length + [chosenFor, !leading, edits, opening].filter(Boolean).length;
   return (
     <WideTable label={label ?? scope.namesOf(entity).headings}>
       <table
@@ -68,6 +76,11 @@ export function RecordTable<Known extends Entity>({
         )}
         <thead>
           <tr>
+            {opening && (
+              <th scope="col">
+                <span class="visually-hidden">{messages.openRow.heading}</span>
+              </th>
+            )}
             {chosenFor && (
               <th scope="col">
                 <span class="visually-hidden">{messages.tick}</span>
@@ -93,10 +106,15 @@ export function RecordTable<Known extends Entity>({
                   entity={known}
                   grouping={page.grouping}
                   row={row}
-                  width={shown.length + [chosenFor, !leading, edits].filter(Boolean).length}
+                  width={width}
                 />
               )}
               <tr data-color={page.highlights?.get(row.id)?.color}>
+                {opening && (
+                  <td class="opens">
+                    <OpenRow scope={scope} row={row} opening={opening} />
+                  </td>
+                )}
                 {chosenFor && (
                   <td class="chosen">
                     <input
@@ -137,6 +155,15 @@ export function RecordTable<Known extends Entity>({
                   </td>
                 )}
               </tr>
+              {opening?.below.get(row.id) && (
+                <tr class="below-row">
+                  <td colspan={width}>
+                    {opening.below.get(row.id)?.map((each) => (
+                      <BelowRow row={row} below={each} opensAt={opening} />
+                    ))}
+                  </td>
+                </tr>
+              )}
             </>
           ))}
         </tbody>
@@ -153,6 +180,75 @@ export function RecordTable<Known extends Entity>({
         )}
       </table>
     </WideTable>
+  );
+}
+
+/** A page on which rows of one of its lists are opened. */
+interface Opening {
+  path: string;
+  query: URLSearchParams;
+  part: string;
+  below: ReadonlyMap<number, readonly Below[]>;
+}
+
+/** Opens a row to what belongs to it, or closes it. */
+function OpenRow({ scope, row, opening }: { scope: Scope; row: Row; opening: Opening }) {
+  const { path, query, part, below } = opening;
+  const open = openRows({ part, whole: query });
+  const isOpen = below.has(row.id);
+  const now = isOpen ? open.filter((id) => id !== row.id) : [...open, row.id];
+  const href = withQuery(path, query, { [`${part}.${openParameter}`]: now.join(".") || undefined });
+  const { openRow } = scope.messages;
+  return (
+    <a href={`${href}#${part}`} data-opens aria-expanded={isOpen ? "true" : "false"}>
+      <span aria-hidden="true">{isOpen ? "▾" : "▸"}</span>
+      <span class="visually-hidden">{openRow.of(row.displayTitle)}</span>
+    </a>
+  );
+}
+
+/** What belongs to a row, below it. */
+function BelowRow({
+  row,
+  below: { page, field },
+  opensAt,
+}: {
+  row: Row;
+  below: Below;
+  opensAt: Pick<Opening, "path" | "query">;
+}) {
+  const { scope, entity, total } = page;
+  const { headings, one } = scope.namesOf(entity);
+  const back = withQuery(opensAt.path, opensAt.query, {});
+  const filter = new URLSearchParams({ [filterParameter(field)]: String(row.id) });
+  const add = new URLSearchParams({ [field]: String(row.id), _back: back });
+  const count = `${scope.format.number(total.count)}${total.more ? "+" : ""}`;
+  return (
+    <section id={page.part} aria-label={`${row.displayTitle}: ${headings}`}>
+      <h3>
+        {headings} <span class="tally">{count}</span>{" "}
+        {scope.offers("/new", entity) && (
+          <a class="small" href={`${encodeURI(entity.path)}/new?${add}`}>
+            {scope.messages.newRecord(one)}
+          </a>
+        )}
+      </h3>
+      {page.rows.length > 0 && (
+        <RecordTable
+          page={page}
+          columns={scope.entities.columnsOf(entity) as Columns<Entity>}
+          label={`${row.displayTitle}: ${headings}`}
+          without={field}
+          back={back}
+          opensAt={opensAt}
+        />
+      )}
+      {total.count > page.rows.length && (
+        <a class="small" href={`${encodeURI(entity.path)}?${filter}`}>
+          {scope.messages.showAllOf(count)}
+        </a>
+      )}
+    </section>
   );
 }
 

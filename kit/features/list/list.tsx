@@ -69,6 +69,7 @@ export function list<Known extends Entity>(
     typeof layout === "object" && "board" in layout ? layout : [],
   );
   return {
+    columns,
     links: [
       {
         on: "menu",

@@ -1,16 +1,14 @@
-import { allowedAmong } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import { aboutRows } from "../../database/current-dialect.ts";
 import type { Entity, Highlight, Row, RowOf } from "../../entity/entity.ts";
 import { archiveChoice, archiveConditions } from "../archive.ts";
 import { completed } from "../select.ts";
 import { type Condition, conditions, countRows, mostCounted } from "./conditions.ts";
-import { filterParameter } from "./filters.ts";
 import { type Grouping, groupedKeys } from "./groups.ts";
 import { orderKeys } from "./order.ts";
 import { farPager, numberedPager, type PagerLinks } from "./pager.ts";
 import { rowsAt } from "./picking.ts";
-import { firstPage, type ListRequest, listRequest } from "./request.ts";
+import type { ListRequest } from "./request.ts";
 import type { Totals } from "./totals.ts";
 
 /** One page of a list. */
@@ -36,6 +34,14 @@ export interface ListPage<Known extends Entity = Entity> {
   grouping?: Grouping;
   /** By what the address of a page with several lists speaks of this one: `visits.page=2`. */
   part?: string;
+  /** What belongs to the rows that are open, by their numbers; undefined where nothing can belong to any. */
+  below?: ReadonlyMap<number, readonly Below[]>;
+}
+
+/** Records of another entity that belong to a row, and the field in which they have it. */
+export interface Below {
+  page: ListPage;
+  field: string;
 }
 
 /** How many rows there are on all pages: counted up to a bound, unless all are asked for. */
@@ -45,46 +51,6 @@ export interface Total {
   more: boolean;
   /** Roughly how many there are then, where the database knows. */
   about: number | undefined;
-}
-
-/** What gives the first page of the records that have one in a field: the hives of an apiary. */
-export function relatedBy<Known extends Entity>(
-  entity: Known,
-  field: keyof Known["fields"] & string,
-): (scope: Scope, id: number, asked?: RelatedQuery) => Promise<ListPage<Known>> {
-  return async (scope, id, asked) => {
-    const known = entity as unknown as Entity;
-    // Where somebody doesn't see the field, there is no filter by it: nothing is related.
-    const query = new URLSearchParams({
-      [filterParameter(field)]: String(id),
-      ...Object.fromEntries(asked?.query ?? []),
-    });
-    const request = listRequest(query);
-    const page = scope.isHidden(known, field)
-      ? emptyPage(scope, entity, request)
-      : await listPage(scope, entity, request);
-    const ids = page.rows.map((row) => row.id);
-    const changeable = await allowedAmong(scope, "change", known, ids);
-    return { ...page, changeable, ...(asked && { part: asked.part }) };
-  };
-}
-
-/** What the address of a page says of one of its lists. */
-export interface RelatedQuery {
-  part: string;
-  query: URLSearchParams;
-}
-
-/** What of the address of a list counts for one of several on a page. */
-const relatedParameters = ["search", ...Object.keys(firstPage)];
-
-/** What an address says of one list of its page: `visits.search=mites&visits.page=2`. */
-export function relatedQuery(query: URLSearchParams, part: string): RelatedQuery {
-  const own = relatedParameters.flatMap((name) => {
-    const value = query.get(`${part}.${name}`);
-    return value === null ? [] : [[name, value]];
-  });
-  return { part, query: new URLSearchParams(own) };
 }
 
 /** One page of the rows of an entity that are in sight, and how many there are in all; only that, where no rows are needed. */
@@ -174,20 +140,3 @@ async function farPage(
 }
 
 const noRows = { rows: [], more: false };
-
-function emptyPage<Known extends Entity>(
-  scope: Scope,
-  entity: Known,
-  request: ListRequest,
-): ListPage<Known> {
-  return {
-    scope,
-    entity,
-    rows: [],
-    total: { count: 0, more: false, about: undefined },
-    pager: { page: 1, pages: 1 },
-    request,
-    sort: "",
-    narrowed: true,
-  };
-}

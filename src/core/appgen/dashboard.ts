@@ -63,7 +63,7 @@ function chosenTiles(model: Model): TileCode[] {
 /** How many of each kind of tile are suggested. */
 const most = { trends: 3, rings: 2, lists: 2, own: 2 };
 
-/** What the fields of the entities suggest: how much happens, where, in which states, what is one's own, late, and last. */
+/** What the fields of the entities suggest: how much happens, what is one's own, where and in which states things are, what is late, and what was last. */
 function suggestedTiles(model: Model): TileCode[] {
   const events = model.entities.filter(isEvent).toSorted((one, other) => {
     const [left, right] = [amountOf(one), amountOf(other)];
@@ -138,8 +138,8 @@ function suggestedTiles(model: Model): TileCode[] {
     .map(
       (of): TileCode => ({ of, query: queryText(new URLSearchParams({ sort: `-${dayOf(of)}` })) }),
     );
-  const lists = [...own.slice(0, most.own), ...late.slice(0, most.lists), ...last];
-  return [...trends, ...months, ...origins, ...states, ...lists];
+  const lists = [...late.slice(0, most.lists), ...last];
+  return [...trends, ...own.slice(0, most.own), ...months, ...origins, ...states, ...lists];
 }
 
 /** The field that says whose a record is, where people are records themselves. */

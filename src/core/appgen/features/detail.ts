@@ -31,7 +31,7 @@ function detailModule(model: Model, subject: Subject): string {
         : module.use(`${name}Entity`, `../${source}/${source}.ts`);
     return [
       property,
-      `${module.use("relatedBy", "../../kit/store/list/list.ts")}(${constant}, "${inputName(field)}")`,
+      `${module.use("relatedBy", "../../kit/store/list/related.ts")}(${constant}, "${inputName(field)}")`,
     ];
   });
   if (hasRelated) {
