@@ -37,6 +37,7 @@ await import("../lookups.test.ts");
 await import("../forms.test.ts");
 await import("../merge.test.ts");
 await import("../part-rows.test.ts");
+await import("../record-page.test.ts");
 await import("./killed-saves.test.ts");
 process.env.REPORT_MODELS = "2";
 await import("./random-reports.test.ts");
