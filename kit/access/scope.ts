@@ -30,6 +30,12 @@ export interface Settings {
   timezone: string;
   /** The colours, as `ui/looks.css` has them; honey, without it. */
   look?: string;
+  /** The colour that stands for the application where others show it, such as the frame of its window. */
+  color?: string;
+  /** Whether a picture stands beside its name. */
+  logo?: boolean;
+  /** Whether pages that were seen can be seen without a connection. */
+  offline?: boolean;
   /** The entries of the menu; all entities in their order, without it. */
   menu?: readonly MenuItem[];
 }

@@ -54,6 +54,7 @@ import { development } from "./development.ts";
 import { failed, notFound, signInFirst } from "./errors.tsx";
 import { find } from "./find.tsx";
 import { home } from "./home.tsx";
+import { manifest } from "./manifest.ts";
 import { type Environment, mount } from "./mount.ts";
 
 /** What an application is made of. */
@@ -102,6 +103,7 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
   });
   mount(app, [
     ...assets.routes,
+    ...manifest.routes,
     ...development().routes,
     ...home(dashboard).routes,
     ...arranging(dashboard).routes,

@@ -19,6 +19,8 @@ export const assets: Feature = {
         try {
           const content = await readFile(new URL(`./assets/${name}`, import.meta.url));
           const type = types[name.split(".")[1] ?? ""] ?? "text/plain";
+          // The worker answers for all addresses, not only for those beside it.
+          if (name === "worker.js") c.header("service-worker-allowed", "/");
           return c.body(content, 200, { "content-type": type, "cache-control": "no-cache" });
         } catch {
           return c.notFound();

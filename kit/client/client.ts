@@ -12,6 +12,7 @@ import "./formula-words.ts";
 import "./grid/grid.ts";
 import "./lookups.ts";
 import "./groups.ts";
+import "./offline.ts";
 import "./open-rows.ts";
 import "./order.ts";
 import "./part-rows.ts";

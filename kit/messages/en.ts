@@ -253,6 +253,7 @@ export const en = {
     notRemoved: "Other records refer to it. It can be deleted on its own page.",
   },
   besideNot: "Without the list",
+  offline: "You are offline. This page is shown as it was on {when}.",
   openRow: {
     heading: "Open",
     of: (title: string) => `Show what belongs to ${title}`,

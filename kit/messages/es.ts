@@ -249,6 +249,7 @@ export const es: Messages = {
     notRemoved: "Otros registros lo usan. Se puede eliminar en su propia página.",
   },
   besideNot: "Sin la lista",
+  offline: "Sin conexión. Esta página se muestra como estaba el {when}.",
   openRow: {
     heading: "Abrir",
     of: (title) => `Mostrar lo que pertenece a ${title}`,

@@ -74,7 +74,7 @@ function Frame({
   children?: Child;
 }) {
   const { messages } = scope;
-  const { name } = scope.settings;
+  const { name, color, logo } = scope.settings;
   const { path } = at;
   const notes = developmentNotes();
   const menu = <Menu scope={scope} at={at} views={views} />;
@@ -83,12 +83,16 @@ function Frame({
       lang={spokenLanguage(scope.language)}
       data-appearance={scope.person?.appearance}
       data-look={scope.settings.look}
+      data-offline={scope.settings.offline ? messages.offline : undefined}
+      data-person={scope.person?.id ?? ""}
     >
       <head>
         <meta charset="utf-8" />
         <meta name="viewport" content="width=device-width, initial-scale=1" />
         <title>{title ? `${title} · ${name}` : name}</title>
+        {color && <meta name="theme-color" content={color} />}
         <link rel="icon" href="/-/assets/icon.svg" type="image/svg+xml" />
+        <link rel="manifest" href="/-/manifest.json" />
         <link rel="stylesheet" href="/-/assets/app.css" />
         <script type="module" src="/-/assets/client.js" />
       </head>
@@ -98,6 +102,7 @@ function Frame({
         </a>
         <header class="masthead">
           <a class="name" href="/">
+            {logo && <img src="/-/assets/logo.svg" alt="" />}
             {name}
           </a>
           <FindBox scope={scope} path={path} />

@@ -11,6 +11,7 @@ import { databaseCodes } from "./databases.ts";
 import { entityModule } from "./entity.ts";
 import { featureCodes } from "./features/features.ts";
 import { queriesModule } from "./formulas.ts";
+import { appCss, iconSvg } from "./look.ts";
 import { entityTest, fixture, sampleModule } from "./samples.ts";
 import { subjectOf } from "./subject.ts";
 import {
@@ -145,6 +146,9 @@ export function sharedFiles(model: Model, versions: Versions): GeneratedFile[] {
     ...(files === undefined ? [] : [{ path: "src/files.ts", text: files }]),
     { path: "src/database.ts", text: databaseModule(model, subjects) },
     { path: "src/app.ts", text: appModule(model, subjects) },
+    { path: "src/app.css", text: appCss(model) },
+    { path: "src/icon.svg", text: iconSvg(model) },
+    ...(model.app.logo?.svg ? [{ path: "src/logo.svg", text: model.app.logo.svg }] : []),
     { path: "src/dashboard.ts", text: dashboardModule(model) },
     ...(access === undefined ? [] : [{ path: "src/access.ts", text: access }]),
     { path: "test/fixture.ts", text: fixture(model) },
@@ -175,8 +179,7 @@ function packageJson(model: Model, versions: Versions, hasFiles: boolean): strin
     scripts: {
       build: "tsc && npm run build:server && npm run build:assets",
       "build:server": `esbuild src/main.ts src/migrate.ts${hasFiles ? " src/files.ts" : ""} --bundle --platform=node --format=esm --packages=external --alias:world-atlas/countries-50m.json=./node_modules/world-atlas/countries-50m.json --outdir=dist`,
-      "build:assets":
-        "esbuild src/kit/ui/app.css src/kit/client/client.ts src/kit/ui/icon.svg --bundle --minify --loader:.svg=copy --entry-names=[name] --outdir=dist/assets",
+      "build:assets": `esbuild src/app.css src/kit/client/client.ts src/kit/client/worker.ts src/icon.svg${model.app.logo ? " src/logo.svg" : ""} --bundle --minify --loader:.svg=copy --entry-names=[name] --outdir=dist/assets`,
       migrate: "node dist/migrate.js",
       ...(hasFiles && { files: "node dist/files.js" }),
       start: "npm run migrate && node dist/main.js",

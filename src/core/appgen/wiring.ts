@@ -15,6 +15,7 @@ import { databaseCodes } from "./databases.ts";
 import { featureCodes } from "./features/features.ts";
 import { formulaRemark, rightCondition } from "./formulas.ts";
 import { labelCode } from "./labels.ts";
+import { accentOf } from "./look.ts";
 import { Module, object, quote } from "./module.ts";
 import { inputName, type Subject } from "./subject.ts";
 
@@ -103,7 +104,7 @@ export function projectSlug(model: Model): string {
 /** `app.ts`: puts entities and kit together. */
 export function appModule(model: Model, subjects: readonly Subject[]): string {
   const module = new Module();
-  const { name, language, currency, timezone, look } = model.app;
+  const { name, language, currency, timezone, look, logo, offline } = model.app;
   const kit = "./kit/app/application.ts";
   const entities = subjects.map(({ camel, file }) =>
     module.use(`${camel}Features`, `./entities/${file}/${file}.features.ts`),
@@ -119,7 +120,10 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
           ["language", quote(language)],
           ["currency", quote(currency)],
           ["timezone", quote(timezone)],
-          ...(look === "honey" ? [] : [["look", quote(look)] as const]),
+          ["look", quote(look)],
+          ["color", quote(accentOf(model))],
+          ...(logo ? [["logo", "true"] as const] : []),
+          ...(offline ? [["offline", "true"] as const] : []),
           ...(model.menu ? [["menu", menuCode(model.menu, subjects)] as const] : []),
         ]),
       ],

@@ -114,6 +114,20 @@ export interface AppSettings {
   database: DatabaseKind;
   /** The colours of its pages. */
   look: Look;
+  /** The colour of what can be pressed, as `#3355aa`, in place of that of the look. */
+  accent?: string;
+  /** The picture beside its name, and the one that stands for it in tabs and among the applications of a device. */
+  logo?: Picture;
+  icon?: Picture;
+  /** Whether pages that were seen can be seen without a connection. */
+  offline: boolean;
+}
+
+/** A picture beside the model: its file, and, once that was read, its content as SVG. */
+export interface Picture {
+  path: string;
+  at: Span;
+  svg?: string;
 }
 
 /** The looks that an application can have; `kit/ui/looks.css` has their colours. */

@@ -262,21 +262,43 @@ function interpretApp(node: SourceNode | undefined, diagnostics: Diagnostics): A
     timezone: "UTC",
     database: "sqlite",
     look: "honey",
+    offline: true,
   };
   const app = node && mapOf(node, "`app`", diagnostics);
   if (!app) return settings;
   checkShape(appShape, app, diagnostics);
   for (const { key, value } of uniqueEntries(app, "setting", diagnostics)) {
-    if (value?.kind !== "scalar" || !Object.hasOwn(settings, key.text)) continue;
-    const trouble = settingTrouble(key.text as keyof AppSettings, value.text);
-    if (trouble) diagnostics.error(value.at, trouble[0], trouble[1]);
-    else Object.assign(settings, { [key.text]: value.text });
+    if (value?.kind !== "scalar" || !isSetting(key.text)) continue;
+    const { text, at } = value;
+    const trouble = settingTrouble(key.text, text);
+    if (trouble) diagnostics.error(at, trouble[0], trouble[1]);
+    else if (key.text === "offline") settings.offline = text === "yes" || text === "true";
+    else if (key.text === "logo" || key.text === "icon") settings[key.text] = { path: text, at };
+    else Object.assign(settings, { [key.text]: text });
   }
   return settings;
 }
 
+function isSetting(name: string): name is keyof AppSettings {
+  return Object.hasOwn(appShape.shape, name);
+}
+
+/** Whether a path leads to a picture in the folder of the model, or below it. */
+function isPicturePath(text: string): boolean {
+  return /^(?!.*(^|\/)\.\.?(\/|$))[^\\:\0/][^\\:\0]*\.(svg|png)$/i.test(text);
+}
+
 function settingTrouble(name: keyof AppSettings, text: string): [string, string] | undefined {
   try {
+    if (name === "accent" && !/^#[0-9a-f]{6}$/i.test(text)) {
+      return ["an accent is a colour of six digits", 'write it in quotes, as "#3355aa"'];
+    }
+    if ((name === "logo" || name === "icon") && !isPicturePath(text)) {
+      return [
+        `\`${name}\` is an .svg or .png file beside the model`,
+        `write its path from there, such as pictures/${name}.svg`,
+      ];
+    }
     if (name === "name" && (text.trim() === "" || [...text].length > 60)) {
       return ["the name of an application has 1 to 60 characters", "shorten it"];
     }

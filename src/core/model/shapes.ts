@@ -162,6 +162,15 @@ export const appShape = z.strictObject({
     .enum(looks, `expected ${looks.join(", ")}`)
     .optional()
     .describe("The colours of the application."),
+  accent: text.optional().describe("The colour of what can be pressed, such as #3355aa."),
+  logo: text.optional().describe("A picture beside the name: an .svg or .png file."),
+  icon: text.optional().describe("A picture for tabs and devices: an .svg or .png file."),
+  offline: z
+    .union([z.boolean(), z.enum(["yes", "no"])])
+    .optional()
+    .describe(
+      "Whether pages that were seen can be seen without a connection; yes, unless it says no.",
+    ),
 });
 
 /** The people who sign in. */

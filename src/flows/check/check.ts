@@ -18,6 +18,7 @@ import { dialectOf } from "../../core/sql/dialects.ts";
 import { countsOnly, limitsOf } from "../../core/sql/limits.ts";
 import { writeAll } from "../../io/project/files.ts";
 import { modelName, openProject, type Project } from "../../io/project/project.ts";
+import { withPictures } from "./pictures.ts";
 
 /** A model that was read, and what there is to say about it. */
 export interface Checked {
@@ -40,10 +41,13 @@ export function checkProject(folder: string): Checked {
       ? [...checkFormulas(model), ...checkFixedRows(model, todayIn(model.app.timezone))]
       : []),
   ];
+  const pictured = model && withPictures(model, dirname(project.model));
+  more.push(...(pictured?.diagnostics ?? []));
   pointed.push(...more.map((each) => pointOut(modelName(project), places, each)));
-  if (model && more.length === 0) {
-    const kind = model.app.database;
-    return { project: { ...project, kind }, model: withChecks(model), notes: pointed, places };
+  if (pictured && more.length === 0) {
+    const kind = pictured.model.app.database;
+    const checked = withChecks(pictured.model);
+    return { project: { ...project, kind }, model: checked, notes: pointed, places };
   }
   const found = [...diagnostics, ...more];
   const count = found.filter(({ severity }) => severity === "error").length;

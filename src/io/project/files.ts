@@ -9,6 +9,7 @@ import {
   realpathSync,
   renameSync,
   rmSync,
+  statSync,
   writeFileSync,
 } from "node:fs";
 import { dirname, isAbsolute, relative, sep } from "node:path";
@@ -46,6 +47,11 @@ export function readBytes(path: string): Buffer | undefined {
     if ((error as NodeJS.ErrnoException).code === "ENOENT") return undefined;
     throw fileFailure("read", path, error);
   }
+}
+
+/** Whether a file has more than a number of bytes; false where there is none. */
+export function isLarger(path: string, bytes: number): boolean {
+  return (statSync(path, { throwIfNoEntry: false })?.size ?? 0) > bytes;
 }
 
 /**

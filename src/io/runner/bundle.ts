@@ -72,7 +72,13 @@ export async function openBundler(project: Project, isCompact = false): Promise<
     }),
     context({
       ...common,
-      entryPoints: ["src/kit/ui/app.css", "src/kit/client/client.ts", "src/kit/ui/icon.svg"],
+      entryPoints: [
+        "src/app.css",
+        "src/kit/client/client.ts",
+        "src/kit/client/worker.ts",
+        "src/icon.svg",
+        ...(existsSync(join(project.app, "src", "logo.svg")) ? ["src/logo.svg"] : []),
+      ],
       entryNames: "[name]",
       outdir: join(out, "assets"),
       minify: true,
