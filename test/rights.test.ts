@@ -180,7 +180,12 @@ async function tryRights(
 function relatedIn(html: string, path: string): number[] {
   const sections = html.match(/<section class="related"[^>]*>.*?<\/table>/gs) ?? [];
   const found = sections.flatMap((section) => [
-    ...section.matchAll(new RegExp(`<tr><td><a href="${path}/(\\d+)(?:-[^"/?]*)?"`, "g")),
+    ...section.matchAll(
+      new RegExp(
+        `<tr>(?:<td class="opens">(?:(?!</td>).)*</td>)?<td><a href="${path}/(\\d+)(?:-[^"/?]*)?"`,
+        "g",
+      ),
+    ),
   ]);
   return [...new Set(found.map(([, id]) => Number(id)))].sort((a, b) => a - b);
 }
