@@ -1,3 +1,4 @@
+import type { Label } from "../entity/label.ts";
 import { booleanType } from "./boolean.tsx";
 import { choiceType } from "./choice.tsx";
 import { colorType } from "./color.tsx";
@@ -6,7 +7,7 @@ import { datetimeType } from "./datetime.ts";
 import { decimalType } from "./decimal.ts";
 import { durationType } from "./duration.ts";
 import { emailType } from "./email.tsx";
-import type { Field, FieldKind, FieldType } from "./field.ts";
+import type { Field, FieldKind, FieldScope, FieldType } from "./field.ts";
 import { filesType } from "./files.tsx";
 import { integerType } from "./integer.ts";
 import { longTextType } from "./long-text.tsx";
@@ -59,4 +60,12 @@ export function isOrderedByLetters(field: Field): boolean {
 /** What the kit knows of the kind of a field. */
 export function typeOf({ kind }: Pick<Field, "kind">): FieldType {
   return fieldTypes[kind];
+}
+
+/** What a number in a field counts, in the language of the person; undefined for others. */
+export function unitOf(
+  scope: FieldScope & { translated(label: Label): string },
+  field: Field,
+): string | undefined {
+  return field.unit ? scope.translated(field.unit) : typeOf(field).unit?.(scope);
 }

@@ -1,7 +1,6 @@
 import type { Child } from "hono/jsx";
 import type { Attributes } from "../fields/field.ts";
-import { attributesOf, type Form, inputName, isHidden, labelOf } from "./form.ts";
-import { unitOf } from "./unit.ts";
+import { attributesOf, type Form, inputName, isHidden, labelOf, type Units } from "./form.ts";
 
 /** What the component of a field gets. */
 export interface FieldProps {
@@ -17,7 +16,7 @@ export function FieldFrame({ form, name, hint, children }: FieldProps & { childr
     <div class={form.row ? "in-row" : "mb-3"} {...dependence(form, name)}>
       <label class="form-label" for={`field-${inputName(form, name)}`}>
         {labelOf(form, name)}
-        {form.row && <Unit form={form} name={name} />}
+        {form.row && <Unit units={form.row.units} name={name} />}
         <RequiredMark form={form} name={name} />
       </label>
       {children}
@@ -58,8 +57,8 @@ export function GroupFrame({
 }
 
 /** What is counted in a field, behind its label. */
-export function Unit({ form, name }: { form: Pick<Form, "entity" | "scope">; name: string }) {
-  const unit = unitOf(form, name);
+export function Unit({ units, name }: { units: Units; name: string }) {
+  const unit = units[name];
   return unit ? <span class="soft"> ({unit})</span> : null;
 }
 

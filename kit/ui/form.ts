@@ -67,9 +67,14 @@ export interface RowOfForm {
   /** Whether it is to be removed when the form is saved. */
   isRemoved: boolean;
   mayRemove: boolean;
+  /** What its numbers count, by field: it stands with the labels. */
+  units: Units;
   /** The record that it belongs to, if that is saved already. */
   parent: { field: string; id: number } | undefined;
 }
+
+/** What is counted in fields, in the language of the person. */
+export type Units = Readonly<Record<string, string>>;
 
 /** The parts of one kind in a form. */
 export interface PartsInForm {
@@ -77,6 +82,7 @@ export interface PartsInForm {
   /** Whether there is one at most. */
   isSingle: boolean;
   columns: readonly string[];
+  units: Units;
   rows: readonly Form[];
   /** What a new row begins with; undefined where the person may not add one. */
   blank: Form | undefined;

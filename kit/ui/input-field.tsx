@@ -1,11 +1,11 @@
+import { unitOf } from "../fields/types.ts";
 import { FieldFrame, type FieldProps, inputAttributes, invalidClass } from "./field-frame.tsx";
-import { typedValue } from "./form.ts";
-import { unitOf } from "./unit.ts";
+import { fieldOf, typedValue } from "./form.ts";
 
 /** A line of text, a number, a date, or whatever else one `<input>` takes: its attributes follow from the field. */
 export function InputField({ form, name, hint, placeholder }: FieldProps) {
   // In rows, it stands with the label.
-  const unit = form.row ? undefined : unitOf(form, name);
+  const unit = form.row ? undefined : unitOf(form.scope, fieldOf(form, name));
   const input = (
     <input
       {...inputAttributes(form, name, hint)}

@@ -59,7 +59,7 @@ function RowHeadings({ form, parts }: { form: Form; parts: PartsInForm }) {
         {columns.map((name) => (
           <th scope="col">
             {labelOf(of, name)}
-            <Unit form={of} name={name} />
+            <Unit units={parts.units} name={name} />
             <RequiredMark form={of} name={name} />
           </th>
         ))}

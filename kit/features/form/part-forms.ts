@@ -6,6 +6,7 @@ import { withQuery } from "../../entity/links.ts";
 import type { PartRows, PartsOfForm } from "../../entity/part-rows.ts";
 import { type Typed, typedValues } from "../../entity/typed.ts";
 import { isFiles } from "../../fields/files.tsx";
+import { unitOf } from "../../fields/types.ts";
 import type { SentForm } from "../../http/sent-form.ts";
 import { newDraft } from "../../store/drafts.ts";
 import { filterParameter } from "../../store/list/filters.ts";
@@ -144,6 +145,7 @@ export async function partsInForm(
         entity,
         isSingle,
         columns: part.columns,
+        units: unitsOf(scope, part),
         rows: blank ? forms.slice(0, -1) : forms,
         blank: blank && forms.at(-1),
         others:
@@ -154,6 +156,16 @@ export async function partsInForm(
     ]);
   }
   return Object.fromEntries(found);
+}
+
+/** What the numbers of parts count. */
+function unitsOf(scope: Scope, { entity, columns }: PartRows): Readonly<Record<string, string>> {
+  const units = columns.flatMap((name) => {
+    const field = entity.fields[name];
+    const unit = field && unitOf(scope, field);
+    return unit ? [[name, unit] as const] : [];
+  });
+  return Object.fromEntries(units);
 }
 
 /** The first of the parts that are saved, in the order of their list, and how many there are. */
@@ -255,6 +267,7 @@ async function rowForms(
   );
   const { options: known } = await lookupsOf(scope, asked, chosen, {});
   const all = new Set(part.columns);
+  const units = unitsOf(scope, part);
   const forms: Form[] = [];
   for (const { prefix, record, version, was, typed, errors, named, isRemoved } of rows) {
     const options = Object.entries(known).map(([name, links]) => {
@@ -289,6 +302,7 @@ async function rowForms(
       row: {
         prefix,
         isRemoved,
+        units,
         mayRemove: !record || removable.has(record.id),
         parent: parent && { field, id: parent.id },
       },
