@@ -70,16 +70,19 @@ it("links are those of the features that an entity has, and of what the person m
     "/1-b-07/delete",
     "/1-b-07/duplicate",
     "/1-b-07/edit",
+    "/beside",
     "/new",
   ]);
-  expect(await linksWith([])).toEqual([]);
+  // Both the list and the page of a record are there in any case.
+  expect(await linksWith([])).toEqual(["/beside"]);
   expect(await linksWith([remove(hive), map])).toEqual([
     "/1-b-07/delete",
     "/1-b-07/move",
+    "/beside",
     "/map",
     "/scan",
   ]);
   const onlySees: Policy["may"] = (_scope, action, entity) =>
     action === "see" && entity.table === known.table;
-  expect(await linksWith([forms, remove(hive), map], onlySees)).toEqual(["/map"]);
+  expect(await linksWith([forms, remove(hive), map], onlySees)).toEqual(["/beside", "/map"]);
 });
