@@ -269,7 +269,8 @@ export default defineConfig({
 /** The formatter and the linter that the application is checked by; the kit in this repository is checked by the same. */
 export const biome = {
   formatter: { indentStyle: "space", indentWidth: 2, lineWidth: 100 },
-  files: { includes: ["**", "!dist"] },
+  // Pictures are as they were given.
+  files: { includes: ["**", "!dist", "!**/*.svg"] },
 };
 
 const openToAll = "**It has no sign-in**: whoever can reach it can read and change everything.";
@@ -302,6 +303,7 @@ which browsers may reach it, with commas between them)${users ? "" : ", `OPEN_TO
 | folder | contents |
 |---|---|
 | \`src/entities\` | each kind of record: its fields, a file for each of its pages, rules |
+| \`src/app.css\` | the styles: those of the kit, and room for your own |
 | \`src/kit\` | what they share: reading and saving records, pages, forms, protection |
 | \`migrations\` | the SQL that makes the schema; \`npm run migrate\` applies the pending migrations, and stores deleted data in \`kept\` |
 | \`test\` | a test for each kind of record; \`npm test\` |

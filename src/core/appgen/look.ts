@@ -21,13 +21,14 @@ export function accentOf({ app }: Model): string {
 
 /** `app.css`: the styles of the kit, with the accent of the model, as dark and as light as it has to be to be read. */
 export function appCss({ app: { accent } }: Model): string {
-  const kit = '@import "./kit/ui/app.css";\n';
+  const kit = '@import "./kit/ui/app.css";\n\n/* Styles of your own can follow. */\n';
   if (!accent) return kit;
   const [dark, darker] = [contrasts.usual, contrasts.strong].map((each) => darkened(accent, each));
   const [light, lighter] = [contrasts.usual, contrasts.strong].map((each) =>
     lightened(accent, each),
   );
-  return `${kit}
+  return `@import "./kit/ui/app.css";
+
 /* The accent of the model, as dark and as light as it has to be to be read. */
 :root[data-look] {
   --accent: light-dark(${dark}, ${light});
