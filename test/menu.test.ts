@@ -32,6 +32,29 @@ describe("the menu of the model", () => {
     await app.stop();
   });
 
+  it("has pictures, and its headings in the language of the reader", async () => {
+    const labels = "labels: {es: {menu Bees: Abejas, menu Handbook: Manual}}\n";
+    const menu = 'menu: [{Bees: [Hive]}, {Handbook: "/hives/1"}, Visit]\n';
+    const pictured = entities
+      .replace("Hive: {", "Hive: {icon: hexagon, ")
+      .replace(/users:.*\n/, "");
+    const folder = projectWith(
+      `levadura: 1\napp: {language: es}\n${menu}${labels}${pictured.replace(/, rights: {[^}]*}/, "")}`,
+    );
+    const app = await running(["rise"], folder);
+    try {
+      const visitor = new Visitor(app.address);
+      const { html } = await visitor.get("/hives");
+      const [side = ""] = /<nav class="side"[^>]*>[\s\S]*?<\/nav>/.exec(html) ?? [];
+      expect(textOf(side).trim()).toBe("Abejas Hives Manual Visits");
+      expect(side.match(/data-icon="\w+"/g)).toEqual(['data-icon="hive"']);
+      const { content } = await visitor.bytes("/-/assets/app.css");
+      expect(content.toString()).toMatch(/\.menu \[data-icon=.?hive.?\][^}]*data:image\/svg/);
+    } finally {
+      await app.stop();
+    }
+  });
+
   it("is pointed at where it is wrong", async () => {
     for (const [menu, why] of [
       ["menu: Hive", "a menu is a list"],
@@ -44,12 +67,21 @@ describe("the menu of the model", () => {
       ["menu: [{Handbook: '//bees.example'}]", "a link a web address"],
       ["menu: [[Hive]]", "an entity, a group or a link was expected"],
       ["app: {look: neon}", "expected honey, moss, slate, plum"],
+      ["menu: [Hive]\nlabels: {es: {menu Bees: Abejas}}", "there is no `Bees` in the menu"],
     ]) {
       const { status, err } = await levadura(
         ["check"],
         projectWith(`levadura: 1\n${menu}\n${entities}`),
       );
       expect([menu, status, err]).toEqual([menu, 1, expect.stringContaining(why as string)]);
+    }
+    for (const [icon, why] of [
+      ["hexagonn", "there is no icon `hexagonn`"],
+      ["../../../package", "there is no icon"],
+    ]) {
+      const text = `levadura: 1\n${entities.replace("Hive: {", `Hive: {icon: ${icon}, `)}`;
+      const { status, err } = await levadura(["check"], projectWith(text));
+      expect([icon, status, err]).toEqual([icon, 1, expect.stringContaining(why as string)]);
     }
   });
 });

@@ -26,19 +26,22 @@ const pagesOf = (person: string) => `pages:${person}`;
 scope.addEventListener("install", (event) => (event as Waiting).waitUntil(scope.skipWaiting()));
 scope.addEventListener("activate", (event) => (event as Waiting).waitUntil(scope.clients.claim()));
 scope.addEventListener("fetch", (event) => {
-  const { request } = event as Asking;
+  const asking = event as Asking;
+  const { request } = asking;
   const { pathname, origin } = new URL(request.url);
   if (request.method !== "GET" || origin !== location.origin) return;
-  if (request.mode === "navigate") (event as Asking).respondWith(page(request));
-  else if (pathname.startsWith("/-/assets/")) (event as Asking).respondWith(file(request));
+  if (request.mode === "navigate") asking.respondWith(page(asking));
+  else if (pathname.startsWith("/-/assets/")) asking.respondWith(file(asking));
 });
 
 /** A page from the server; without a connection, as it was last seen. */
-async function page(request: Request): Promise<Response> {
+async function page(event: Asking): Promise<Response> {
+  const { request } = event;
   try {
     const answer = await fetch(request);
+    // It is shown without waiting for that.
     if (answer.ok && (answer.headers.get("content-type") ?? "").startsWith("text/html"))
-      await keep(request, answer.clone());
+      event.waitUntil(keep(request, answer.clone()));
     return answer;
   } catch (error) {
     const kept = await caches.match(request, { ignoreVary: true });
@@ -63,10 +66,14 @@ async function keep(request: Request, answer: Response): Promise<void> {
   for (const old of known.slice(0, Math.max(0, known.length - most))) await pages.delete(old);
 }
 
-async function file(request: Request): Promise<Response> {
+async function file(event: Asking): Promise<Response> {
+  const { request } = event;
   try {
     const answer = await fetch(request);
-    if (answer.ok) await (await caches.open(files)).put(request, answer.clone());
+    if (answer.ok) {
+      const copy = answer.clone();
+      event.waitUntil(caches.open(files).then((kept) => kept.put(request, copy)));
+    }
     return answer;
   } catch (error) {
     const kept = await caches.match(request);

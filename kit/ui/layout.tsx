@@ -161,6 +161,8 @@ function Who({ scope, path }: { scope: Scope; path: string }) {
 interface MenuLink {
   text: string;
   href: string;
+  /** The table whose picture stands beside it. */
+  icon?: string | undefined;
 }
 
 /** Some links of the menu, under a heading if they have one. */
@@ -180,9 +182,11 @@ function Menu({
   views: readonly MenuView[];
 }) {
   const linksOf = (entity: Entity): MenuLink[] => [
-    ...scope
-      .linksOf(entity, "menu")
-      .map((link) => ({ text: scope.textOf(link, entity), href: entity.path + link.path })),
+    ...scope.linksOf(entity, "menu").map((link) => ({
+      text: scope.textOf(link, entity),
+      href: entity.path + link.path,
+      icon: entity.icon && link.path === "" ? entity.table : undefined,
+    })),
     ...views
       .filter(({ entity_table: table }) => table === entity.table && scope.may("see", entity))
       .map(({ name, query }) => ({ text: name, href: `${encodeURI(entity.path)}?${query}` })),
@@ -202,9 +206,9 @@ function Menu({
   // A page that has no link of its own belongs to the list of its entity.
   const own = [path + search, path].find((each) => links.some(({ href }) => href === each));
   const here = own ?? `/${path.split("/")[1]}`;
-  const line = ({ text, href }: MenuLink) => (
+  const line = ({ text, href, icon }: MenuLink) => (
     <li>
-      <a href={href} aria-current={href === here ? "page" : undefined}>
+      <a href={href} aria-current={href === here ? "page" : undefined} data-icon={icon}>
         {text}
       </a>
     </li>

@@ -49,6 +49,18 @@ export function packageModule(name: string): string {
   return fileURLToPath(import.meta.resolve(name));
 }
 
+const iconsFolder = join(packagesFolder, "bootstrap-icons", "icons");
+
+/** The names of the icons that a model can have in its menu. */
+export function iconNames(): string[] {
+  return readdirSync(iconsFolder).flatMap((file) => /^(.+)\.svg$/.exec(file)?.[1] ?? []);
+}
+
+/** An icon as SVG; its name has to be one of `iconNames`. */
+export function iconNamed(name: string): string {
+  return readFileSync(join(iconsFolder, `${name}.svg`), "utf8");
+}
+
 /** Parts of the kit that applications don't need: they let the database compute formulas. */
 const notCopied: ReadonlySet<string> = new Set(["formula/computing.ts", "formula/evaluate.ts"]);
 

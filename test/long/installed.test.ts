@@ -78,7 +78,10 @@ describe("an application on a device", () => {
     await page.goto(`${app.address}/hives/1`);
     const seen = page.url();
     // Nobody signs in here: what somebody else saw is gone.
-    expect((await kept()).sort()).toEqual(["files", "pages:"]);
+    await expect.poll(async () => (await kept()).sort()).toEqual(["files", "pages:"]);
+    const isKept = (path: string) =>
+      page.evaluate(async (it) => (await caches.match(it)) !== undefined, path);
+    for (const path of ["/", seen]) await expect.poll(() => isKept(path)).toBe(true);
     await app.stop();
     await page.goto(seen);
     expect(await page.locator("h1").textContent()).toBe(title);

@@ -45,6 +45,7 @@ export function entityModule(model: Model, subject: Subject): string {
       ...(entity.organised ? [["organised", "true"] as const] : []),
       ...(entity.byHand ? [["byHand", "true"] as const] : []),
       ...(entity.archive ? [["archive", "true"] as const] : []),
+      ...(entity.icon ? [["icon", quote(entity.icon.name)] as const] : []),
       [
         "fields",
         object(fields.map((field) => [inputName(field), fieldCode(module, model, subject, field)])),

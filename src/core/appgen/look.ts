@@ -1,4 +1,5 @@
 import type { Look, Model } from "../model/model.ts";
+import { tableOf } from "../schema/from-model.ts";
 
 /** The accent of each look on a light ground, as `kit/ui/tokens.css` and `kit/ui/looks.css` have it. */
 const accents: Readonly<Record<Look, string>> = {
@@ -20,16 +21,30 @@ export function accentOf({ app }: Model): string {
 }
 
 /** `app.css`: the styles of the kit, with the accent of the model, as dark and as light as it has to be to be read. */
-export function appCss({ app: { accent } }: Model): string {
-  const kit = '@import "./kit/ui/app.css";\n\n/* Styles of your own can follow. */\n';
-  if (!accent) return kit;
+export function appCss({ app: { accent }, entities }: Model): string {
+  const parts = [
+    '@import "./kit/ui/app.css";\n',
+    ...(accent ? [accentCss(accent)] : []),
+    ...entities.flatMap(({ name, icon }) => (icon?.svg ? [iconCss(name, icon.svg)] : [])),
+    "/* Styles of your own can follow. */\n",
+  ];
+  return parts.join("\n");
+}
+
+/** The rule that puts the picture of an entity into the menu. */
+function iconCss(name: string, svg: string): string {
+  return `.menu [data-icon="${tableOf(name)}"]::before {
+  mask-image: url("data:image/svg+xml,${encodeURIComponent(svg).replaceAll("'", "%27")}");
+}
+`;
+}
+
+function accentCss(accent: string): string {
   const [dark, darker] = [contrasts.usual, contrasts.strong].map((each) => darkened(accent, each));
   const [light, lighter] = [contrasts.usual, contrasts.strong].map((each) =>
     lightened(accent, each),
   );
-  return `@import "./kit/ui/app.css";
-
-/* The accent of the model, as dark and as light as it has to be to be read. */
+  return `/* The accent of the model, as dark and as light as it has to be to be read. */
 :root[data-look] {
   --accent: light-dark(${dark}, ${light});
   --accent-strong: light-dark(${darker}, ${lighter});

@@ -156,7 +156,7 @@ function menuCode(menu: readonly MenuEntry[], subjects: readonly Subject[]): str
     quote(subjects.find(({ entity }) => entity.name === name)?.table ?? name);
   const entries = menu.map((entry) => {
     if ("entity" in entry) return object([["table", tableOf(entry.entity)]]);
-    const label = ["label", quote(entry.label)] as const;
+    const label = ["label", labelCode(entry)] as const;
     return "href" in entry
       ? object([label, ["href", quote(entry.href)]])
       : object([label, ["tables", `[${entry.entities.map(tableOf).join(", ")}]`]]);

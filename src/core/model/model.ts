@@ -17,8 +17,8 @@ export interface Model {
 /** An entry of the menu: an entity, several under a heading, or a link. */
 export type MenuEntry =
   | { entity: string }
-  | { label: string; entities: string[] }
-  | { label: string; href: string };
+  | { label: string; labels?: Texts; entities: string[] }
+  | { label: string; labels?: Texts; href: string };
 
 /** A part of the start page: a view of an entity. */
 export interface Tile {
@@ -155,6 +155,8 @@ export interface Entity {
   tabs?: string;
   /** Whether its records can be archived, which its field `archived_at` then says. */
   archive?: true;
+  /** The picture beside its name in the menu: by its name, and, once that was read, as SVG. */
+  icon?: { name: string; at: Span; svg?: string };
   /** Whether an index helps to find parts of words in its texts. */
   search?: "indexed";
   /** How its list can be laid out; the first is what it begins with. */

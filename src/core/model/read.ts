@@ -105,12 +105,13 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
   const labels = valueAt(file, "labels");
   const groups = signingIn?.groups ?? [];
   const organisations = signingIn?.organisations;
-  if (labels) interpretLabels(labels, { entities: found, groups, organisations }, diagnostics);
   for (const entity of found) checkReaders(entity, signingIn, diagnostics);
   const dashboard = valueAt(file, "dashboard");
   const tiles = dashboard && interpretDashboard(dashboard, found, diagnostics);
   const menu = valueAt(file, "menu");
   const entries = menu && interpretMenu(menu, found, diagnostics);
+  const labelled = { entities: found, groups, organisations, menu: entries ?? [] };
+  if (labels) interpretLabels(labels, labelled, diagnostics);
   const model: Model = {
     app,
     ...(signingIn && { users: signingIn }),
@@ -354,6 +355,8 @@ function interpretEntity(
     ...(was !== undefined && { was }),
     at: key.at,
   };
+  const icon = valueAt(body, "icon");
+  if (icon?.kind === "scalar") entity.icon = { name: icon.text.trim(), at: icon.at };
   if (isYes(body, "archive", diagnostics)) {
     entity.archive = true;
     const taken = fields.find(({ name }) => name === archiveField);

@@ -92,6 +92,7 @@ export const entityShape = z.strictObject({
     .describe('The fields that lists show, or several in one column: "{code} in {apiary}".'),
   tabs: text.optional().describe("The field of choices that stand above the list as tabs."),
   archive: z.unknown().optional().describe("Whether its records can be archived."),
+  icon: text.optional().describe("The picture in the menu: a name of the package bootstrap-icons."),
   search: z
     .enum(["indexed"], "expected `indexed`")
     .optional()

@@ -1,12 +1,12 @@
 import { nearest } from "../../../kit/formula/nearest.ts";
 import type { Diagnostics } from "./diagnostics.ts";
 import { inOneForm, mapOf, uniqueEntries } from "./mappings.ts";
-import type { Entity, Field, Organisations, Texts, UserGroup } from "./model.ts";
+import type { Entity, Field, MenuEntry, Organisations, Texts, UserGroup } from "./model.ts";
 import type { SourceEntry, SourceNode } from "./source.ts";
 
 /**
  * Reads `labels`: by language tag, what people read instead of the labels of entities (`Hive: Colmena | Colmenas`),
- * fields (`Hive.code: Código`), choices (`Hive.status.weak: Débil`), groups (`group office: Oficina`), organisations (`organisation: Asociación | Asociaciones`), hints and
+ * fields (`Hive.code: Código`), choices (`Hive.status.weak: Débil`), groups (`group office: Oficina`), headings of the menu (`menu Bees: Abejas`), organisations (`organisation: Asociación | Asociaciones`), hints and
  * more. Adds them to the entities and the groups.
  */
 export function interpretLabels(
@@ -32,6 +32,7 @@ interface Labelled {
   entities: readonly Entity[];
   groups: readonly UserGroup[];
   organisations: Organisations | undefined;
+  menu: readonly MenuEntry[];
 }
 
 function isLanguage(tag: string): boolean {
@@ -54,7 +55,7 @@ const translatedOptions = ["hint", "placeholder", "unit"] as const;
 function interpretLabel(
   { key, value }: SourceEntry,
   language: string,
-  { entities, groups, organisations }: Labelled,
+  { entities, groups, organisations, menu }: Labelled,
   diagnostics: Diagnostics,
 ): void {
   const text = value?.kind === "scalar" ? value.text.trim() : "";
@@ -80,6 +81,15 @@ function interpretLabel(
     const [one = "", many = one] = text.split("|").map((word) => word.trim());
     organisations.labels = { ...organisations.labels, [language]: one };
     organisations.plurals = { ...organisations.plurals, [language]: many };
+    return;
+  }
+  const [, heading] = /^menu\s+(.+)$/.exec(name) ?? [];
+  if (heading !== undefined) {
+    const headings = menu.flatMap((entry) => ("label" in entry ? entry : []));
+    const entry = headings.find(({ label }) => label === heading);
+    const known = headings.map(({ label }) => label);
+    if (entry) entry.labels = { ...entry.labels, [language]: text };
+    else unknown(`there is no \`${heading}\` in the menu`, known, heading);
     return;
   }
   const parts = named.exec(name)?.groups ?? { entity: name };

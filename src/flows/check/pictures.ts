@@ -1,6 +1,8 @@
 import { join } from "node:path";
+import { nearest } from "../../../kit/formula/nearest.ts";
 import type { Diagnostic } from "../../core/model/diagnostics.ts";
-import type { Model, Picture } from "../../core/model/model.ts";
+import type { Entity, Model, Picture } from "../../core/model/model.ts";
+import { iconNamed, iconNames } from "../../io/package.ts";
 import { isLarger, readBytes } from "../../io/project/files.ts";
 
 /** The most bytes of a picture that every page carries. */
@@ -20,7 +22,23 @@ export function withPictures(
     if ("svg" in read) app[name] = { ...picture, svg: read.svg };
     else diagnostics.push({ severity: "error", at: picture.at, ...read });
   }
-  return { model: { ...model, app }, diagnostics };
+  const entities = model.entities.map((entity): Entity => {
+    const { icon } = entity;
+    if (!icon) return entity;
+    const names = iconNames();
+    if (names.includes(icon.name)) {
+      return { ...entity, icon: { ...icon, svg: iconNamed(icon.name) } };
+    }
+    const close = nearest(icon.name, names);
+    diagnostics.push({
+      severity: "error",
+      at: icon.at,
+      message: `there is no icon \`${icon.name}\``,
+      help: close ? `did you mean \`${close}\`?` : "the names are those of bootstrap-icons",
+    });
+    return entity;
+  });
+  return { model: { ...model, app, entities }, diagnostics };
 }
 
 /** A picture as SVG: other kinds stand in one. */
