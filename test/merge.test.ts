@@ -11,7 +11,7 @@ users:
 entities:
   Keeper:
     seed: 0
-    fields: {name: "text, required, unique", phone: text, mentor: one Keeper, friends: many Keeper}
+    fields: {name: "text, required, unique", phone: text, mentor: one Keeper, friends: many Keeper, papers: "file ..3"}
   Hive:
     title: "{code}"
     seed: 0
@@ -140,6 +140,34 @@ describe.each(kinds)("merging over $kind", (kind) => {
     expect((await guest.post(path, hiddenInputs(page.html))).status).toBe(403);
     for (const wrong of ["with=999999", `with=${id("cleo")}`, "with=x"])
       expect((await office.post(`/keepers/${id("cleo")}/merge?${wrong}`, {})).status).toBe(404);
+  });
+
+  it("takes over the files of the other record where that is chosen", async () => {
+    const uploaded = async (name: string, content: string) => {
+      const { html } = await office.get("/keepers/new");
+      const papers = new File([content], `${name}.txt`, { type: "text/plain" });
+      const { path } = await office.upload("/keepers/new", {
+        ...{ ...hiddenInputs(html), name, papers },
+      });
+      return Number(/\/(\d+)-/.exec(path)?.[1]);
+    };
+    const [own, other, third] = [
+      await uploaded("Own papers", "own\n"),
+      await uploaded("Other papers", "other\n"),
+      await uploaded("Third papers", "third\n"),
+    ];
+    const merged = async (gone: number, choice: string) => {
+      const path = `/keepers/${own}/merge?with=${gone}`;
+      const { html } = await office.get(path);
+      expect(html).toMatch(/name="_of.papers" value="kept" checked/);
+      const fields = { ...hiddenInputs(html), "_of.name": "kept", "_of.papers": choice };
+      expect((await office.post(path, fields)).status).toBe(200);
+      const page = (await office.get(`/keepers/${own}`)).html;
+      const [, file = ""] = /href="([^"]*\/papers\/[^"]*)"/.exec(page) ?? [];
+      return (await office.bytes(file)).content.toString();
+    };
+    expect(await merged(other, "gone")).toBe("other\n");
+    expect(await merged(third, "kept")).toBe("other\n");
   });
 
   it("is offered where a record can't be deleted", async () => {

@@ -306,6 +306,7 @@ describe("routes", () => {
       const free = mounted.filter(({ needs }) => needs === "nothing").map(({ path }) => path);
       expect([...new Set(free)]).toEqual([
         expect.stringMatching(/^\/-\/assets\//),
+        "/-/manifest.json",
         "/",
         "/-/dashboard",
         "/-/calendar",

@@ -6,6 +6,8 @@ import { constraintViolation, troubleOf } from "../database/current-dialect.ts";
 import { type Entity, isReference, type Row } from "../entity/entity.ts";
 import type { Referrer } from "../entity/registry.ts";
 import type { Typed } from "../entity/typed.ts";
+import { isFiles } from "../fields/files.tsx";
+import { filesIn } from "../files/stored-file.ts";
 import { changedDraft } from "./drafts.ts";
 import { logError } from "./log.ts";
 import { removeAlone } from "./remove.ts";
@@ -13,6 +15,7 @@ import { save } from "./save.ts";
 import { findAnyRow } from "./select.ts";
 import { type Outcome, type Submission, submitOnce } from "./submissions.ts";
 import { endedTransaction } from "./transactions.ts";
+import { noteUpload } from "./uploads.ts";
 
 /** The most records that refer to a record which is merged into another one. */
 export const mostMoved = 2000;
@@ -77,6 +80,7 @@ export async function mergeSubmission(
       if (why) refuse({ why: "changed" });
       const now = await findAnyRow(within, entity, kept.id);
       if (!now) return refuse({ why: "changed" });
+      await releaseFiles(within, entity, gone, chosen);
       if (chosen.size > 0) await changes(entity, now, chosen);
       return outcome;
     });
@@ -86,6 +90,20 @@ export async function mergeSubmission(
     if (!trouble || !endedTransaction(error)) throw error;
     logError(error, `merging ${entity.table}`);
     return { refused: { why: trouble } };
+  }
+}
+
+/** Lets the files of the record that goes, which belong to nobody now, be used by the one that stays. */
+async function releaseFiles(
+  scope: Scope,
+  { inputs }: Entity,
+  gone: Row,
+  chosen: Typed,
+): Promise<void> {
+  for (const name of chosen.keys()) {
+    const field = inputs[name];
+    if (!field || !isFiles(field)) continue;
+    for (const file of filesIn(gone[name])) await noteUpload(scope, file);
   }
 }
 

@@ -6,7 +6,6 @@ import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { address, type Link, recordId } from "../../entity/links.ts";
 import { isSameTyped, writtenValues } from "../../entity/typed.ts";
-import { isFiles } from "../../fields/files.tsx";
 import { type SentForm, sentForm, sentSubmission, sentText } from "../../http/sent-form.ts";
 import { archiveConditions } from "../../store/archive.ts";
 import { longestSearch } from "../../store/list/request.ts";
@@ -144,10 +143,8 @@ async function differing(scope: Scope, entity: Entity, { kept, gone }: Two): Pro
   const withheld = scope.withheld("change", entity);
   const own = shownValues(scope, entity, kept);
   const other = shownValues(scope, entity, gone);
-  return Object.entries(entity.inputs).flatMap(([name, field]) =>
-    withheld.has(name) || isFiles(field) || isSameTyped(own.get(name), other.get(name))
-      ? []
-      : [name],
+  return Object.entries(entity.inputs).flatMap(([name]) =>
+    withheld.has(name) || isSameTyped(own.get(name), other.get(name)) ? [] : [name],
   );
 }
 
