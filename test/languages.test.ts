@@ -47,7 +47,7 @@ describe("an application in Spanish", () => {
     const program = await running(["serve"], folder);
     const visitor = new Visitor(program.address);
     const list = await visitor.get("/hives");
-    expect(list.html).toContain('<html lang="es">');
+    expect(list.html).toContain('<html lang="es"');
     expect(textOf(list.html)).toMatch(/Colmenas Añadir colmena .*Todavía no hay colmenas\./);
     const form = await visitor.get("/hives/new");
     expect(textOf(form.html)).toMatch(/Añadir colmena Lugar Código \* .*Estado .*Débil.*Guardar/);

@@ -86,7 +86,7 @@ describe("people", () => {
       (await app.request("/hives/new", { headers: { ...host, "x-language": language } })).text();
     const [spanish, english] = await Promise.all([page("es-MX"), page("en")]);
     expect(spanish).toContain("<h1>Añadir colmena &lt;&amp;&gt;</h1>");
-    expect(spanish).toContain('<html lang="es-MX">');
+    expect(spanish).toContain('<html lang="es-MX"');
     expect(english).toContain("<h1>New hive &lt;&amp;&gt;</h1>");
   });
 

@@ -321,7 +321,7 @@ describe.each(kinds)("people over $kind", (kind) => {
       appearance: "dark",
     });
     expect(textOf(spanish.html)).toContain("Tu cuenta");
-    expect(spanish.html).toContain('<html lang="es" data-appearance="dark">');
+    expect(spanish.html).toContain('<html lang="es" data-appearance="dark"');
     expect((await as("Eva").get(account)).html).toContain("Your account");
     await as("Ben").post(account, { name: "Ben A.", language: "", timezone: "" });
     const odd = await as("Ben").post(account, { name: " ", language: "xx", timezone: "Mars" });
