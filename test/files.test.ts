@@ -376,6 +376,40 @@ describe.each(kinds)("files over $kind", (kind) => {
     expect((await levadura(["restore", name], project.folder)).out).toMatch(/Put back \d+ files/);
     expect(stored()).toEqual(before);
   });
+
+  it("are copied where a record is duplicated, so that each has its own", async () => {
+    const photo = named(jpeg, "own front.jpg");
+    await add({ code: "B-40", photo, secret: named("mine\n", "secret.txt", "text/plain") });
+    const [id, [original], [hidden]] = [
+      await idOf("B-40"),
+      await heldIn("B-40", "photo"),
+      await heldIn("B-40", "secret"),
+    ];
+    const { html } = await office.get(`/hives/${id}/duplicate`);
+    expect(html).toMatch(new RegExp(`name="photo" value="${original?.key}" checked`));
+    expect(html).toContain(`src="/hives/${id}/files/photo/${original?.key}?as=small"`);
+    const form = { ...hiddenInputs(html), photo: original?.key ?? "", secret: hidden?.key ?? "" };
+    for (const code of ["B-40", "B-41", "B-41"])
+      await office.upload("/hives/new", { ...form, code });
+    const [copy] = await heldIn("B-41", "photo");
+    expect(copy).toMatchObject({ name: "own front.jpg", bytes: original?.bytes, width: 900 });
+    expect(copy?.key).not.toBe(original?.key);
+    await office.submit(`/hives/${id}/delete`, { _parts: "0" });
+    const kept = await office.bytes(`/hives/${await idOf("B-41")}/files/photo/${copy?.key}`);
+    expect(kept.content.equals(jpeg)).toBe(true);
+    // Neither by its number nor by its key is one had that somebody doesn't see.
+    await add({ code: "B-99", photo: named(jpeg, "hidden.jpg") });
+    const [theirs] = await heldIn("B-99", "photo");
+    const forged = { ...form, _copy: String(await idOf("B-99")), photo: theirs?.key ?? "" };
+    const other = await guest.upload("/hives/new", { ...forged, code: "B-42" });
+    expect([other.status, await idOf("B-42")]).toEqual([403, 0]);
+    const unseen = await office.upload("/hives/new", {
+      ...form,
+      photo: theirs?.key ?? "",
+      code: "B-43",
+    });
+    expect([unseen.status, await idOf("B-43")]).toEqual([422, 0]);
+  });
 });
 
 describe("files of data files and samples", () => {

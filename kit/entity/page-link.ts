@@ -6,7 +6,7 @@ import type { Label, Names } from "./label.ts";
 export interface PageLink {
   /**
    * Where it stands: in the menu, beside the heading of the list or that of a record, below chosen rows of a list, or among
-   * the ways to lay out a list.
+   * the ways to lay out a list, where the screen is wide.
    */
   on: "menu" | "list" | "record" | "rows" | "layouts";
   needs: Action;

@@ -207,12 +207,13 @@ export const uploadedAt = "/-/sent-files";
 
 /** Where whoever fills in a form sees a file in it: with its record, or as they sent it just now. */
 function fileAddress(
-  { record, entity }: FieldProps["form"],
+  { record, copyOf, entity }: FieldProps["form"],
   name: string,
   { key }: StoredFile,
 ): string {
-  const isSaved = record && filesIn(record[name]).some((file) => file.key === key);
+  const saved = record ?? copyOf;
+  const isSaved = saved && filesIn(saved[name]).some((file) => file.key === key);
   return isSaved
-    ? `${encodeURI(entity.path)}/${record.id}/files/${name}/${key}`
+    ? `${encodeURI(entity.path)}/${saved.id}/files/${name}/${key}`
     : `${uploadedAt}/${key}`;
 }

@@ -62,6 +62,7 @@ export function FormFrame({ form, children }: { form: Form; children?: Child }) 
         {back && <input type="hidden" name="_back" value={back} />}
         {form.began && <input type="hidden" name="_was" value={beginning(form.began)} />}
         {form.conflict && <ConflictChoice form={form} conflict={form.conflict} />}
+        {form.copyOf && <input type="hidden" name="_copy" value={form.copyOf.id} />}
         {form.isForLookup && <input type="hidden" name="_for" value="lookup" />}
         {children}
         <div class="buttons">

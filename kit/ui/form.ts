@@ -28,6 +28,8 @@ export interface Form {
   filled: readonly string[];
   /** The record as it is saved, unless the form is for a new one. */
   record: Row | undefined;
+  /** The record of which a new one begins as a copy. */
+  copyOf?: Row;
   /** Fields that the person may not fill in. */
   fixed: ReadonlySet<string>;
   /** References to records that the person may not see: left blank, they stay as they are saved. */

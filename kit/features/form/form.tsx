@@ -9,14 +9,12 @@ import type { PartsOfForm } from "../../entity/part-rows.ts";
 import {
   isBlankTyped,
   isSameTyped,
-  readTyped,
   rightValues,
   startValues,
   type Typed,
   typedValues,
   writtenValues,
 } from "../../entity/typed.ts";
-import { isFiles } from "../../fields/files.tsx";
 import {
   type SentForm,
   sentForm,
@@ -31,7 +29,6 @@ import { offersOf } from "../../store/offers.ts";
 import { lookupsOf } from "../../store/options.ts";
 import { noteEditing, noteLeft } from "../../store/presence.ts";
 import { messageOf } from "../../store/row-rules.ts";
-import { type NotSaved, saveSubmission } from "../../store/save.ts";
 import { findAnyRow } from "../../store/select.ts";
 import { unseenReferences } from "../../store/sent-values.ts";
 import { shownValues } from "../../store/shown-values.ts";
@@ -42,9 +39,10 @@ import { namedInput } from "../../ui/lookup-input.tsx";
 import { seenErrors } from "../../ui/seen-errors.ts";
 import { askedRecord, type Feature, recordPart } from "../feature.ts";
 import { leave } from "../leave.ts";
+import { withCopies } from "./copied-files.ts";
 import { joinChanges, readBeginning } from "./joining.ts";
 import { partsInForm, type RowsSent, sentRows } from "./part-forms.ts";
-import { type RefusedRow, RowsRefused, saveRows, unreadableRows } from "./save-parts.ts";
+import { type Sent, saveSent, whyNotSaved } from "./save-sent.ts";
 import { bytesOfForm, hasFiles, type SentRecord, sentRecord, shownFiles } from "./sent-record.ts";
 
 /**
@@ -178,21 +176,20 @@ async function beginNew(c: Context, scope: Scope, { entity, show }: Served) {
   return show(c, { ...form, isForLookup, back: localAddress(query.get("_back")) });
 }
 
-/** A form for a new record that begins with what another one has, but its files. */
+/** A form for a new record that begins with what another one has. */
 async function beginDuplicate(c: Context, scope: Scope, { entity, show }: Served) {
   const record = await askedRecord(c, scope, entity);
   if (!record || !scope.may("see", entity)) return c.notFound();
-  const values = [...shownValues(scope, entity, record)].filter(([name]) => {
-    const field = entity.inputs[name];
-    return field && !isFiles(field);
-  });
-  const form = await newForm(scope, entity, new Map(values));
-  return show(c, { ...form, action: `${encodeURI(entity.path)}/new` });
+  const values = shownValues(scope, entity, record);
+  const form = await newForm(scope, entity, values);
+  const files = await shownFiles(scope, entity, values, record);
+  return show(c, { ...form, files, copyOf: record, action: `${encodeURI(entity.path)}/new` });
 }
 
 async function saveNew(c: Context, scope: Scope, served: Served) {
   const { entity, parts, show } = served;
-  const record = await sentRecord(c, scope, entity, await keptFrom(scope, entity));
+  const kept = await keptFrom(scope, entity);
+  const record = await withCopies(scope, entity, await sentRecord(c, scope, entity, kept), kept);
   const { data } = record;
   const submission = sentSubmission(c, data, record.digests);
   const sent = await typedIn(scope, entity, record);
@@ -350,58 +347,6 @@ async function afterDeletion(
   const form = await newForm(scope, entity, typedValues(entity, data));
   const anew = { ...form, wasDeleted: true, action: `${encodeURI(entity.path)}/new` };
   return show(c, anew, { status: 409, rows: { kinds } });
-}
-
-/** Rows of a form that can't be saved, by their prefixes. */
-type RefusedRows = ReadonlyMap<string, RefusedRow>;
-
-/** The result of a form: saved, or why not. */
-type Saving = { token: string; outcome: Outcome } | NotSaved | { rows: RefusedRows };
-
-/** What somebody sent, and what of it isn't taken: what the form didn't ask for, and files that can't be. */
-interface Sent {
-  values: Typed;
-  refused: Map<string, string>;
-}
-
-/** Saves a form with its rows, or nothing of it. */
-async function saveSent(
-  scope: Scope,
-  entity: Entity,
-  sent: Sent & { kinds: RowsSent["kinds"]; saved?: { row: Row; version: number } },
-  once: Omit<Parameters<typeof saveSubmission>[3], "along">,
-): Promise<Saving | { errors: Map<string, string>; rows: RefusedRows }> {
-  const { values, refused, saved } = sent;
-  const kinds = [...sent.kinds.values()];
-  const rows = unreadableRows(scope, kinds);
-  if (rows.size > 0) {
-    // What is wrong in the rest of the form is said at once.
-    const kept = await keptFrom(scope, entity, saved?.row);
-    const inputs = Object.entries(entity.inputs).filter(([name]) => !kept.has(name));
-    const read = readTyped({ ...entity, inputs: Object.fromEntries(inputs) }, values, scope);
-    return { errors: new Map([...("errors" in read ? read.errors : []), ...refused]), rows };
-  }
-  if (refused.size > 0) return { errors: refused };
-  const along = (within: Scope, row: Row) => saveRows(within, row, kinds);
-  try {
-    return await saveSubmission(scope, entity, { typed: values, saved }, { ...once, along });
-  } catch (error) {
-    if (error instanceof RowsRefused) return { rows: error.refused };
-    throw error;
-  }
-}
-
-/** Why a form wasn't saved, in its fields and in its rows. */
-function whyNotSaved(result: Exclude<Awaited<ReturnType<typeof saveSent>>, { token: string }>): {
-  errors: ReadonlyMap<string, string>;
-  status?: number | undefined;
-  rows?: RefusedRows;
-} {
-  return {
-    errors: "errors" in result ? result.errors : new Map(),
-    ...("status" in result && { status: result.status }),
-    ...("rows" in result && { rows: result.rows }),
-  };
 }
 
 /** The record of a form, if it isn't one for a new record, and the fields that the person may not fill in. */

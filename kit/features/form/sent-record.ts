@@ -29,7 +29,8 @@ export function hasFiles(entity: Entity): boolean {
   return filesFields(entity).length > 0;
 }
 
-function filesFields({ inputs }: Entity): [string, FilesField][] {
+/** The fields of an entity that hold files, with their names. */
+export function filesFields({ inputs }: Entity): [string, FilesField][] {
   return Object.entries(inputs).filter((each): each is [string, FilesField] => isFiles(each[1]));
 }
 

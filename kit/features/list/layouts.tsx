@@ -80,7 +80,7 @@ export function LayoutLinks({
         </a>
       ))}
       {scope.linksOf(entity, "layouts").map((link) => (
-        <a href={withQuery(encodeURI(entity.path) + link.path, query, firstPage)}>
+        <a class="wide-only" href={withQuery(encodeURI(entity.path) + link.path, query, firstPage)}>
           {scope.textOf(link, entity)}
         </a>
       ))}
