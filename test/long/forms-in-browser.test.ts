@@ -195,8 +195,8 @@ describe.each(kinds)("forms in a browser over $kind", (kind) => {
     await page.locator("tbody tr:nth-child(2) a").first().click();
     await page.getByRole("link", { name: "Next" }).click();
     await page.getByRole("link", { name: "Last" }).click();
-    expect(await page.getByRole("navigation", { name: "In Hives" }).getByRole("link").count()).toBe(
-      2,
-    );
+    // To the first and the previous one, and to the list beside it.
+    const steps = page.getByRole("navigation", { name: "In Hives" }).getByRole("link");
+    expect(await steps.allTextContents()).toEqual(["First", "Previous", "Side by side"]);
   });
 });
