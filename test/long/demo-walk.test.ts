@@ -159,7 +159,7 @@ describe("the demo, walked through", () => {
     const nobody = new Visitor(app.address);
     for (const address of all) {
       // Under `rise`, everybody reads the emails that nobody sends.
-      if (/^\/-\/(assets|sign-in|mail)/.test(address)) continue;
+      if (/^\/-\/(assets|manifest|sign-in|mail)/.test(address)) continue;
       const { path, html } = await nobody.get(address);
       expect([address, path.split("?")[0]]).toEqual([address, "/-/sign-in"]);
       expect(html).not.toContain('<nav class="side" aria-label="Menu"><ul class="menu"><li>');
