@@ -112,6 +112,8 @@ async function pages(address) {
     mimeType: "image/jpeg",
     buffer: await hivePicture(),
   });
+  // The picture that was chosen, and the rows of the parts below it.
+  await form.locator("#group-photo").evaluate((it) => it.scrollIntoView());
   await picture(form, "app-form");
   await form.getByRole("button", { name: "Save" }).click();
   await form.waitForURL((url) => !url.pathname.endsWith("/edit"));
