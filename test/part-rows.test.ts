@@ -192,7 +192,7 @@ describe.each(kinds)("rows of parts over $kind", (kind) => {
     expect(textOf(told.html)).toContain("Somebody else changed this to “6” meanwhile.");
     await office.post(`${hive}/edit`, formOf(told.html));
     expect((await visits())[0]).toBe("V1 feeding 5 0 ");
-    // One that is gone can be added anew; one that was changed isn't removed unseen.
+    // One that is gone can be added again; one that was changed isn't removed unseen.
     const gone = await typed(office, { [`visits.${one}.frames`]: "8" });
     const unseen = await typed(office, { [`visits.${one}._remove`]: "yes" });
     await change(one, { code: "V1", kind: "look", frames: "5" });
@@ -200,12 +200,12 @@ describe.each(kinds)("rows of parts over $kind", (kind) => {
       "Somebody else changed this meanwhile.",
     );
     await save({ [`visits.${one}._remove`]: "yes" });
-    const anew = await office.post(`${hive}/edit`, gone);
-    expect([anew.status, textOf(anew.html)]).toEqual([
+    const asNew = await office.post(`${hive}/edit`, gone);
+    expect([asNew.status, textOf(asNew.html)]).toEqual([
       422,
       expect.stringContaining("deleted this"),
     ]);
-    await office.post(`${hive}/edit`, formOf(anew.html));
+    await office.post(`${hive}/edit`, formOf(asNew.html));
     expect(await visits()).toContain("V1 feeding 8 0 ");
   });
 

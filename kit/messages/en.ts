@@ -246,7 +246,7 @@ export const en = {
     more: (count: string) => `${count} more are in the list:`,
     ofRow: "Row",
     remove: "Remove",
-    gone: "Somebody else deleted this meanwhile. Save again to add it anew, or remove the row.",
+    gone: "Somebody else deleted this. Save again to add it as a new record, or remove the row.",
     changedBefore: "Somebody else changed this meanwhile. Look at it again before you save.",
     changedTo: (theirs: string) =>
       `Somebody else changed this to “${theirs}” meanwhile. Save again to keep what you typed.`,

@@ -13,7 +13,7 @@ entities:
   Hive: {title: "{code}", fields: {code: "text, required"}, seed: 3}
 `;
 
-/** One that the application has again when it is started anew; tests beside this one take others by themselves. */
+/** One that the application has again when it is started again; tests beside this one take others by themselves. */
 const port = String(20_000 + (process.pid % 20_000));
 
 /** A project with the pictures that its model names. */

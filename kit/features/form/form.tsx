@@ -345,8 +345,8 @@ async function afterDeletion(
   const before = await sentBefore(scope.db, submission);
   if (before) return leave(c, { token: submission.token, outcome: before });
   const form = await newForm(scope, entity, typedValues(entity, data));
-  const anew = { ...form, wasDeleted: true, action: `${encodeURI(entity.path)}/new` };
-  return show(c, anew, { status: 409, rows: { kinds } });
+  const asNew = { ...form, wasDeleted: true, action: `${encodeURI(entity.path)}/new` };
+  return show(c, asNew, { status: 409, rows: { kinds } });
 }
 
 /** The record of a form, if it isn't one for a new record, and the fields that the person may not fill in. */

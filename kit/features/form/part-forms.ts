@@ -221,7 +221,7 @@ function freePrefix(name: string, rows: readonly Start[]): string {
   }
 }
 
-/** The rows that were sent, so that nothing that was typed is lost: what is gone meanwhile can be added anew. */
+/** The rows that were sent, so that nothing that was typed is lost: what was deleted meanwhile can be added as a new record. */
 async function rowsAgain(
   scope: Scope,
   part: PartRows,
