@@ -5,27 +5,9 @@ import sharp from "sharp";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { bucketStandIn } from "../kit/files/bucket-stand-in.ts";
 import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
-import { filesBelow, named, picture } from "./support/pictures.ts";
+import { filesBelow, modelWithFiles as model, named, picture } from "./support/pictures.ts";
 import { levadura, type Running, running, temporaryFolder } from "./support/program.ts";
 import { hiddenInputs, textOf, Visitor } from "./support/visitor.ts";
-
-const model = `levadura: 1
-app: {name: Hive Book, language: en-GB, database: sqlite}
-users:
-  groups: {office: Office, guests: Guests}
-  rights: {office: everything, guests: see}
-entities:
-  Hive:
-    title: "{code}"
-    fields:
-      code: text ..20, required, unique
-      photo: image, size 300 kB
-      shots: image ..3
-      papers: file 2..4, size 100 kB
-      secret: file
-    seed: 0
-    rights: {office: everything, guests: ["see where code <> 'B-99'", hide secret]}
-`;
 
 interface Held {
   key: string;

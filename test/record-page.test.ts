@@ -63,7 +63,7 @@ describe.each(kinds)("pages of records over $kind", (kind) => {
       const steps = [...html.matchAll(/href="(\/\w+)\/new">New/g)].map(([, path]) => path);
       // What needs nothing comes first; parts are added with what they belong to.
       expect(steps.slice(0, 3)).toEqual(["/keepers", "/apiaries", "/hives"]);
-      expect(textOf(html)).toMatch(/First steps .* New hive Take in a list : Hive needs apiary/);
+      expect(textOf(html)).toMatch(/First steps .* New hive Import a list : Hive needs apiary/);
       expect(html).toContain('href="/apiaries/import"');
       await new Visitor(own.address).submit("/apiaries/new", { name: "Mill Meadow" });
       expect(textOf((await new Visitor(own.address).get("/")).html)).not.toContain("First steps");
@@ -132,5 +132,12 @@ describe.each(kinds)("pages of records over $kind", (kind) => {
     const [mine, theirs] = [await own(office), await own(await Visitor.of(app.address, "helpers"))];
     expect([mine?.length, theirs?.length]).toEqual([1, 1]);
     expect(mine).not.toEqual(theirs);
+    // A search for the word is no list of one's own.
+    const tile = { of: "hive", query: "search=me", name: "", do: "add" };
+    const titles = async () => (await office.get("/")).html.match(/Your hives/g)?.length;
+    const before = await titles();
+    await office.post("/-/dashboard", tile);
+    expect([before, await titles()]).toEqual([before, before]);
+    expect((await office.get("/")).html).toContain('href="/hives?search=me"');
   });
 });

@@ -250,7 +250,7 @@ export const en = {
     changedBefore: "Somebody else changed this meanwhile. Look at it again before you save.",
     changedTo: (theirs: string) =>
       `Somebody else changed this to “${theirs}” meanwhile. Save again to keep what you typed.`,
-    notRemoved: "Other records refer to it. It can be deleted on its own page.",
+    notRemoved: "Other records refer to it. Open it to see what can be done.",
   },
   besideNot: "Without the list",
   offline: "You are offline. This page is shown as it was on {when}.",
@@ -262,7 +262,7 @@ export const en = {
     title: "First steps",
     nothingYet: "Nothing has been added yet. Begin with what other records need:",
     needs: (names: readonly string[]) => `needs ${names.join(", ")}`,
-    fromList: "Take in a list",
+    fromList: "Import a list",
   },
   care: {
     kept: "You typed something here that wasn't saved.",

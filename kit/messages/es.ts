@@ -246,7 +246,7 @@ export const es: Messages = {
     changedBefore: "Otra persona lo cambió entretanto. Revísalo antes de guardar.",
     changedTo: (theirs) =>
       `Otra persona lo cambió a «${theirs}» entretanto. Guarda otra vez para conservar lo que escribiste.`,
-    notRemoved: "Otros registros lo usan. Se puede eliminar en su propia página.",
+    notRemoved: "Otros registros lo usan. Ábrelo para ver qué se puede hacer.",
   },
   besideNot: "Sin la lista",
   offline: "Sin conexión. Esta página se muestra como estaba el {when}.",

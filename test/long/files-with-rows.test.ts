@@ -3,26 +3,8 @@ import { mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSyn
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
 import { projectOn } from "../support/kinds.ts";
-import { filesBelow, picture } from "../support/pictures.ts";
+import { filesBelow, modelWithFiles as model, picture } from "../support/pictures.ts";
 import { levadura, temporaryFolder } from "../support/program.ts";
-
-const model = `levadura: 1
-app: {name: Hive Book, language: en-GB, database: sqlite}
-users:
-  groups: {office: Office, guests: Guests}
-  rights: {office: everything, guests: see}
-entities:
-  Hive:
-    title: "{code}"
-    fields:
-      code: text ..20, required, unique
-      photo: image, size 300 kB
-      shots: image ..3
-      papers: file 2..4, size 100 kB
-      secret: file
-    seed: 0
-    rights: {office: everything, guests: ["see where code <> 'B-99'", hide secret]}
-`;
 
 interface Held {
   key: string;

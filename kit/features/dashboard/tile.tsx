@@ -1,9 +1,10 @@
 import type { Child } from "hono/jsx";
 import type { Scope } from "../../access/scope.ts";
 import { troubleOf } from "../../database/current-dialect.ts";
-import type { Entity, Row } from "../../entity/entity.ts";
+import { type Entity, isReference, isReferences, type Row } from "../../entity/entity.ts";
 import { address, withQuery } from "../../entity/links.ts";
 import { type Drawing, reportIn } from "../../formula/report.ts";
+import { filterParameter } from "../../store/list/filters.ts";
 import { firstRows } from "../../store/list/list.ts";
 import { listRequest } from "../../store/list/request.ts";
 import { mostRows, readyReport, runReport } from "../../store/report/run.ts";
@@ -39,7 +40,7 @@ export async function readyTile(
   const entity = scope.entities.ofTable(tile.of);
   if (!entity || !scope.may("see", entity)) return undefined;
   // Who is no record themselves has nothing of their own.
-  if (isOwn(new URLSearchParams(tile.query)) && scope.me === 0) return undefined;
+  if (isOwn(scope, entity, new URLSearchParams(tile.query)) && scope.me === 0) return undefined;
   const { query, isWhole } = filteredQuery(scope, entity, tile.query, filter);
   const name = tile.name ? scope.translated(tile.name) : "";
   const href = withQuery(encodeURI(entity.path), query, {});
@@ -114,13 +115,18 @@ function listTitle(scope: Scope, entity: Entity, query: URLSearchParams): string
   const { many, headings } = scope.namesOf(entity);
   const [first = ""] = (query.get("sort") ?? "").split(",");
   const isLatest = first.startsWith("-") && first.slice(1) === entity.calendar?.from;
-  if (isOwn(query)) return scope.messages.dashboard.yours(many);
+  if (isOwn(scope, entity, query)) return scope.messages.dashboard.yours(many);
   return isLatest ? scope.messages.dashboard.latest(many) : headings;
 }
 
 /** Whether a list is of what belongs to whoever looks at it. */
-function isOwn(query: URLSearchParams): boolean {
-  return [...query.values()].includes("me");
+function isOwn({ access }: Scope, { fields }: Entity, query: URLSearchParams): boolean {
+  return Object.entries(fields).some(
+    ([name, field]) =>
+      (isReference(field) || isReferences(field)) &&
+      field.to === access?.record &&
+      query.getAll(filterParameter(name)).includes("me"),
+  );
 }
 
 /** The first records of a list, each with its day. */

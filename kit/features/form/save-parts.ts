@@ -60,7 +60,9 @@ export function unreadableRows(
   for (const { part, rows } of kinds) {
     const asked = askedOf(part);
     for (const row of rows) {
-      if (row.isRemoved || changedIn(part, row).length === 0) continue;
+      // A title that belongs to no record leaves its lookup blank, as it may have been.
+      const isUntouched = changedIn(part, row).length === 0 && row.wrong.size === 0;
+      if (row.isRemoved || isUntouched) continue;
       const withheld = scope.withheld(row.id === undefined ? "add" : "change", part.entity);
       const inputs = Object.entries(asked.inputs).filter(
         ([name, field]) =>
@@ -124,11 +126,11 @@ async function saveRow(
     if (!now || !isThere) return undefined;
     if (now.version !== row.version) return { ...whole(words.changedBefore), now };
     const kept = await removeAlone(scope, entity, now);
-    return kept && whole(words.notRemoved);
+    return kept && whole(kept === "changed" ? words.changedBefore : words.notRemoved);
   }
   if (changed.length === 0) return undefined;
   if (!now || !isThere) return { ...whole(words.gone), isGone: true };
-  const { typed, conflicts } = joined(scope, part, row, now);
+  const conflicts = conflictsIn(scope, part, row, now);
   if (conflicts.length > 0) {
     const said = conflicts.map((name) => {
       const theirs = entity.fields[name] && cellText(scope, now, name, entity.fields[name]);
@@ -136,7 +138,7 @@ async function saveRow(
     });
     return { errors: new Map(said), now };
   }
-  const draft = await changedDraft(scope, entity, now, typed);
+  const draft = await changedDraft(scope, entity, now, changesIn(part, row));
   return (
     notAsked(scope, draft) ??
     why(
@@ -151,20 +153,19 @@ async function saveRow(
   }
 }
 
-/** What is changed in a row, joined with what somebody else saved of the same record meanwhile. */
-function joined(
-  scope: Scope,
-  part: PartRows,
-  row: SentRow,
-  now: Row,
-): { typed: Typed; conflicts: readonly string[] } {
-  const changed = changedIn(part, row);
-  const own = new Map(changed.map((name) => [name, row.typed.get(name) ?? []]));
-  if (now.version === row.version) return { typed: own, conflicts: [] };
-  const inputs = Object.entries(part.entity.inputs).filter(([name]) => changed.includes(name));
+/** What is changed in a row, by field. */
+function changesIn(part: PartRows, row: SentRow): Typed {
+  return new Map(changedIn(part, row).map((name) => [name, row.typed.get(name) ?? []]));
+}
+
+/** The fields of a row that somebody else changed to something else meanwhile. */
+function conflictsIn(scope: Scope, part: PartRows, row: SentRow, now: Row): readonly string[] {
+  if (now.version === row.version) return [];
+  const typed = changesIn(part, row);
+  const inputs = Object.entries(part.entity.inputs).filter(([name]) => typed.has(name));
   const asked = { ...part.entity, inputs: Object.fromEntries(inputs) };
-  const states = { was: row.was, typed: own, saved: shownValues(scope, part.entity, now) };
-  return { typed: own, conflicts: joinChanges(scope, asked, states, new Set()).conflicts };
+  const states = { was: row.was, typed, saved: shownValues(scope, part.entity, now) };
+  return joinChanges(scope, asked, states, new Set()).conflicts;
 }
 
 /** The fields of a row in which something else stands than it began with. */
