@@ -1,7 +1,7 @@
 import { defineConfig } from "vitest/config";
 
 // Two at a time: each file has folders, databases and ports of its own.
-const common = { testTimeout: 60_000, hookTimeout: 120_000, maxWorkers: 2 };
+const common = { testTimeout: 180_000, hookTimeout: 240_000, maxWorkers: 2 };
 
 export default defineConfig({
   oxc: { jsx: { runtime: "automatic", importSource: "#jsx" } },

@@ -1,5 +1,5 @@
 // The commands that people wait for.
-import { readFileSync, writeFileSync } from "node:fs";
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { bin, byTurns, inFolder, run, timed } from "./measure.js";
 import { modelOf } from "./models.js";
@@ -62,6 +62,44 @@ export function build() {
         own,
         against: first,
         hold: "<= 0.2",
+      },
+    ];
+  });
+}
+
+/** Builds after one change, with 200 files that somebody edited, of which one is generated differently by now. */
+export function merged() {
+  return inFolder(async (folder) => {
+    const places = ["edited", "plain"].map((name) => join(folder, name));
+    for (const place of places) {
+      mkdirSync(place);
+      writeFileSync(join(place, "model.yaml"), modelOf(200, 20));
+      run([bin, "build", "-p", place]);
+    }
+    const [edited, plain] = places;
+    for (let entity = 1; entity <= 200; entity++) {
+      const file = join(edited, `app/src/entities/hive${entity}/hive${entity}.ts`);
+      writeFileSync(file, `// Looked at by Ana.\n${readFileSync(file, "utf8")}`);
+    }
+    let turn = 0;
+    const rebuild = (place) => {
+      const path = join(place, "model.yaml");
+      const text = readFileSync(path, "utf8");
+      writeFileSync(path, text.replace(/places 1(, label \w+)?/, `places 1, label Turn${turn++}`));
+      run([bin, "build", "-p", place]);
+    };
+    const [own, against] = await byTurns(
+      7,
+      () => rebuild(edited),
+      () => rebuild(plain),
+    );
+    return [
+      {
+        what: "`levadura build` of 200 entities after one change, with 200 edited files",
+        reference: "the same without edits",
+        own,
+        against,
+        hold: "<= 1.5",
       },
     ];
   });

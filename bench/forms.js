@@ -62,6 +62,9 @@ export function forms() {
         }).then((answer) => answer.text());
       }
     };
+    /** The address of a record with its title, to which the bare one leads. */
+    const addressOf = async (path) =>
+      new URL((await fetch(application.address + path)).url).pathname;
     const page = (path) => async () => {
       for (let turn = 0; turn < 5; turn++) await fetchText(application.address + path);
     };
@@ -71,7 +74,8 @@ export function forms() {
       const warm = [offers(application.address), offers(reference.address)];
       await byTurns(5, ...warm);
       const [own, bare] = await byTurns(25, ...warm);
-      const [many, few] = await byTurns(25, page("/hives/1"), page("/hives/2"));
+      const [first, second] = [await addressOf("/hives/1"), await addressOf("/hives/2")];
+      const [many, few] = await byTurns(25, page(first), page(second));
       const [long, short] = await byTurns(25, page("/visits/new"), page("/calls/new"));
       const [start, plain] = await byTurns(
         7,

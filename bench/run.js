@@ -6,7 +6,7 @@ import { join } from "node:path";
 import { attacked } from "./attacks.js";
 import { cell } from "./cell.js";
 import { drawn } from "./charts.js";
-import { build, check, version } from "./commands.js";
+import { build, check, merged, version } from "./commands.js";
 import { exported } from "./export.js";
 import { forms } from "./forms.js";
 import { computed } from "./formulas.js";
@@ -24,6 +24,7 @@ const benches = {
   version,
   check,
   build,
+  merged,
   list,
   searched,
   cell,

@@ -40,6 +40,7 @@ export async function bundle(root, { whole = false } = {}) {
     absWorkingDir: root,
     entryPoints: {
       main: "src/cli/main.ts",
+      "compiler-process": "src/io/compiler/compiler-process.ts",
       "workbook-worker": "src/io/sheets/workbook-worker.ts",
       "manual-page": "src/cli/help/man.ts",
       ...Object.fromEntries(
@@ -57,7 +58,7 @@ export async function bundle(root, { whole = false } = {}) {
     sourcemap: true,
     sourcesContent: false,
     // These bring files of their own.
-    external: ["@aws-sdk/client-s3", "esbuild", "file-type", "libsql", "sharp"],
+    external: ["@aws-sdk/client-s3", "esbuild", "file-type", "libsql", "sharp", "typescript"],
     // What a project was built with is told by this, whatever the version says while Levadura is developed.
     define: { GENERATOR: JSON.stringify(checksumOf(join(root, "src", "core"))) },
     banner: { js: banner },

@@ -6,7 +6,7 @@ import { join } from "node:path";
 
 const root = new URL("..", import.meta.url).pathname;
 const name = `node-${process.platform}-${process.arch}`;
-const tests = ["commands", "import", "path", "rise", "application", "visibility"];
+const tests = ["commands", "path", "application"];
 
 for (const version of [22, 24]) {
   const folder = join(root, ".cache", `node-${version}`);

@@ -1,7 +1,8 @@
+import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { rowsOf } from "./support/database.ts";
-import { kinds, projectOn } from "./support/kinds.ts";
+import { kinds, modelOn, projectOn } from "./support/kinds.ts";
 import { levadura, projectWith, type Running, running } from "./support/program.ts";
 import { textOf, Visitor } from "./support/visitor.ts";
 
@@ -127,10 +128,87 @@ describe.each(kinds)("archived records over $kind", (kind) => {
   });
 });
 
+describe.each(kinds)("archived records that free unique values, over $kind", (kind) => {
+  const project = projectOn(kind, model);
+  const folder = project.folder;
+  let server: Running | undefined;
+  afterAll(async () => {
+    await server?.stop();
+    await project.remove();
+  });
+  const say = (archive: string) =>
+    writeFileSync(
+      join(folder, "model.yaml"),
+      modelOn(kind, model).replace("archive: yes", `archive: ${archive}`),
+    );
+  const done = async (...command: string[]) =>
+    expect(await levadura(command, folder)).toMatchObject({ status: 0 });
+  const boxes = () =>
+    project.rows<{ id: number; name: string; old: number }>(
+      "select id, name, case when archived_at is null then 0 else 1 end as old from box where name = 'Ash box' order by id",
+    );
+
+  it("count them no longer once the model says so, and again if it no longer does", async () => {
+    for (const command of ["prepare", "migrate", "seed"]) await done(command);
+    say("frees unique values");
+    const told = await levadura(["changes"], folder);
+    expect(told.out).toContain("box (name) has to be unique among the rows in use only");
+    await done("prepare");
+    await done("migrate");
+    expect((await levadura(["changes", "--check"], folder)).status).toBe(0);
+    server = await running(["rise"], folder);
+    const bee = await Visitor.of(server.address, "bees");
+    const [first] = await boxes();
+    const taken = await bee.submit("/boxes/new", { name: "ash box" });
+    expect([taken.status, (await boxes()).length]).toEqual([422, 1]);
+    await bee.submit(`/boxes/${first?.id}/archive`);
+    expect((await bee.submit("/boxes/new", { name: "Ash box" })).status).toBe(200);
+    expect((await boxes()).map(({ old }) => old)).toEqual([1, 0]);
+    const back = await bee.submit(`/boxes/${first?.id}/archive`);
+    expect([back.status, textOf(back.html)]).toEqual([
+      409,
+      expect.stringContaining("Another box in use has a value that must be unique"),
+    ]);
+    const [, second] = await boxes();
+    await bee.submit(`/boxes/${second?.id}/archive`);
+    await bee.submit(`/boxes/${first?.id}/archive`);
+    expect((await boxes()).map(({ old }) => old)).toEqual([0, 1]);
+    await server.stop();
+    server = undefined;
+  });
+
+  it("are not meant by a key that one in use has, too", async () => {
+    const [used] = await boxes();
+    mkdirSync(join(folder, "data"), { recursive: true });
+    const rows = ["F-8,Ash box", "F-9,ASH BOX"];
+    writeFileSync(join(folder, "data", "Frame.csv"), `code,box\n${rows.join("\n")}\n`);
+    writeFileSync(join(folder, "data", "Box.csv"), "name,archived\nAsh box,yes\n");
+    await done("import", "--yes");
+    expect(
+      await project.rows("select code, box_id from frame where code >= 'F-8' order by code"),
+    ).toEqual(["F-8", "F-9"].map((code) => ({ code, box_id: used?.id })));
+    expect(await boxes()).toHaveLength(2);
+  });
+
+  it("count again only where no two have the same", async () => {
+    say("yes");
+    const told = await levadura(["changes"], folder);
+    expect(told.out).toContain("box (name) has to be unique among archived rows too");
+    await done("prepare");
+    const refused = await levadura(["migrate"], folder);
+    expect([refused.status, refused.err]).toEqual([
+      1,
+      expect.stringContaining("rows of box have the same name"),
+    ]);
+  });
+});
+
 describe("`archive` in a model", () => {
   it("is yes or no, and says so where a field is called as its own", async () => {
     const odd = projectWith(model.replace("archive: yes", "archive: often"));
-    expect((await levadura(["check"], odd)).err).toContain("`archive` is yes or no");
+    expect((await levadura(["check"], odd)).err).toContain(
+      "`archive` is yes, no or `frees unique values`",
+    );
     const taken = projectWith(model.replace("archived: boolean", "archived_at: date"));
     expect((await levadura(["check"], taken)).err).toContain("says when a record was archived");
   });

@@ -48,11 +48,11 @@ entities:
 
 it("building again writes what changed, and what was taken back", async () => {
   const folder = projectWith(model("Code"));
-  const build = async () => {
-    const { out, status } = await levadura(["build", "--json"], folder);
+  const build = async (...more: string[]) => {
+    const { out, status } = await levadura(["build", "--json", ...more], folder);
     expect(status, out).toBe(0);
-    const { written, unchanged, removed, kept } = JSON.parse(out);
-    return { written, unchanged, removed, kept };
+    const { written, unchanged, removed, kept, conflicts } = JSON.parse(out);
+    return { written, unchanged, removed, kept: [...kept, ...conflicts] };
   };
   const at = (path: string) => join(folder, "app/src/entities/hive", path);
   const { written: all } = await build();
@@ -63,9 +63,9 @@ it("building again writes what changed, and what was taken back", async () => {
   expect(await build()).toEqual({ written: 1, unchanged: all - 1, removed: 0, kept: [] });
   expect(readFileSync(at("hive.ts"), "utf8")).toContain("Number");
 
-  // A file that somebody edited is left alone, and replaced once the edit is taken back.
+  // A file that somebody edited where something is new is left alone, and replaced once the edit is taken back.
   const second = readFileSync(at("hive.ts"), "utf8");
-  writeFileSync(at("hive.ts"), `${second}// mine\n`);
+  writeFileSync(at("hive.ts"), second.replace("Number", "Mine"));
   writeFileSync(join(folder, "model.yaml"), model("Code"));
   expect((await build()).kept).toEqual(["src/entities/hive/hive.ts"]);
   writeFileSync(at("hive.ts"), second);
@@ -74,7 +74,11 @@ it("building again writes what changed, and what was taken back", async () => {
   writeFileSync(join(folder, "model.yaml"), model("Number"));
   rmSync(at("hive.ts"));
   rmSync(at("hive.list.tsx"));
-  expect(await build()).toMatchObject({ written: 2, kept: [] });
+  const restored = ["hive.ts", "hive.list.tsx"].flatMap((file) => [
+    "--restore",
+    `src/entities/hive/${file}`,
+  ]);
+  expect(await build(...restored)).toMatchObject({ written: 2, kept: [] });
   expect(readFileSync(at("hive.ts"), "utf8")).toContain("Number");
 
   writeFileSync(join(folder, "model.yaml"), model("Number").replace(/\n {2}Hive: .*/, ""));

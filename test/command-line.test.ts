@@ -193,7 +193,7 @@ describe("a command", () => {
   it("tells beforehand what it would write, and writes nothing", async () => {
     const folder = projectWith(model);
     const built = await levadura(["build", "--dry-run"], folder);
-    expect(built.out).toContain("write   app/src/entities/hive/hive.list.tsx\n");
+    expect(built.out).toContain("new     app/src/entities/hive/hive.list.tsx\n");
     expect(readdirSync(folder).filter((name) => !name.startsWith("."))).toEqual(["model.yaml"]);
     await levadura(["prepare"], folder);
     await levadura(["migrate"], folder);

@@ -2,8 +2,9 @@ import type { Browser } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { noBrowser, openBrowser } from "./support/browser.ts";
 import { kinds, projectOn } from "./support/kinds.ts";
+import { named, picture } from "./support/pictures.ts";
 import { levadura, type Running, running } from "./support/program.ts";
-import { inputValue, textOf, Visitor } from "./support/visitor.ts";
+import { hiddenInputs, inputValue, textOf, Visitor } from "./support/visitor.ts";
 
 const model = `levadura: 1
 app: {name: Hive Book, timezone: UTC, language: en-GB, database: sqlite}
@@ -25,9 +26,13 @@ entities:
       removed: date, shown when status = 'RETIRED', required
       shade: text, shown when apiary is not empty and not apiary.sunny, required when apiary.town = 'Ulsby'
       keepers: many Keeper, required when status = 'weak'
+      photo: image
+      caption: text, shown when photo is not empty, required
       secret: text, default = upper(code) & '?'
     sections:
-      - Hive: [code, apiary, status, installed, town, check_by, again, weight, look, removed, shade, keepers]
+      - Hive: [code, apiary, status, installed, town, check_by, again, weight, look, removed, shade, keepers, photo, caption]
+    rules:
+      - A retired hive has no photo.: "= status <> 'retired' or photo is empty"
   Keeper:
     fields: {name: "text, required"}
 `;
@@ -95,12 +100,12 @@ describe.each(kinds)("a form that answers, over $kind", (kind) => {
 
   it("says what it shows and needs, by what is typed and where that leads", async () => {
     expect(await state({ status: "active" })).toEqual({
-      shown: { removed: false, shade: false },
-      needed: { removed: false, shade: false, keepers: false },
+      shown: { removed: false, shade: false, caption: false },
+      needed: { removed: false, shade: false, caption: false, keepers: false },
     });
     expect(await state({ status: "retired", apiary_id: "2" })).toEqual({
-      shown: { removed: true, shade: true },
-      needed: { removed: true, shade: true, keepers: false },
+      shown: { removed: true, shade: true, caption: false },
+      needed: { removed: true, shade: true, caption: false, keepers: false },
     });
     expect(await state({ status: "weak", apiary_id: "1" })).toMatchObject({
       shown: { shade: false },
@@ -144,6 +149,33 @@ describe.each(kinds)("a form that answers, over $kind", (kind) => {
     expect(await saved("k")).toMatchObject({ status: "active", removed: null });
   });
 
+  it("asks whether a record has files", async () => {
+    const photo = named(await picture("jpeg"), "hive.jpg");
+    const send = async (fields: Record<string, string | Blob>) => {
+      const { html } = await visitor.get("/hives/new");
+      const rest = { check_by: "2026-01-01", ...hiddenInputs(html) };
+      return visitor.upload("/hives/new", { ...rest, ...fields });
+    };
+    const bare = await send({ code: "p", status: "active", photo });
+    expect(textOf(bare.html)).toContain("Caption: Fill this in.");
+    const gone = await send({
+      code: "p",
+      status: "retired",
+      removed: "2026-02-02",
+      photo,
+      caption: "Old",
+    });
+    expect(textOf(gone.html)).toContain("A retired hive has no photo.");
+    await send({ code: "p", status: "active", photo, caption: "From the south" });
+    expect(await saved("p")).toMatchObject({ caption: "From the south" });
+    const { id, version } = await saved("p");
+    const dropped = { code: "p", status: "active", check_by: "2026-01-01", caption: "Left over" };
+    const left = await visitor.post(`/hives/${id}/edit`, { ...dropped, _version: String(version) });
+    expect(textOf(left.html)).toContain("Caption: This isn’t asked for as things stand");
+    await visitor.post(`/hives/${id}/edit`, { ...dropped, caption: "", _version: String(version) });
+    expect(await saved("p")).toMatchObject({ photo: null, caption: null });
+  });
+
   describe.skipIf(noBrowser)("in a browser", () => {
     it("shows and needs fields while something is typed, and saves what it shows", async () => {
       const page = await browser.newPage();
@@ -160,9 +192,18 @@ describe.each(kinds)("a form that answers, over $kind", (kind) => {
       await page.getByLabel("Shade").fill("Under the oak");
       await page.getByLabel("Active").check();
       await removed.waitFor({ state: "hidden" });
+      expect(await page.getByLabel("Caption").isVisible()).toBe(false);
+      const buffer = await picture("jpeg");
+      const file = { name: "hive.jpg", mimeType: "image/jpeg", buffer };
+      await page.locator("#field-photo").setInputFiles(file);
+      await page.getByLabel("Caption").fill("From the south");
       await page.getByRole("button", { name: "Save", exact: true }).click();
       await page.waitForURL(/hives\/\d+/);
-      expect(await saved("seen")).toMatchObject({ removed: null, shade: "Under the oak" });
+      expect(await saved("seen")).toMatchObject({
+        removed: null,
+        shade: "Under the oak",
+        caption: "From the south",
+      });
     });
 
     it("asks for everything where there are no scripts", async () => {

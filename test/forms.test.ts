@@ -1,4 +1,6 @@
+import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { rowsOf } from "./support/database.ts";
 import { kinds, projectOn, type TestProject } from "./support/kinds.ts";
 import { levadura, projectWith, type Running, running } from "./support/program.ts";
 import { formOf, textOf, Visitor } from "./support/visitor.ts";
@@ -240,14 +242,49 @@ describe.each(kinds)("forms over $kind", (kind) => {
   });
 });
 
-it("a choice is asked for as the model says", async () => {
-  const fields =
-    "a: choice x | y, b: 'choice x | y, as select', c: 'choice p | q | r | s | t, as radio'";
-  const folder = projectWith(
-    `levadura: 1\nentities:\n  Hive: {fields: {code: "text, required", ${fields}}}\n`,
-  );
+it("fields are asked for as the model says", async () => {
+  const folder = projectWith(`levadura: 1
+entities:
+  Keeper: {seed: 2, fields: {name: "text, required"}}
+  Hive:
+    fields:
+      code: text, required
+      a: choice x | y
+      b: choice x | y, as select
+      c: choice p | q | r | s | t, as radio
+      kept: boolean, as switch
+      sold: boolean, as radio
+      frames: integer 4..12, required, default 10, as slider
+      share: percent 0..50, places 1, required, as slider
+      keeper: one Keeper, required, as radio
+      helper: one Keeper, as search
+`);
   const app = await running(["rise"], folder);
-  const { html } = await new Visitor(app.address).get("/hives/new");
+  const visitor = new Visitor(app.address);
+  const { html } = await visitor.get("/hives/new");
+  expect(html).toMatch(/<input[^>]*id="field-kept"[^>]*role="switch"/);
+  expect(html.match(/type="radio" id="field-sold-[^>]*>/g)).toEqual([
+    expect.stringContaining('value="yes"'),
+    expect.stringContaining('value="" checked'),
+  ]);
+  expect(html).toMatch(/<input type="range"[^>]*min="4" max="12" id="field-frames"[^>]*value="10"/);
+  expect(html).toMatch(/<input type="range"[^>]*step="0.1"[^>]*id="field-share"[^>]*value="0"/);
+  expect(html.match(/type="radio" id="field-keeper_id-\d/g)).toHaveLength(2);
+  expect(html).toContain('name="helper_id.named" type="search"');
+  const fields = { kept: "yes", sold: "yes", frames: "7", share: "12.5", keeper_id: "2" };
+  const [, name = ""] = /for="field-keeper_id-1">([^<]+)/.exec(html) ?? [];
+  const saved = { code: "B-1", ...fields, "helper_id.named": name };
+  expect((await visitor.submit("/hives/new", saved)).status).toBe(200);
+  expect(rowsOf(join(folder, "records.db"), "select * from hive where code = 'B-1'")).toEqual([
+    expect.objectContaining({
+      kept: 1,
+      sold: 1,
+      frames: 7,
+      share: 12.5,
+      keeper_id: 2,
+      helper_id: 1,
+    }),
+  ]);
   expect(html.match(/type="radio" id="field-a-/g)).toHaveLength(3);
   expect(html).toContain('<select id="field-b"');
   expect(html.match(/type="radio" id="field-c-/g)).toHaveLength(6);
@@ -257,6 +294,10 @@ it("a choice is asked for as the model says", async () => {
   );
   const { status, err } = await levadura(["check"], wrong);
   expect([status, err]).toEqual([1, expect.stringContaining("`as` is `radio` or `select`")]);
+  const open = projectWith(
+    "levadura: 1\nentities:\n  Hive: {fields: {frames: 'integer 4.., required, as slider'}}\n",
+  );
+  expect((await levadura(["check"], open)).err).toContain("a slider needs a range with both ends");
 });
 
 describe.each(kinds)("the lists on a record's page over $kind", (kind) => {

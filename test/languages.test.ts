@@ -62,6 +62,11 @@ describe("an application in Spanish", () => {
       frames: "21",
     });
     expect(textOf(broken.html)).toContain("Retirada: Elige una fecha.");
+    const report = await visitor.get("/hives?layout=report&by=codes&show=sum:frames+%2B");
+    expect(textOf(report.html)).toMatch(/codes : hive no tiene ningún campo `codes` \(¿querías/);
+    expect(textOf(report.html)).toContain("falta algo al final (aquí va un campo, un número");
+    const filtered = await visitor.get("/hives?only=frames+%3D+code");
+    expect(textOf(filtered.html)).toContain("un número no se puede comparar con un texto");
     const tooMany = await visitor.submit("/hives/new", {
       code: "B-01",
       status: "active",

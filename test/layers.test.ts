@@ -41,7 +41,7 @@ const coreOrder = [
 ];
 
 /** The packages of core: none of them does I/O. */
-const corePackages = /^(node:util|yaml|zod|@faker-js\/faker\/locale\/(en|es))$/;
+const corePackages = /^(node:util|diff|node-diff3|yaml|zod|@faker-js\/faker\/locale\/(en|es))$/;
 
 /** What is wrong with some imports, in words. */
 function faultsIn(imports: readonly Import[]): string[] {

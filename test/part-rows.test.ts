@@ -24,7 +24,7 @@ entities:
       hive: part of Hive
       code: text ..20, required
       kind: choice feeding | look | harvest, default look
-      frames: integer 0..30
+      frames: {type: integer 0..30, placeholder: "12", hint: Count both <boxes>}
       seen: boolean
       keeper: one Keeper
       cost: money 0..100
@@ -64,6 +64,17 @@ describe.each(kinds)("rows of parts over $kind", (kind) => {
   afterAll(async () => {
     await app.stop();
     await project.remove();
+  });
+
+  it("say what their fields are about: over their column, and to those who hear a page at each input", async () => {
+    const added = await office.get("/hives/new");
+    const [input = ""] = added.html.match(/<input[^>]*name="visits\.new1\.frames"[^>]*>/) ?? [];
+    expect(input).toContain('placeholder="12"');
+    expect(input).toContain('aria-describedby="hint-visits.new1.frames"');
+    expect(added.html).toContain(
+      'id="hint-visits.new1.frames" class="form-text">Count both &lt;boxes&gt;',
+    );
+    expect(textOf(added.html)).toMatch(/Frames Count both <boxes>/);
   });
 
   const visits = async () => {
@@ -128,6 +139,29 @@ describe.each(kinds)("rows of parts over $kind", (kind) => {
     expect(edit.html).not.toMatch(/data-rows="remarks"|papers/);
     // There is one mark at most.
     expect(edit.html.match(/name="_row" value="\w+"/g)).toEqual(['name="_row" value="visits"']);
+  });
+
+  it("come along with a copy of what they belong to, as new ones", async () => {
+    const copy = await typed(office, { code: "B-1 again" }, `${hive}/duplicate`);
+    expect(copy).toMatchObject({
+      "visits.new1.code": "V1",
+      "visits.new2.frames": "7",
+      "visits.new3.keeper_id": "2",
+      "marks.new1.code": "M",
+    });
+    const saved = await office.post("/hives/new", { ...copy, "visits.new3._remove": "yes" });
+    expect(textOf(saved.html)).toContain("Hive saved: B-1 again");
+    const [there] = await project.rows<{ id: number }>(
+      "select id from hive where code = 'B-1 again'",
+    );
+    const copied = `select code, frames from visit where hive_id = ${there?.id} order by code`;
+    expect(await project.rows(copied)).toEqual([
+      { code: "V1", frames: null },
+      { code: "V2", frames: 7 },
+    ]);
+    expect(await visits()).toHaveLength(5);
+    expect((await office.submit(`${saved.path}/delete`, {})).status).toBe(200);
+    expect(await visits()).toHaveLength(3);
   });
 
   it("are changed, removed and added in one save, each noted in its history", async () => {

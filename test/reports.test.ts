@@ -603,3 +603,22 @@ entities:
     }
   });
 });
+
+it("a report that takes too long is stopped, and says so; the rest goes on", async () => {
+  const folder = projectWith(
+    `levadura: 1\nentities:\n  Visit: {title: "{note}", fields: {note: "text, required", weight: decimal}}\n`,
+  );
+  for (const command of [["prepare"], ["migrate"], ["seed", "--rows", "120000"], ["build"]])
+    expect(await levadura(command, folder)).toMatchObject({ status: 0 });
+  const app = await running(["serve"], folder, { DATABASE_STATEMENT_SECONDS: "0.05" });
+  const visitor = new Visitor(app.address);
+  const report = "/visits?layout=report&by=note&show=sum:weight";
+  const [stopped, list] = await Promise.all([visitor.get(report), visitor.get("/visits")]);
+  expect([stopped.status, textOf(stopped.html)]).toEqual([
+    200,
+    expect.stringContaining("This took too long and was stopped"),
+  ]);
+  expect([list.status, textOf(list.html)]).toEqual([200, expect.stringContaining("visits")]);
+  expect((await visitor.get(`${report}&only=id+<=+100`)).html).toContain("<td");
+  await app.stop();
+});

@@ -44,7 +44,7 @@ const csv = (cells: readonly string[]) =>
   cells.map((cell) => `"${cell.replaceAll('"', '""')}"`).join(",");
 
 const regions = ["Sierra Ñoña", "Llano", "MAЙSKY"];
-const marks = Array.from({ length: 400 }, (_, at) => ({
+const marks = Array.from({ length: 240 }, (_, at) => ({
   code: `M-${at}`,
   sign: tidy(text(9)),
   story: tidy(text(40)),
@@ -89,9 +89,9 @@ describe.each(servers)("searches through an index of parts of words over $kind",
     const { html } = await visitor.get(`/${path}?${new URLSearchParams({ search, size: "200" })}`);
     return [...html.matchAll(/>(M-\d+)</g)].map(([, code = ""]) => code).sort();
   };
-  const compare = async (all: readonly Mark[], path = "marks") => {
+  const compare = async (all: readonly Mark[], path = "marks", count = 6) => {
     const searches = [
-      ...Array.from({ length: 25 }, () => {
+      ...Array.from({ length: count }, () => {
         const from = plain(all[random(all.length)]?.story ?? "");
         return from.slice(random(5)).slice(0, 3 + random(4));
       }),
@@ -107,7 +107,7 @@ describe.each(servers)("searches through an index of parts of words over $kind",
       "nothing-at-all",
       "a",
     ].filter((search) => search.trim() !== "" && kept(all, search).length <= 200);
-    expect(searches.length).toBeGreaterThan(20);
+    expect(searches.length).toBeGreaterThan(12);
     for (const search of searches)
       expect([search, await found(search, path)]).toEqual([search, kept(all, search)]);
   };
@@ -158,7 +158,7 @@ describe.each(servers)("searches through an index of parts of words over $kind",
     }
     const there = await project.rows<{ code: string }>("select code from mark");
     expect(there.map(({ code }) => code).sort()).toEqual(all.map(({ code }) => code).sort());
-    await compare(all);
+    await compare(all, "marks", 25);
     await server.stop();
   });
 

@@ -3,7 +3,7 @@ import { NotSignedIn, type Scope } from "../access/scope.ts";
 import { dashboardOf } from "../features/dashboard/dashboard.tsx";
 import type { Dashboard } from "../features/dashboard/tile.ts";
 import type { Feature } from "../features/feature.ts";
-import { countsOf } from "../store/counts.ts";
+import { countsOf, mostCounted } from "../store/counts.ts";
 import { showPage } from "../ui/layout.tsx";
 import { FirstSteps } from "./first-steps.tsx";
 
@@ -49,7 +49,7 @@ function seesAnything(scope: Scope): boolean {
 }
 
 function Counts({ scope, counts }: { scope: Scope; counts: ReadonlyMap<string, number> }) {
-  const { messages, format, entities } = scope;
+  const { messages, entities } = scope;
   return (
     <section aria-label={messages.dashboard.allRecords}>
       <ul class="tiles">
@@ -60,7 +60,7 @@ function Counts({ scope, counts }: { scope: Scope; counts: ReadonlyMap<string, n
               <a class="stretched-link" href={entity.path}>
                 {scope.namesOf(entity).headings}
               </a>
-              <span class="count">{format.number(counts.get(entity.table) ?? 0)}</span>
+              <span class="count">{countText(scope, counts.get(entity.table) ?? 0)}</span>
               {scope.offers("/new", entity) && (
                 <a
                   class="add"
@@ -75,4 +75,8 @@ function Counts({ scope, counts }: { scope: Scope; counts: ReadonlyMap<string, n
       </ul>
     </section>
   );
+}
+
+function countText({ format }: Scope, count: number): string {
+  return count > mostCounted ? `${format.number(mostCounted)}+` : format.number(count);
 }

@@ -21,4 +21,5 @@ import "./passkeys.ts";
 import "./presence.ts";
 import "./reload.ts";
 import "./send-once.ts";
+import "./slider.ts";
 import "./tags.ts";

@@ -36,8 +36,12 @@ for (const form of document.querySelectorAll<HTMLFormElement>("form[data-state]"
     for (const input of hidden) input.disabled = false;
     const data = new FormData(form);
     for (const input of hidden) input.disabled = true;
-    // No condition looks at the content of files.
-    for (const [name, value] of [...data]) if (typeof value !== "string") data.delete(name);
+    // Conditions ask whether there are files, and no more: the key of none stands for them.
+    for (const [name, value] of [...data]) {
+      if (typeof value === "string") continue;
+      data.delete(name);
+      if (value.size > 0) data.append(name, "0".repeat(32));
+    }
     return data;
   };
 

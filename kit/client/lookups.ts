@@ -15,6 +15,9 @@ everywhere<HTMLElement>("[data-lookup]", (field) => {
   if (box) completed(field, box);
   const select = field.querySelector("select");
   select?.addEventListener("change", () => opens(field, select.value));
+  field.querySelector(".radios")?.addEventListener("change", ({ target }) => {
+    if (target instanceof HTMLInputElement) opens(field, target.value);
+  });
 });
 
 /** The name of a lookup's input. */
@@ -81,6 +84,8 @@ function choose(field: HTMLElement, { id, title }: Offer): void {
   const hidden = field.querySelector<HTMLInputElement>(`input[type=hidden][name="${name}"]`);
   const box = field.querySelector<HTMLInputElement>("input[type=search]");
   const select = field.querySelector<HTMLSelectElement>("select");
+  const radios = field.querySelector<HTMLElement>(".radios");
+  if (radios) check(radios, name, { id, title });
   if (hidden) hidden.value = String(id);
   if (box && hidden) box.value = title;
   if (select) {
@@ -89,7 +94,36 @@ function choose(field: HTMLElement, { id, title }: Offer): void {
     select.value = String(id);
   }
   opens(field, String(id));
-  (select ?? box)?.dispatchEvent(new Event("change", { bubbles: true }));
+  (select ?? box ?? radios)?.dispatchEvent(new Event("change", { bubbles: true }));
+}
+
+/** Adds a button for a record, or checks the one that is there. */
+function check(radios: HTMLElement, name: string, { id, title }: Offer): void {
+  const all = [...radios.querySelectorAll<HTMLInputElement>("input")];
+  const there = all.find(({ value }) => value === String(id));
+  if (there) there.checked = true;
+  else radios.prepend(tickable("radio", name, { id, title }));
+}
+
+/** An input that is checked for a record, with its label. */
+function tickable(type: "radio" | "checkbox", name: string, { id, title }: Offer): HTMLElement {
+  const line = document.createElement("div");
+  line.className = "form-check";
+  const input = Object.assign(document.createElement("input"), {
+    className: "form-check-input",
+    type,
+    id: `field-${name}-${id}`,
+    name,
+    value: String(id),
+    checked: true,
+  });
+  const label = Object.assign(document.createElement("label"), {
+    className: "form-check-label",
+    htmlFor: input.id,
+    textContent: title,
+  });
+  line.append(input, label);
+  return line;
 }
 
 /** Adds a ticked box for a record, or ticks the one that is there. */
@@ -99,24 +133,9 @@ function tick(field: HTMLElement, name: string, { id, title }: Offer): void {
   if (there) there.checked = true;
   else if (boxes) {
     boxes.querySelector(".soft")?.remove();
-    const line = document.createElement("div");
-    line.className = "form-check";
-    const input = Object.assign(document.createElement("input"), {
-      className: "form-check-input",
-      type: "checkbox",
-      id: `field-${name}-${id}`,
-      name,
-      value: String(id),
-      checked: true,
-    });
-    const label = Object.assign(document.createElement("label"), {
-      className: "form-check-label",
-      htmlFor: input.id,
-      textContent: title,
-    });
-    line.append(input, label);
+    const line = tickable("checkbox", name, { id, title });
     boxes.append(line);
-    input.dispatchEvent(new Event("change", { bubbles: true }));
+    line.dispatchEvent(new Event("change", { bubbles: true }));
   }
 }
 

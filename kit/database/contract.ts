@@ -19,6 +19,8 @@ export interface Dialect {
   ): Kysely<Tables>;
   /** The same tables, of which a database that can shows only what belongs to an organisation; 0 has nothing. */
   tablesOf<Tables>(db: Kysely<Tables>, organisation: number): Kysely<Tables>;
+  /** The same tables for statements that may take long: they keep nobody else waiting, and are stopped when it is too long. */
+  inBackground<Tables>(db: Kysely<Tables>): Kysely<Tables>;
   /** Adds a row to a table unless its key is there already; the number of affected rows tells. */
   insertUnlessThere(table: string, row: Readonly<Record<string, string>>): RawBuilder<unknown>;
   /** How it computes formulas. */

@@ -6,6 +6,7 @@ export const {
   openConnection,
   openTables,
   tablesOf,
+  inBackground,
   insertUnlessThere,
   formulas,
   exactly,

@@ -71,6 +71,8 @@ interface Declaration<Declared extends Fields> {
   organised?: boolean;
   /** Whether its records can be archived; when they were is in its column `archived_at`. */
   archive?: boolean;
+  /** Whether what is unique in an archived record may be used again. */
+  freesUnique?: boolean;
   /** The picture beside its name in the menu, which the styles of the application have. */
   icon?: string;
   /** Whether people put its records in order; their places are in its column `hand_order`. */

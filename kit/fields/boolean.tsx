@@ -6,6 +6,7 @@ import {
   Remarks,
 } from "../ui/field-frame.tsx";
 import { inputName, labelOf, typedValue } from "../ui/form.ts";
+import { Radios } from "../ui/radios.tsx";
 import type { Field, FieldOptions, FieldType } from "./field.ts";
 
 /** A box to tick. */
@@ -33,11 +34,22 @@ export const booleanType: FieldType = {
   show: (value, _field, { format }) => format.boolean(value as boolean),
 };
 
-export function CheckboxField({ form, name, hint }: FieldProps) {
+/** A box to tick, a switch, or two buttons; `as` says which of them. */
+export function CheckboxField({
+  as,
+  ...props
+}: FieldProps & { as?: "checkbox" | "switch" | "radio" }) {
+  const { form, name, hint } = props;
+  const { yes, no } = form.scope.messages;
+  if (as === "radio")
+    return <Radios {...props} choices={[{ value: "yes", label: yes }]} blank={no} />;
+  const isSwitch = as === "switch";
+  const classes = `${form.row ? "in-row" : "mb-3"} form-check${isSwitch ? " form-switch" : ""}`;
   return (
-    <div class={`${form.row ? "in-row" : "mb-3"} form-check`} {...dependence(form, name)}>
+    <div class={classes} {...dependence(form, name)}>
       <input
         {...inputAttributes(form, name, hint)}
+        {...(isSwitch && { role: "switch" })}
         type="checkbox"
         value="yes"
         class={`form-check-input${invalidClass(form, name)}`}

@@ -1,6 +1,7 @@
 import { type Label, labelIn } from "../entity/label.ts";
-import { type FieldProps, GroupFrame, invalidClass } from "../ui/field-frame.tsx";
-import { attributesOf, fieldOf, inputName, typedValue } from "../ui/form.ts";
+import type { FieldProps } from "../ui/field-frame.tsx";
+import { fieldOf, typedValue } from "../ui/form.ts";
+import { Radios } from "../ui/radios.tsx";
 import { SelectFrame } from "../ui/select.tsx";
 import {
   type Color,
@@ -23,10 +24,11 @@ export function choice<const Choices extends Readonly<Record<string, Label>>>({
   choices: Choices;
   colors?: Readonly<Partial<Record<keyof Choices & string, Color>>>;
 }): Field<keyof Choices & string> {
-  const schema = typedText(400).refine(
-    (typed) => Object.hasOwn(choices, typed),
-    says(({ chooseOffered }) => chooseOffered),
-  );
+  const schema = () =>
+    typedText(400).refine(
+      (typed) => Object.hasOwn(choices, typed),
+      says(({ chooseOffered }) => chooseOffered),
+    );
   return {
     kind: "choice",
     label,
@@ -72,46 +74,16 @@ export function ChoiceField({ as, ...props }: FieldProps & { as?: "radio" | "sel
   const field = fieldOf(form, name);
   const values = Object.keys(field.choices ?? {});
   const isFew = values.length <= mostRadios && !form.row;
-  if (as === "radio" || (as !== "select" && isFew)) return <Radios {...props} values={values} />;
+  const { language } = form.scope;
+  const all = values.map((value) => ({ value, label: choiceLabel(field, value, language) }));
+  if (as === "radio" || (as !== "select" && isFew)) return <Radios {...props} choices={all} />;
   return (
     <SelectFrame form={form} name={name} hint={hint}>
-      {values.map((value) => (
+      {all.map(({ value, label }) => (
         <option value={value} selected={typedValue(form, name) === value}>
-          {choiceLabel(field, value, form.scope.language)}
+          {label}
         </option>
       ))}
     </SelectFrame>
-  );
-}
-
-function Radios({ form, name, hint, values }: FieldProps & { values: readonly string[] }) {
-  const field = fieldOf(form, name);
-  const { messages, language } = form.scope;
-  const { required } = attributesOf(form, name);
-  const depends = Object.hasOwn(form.state.needed, name);
-  const none = required && !depends ? [] : [{ value: "", label: messages.none }];
-  const id = inputName(form, name);
-  const all = values.map((value) => ({ value, label: choiceLabel(field, value, language) }));
-  return (
-    <GroupFrame form={form} name={name} hint={hint} attributes={{ id: `field-${id}` }}>
-      <div class="radios">
-        {[...all, ...none].map(({ value, label }) => (
-          <div class="form-check">
-            <input
-              class={`form-check-input${invalidClass(form, name)}`}
-              type="radio"
-              id={`field-${id}-${value}`}
-              name={id}
-              value={value}
-              checked={typedValue(form, name) === value}
-              required={required && !depends}
-            />
-            <label class="form-check-label" for={`field-${id}-${value}`}>
-              {label}
-            </label>
-          </div>
-        ))}
-      </div>
-    </GroupFrame>
   );
 }

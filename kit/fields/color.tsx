@@ -3,12 +3,13 @@ import { textType } from "./text.ts";
 
 /** A colour, as `#ffcc00`. */
 export function color({ label, start }: FieldOptions<string>): Field<string> {
-  const schema = typedText()
-    .transform((typed) => typed.toLowerCase())
-    .refine(
-      (typed) => /^#[0-9a-f]{6}$/.test(typed),
-      says((messages) => messages.color),
-    );
+  const schema = () =>
+    typedText()
+      .transform((typed) => typed.toLowerCase())
+      .refine(
+        (typed) => /^#[0-9a-f]{6}$/.test(typed),
+        says((messages) => messages.color),
+      );
   return {
     kind: "color",
     label,

@@ -8,12 +8,13 @@ import { ChoiceField as Choice } from "./choice.tsx";
 import type { FieldKind } from "./field.ts";
 import { FilesInput } from "./files.tsx";
 import { LongTextField as LongText } from "./long-text.tsx";
+import { NumberField as NumberInput } from "./number.tsx";
 import { LookupField as Lookup } from "./reference.tsx";
 import { LookupsField as Lookups } from "./references.tsx";
 
 /** What each kind of field is typed into; inputs that differ in their attributes only are one component. */
 export const TextField = asked(InputField);
-export const NumberField = TextField;
+export const NumberField = asked(NumberInput);
 export const DateField = TextField;
 export const TimeField = TextField;
 export const DateTimeField = TextField;

@@ -17,10 +17,11 @@ export interface DateBounds {
 
 /** A day. */
 export function date({ label, start, min, max }: FieldOptions<string> & DateBounds): Field<string> {
-  const schema = typedText().refine(
-    isDate,
-    says(({ date }, { format }) => date(format.typed.date("2026-05-03"))),
-  );
+  const schema = () =>
+    typedText().refine(
+      isDate,
+      says(({ date }, { format }) => date(format.typed.date("2026-05-03"))),
+    );
   return {
     kind: "date",
     label,

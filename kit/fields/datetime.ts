@@ -12,11 +12,12 @@ import {
 
 /** A moment: typed by the clock on the wall, kept in UTC. */
 export function datetime({ label, start }: FieldOptions<string>): Field<string> {
-  const schema = typedText().refine(
-    (typed) =>
-      /^.{10}[T ]([01]\d|2[0-3]):[0-5]\d(:[0-5]\d)?$/.test(typed) && isDate(typed.slice(0, 10)),
-    says(({ dateTime }, { format }) => dateTime(format.typed.dateTime("2026-05-03T09:30"))),
-  );
+  const schema = () =>
+    typedText().refine(
+      (typed) =>
+        /^.{10}[T ]([01]\d|2[0-3]):[0-5]\d(:[0-5]\d)?$/.test(typed) && isDate(typed.slice(0, 10)),
+      says(({ dateTime }, { format }) => dateTime(format.typed.dateTime("2026-05-03T09:30"))),
+    );
   return {
     kind: "datetime",
     label,

@@ -30,21 +30,24 @@ export function decimalField(
     places = 2,
   }: FieldOptions<number> & NumberBounds & { places?: number },
 ): Field<number> {
-  const schema = typedText()
-    .refine(
-      (typed) => /^[+-]?(\d+\.?\d*|\.\d+)$/.test(typed),
-      says(({ number }) => number),
-    )
-    .refine(
-      (typed) => (typed.split(".")[1] ?? "").replace(/0+$/, "").length <= places,
-      says(({ wholeNumber, atMostPlaces }) => (places === 0 ? wholeNumber : atMostPlaces(places))),
-    )
-    .refine(
-      (typed) => typed.replace(/\D/g, "").replace(/^0+/, "").length <= 15,
-      says(({ atMostDigits }) => atMostDigits),
-    )
-    .transform(Number)
-    .pipe(bounded(z.number(), { min, max }));
+  const schema = () =>
+    typedText()
+      .refine(
+        (typed) => /^[+-]?(\d+\.?\d*|\.\d+)$/.test(typed),
+        says(({ number }) => number),
+      )
+      .refine(
+        (typed) => (typed.split(".")[1] ?? "").replace(/0+$/, "").length <= places,
+        says(({ wholeNumber, atMostPlaces }) =>
+          places === 0 ? wholeNumber : atMostPlaces(places),
+        ),
+      )
+      .refine(
+        (typed) => typed.replace(/\D/g, "").replace(/^0+/, "").length <= 15,
+        says(({ atMostDigits }) => atMostDigits),
+      )
+      .transform(Number)
+      .pipe(bounded(z.number(), { min, max }));
   return {
     kind,
     label,

@@ -5,12 +5,13 @@ const example = "2:30";
 
 /** A span of time in seconds, typed with hours first: `2:30`, `0:01:20.4`. */
 export function duration({ label, start }: FieldOptions<number>): Field<number> {
-  const schema = typedText()
-    .refine(
-      (typed) => secondsOf(typed) !== undefined,
-      says(({ duration }) => duration(example)),
-    )
-    .transform((typed) => secondsOf(typed));
+  const schema = () =>
+    typedText()
+      .refine(
+        (typed) => secondsOf(typed) !== undefined,
+        says(({ duration }) => duration(example)),
+      )
+      .transform((typed) => secondsOf(typed));
   return {
     kind: "duration",
     label,

@@ -4,10 +4,11 @@ import { type Lengths, lengthChecked, textField, textType } from "./text.ts";
 
 /** An email address. */
 export function email({ max = 254, ...options }: FieldOptions<string> & Lengths): Field<string> {
-  const schema = lengthChecked({ ...options, max }).refine(
-    (typed) => z.email().safeParse(typed).success,
-    says((messages) => messages.email),
-  );
+  const schema = () =>
+    lengthChecked({ ...options, max }).refine(
+      (typed) => z.email().safeParse(typed).success,
+      says((messages) => messages.email),
+    );
   return textField("email", { ...options, max }, { schema, attributes: { type: "email" } });
 }
 

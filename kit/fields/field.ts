@@ -5,6 +5,7 @@ import type { WrittenKind } from "../database/contract.ts";
 import type { Label } from "../entity/label.ts";
 import type { Messages } from "../messages/en.ts";
 import type { Formats } from "../messages/formats.ts";
+import { late } from "../messages/late.ts";
 
 /** The kinds of fields. Every table of the kit that goes by them is total, so that a new one doesn't compile until all know it. */
 export type FieldKind =
@@ -181,7 +182,7 @@ export type Say = (messages: Messages, scope: FieldScope) => string;
 
 /** How values are checked: by a Zod schema of the typed text, between what makes it independent of languages and clocks. */
 interface Check<Value> {
-  schema: z.ZodType<unknown, unknown>;
+  schema(): z.ZodType<unknown, unknown>;
   before?(text: string, scope: FieldScope): string;
   after?(value: never, scope: FieldScope): Reading<Value>;
 }
@@ -193,12 +194,13 @@ export function says(say: Say, abort = true) {
 
 /** The reading of a field by a schema. Blank is refused, unless the field is optional. */
 export function readBy<Value>({ schema, before, after }: Check<Value>, blank: FieldType["blank"]) {
+  const check = late(schema);
   return (typed: readonly string[], scope: FieldScope): Reading<Value> => {
     const [text = ""] = typed;
     if (isBlank(text)) return { error: blank(scope.messages) };
     // Longer texts are refused by the schema, before anything is done with them.
     const ready = before && text.length <= longestNumber ? before(text, scope) : text;
-    const result = schema.safeParse(ready);
+    const result = check().safeParse(ready);
     if (!result.success) return { error: sentenceOf(result.error, scope) };
     return after ? after(result.data as never, scope) : { value: result.data as Value };
   };

@@ -17,13 +17,14 @@ export function integer({
   min = -largest,
   max = largest,
 }: FieldOptions<number> & NumberBounds): Field<number> {
-  const schema = typedText()
-    .refine(
-      (typed) => /^[+-]?\d{1,16}$/.test(typed),
-      says(({ wholeNumber }) => wholeNumber),
-    )
-    .transform(Number)
-    .pipe(bounded(z.number(), { min, max }));
+  const schema = () =>
+    typedText()
+      .refine(
+        (typed) => /^[+-]?\d{1,16}$/.test(typed),
+        says(({ wholeNumber }) => wholeNumber),
+      )
+      .transform(Number)
+      .pipe(bounded(z.number(), { min, max }));
   return {
     kind: "integer",
     label,

@@ -3,10 +3,11 @@ import { type Lengths, lengthChecked, textField, textType } from "./text.ts";
 
 /** A telephone number, as people write it. */
 export function phone({ max = 40, ...options }: FieldOptions<string> & Lengths): Field<string> {
-  const schema = lengthChecked({ ...options, max }).refine(
-    (typed) => /^[+(\d][\d\s()./-]*\d(\s*(x|ext\.?)\s*\d+)?$/i.test(typed),
-    says((messages) => messages.phone),
-  );
+  const schema = () =>
+    lengthChecked({ ...options, max }).refine(
+      (typed) => /^[+(\d][\d\s()./-]*\d(\s*(x|ext\.?)\s*\d+)?$/i.test(typed),
+      says((messages) => messages.phone),
+    );
   return textField("phone", { ...options, max }, { schema, attributes: { type: "tel" } });
 }
 

@@ -4,12 +4,13 @@ import { textType } from "./text.ts";
 
 /** A place on the earth, kept as latitude and longitude: `41.3879,2.1699`. */
 export function place({ label, start }: FieldOptions<string>): Field<string> {
-  const schema = typedText()
-    .transform((typed) => readPlace(typed) ?? "")
-    .refine(
-      (read) => read !== "",
-      says((messages) => messages.coordinates),
-    );
+  const schema = () =>
+    typedText()
+      .transform((typed) => readPlace(typed) ?? "")
+      .refine(
+        (read) => read !== "",
+        says((messages) => messages.coordinates),
+      );
   return {
     kind: "place",
     label,

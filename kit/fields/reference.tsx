@@ -2,6 +2,7 @@ import type { Link } from "../entity/links.ts";
 import { FieldFrame, type FieldProps } from "../ui/field-frame.tsx";
 import { inputName, typedValue } from "../ui/form.ts";
 import { LookupLinks, lookupData, TitleBox } from "../ui/lookup-input.tsx";
+import { Radios } from "../ui/radios.tsx";
 import { RecordLink } from "../ui/record-link.tsx";
 import { SelectFrame } from "../ui/select.tsx";
 import {
@@ -29,12 +30,13 @@ export function reference({
   single?: boolean;
   signsIn?: boolean;
 }): ReferenceField<number> {
-  const schema = typedText()
-    .refine(
-      (typed) => /^\d{1,15}$/.test(typed),
-      says(({ chooseOffered }) => chooseOffered),
-    )
-    .transform(Number);
+  const schema = () =>
+    typedText()
+      .refine(
+        (typed) => /^\d{1,15}$/.test(typed),
+        says(({ chooseOffered }) => chooseOffered),
+      )
+      .transform(Number);
   return {
     kind: "reference",
     label,
@@ -61,20 +63,31 @@ export const referenceType: FieldType = {
   show: (value) => <RecordLink to={value as Link | null} />,
 };
 
-export function LookupField(props: FieldProps) {
+/**
+ * A select, radio buttons, or a box into which a title is typed; `as` says which of them. Where there are too many records
+ * to list, their titles are typed in any case.
+ */
+export function LookupField({ as, ...props }: FieldProps & { as?: "select" | "radio" | "search" }) {
   const { form, name, hint } = props;
+  const offered = form.options[name] ?? [];
+  const choices = offered.map(({ id, displayTitle }) => ({
+    value: String(id),
+    label: displayTitle,
+  }));
   return (
     <div class="lookup" {...lookupData(props)}>
-      {form.many.has(name) ? (
+      {as === "search" || form.many.has(name) ? (
         <FieldFrame form={form} name={name} hint={hint}>
           <input type="hidden" name={inputName(form, name)} value={typedValue(form, name)} />
           <TitleBox {...props} isOne />
         </FieldFrame>
+      ) : as === "radio" ? (
+        <Radios {...props} choices={choices} />
       ) : (
         <SelectFrame form={form} name={name} hint={hint}>
-          {form.options[name]?.map(({ id, displayTitle }) => (
-            <option value={id} selected={typedValue(form, name) === String(id)}>
-              {displayTitle}
+          {choices.map(({ value, label }) => (
+            <option value={value} selected={typedValue(form, name) === value}>
+              {label}
             </option>
           ))}
         </SelectFrame>

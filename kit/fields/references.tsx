@@ -1,5 +1,6 @@
 import * as z from "zod";
 import type { Link } from "../entity/links.ts";
+import { late } from "../messages/late.ts";
 import { type FieldProps, GroupFrame, invalidClass } from "../ui/field-frame.tsx";
 import { inputName } from "../ui/form.ts";
 import { LookupLinks, lookupData, TitleBox } from "../ui/lookup-input.tsx";
@@ -27,22 +28,24 @@ export function references({
   through: LinkTable;
   required?: boolean;
 }): ReferencesField {
-  const schema = z
-    .array(
-      z
-        .string()
-        .refine(
-          (typed) => /^\d{1,15}$/.test(typed),
-          says(({ chooseFromOffered }) => chooseFromOffered),
-        )
-        .transform(Number),
-    )
-    .refine(
-      (ids) => ids.length <= mostReferences,
-      says(({ chooseAtMost }) => chooseAtMost(mostReferences)),
-    )
-    .transform((ids) => [...new Set(ids)])
-    .refine((ids) => !required || ids.length > 0, says(referencesType.blank));
+  const schema = () =>
+    z
+      .array(
+        z
+          .string()
+          .refine(
+            (typed) => /^\d{1,15}$/.test(typed),
+            says(({ chooseFromOffered }) => chooseFromOffered),
+          )
+          .transform(Number),
+      )
+      .refine(
+        (ids) => ids.length <= mostReferences,
+        says(({ chooseAtMost }) => chooseAtMost(mostReferences)),
+      )
+      .transform((ids) => [...new Set(ids)])
+      .refine((ids) => !required || ids.length > 0, says(referencesType.blank));
+  const check = late(schema);
   return {
     kind: "references",
     label,
@@ -51,7 +54,7 @@ export function references({
     required,
     attributes: () => ({ multiple: true, required }),
     read: (typed, scope) => {
-      const result = schema.safeParse(typed);
+      const result = check().safeParse(typed);
       return result.success ? { value: result.data } : { error: sentenceOf(result.error, scope) };
     },
     write: String,

@@ -15,7 +15,10 @@ export function text(options: FieldOptions<string> & Lengths): Field<string> {
 export function textField(
   kind: Field["kind"],
   { label, start, min = 1, max }: FieldOptions<string> & Lengths & { max: number },
-  more: { schema?: ReturnType<typeof lengthChecked>; attributes?: Record<string, string> } = {},
+  more: {
+    schema?: () => ReturnType<typeof lengthChecked>;
+    attributes?: Record<string, string>;
+  } = {},
 ): Field<string> {
   return {
     kind,
@@ -28,7 +31,7 @@ export function textField(
       ...(min > 1 && { minlength: min }),
       maxlength: max,
     }),
-    read: readBy({ schema: more.schema ?? lengthChecked({ min, max }) }, textType.blank),
+    read: readBy({ schema: more.schema ?? (() => lengthChecked({ min, max })) }, textType.blank),
     write: (value) => value,
   };
 }

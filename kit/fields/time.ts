@@ -2,10 +2,11 @@ import { type Field, type FieldOptions, type FieldType, readBy, says, typedText 
 
 /** A time of the day, to the minute. */
 export function time({ label, start }: FieldOptions<string>): Field<string> {
-  const schema = typedText().refine(
-    (typed) => /^([01]\d|2[0-3]):[0-5]\d$/.test(typed),
-    says(({ time }, { format }) => time(format.typed.time("09:30"))),
-  );
+  const schema = () =>
+    typedText().refine(
+      (typed) => /^([01]\d|2[0-3]):[0-5]\d$/.test(typed),
+      says(({ time }, { format }) => time(format.typed.time("09:30"))),
+    );
   return {
     kind: "time",
     label,

@@ -4,10 +4,11 @@ import { type Lengths, lengthChecked, textField, textType } from "./text.ts";
 
 /** A web address that begins with http:// or https://. */
 export function url({ max = 2000, ...options }: FieldOptions<string> & Lengths): Field<string> {
-  const schema = lengthChecked({ ...options, max }).refine(
-    (typed) => z.url({ protocol: /^https?$/ }).safeParse(typed).success,
-    says((messages) => messages.url),
-  );
+  const schema = () =>
+    lengthChecked({ ...options, max }).refine(
+      (typed) => z.url({ protocol: /^https?$/ }).safeParse(typed).success,
+      says((messages) => messages.url),
+    );
   return textField("url", { ...options, max }, { schema, attributes: { type: "url" } });
 }
 

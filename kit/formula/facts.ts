@@ -2,6 +2,7 @@ import { isAscii } from "./ascii.ts";
 import type { Calculation, Result, RowSource } from "./calculation.ts";
 import type { Choices } from "./typing.ts";
 import type { ValueType } from "./value-type.ts";
+import type { Says } from "./words.ts";
 
 /** What formulas know of the entities that they look at: made from a model, or from what an application knows of itself. */
 export interface Facts {
@@ -24,10 +25,12 @@ export type FieldFacts =
   | { kind: "value"; value: ValueType; column: ColumnFacts; choices?: Choices }
   /** A reference. */
   | { kind: "record"; entity: string; column: ColumnFacts }
+  /** A field of files, of which no more can be said than whether it is empty. */
+  | { kind: "files"; column: ColumnFacts }
   | ({ kind: "rows" } & ListFacts)
   | { kind: "computed"; formula: string; rounded?: number | undefined }
   /** A field that formulas can't use, and why. */
-  | { kind: "nothing"; reason: string };
+  | { kind: "nothing"; reason: Says };
 
 export interface ListFacts {
   entity: string;

@@ -1,5 +1,5 @@
 import type { Calculation, Figure, Measure, Operation, Result } from "./calculation.ts";
-import type { Complaint } from "./parse.ts";
+import { Complained, type Complaint } from "./complaint.ts";
 import type { ValueType } from "./value-type.ts";
 
 /** The most places that a product has, so that 15 digits leave room before the point. */
@@ -10,13 +10,6 @@ export const quotientPlaces = 6;
 
 /** A bound above every decimal of 15 digits. */
 export const largestNumber = 1e15;
-
-/** A well-formed formula that can't be computed. */
-export class Unusable extends Error {
-  constructor(readonly complaint: Complaint) {
-    super(complaint.message);
-  }
-}
 
 /** A number rounded to so many places; anything else as it is. */
 export function roundedTo(value: Calculation, places: number): Calculation {
@@ -116,11 +109,11 @@ export function product(left: Calculation, right: Calculation, at: Complaint["at
     return operation("round", [days], { ...plain("span"), most: days.most });
   }
   if (places > mostPlaces) {
-    throw new Unusable({
+    throw new Complained(
+      (words) => words.manyPlaces(places),
       at,
-      message: `this has ${places} places behind the point, and a number has 15 digits in all`,
-      help: "round one of the two before, as in `round(weight, 2)`",
-    });
+      (words) => words.roundBefore,
+    );
   }
   return operation("times", [left, right], {
     ...plain("number"),
@@ -150,11 +143,11 @@ function common(one: Result, other: Result): Measure | undefined {
 
 function ofProduct(left: Result, right: Result, at: Complaint["at"]): Measure | undefined {
   if (left.measure && right.measure && left.measure !== right.measure) {
-    throw new Unusable({
+    throw new Complained(
+      (words) => words.moneyByTime,
       at,
-      message: "this multiplies an amount of money by a span of time",
-      help: "take the number of hours, as in `hours(worked) * rate`",
-    });
+      (words) => words.takeHours,
+    );
   }
   return left.measure && right.measure ? undefined : (left.measure ?? right.measure);
 }

@@ -1,22 +1,16 @@
-import { Misfit, type Token, tokensOf } from "./tokens.ts";
+import { Complained, type Complaint } from "./complaint.ts";
+import { type Token, tokensOf } from "./tokens.ts";
 import type { Span } from "./tree.ts";
 import {
   type BinaryOperator,
   binaryOperators,
   comparing,
   type Expression,
+  words as languageWords,
   type Name,
   viaName,
-  words,
 } from "./tree.ts";
-
-export interface Complaint {
-  at: Span;
-  message: string;
-  help?: string;
-  /** What is to be written for what is there, which has another name by now. */
-  renamed?: string;
-}
+import type { FormulaWords, Says } from "./words.ts";
 
 /** The longest formula, in characters, and how deep brackets and operators may be within each other. */
 const most = { length: 2000, depth: 60 };
@@ -25,17 +19,16 @@ const most = { length: 2000, depth: 60 };
 export function parseFormula(text: string): { expression: Expression } | { complaint: Complaint } {
   try {
     if (text.length > most.length) {
-      throw new Misfit(
-        `this formula has ${text.length} characters, and ${most.length} are the most`,
+      throw new Complained(
+        (words) => words.tooLong(text.length, most.length),
         { start: 0, end: 1 },
-        "put parts of it into computed fields of their own",
+        (words) => words.partsApart,
       );
     }
     return { expression: new Parser(text).formula() };
   } catch (error) {
-    if (!(error instanceof Misfit)) throw error;
-    const { at, message, help } = error;
-    return { complaint: { at, message, ...(help && { help }) } };
+    if (!(error instanceof Complained)) throw error;
+    return { complaint: error.complaint };
   }
 }
 
@@ -50,15 +43,15 @@ class Parser {
 
   formula(): Expression {
     if (!this.#takes("=")) {
-      throw new Misfit("a formula begins with `=`", { start: 0, end: 1 });
+      throw new Complained((words) => words.beginsWithSign, { start: 0, end: 1 });
     }
     const expression = this.#level(0);
     const { kind, at } = this.#token;
     if (kind === "end") return expression;
-    throw new Misfit(
-      `${this.#shown()} can't follow here`,
+    throw new Complained(
+      this.#with((words, shown) => words.cantFollow(shown)),
       at,
-      "an operator such as `+`, `and` or `&` was expected, or the end",
+      (words) => words.operatorExpected,
     );
   }
 
@@ -70,10 +63,11 @@ class Parser {
     return this.#tokens[this.#place + by];
   }
 
-  /** The present token, for a message. */
-  #shown(): string {
+  /** A sentence about the present token. */
+  #with(says: (words: FormulaWords, shown: string) => string): Says {
     const { kind, at } = this.#token;
-    return kind === "end" ? "the end" : `\`${this.text.slice(at.start, at.end)}\``;
+    const text = `\`${this.text.slice(at.start, at.end)}\``;
+    return (words) => says(words, kind === "end" ? words.theEnd : text);
   }
 
   #is(text: string, token: Token | undefined = this.#token): boolean {
@@ -87,18 +81,21 @@ class Parser {
     return true;
   }
 
-  #expect(text: string, why: string): Token {
+  #expect(text: string, why: Says): Token {
     const token = this.#token;
     if (this.#takes(text)) return token;
-    throw new Misfit(`${this.#shown()} stands where \`${text}\` was expected, ${why}`, token.at);
+    throw new Complained(
+      this.#with((words, shown) => words.standsFor(shown, text, why(words))),
+      token.at,
+    );
   }
 
   #within<Result>(work: () => Result): Result {
     if (++this.#depth > most.depth) {
-      throw new Misfit(
-        `this is more than ${most.depth} deep`,
+      throw new Complained(
+        (words) => words.tooDeep(most.depth),
         this.#token.at,
-        "put parts of it into computed fields of their own",
+        (words) => words.partsApart,
       );
     }
     const result = work();
@@ -132,10 +129,10 @@ class Parser {
   #compared(expression: Expression): Expression {
     const again = this.#is("is") || this.#is("in") || this.#operator(comparing, true) !== undefined;
     if (!again) return expression;
-    throw new Misfit(
-      "this is a comparison already",
+    throw new Complained(
+      (words) => words.comparedAlready,
       this.#token.at,
-      "put `and` between two comparisons, or brackets round the first",
+      (words) => words.andBetween,
     );
   }
 
@@ -165,15 +162,15 @@ class Parser {
     const { start } = operand.at;
     if (this.#takes("is")) {
       const negated = this.#takes("not");
-      const { at } = this.#expect("empty", "as in `removed is empty`");
+      const { at } = this.#expect("empty", (words) => words.asIn("removed is empty"));
       return { kind: "empty", operand, negated, at: { start, end: at.end } };
     }
     const negated = this.#takes("not");
-    this.#expect("in", "as in `status in ('weak', 'queenless')`");
-    this.#expect("(", "before the values");
+    this.#expect("in", (words) => words.asIn("status in ('weak', 'queenless')"));
+    this.#expect("(", (words) => words.beforeValues);
     const { list, end } = this.#list();
     if (list.length > 0) return { kind: "in", operand, among: list, negated, at: { start, end } };
-    throw new Misfit("there are no values in these brackets", { start: end - 1, end });
+    throw new Complained((words) => words.noValues, { start: end - 1, end });
   }
 
   #negative(): Expression {
@@ -193,15 +190,15 @@ class Parser {
     }
     if (this.#takes("(")) {
       const inner = this.#within(() => this.#level(0));
-      const { at: close } = this.#expect(")", "to close the bracket");
+      const { at: close } = this.#expect(")", (words) => words.toClose);
       return { ...inner, at: { start: at.start, end: close.end } };
     }
     if (kind === "field") return this.#path();
     if (kind === "word") return this.#word();
-    throw new Misfit(
-      kind === "end" ? "something is missing at the end" : `${this.#shown()} isn't allowed here`,
+    throw new Complained(
+      this.#with((words, shown) => (kind === "end" ? words.missingAtEnd : words.notAllowed(shown))),
       kind === "end" ? { start: Math.max(0, at.start - 1), end: at.end } : at,
-      "a field, a number, a text in quotes or a function was expected",
+      (words) => words.valueExpected,
     );
   }
 
@@ -232,11 +229,11 @@ class Parser {
       this.#place++;
       return { kind: "call", name: small, given: [], at };
     }
-    if (words.has(small)) {
-      throw new Misfit(
-        `\`${text}\` isn't allowed here`,
+    if (languageWords.has(small)) {
+      throw new Complained(
+        (words) => words.notAllowed(`\`${text}\``),
         at,
-        `a field that is called so is written as {${text}}`,
+        (words) => words.calledSo(text),
       );
     }
     return this.#path();
@@ -249,7 +246,7 @@ class Parser {
       do list.push(this.#within(() => this.#level(0)));
       while (this.#takes(","));
     }
-    return { list, end: this.#expect(")", "to close the bracket").at.end };
+    return { list, end: this.#expect(")", (words) => words.toClose).at.end };
   }
 
   #path(): Expression {
@@ -272,7 +269,10 @@ class Parser {
   #plainName(): Name {
     const { kind, text, at } = this.#token;
     if (kind !== "word" && kind !== "field") {
-      throw new Misfit(`${this.#shown()} stands where the name of a field was expected`, at);
+      throw new Complained(
+        this.#with((words, shown) => words.nameExpected(shown)),
+        at,
+      );
     }
     this.#place++;
     return { text: text.normalize("NFC"), at };

@@ -1,4 +1,5 @@
 import type { Calculation, Figure, RowSource } from "./calculation.ts";
+import { Complained, type Complaint } from "./complaint.ts";
 import {
   automaticColumns,
   type ColumnFacts,
@@ -21,9 +22,8 @@ import {
   resultOf,
   roundedTo,
   sum,
-  Unusable,
 } from "./operations.ts";
-import { type Complaint, parseFormula } from "./parse.ts";
+import { parseFormula } from "./parse.ts";
 import { type Expression, isMe, type Name } from "./tree.ts";
 
 /** The most operations that a formula may come to, with the computed fields in it. */
@@ -38,7 +38,7 @@ export function calculationOf(
   try {
     return { calculation: new Resolving(facts, expression).of(expression, { entity, row: 0 }) };
   } catch (error) {
-    if (!(error instanceof Unusable)) throw error;
+    if (!(error instanceof Complained)) throw error;
     return { complaint: error.complaint };
   }
 }
@@ -62,17 +62,17 @@ class Resolving {
 
   of(expression: Expression, place: Place): Calculation {
     if (++this.#operations > mostOperations) {
-      throw new Unusable({
-        at: this.whole.at,
-        message: "this is too much, including the computed fields in it",
-        help: `a formula may have ${mostOperations} operations`,
-      });
+      throw new Complained(
+        (words) => words.tooMuch,
+        this.whole.at,
+        (words) => words.mostOperations(mostOperations),
+      );
     }
     switch (expression.kind) {
       case "number": {
         const value = Number(expression.text);
         if (expression.text.replace(/^[0.]+|\./g, "").length > 15) {
-          throw new Unusable({ at: expression.at, message: "a number has 15 digits at most" });
+          throw new Complained((words) => words.mostDigits, expression.at);
         }
         const places = expression.text.split(".")[1]?.length ?? 0;
         return constant("number", value, { places, most: Math.abs(value) + 1 });
@@ -175,7 +175,7 @@ class Resolving {
     const parsed = parseFormula(formula);
     // Circles are found before anything is resolved.
     if ("complaint" in parsed || ++this.#depth > 100) {
-      throw new Unusable({ at: this.whole.at, message: `\`${name}\` can't be computed` });
+      throw new Complained((words) => words.cantCompute(name), this.whole.at);
     }
     const found = this.of(parsed.expression, place);
     this.#depth--;
@@ -263,11 +263,11 @@ class Resolving {
         const to = second ?? constant("number", 0);
         const value = first as Calculation;
         if (to.kind !== "constant" || !Number.isInteger(to.value) || Number(to.value) > 6) {
-          throw new Unusable({
-            at: given[1]?.at ?? at,
-            message: "the places to round to have to be a whole number from 0 to 6",
-            help: "as in `round(weight, 1)`",
-          });
+          throw new Complained(
+            (words) => words.roundsTo,
+            given[1]?.at ?? at,
+            (words) => words.asIn("round(weight, 1)"),
+          );
         }
         const places = Math.min(Number(to.value), value.places);
         return operation("round", [value], { ...resultOf(value), places });
@@ -346,11 +346,11 @@ function fixedDay(values: readonly Calculation[], at: Complaint["at"]): string {
   const known = /^\d{4}-\d\d-\d\d$/.test(text) && !text.startsWith("0000");
   const time = known ? Date.parse(`${text}T00:00:00Z`) : Number.NaN;
   if (Number.isNaN(time) || new Date(time).toISOString().slice(0, 10) !== text) {
-    throw new Unusable({
+    throw new Complained(
+      (words) => words.noDay,
       at,
-      message: "this is no day: year, month and day have to be whole numbers that are written out",
-      help: "as in `date(2026, 5, 3)`",
-    });
+      (words) => words.asIn("date(2026, 5, 3)"),
+    );
   }
   return text;
 }

@@ -1,6 +1,7 @@
 import { type Calculation, valueTypeOf } from "./calculation.ts";
+import type { Complaint } from "./complaint.ts";
 import { automaticColumns, type EntityFacts, type Facts } from "./facts.ts";
-import { type Complaint, parseFormula } from "./parse.ts";
+import { parseFormula } from "./parse.ts";
 import { calculationOf } from "./resolve.ts";
 import { type Meaning, type Scope, typeFormula } from "./typing.ts";
 
@@ -48,6 +49,7 @@ export class FormulaScope implements Scope {
       case "record":
       case "rows":
         return { kind: field.kind, entity: field.entity };
+      case "files":
       case "nothing":
         return field;
       case "computed":
@@ -66,12 +68,12 @@ export class FormulaScope implements Scope {
     const circle = this.#open.indexOf(path);
     if (circle >= 0) {
       const names = [...this.#open.slice(circle), path];
-      return { kind: "nothing", reason: `${names.join(" → ")}: each is computed from the next` };
+      return { kind: "nothing", reason: (words) => words.circle(names.join(" → ")) };
     }
     const outcome = this.computed(entity, name);
     return "calculation" in outcome
       ? { kind: "value", type: valueTypeOf(outcome.calculation) }
-      : { kind: "nothing", reason: `the formula of ${path} is wrong itself` };
+      : { kind: "nothing", reason: (words) => words.wrongItself(path) };
   }
 
   /** The type and value of a computed field. */

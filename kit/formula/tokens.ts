@@ -1,3 +1,4 @@
+import { Complained } from "./complaint.ts";
 import { foreignSigns } from "./foreign-words.ts";
 import type { Span } from "./tree.ts";
 
@@ -7,17 +8,6 @@ export interface Token {
   /** As it means: a text without its quotes, a field without its braces, a word in small letters as well. */
   text: string;
   at: Span;
-}
-
-/** A character that is not allowed in formulas. */
-export class Misfit extends Error {
-  constructor(
-    message: string,
-    readonly at: Span,
-    readonly help?: string,
-  ) {
-    super(message);
-  }
 }
 
 const patterns: readonly (readonly [Token["kind"] | "blank", RegExp])[] = [
@@ -54,10 +44,10 @@ function next(text: string, place: number): [Token["kind"] | "blank", string] {
   const letter = String.fromCodePoint(text.codePointAt(place) ?? 0);
   const at = { start: place, end: place + letter.length };
   if (letter === "'" || letter === '"') {
-    throw new Misfit(
-      "a text begins here that doesn't end",
+    throw new Complained(
+      (words) => words.textNotClosed,
       { ...at, end: text.length },
-      `close it with ${letter}`,
+      (words) => words.closeWith(letter),
     );
   }
   const sign = foreignSigns.find(([each]) => each === letter) ?? [letter];
@@ -65,11 +55,14 @@ function next(text: string, place: number): [Token["kind"] | "blank", string] {
 }
 
 /** A sign that other languages have and this one doesn't, with what is written here. */
-function foreignSign([sign = "", ours]: readonly (string | undefined)[], place: number): Misfit {
-  return new Misfit(
-    `\`${sign}\` means nothing in a formula`,
+function foreignSign(
+  [sign = "", ours]: readonly (string | undefined)[],
+  place: number,
+): Complained {
+  return new Complained(
+    (words) => words.noSign(sign),
     { start: place, end: place + sign.length },
-    ours && `write ${ours}`,
+    ours ? (words) => words.write(ours) : undefined,
   );
 }
 

@@ -1,9 +1,8 @@
+import { Complained, type Complaint } from "./complaint.ts";
 import { foreignFunctions } from "./foreign-words.ts";
 import { type FunctionRule, functions, rowFunctions } from "./functions.ts";
 import { nearest } from "./nearest.ts";
-import type { Complaint } from "./parse.ts";
 import { printName, printText } from "./print.ts";
-import type { Span } from "./tree.ts";
 import {
   type BinaryOperator,
   comparing,
@@ -13,16 +12,19 @@ import {
   precedence,
 } from "./tree.ts";
 import type { ValueType } from "./value-type.ts";
+import type { Says } from "./words.ts";
 
 /** What a name means where a formula is. */
 export type Meaning =
   | { kind: "value"; type: ValueType; choices?: Choices }
   /** A record of another kind, whose fields can follow behind a point. */
   | { kind: "record"; entity: string }
+  /** Files, of which no more can be said than whether there are any. */
+  | { kind: "files" }
   /** Records that refer to this one. */
   | { kind: "rows"; entity: string }
   /** Something that formulas can't use, and why. */
-  | { kind: "nothing"; reason: string };
+  | { kind: "nothing"; reason: Says };
 
 /** The texts that a value is one of, and what some of them were before. */
 export interface Choices {
@@ -42,18 +44,6 @@ export interface Scope {
   readonly me?: string | undefined;
 }
 
-/** Why an expression has no type. */
-class Mistyped extends Error {
-  constructor(
-    message: string,
-    readonly at: Span,
-    readonly help?: string,
-    readonly renamed?: string,
-  ) {
-    super(message);
-  }
-}
-
 /** The type of what a formula of an entity gives; or what is wrong with it. */
 export function typeFormula(
   expression: Expression,
@@ -63,22 +53,10 @@ export function typeFormula(
   try {
     return { type: new Typing(scope).of(expression, entity) };
   } catch (error) {
-    if (!(error instanceof Mistyped)) throw error;
-    const { at, message, help, renamed } = error;
-    return { complaint: { at, message, ...(help && { help }), ...(renamed && { renamed }) } };
+    if (!(error instanceof Complained)) throw error;
+    return { complaint: error.complaint };
   }
 }
-
-export const typeWords: Readonly<Record<ValueType, string>> = {
-  number: "a number",
-  text: "a text",
-  boolean: "true or false",
-  date: "a date",
-  time: "a time",
-  moment: "a moment",
-  span: "a number of days",
-  duration: "a span of time",
-};
 
 class Typing {
   constructor(readonly scope: Scope) {}
@@ -99,17 +77,17 @@ class Typing {
           expression.operand,
           entity,
           expression.operator === "not" ? ["boolean"] : ["number", "span", "duration"],
-          `behind \`${expression.operator}\``,
+          (words) => words.behind(expression.operator),
         );
       case "binary":
         return this.#binary(expression, entity);
       case "empty":
-        if (!this.#isRecord(expression.operand, entity)) this.of(expression.operand, entity);
+        if (!this.#isThereOrNot(expression.operand, entity)) this.of(expression.operand, entity);
         return "boolean";
       case "in": {
         const type = this.of(expression.operand, entity);
         for (const each of expression.among) {
-          this.#expect(each, entity, [type], "as before `in`");
+          this.#expect(each, entity, [type], (words) => words.beforeIn);
           this.#chosen(expression.operand, each, entity);
         }
         return "boolean";
@@ -121,25 +99,21 @@ class Typing {
     expression: Expression,
     entity: string,
     wanted: readonly ValueType[],
-    place: string,
+    place: Says,
   ): ValueType {
     const type = this.of(expression, entity);
     if (wanted.includes(type)) return type;
-    throw new Mistyped(
-      `this is ${typeWords[type]}, and ${wanted.map((each) => typeWords[each]).join(" or ")} was expected ${place}`,
+    throw new Complained(
+      (words) => words.expected(words.types[type], oneOf(wanted)(words), place(words)),
       expression.at,
     );
   }
 
-  /** Whether a path ends with a reference, of which no more can be said than whether it is empty. */
-  #isRecord(expression: Expression, entity: string): boolean {
+  /** Whether a path ends with a reference or with files, of which no more can be said than whether it is empty. */
+  #isThereOrNot(expression: Expression, entity: string): boolean {
     if (expression.kind !== "path") return false;
-    let place = entity;
-    return expression.names.every(({ text }) => {
-      const meaning = this.scope.meaning(place, text);
-      if (meaning?.kind === "record") place = meaning.entity;
-      return meaning?.kind === "record";
-    });
+    const kind = this.#meaningAt(expression.names, entity)?.kind;
+    return kind === "record" || kind === "files";
   }
 
   #path(names: readonly Name[], entity: string): ValueType {
@@ -154,29 +128,30 @@ class Typing {
     throw new Error("a path without names");
   }
 
-  #misused({ text, at }: Name, meaning: Meaning, last: boolean): Mistyped {
+  #misused({ text, at }: Name, meaning: Meaning, last: boolean): Complained {
     switch (meaning.kind) {
       case "value":
-        return new Mistyped(
-          `nothing can follow behind \`${text}\`, which is ${typeWords[meaning.type]}`,
-          at,
-        );
+        return new Complained((words) => words.nothingFollows(text, words.types[meaning.type]), at);
       case "record":
-        return new Mistyped(
-          `\`${text}\` is a record, ${meaning.entity}`,
+        return new Complained(
+          (words) => words.isRecord(text, meaning.entity),
           at,
-          `ask whether it \`is empty\`, or name one of its fields, as in \`${text}.${this.scope.names(meaning.entity)[0] ?? "name"}\``,
+          (words) => words.emptyOrField(text, this.scope.names(meaning.entity)[0] ?? "name"),
+        );
+      case "files":
+        return new Complained(
+          (words) => words.isFiles(text),
+          at,
+          (words) => words.askEmpty,
         );
       case "rows":
-        return new Mistyped(
-          `\`${text}\` are any number of records, ${meaning.entity}`,
+        return new Complained(
+          (words) => words.areRecords(text, meaning.entity),
           at,
-          last
-            ? `count them with \`count(${text})\``
-            : "take one value of them, with `sum`, `largest` or the like",
+          (words) => (last ? words.countThem(text) : words.takeOne),
         );
       case "nothing":
-        return new Mistyped(meaning.reason, at);
+        return new Complained(meaning.reason, at);
     }
   }
 
@@ -185,25 +160,26 @@ class Typing {
     if (meaning) return meaning;
     const renamed = this.scope.renamed(entity, text);
     if (renamed !== undefined) {
-      throw new Mistyped(
-        `\`${text}\` is called \`${renamed}\` now`,
+      throw new Complained(
+        (words) => words.isCalled(text, renamed),
         at,
-        "write the new name; `levadura check --fix` does it in all formulas",
+        (words) => words.writeNew,
         printName(renamed),
       );
     }
     const close = nearest(text, this.scope.names(entity));
-    throw new Mistyped(
-      `${entity} has no field \`${text}\``,
+    throw new Complained(
+      (words) => words.noField(entity, text),
       at,
-      close ? `did you mean \`${close}\`?` : `it has ${this.scope.names(entity).join(", ")}`,
+      (words) =>
+        close ? words.didYouMean(close) : words.itHas(this.scope.names(entity).join(", ")),
     );
   }
 
   #binary({ operator, left, right, at }: Extract<Expression, { kind: "binary" }>, entity: string) {
     if (operator === "and" || operator === "or") {
       for (const side of [left, right])
-        this.#expect(side, entity, ["boolean"], `beside \`${operator}\``);
+        this.#expect(side, entity, ["boolean"], (words) => words.beside(operator));
       return "boolean";
     }
     if (operator === "includes" || this.#asksMe(left, entity) || this.#asksMe(right, entity)) {
@@ -211,7 +187,7 @@ class Typing {
     }
     if (operator === "contains" || operator === "begins with") {
       for (const side of [left, right])
-        this.#expect(side, entity, ["text"], `beside \`${operator}\``);
+        this.#expect(side, entity, ["text"], (words) => words.beside(operator));
       return "boolean";
     }
     if ((operator === "=" || operator === "<>") && this.#areRecords(left, right, entity)) {
@@ -224,17 +200,17 @@ class Typing {
         this.#chosen(right, left, entity);
       }
       if (types[0] === types[1]) return "boolean";
-      throw new Mistyped(
-        `${typeWords[types[0]]} can't be compared with ${typeWords[types[1]]}`,
+      throw new Complained(
+        (words) => words.cantCompare(words.types[types[0]], words.types[types[1]]),
         at,
       );
     }
     const found = results(operator, types);
     if (found) return found;
-    throw new Mistyped(
-      `\`${operator}\` doesn't work between ${typeWords[types[0]]} and ${typeWords[types[1]]}`,
+    throw new Complained(
+      (words) => words.doesntWork(operator, words.types[types[0]], words.types[types[1]]),
       at,
-      types.includes("text") && operator === "+" ? "texts are joined with `&`" : undefined,
+      types.includes("text") && operator === "+" ? (words) => words.joinTexts : undefined,
     );
   }
 
@@ -270,17 +246,17 @@ class Typing {
     const [person, other] =
       this.#asksMe(left, entity) && operator !== "includes" ? [left, right] : [right, left];
     if (!this.#asksMe(person, entity)) {
-      throw new Mistyped(
-        "only `me` can follow `includes`",
+      throw new Complained(
+        (words) => words.onlyMe,
         right.at,
-        "as in `keepers includes me`",
+        (words) => words.asIn("keepers includes me"),
       );
     }
     if (me === undefined) {
-      throw new Mistyped(
-        "`me` isn't known here",
+      throw new Complained(
+        (words) => words.meUnknown,
         person.at,
-        "it can be used in `rights`, if `users` has a `record`: the entity whose records people are",
+        (words) => words.meHelp,
       );
     }
     const meaning = other.kind === "path" ? this.#lastMeaning(other.names, entity) : undefined;
@@ -290,10 +266,10 @@ class Typing {
         ? meaning.entity === me
         : wanted === "record" && meaning?.kind === "value" && this.#isOwnNumber(other, entity, me);
     if (fits && ["=", "<>", "includes"].includes(operator)) return "boolean";
-    throw new Mistyped(
-      `\`me\` is a record of ${me}, which this can't be compared with`,
+    throw new Complained(
+      (words) => words.meIs(me),
       at,
-      "as in `warden = me` or `keepers includes me`",
+      (words) => words.meExample,
     );
   }
 
@@ -328,21 +304,21 @@ class Typing {
     const { now = [], formerly = {} } = choices ?? {};
     const same = (choice: string) => choice.toLowerCase() === text.value.toLowerCase();
     if (!choices || now.some(same)) return;
-    const name = value.names.at(-1)?.text;
+    const name = value.names.at(-1)?.text ?? "";
     const [renamed] = Object.entries(formerly).find(([, before]) => same(before)) ?? [];
     if (renamed !== undefined) {
-      throw new Mistyped(
-        `the choice \`${text.value}\` of \`${name}\` is called \`${renamed}\` now`,
+      throw new Complained(
+        (words) => words.choiceIsCalled(text.value, name, renamed),
         text.at,
-        "write the new one; `levadura check --fix` does it in all formulas",
+        (words) => words.writeNewChoice,
         printText(renamed),
       );
     }
     const close = nearest(text.value, now);
-    throw new Mistyped(
-      `\`${name}\` has no choice \`${text.value}\``,
+    throw new Complained(
+      (words) => words.noChoice(name, text.value),
       text.at,
-      close ? `did you mean \`${close}\`?` : `its choices are ${now.join(", ")}`,
+      (words) => (close ? words.didYouMean(close) : words.choicesAre(now.join(", "))),
     );
   }
 
@@ -355,25 +331,28 @@ class Typing {
       const known = ["if", ...Object.keys(functions), ...Object.keys(rowFunctions)];
       const ours = Object.hasOwn(foreignFunctions, name) ? foreignFunctions[name] : undefined;
       const close = nearest(name, known);
-      throw new Mistyped(
-        `there is no function \`${name}\``,
+      throw new Complained(
+        (words) => words.noFunction(name),
         { start: at.start, end: at.start + name.length },
-        ours
-          ? `write \`${ours}\``
-          : close
-            ? `did you mean \`${close}\`?`
-            : `there are ${known.join(", ")}`,
+        (words) =>
+          ours
+            ? words.write(`\`${ours}\``)
+            : close
+              ? words.didYouMean(close)
+              : words.thereAre(known.join(", ")),
       );
     }
     this.#checkCount(expression, rule);
     const types = given.map((each, place) => {
       const wanted = rule.takes[Math.min(place, rule.takes.length - 1)] ?? [];
-      return this.#expect(each, entity, wanted, `in \`${name}\``);
+      return this.#expect(each, entity, wanted, (words) => words.within(name));
     });
-    const odd = rule.alike ? types.findIndex((type) => type !== types[0]) : -1;
-    if (odd > 0 && types[0]) {
-      throw new Mistyped(
-        `this is ${typeWords[types[odd] as ValueType]}, and what stands before it is ${typeWords[types[0]]}`,
+    const [first] = types;
+    const odd = rule.alike ? types.findIndex((type) => type !== first) : -1;
+    if (odd > 0 && first) {
+      const other = types[odd] as ValueType;
+      throw new Complained(
+        (words) => words.unlike(words.types[other], words.types[first]),
         given[odd]?.at ?? at,
       );
     }
@@ -385,29 +364,25 @@ class Typing {
     { takes, least = takes.length, more, example }: FunctionRule,
   ): void {
     if (given.length >= least && (more || given.length <= takes.length)) return;
-    const wanted = more
-      ? `${least} or more`
-      : least === takes.length
-        ? least
-        : `${least} or ${takes.length}`;
-    throw new Mistyped(
-      `\`${name}\` takes ${wanted} ${wanted === 1 ? "value" : "values"}, and has ${given.length}`,
+    const wanted = { least, ...(!more && { most: takes.length }) };
+    throw new Complained(
+      (words) => words.takesValues(name, wanted, given.length),
       at,
-      `write it as \`${example}\``,
+      (words) => words.writeAs(example),
     );
   }
 
   #if({ given, at }: Extract<Expression, { kind: "call" }>, entity: string): ValueType {
     const [condition, one, other] = given;
     if (!condition || !one || !other || given.length > 3) {
-      throw new Mistyped(
-        "`if` takes a condition and two values",
+      throw new Complained(
+        (words) => words.ifTakes,
         at,
-        "write it as `if(weight > 20, 'full', 'light')`",
+        (words) => words.writeAs("if(weight > 20, 'full', 'light')"),
       );
     }
-    this.#expect(condition, entity, ["boolean"], "first in `if`");
-    return this.#expect(other, entity, [this.of(one, entity)], "as the value before it");
+    this.#expect(condition, entity, ["boolean"], (words) => words.firstInIf);
+    return this.#expect(other, entity, [this.of(one, entity)], (words) => words.asBefore);
   }
 
   /** `sum(harvests.weight, harvests.year = 2026)`: what follows the comma is asked of each record. */
@@ -415,46 +390,49 @@ class Typing {
     const rule = rowFunctions[name];
     const [over, condition] = given;
     if (!rule || over?.kind !== "path" || given.length > 2) {
-      throw new Mistyped(
-        `\`${name}\` takes records that refer to this one`,
+      throw new Complained(
+        (words) => words.takesRecords(name),
         over?.at ?? at,
-        `write it as \`${rule?.example}\``,
+        (words) => words.writeAs(rule?.example ?? ""),
       );
     }
     const [rows, ...rest] = over.names as [Name, ...Name[]];
     const meaning = this.#meaning(rows, entity);
     if (meaning.kind !== "rows") {
-      throw new Mistyped(
-        `\`${rows.text}\` is not a list of records`,
+      throw new Complained(
+        (words) => words.notList(rows.text),
         rows.at,
-        `write it as \`${rule.example}\``,
+        (words) => words.writeAs(rule.example),
       );
     }
     if (rest.length > 0 !== (rule.takes !== undefined)) {
-      const help = rule.takes
-        ? `name a field of them, as in \`${rule.example}\``
-        : `leave the field out, as in \`${rule.example}\``;
-      throw new Mistyped(
-        `\`${name}\` counts on ${rule.takes ? "a field" : "the records"} here`,
+      throw new Complained(
+        (words) => (rule.takes ? words.countsOnField(name) : words.countsOnRecords(name)),
         over.at,
-        help,
+        (words) => (rule.takes ? words.nameField(rule.example) : words.leaveField(rule.example)),
       );
     }
     if (condition) {
       const inner = new Typing(withRows(this.scope, entity, rows.text, meaning.entity));
-      inner.#expect(condition, entity, ["boolean"], "as the condition");
+      inner.#expect(condition, entity, ["boolean"], (words) => words.asCondition);
     }
     if (!rule.takes) return "number";
     const type = this.#path(rest, meaning.entity);
-    if (!rule.takes.includes(type)) {
-      throw new Mistyped(
-        `\`${name}\` doesn't take ${typeWords[type]}`,
+    const { takes } = rule;
+    if (!takes.includes(type)) {
+      throw new Complained(
+        (words) => words.doesntTake(name, words.types[type]),
         over.at,
-        `it takes ${rule.takes.map((each) => typeWords[each]).join(" or ")}`,
+        (words) => words.itTakes(oneOf(takes)(words)),
       );
     }
     return rule.gives === "the same" ? type : rule.gives;
   }
+}
+
+/** Some types, one of which is meant. */
+function oneOf(types: readonly ValueType[]): Says {
+  return (words) => words.either(types.map((type) => words.types[type]));
 }
 
 /** Within a condition, the name of the list means the one record that is asked about. */

@@ -1,5 +1,6 @@
 import type { LoggedAction } from "../access/action.ts";
 import type { Trouble } from "../database/contract.ts";
+import { formulaWords } from "../formula/words.ts";
 import { listsEn } from "./lists.en.ts";
 import { peopleEn } from "./people.en.ts";
 import { pluralForm } from "./plural.ts";
@@ -64,6 +65,8 @@ export const en = {
   bringBack: "Bring back",
   bringBackTitle: (title: string) => `Bring back ${title}?`,
   bringBackMeans: "Lists and lookups show it again.",
+  takenMeanwhile: (one: string) =>
+    `Another ${one} in use has a value that must be unique: change one of the two first.`,
   putInOrder: "Put in order…",
   orderOf: (many: string) => `Put ${many} in order`,
   orderHow:
@@ -466,6 +469,7 @@ export const en = {
   ...peopleEn,
   ...listsEn,
   ...reportsEn,
+  formulas: formulaWords,
 
   // What goes wrong.
   notFound: "Page not found",

@@ -1,4 +1,5 @@
 import type { Messages } from "./en.ts";
+import { formulasEs } from "./formulas.es.ts";
 import { listsEs } from "./lists.es.ts";
 import { peopleEs } from "./people.es.ts";
 import { pluralForm } from "./plural.ts";
@@ -59,6 +60,8 @@ export const es: Messages = {
   bringBack: "Recuperar",
   bringBackTitle: (title) => `¿Recuperar ${title}?`,
   bringBackMeans: "Vuelve a salir en las listas y al elegir.",
+  takenMeanwhile: (one) =>
+    `Otro registro en uso (${one}) tiene un valor que debe ser único: cambia antes uno de los dos.`,
   putInOrder: "Ordenar…",
   orderOf: (many) => `Ordenar ${many}`,
   orderHow:
@@ -460,6 +463,7 @@ export const es: Messages = {
   ...peopleEs,
   ...listsEs,
   ...reportsEs,
+  formulas: formulasEs,
 
   // What goes wrong.
   notFound: "Página no encontrada",

@@ -1,63 +1,55 @@
 import type { Period } from "../formula/periods.ts";
 import { toLocal } from "../formula/zones.ts";
 import type { Messages } from "./en.ts";
+import { late } from "./late.ts";
 import { pluralForm } from "./plural.ts";
 
 /** How numbers, amounts, dates and times are written for one language, currency and time zone. */
 export class Formats {
-  readonly #number: Intl.NumberFormat;
-  readonly #share: Intl.NumberFormat;
-  readonly #change: Intl.NumberFormat;
-  readonly #money: Intl.NumberFormat;
-  readonly #date: Intl.DateTimeFormat;
-  readonly #dateTime: Intl.DateTimeFormat;
-  readonly #month: Intl.DateTimeFormat;
-  readonly #longDay: Intl.DateTimeFormat;
-  readonly #weekday: Intl.DateTimeFormat;
-  readonly #longMonth: Intl.DateTimeFormat;
-  readonly #monthName: Intl.DateTimeFormat;
-  readonly #shortMonth: Intl.DateTimeFormat;
-  readonly #dates = new Map<string, string>();
-  readonly #numbers = new Map<number, string>();
-  /** How dates and times are typed. */
-  readonly typed: TypedFormats;
+  readonly #number = late(() => this.#numbers({ maximumFractionDigits: 14 }));
+  readonly #share = late(() => this.#numbers({ style: "percent", maximumFractionDigits: 1 }));
+  readonly #change = late(() =>
+    this.#numbers({ style: "percent", maximumFractionDigits: 0, signDisplay: "exceptZero" }),
+  );
+  readonly #money = late(() => this.#numbers({ style: "currency", currency: this.currency }));
+  readonly #date = late(() => this.#days({ dateStyle: "medium" }));
+  readonly #dateTime = late(() => this.#days({ dateStyle: "medium", timeStyle: "short" }));
+  readonly #month = late(() => this.#days({ year: "numeric", month: "short" }));
+  readonly #longDay = late(() =>
+    this.#days({ weekday: "long", day: "numeric", month: "long", year: "numeric" }),
+  );
+  readonly #weekday = late(() => this.#days({ weekday: "short" }));
+  readonly #longMonth = late(() => this.#days({ year: "numeric", month: "long" }));
+  readonly #monthName = late(() => this.#days({ month: "long" }));
+  readonly #shortMonth = late(() => this.#days({ month: "short" }));
+  readonly #typed = late(() => new TypedFormats(this.language));
+  readonly #knownDates = new Map<string, string>();
+  readonly #knownNumbers = new Map<number, string>();
 
   constructor(
     readonly language: string,
     readonly currency: string,
     readonly timezone: string,
     readonly messages: Messages,
-  ) {
-    this.#number = new Intl.NumberFormat(language, { maximumFractionDigits: 14 });
-    this.#share = new Intl.NumberFormat(language, { style: "percent", maximumFractionDigits: 1 });
-    this.#change = new Intl.NumberFormat(language, {
-      style: "percent",
-      maximumFractionDigits: 0,
-      signDisplay: "exceptZero",
-    });
-    this.#money = new Intl.NumberFormat(language, { style: "currency", currency });
-    this.#date = new Intl.DateTimeFormat(language, { dateStyle: "medium", timeZone: "UTC" });
-    const month = { year: "numeric", month: "short", timeZone: "UTC" } as const;
-    this.#month = new Intl.DateTimeFormat(language, month);
-    const day = { weekday: "long", day: "numeric", month: "long", year: "numeric" } as const;
-    this.#longDay = new Intl.DateTimeFormat(language, { ...day, timeZone: "UTC" });
-    this.#weekday = new Intl.DateTimeFormat(language, { weekday: "short", timeZone: "UTC" });
-    const longMonth = { year: "numeric", month: "long", timeZone: "UTC" } as const;
-    this.#longMonth = new Intl.DateTimeFormat(language, longMonth);
-    this.#monthName = new Intl.DateTimeFormat(language, { month: "long", timeZone: "UTC" });
-    this.#shortMonth = new Intl.DateTimeFormat(language, { month: "short", timeZone: "UTC" });
-    this.#dateTime = new Intl.DateTimeFormat(language, {
-      dateStyle: "medium",
-      timeStyle: "short",
-      timeZone: "UTC",
-    });
-    this.typed = new TypedFormats(language);
+  ) {}
+
+  /** How dates and times are typed. */
+  get typed(): TypedFormats {
+    return this.#typed();
+  }
+
+  #numbers(options: Intl.NumberFormatOptions): Intl.NumberFormat {
+    return new Intl.NumberFormat(this.language, options);
+  }
+
+  #days(options: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
+    return new Intl.DateTimeFormat(this.language, { ...options, timeZone: "UTC" });
   }
 
   /** A number with its unit; nothing for null. */
   number(value: number | null, unit = ""): string {
     if (value === null) return "";
-    const text = remembered(this.#numbers, value, (number) => this.#number.format(number));
+    const text = remembered(this.#knownNumbers, value, (number) => this.#number().format(number));
     return unit ? `${text}\u00a0${unit}` : text;
   }
 
@@ -73,49 +65,49 @@ export class Formats {
 
   /** A part of a whole, from 0 to 1, in percent. */
   share(value: number): string {
-    return this.#share.format(value);
+    return this.#share().format(value);
   }
 
   /** How much something grew or shrank, as a part of what it was: `+12%`. */
   change(value: number): string {
-    return this.#change.format(value);
+    return this.#change().format(value);
   }
 
   /** An amount in the currency of the application. */
   money(value: number | null): string {
-    return value === null ? "" : this.#money.format(value);
+    return value === null ? "" : this.#money().format(value);
   }
 
   /** A date kept as `2026-05-03`, as `3 May 2026`. */
   date(value: string | null): string {
     if (value === null) return "";
-    return remembered(this.#dates, value, (date) =>
-      this.#date.format(new Date(`${date}T00:00:00Z`)),
+    return remembered(this.#knownDates, value, (date) =>
+      this.#date().format(new Date(`${date}T00:00:00Z`)),
     );
   }
 
   /** A date as `Sunday 3 May 2026`. */
   longDay(value: string): string {
-    return this.#longDay.format(new Date(`${value}T00:00:00Z`));
+    return this.#longDay().format(new Date(`${value}T00:00:00Z`));
   }
 
   /** The day of the week of a date: `Sun`. */
   weekday(value: string): string {
-    return this.#weekday.format(new Date(`${value}T00:00:00Z`));
+    return this.#weekday().format(new Date(`${value}T00:00:00Z`));
   }
 
   /** The month of a date: `May 2026`, and `May`. */
   longMonth(value: string): string {
-    return this.#longMonth.format(new Date(`${value}T00:00:00Z`));
+    return this.#longMonth().format(new Date(`${value}T00:00:00Z`));
   }
 
   /** A month of the year, from 1 to 12: `March`. */
   monthName(month: number): string {
-    return this.#monthName.format(new Date(Date.UTC(2024, month - 1, 1)));
+    return this.#monthName().format(new Date(Date.UTC(2024, month - 1, 1)));
   }
 
   shortMonth(value: string): string {
-    return this.#shortMonth.format(new Date(`${value}T00:00:00Z`));
+    return this.#shortMonth().format(new Date(`${value}T00:00:00Z`));
   }
 
   /** A period of days, such as `2026-05`, as `May 2026`. */
@@ -127,7 +119,7 @@ export class Formats {
       case "quarter":
         return quarter(key.slice(6), key.slice(0, 4));
       case "month":
-        return this.#month.format(new Date(`${key}-01T00:00:00Z`));
+        return this.#month().format(new Date(`${key}-01T00:00:00Z`));
       case "week":
         return week(this.date(key));
       case "day":
@@ -138,7 +130,7 @@ export class Formats {
   /** A moment kept in UTC, as date and time in the time zone. */
   dateTime(value: string | null): string {
     if (value === null) return "";
-    return this.#dateTime.format(new Date(`${toLocal(this.timezone, value)}:00Z`));
+    return this.#dateTime().format(new Date(`${toLocal(this.timezone, value)}:00Z`));
   }
 
   /** Yes or no. */

@@ -22,6 +22,27 @@ describe("sentences", () => {
     expect(same).toEqual(["no", "none"]);
   });
 
+  it("of formulas differ between languages, each of them", () => {
+    const told = (words: object) =>
+      Object.values(words).map((say) =>
+        typeof say === "function"
+          ? String(say("a", "b", "c"))
+          : typeof say === "string"
+            ? say
+            : Object.values(say as object).join(),
+      );
+    const [english, spanish] = [en.formulas, es.formulas].map((words) => {
+      const { either: _, takesValues: __, ...rest } = words;
+      return told(rest);
+    });
+    expect(spanish?.filter((sentence, at) => sentence === english?.[at])).toEqual([]);
+    const counts = [en, es].map(({ formulas }) => formulas.takesValues("abs", { least: 1 }, 3));
+    expect(counts).toEqual([
+      "`abs` takes 1 or more values, and has 3",
+      "`abs` toma 1 o más valores, y tiene 3",
+    ]);
+  });
+
   it("have the form that goes with a count", () => {
     expect([en.fieldsToLookAt(1, "1"), en.fieldsToLookAt(2, "2")]).toEqual([
       "1 field needs another look:",

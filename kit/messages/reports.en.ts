@@ -86,6 +86,7 @@ export const reportsEn = {
     numberExpected: "a number was expected here",
     noTimes: "rows can’t be grouped by times: group by a date",
     tooLong: (most: number) => `a formula can have ${most} characters at most: shorten it`,
+    tooSlow: "This took too long and was stopped: filter the rows, or ask for less of each.",
     tooMany: (most: string) =>
       `More than ${most} groups: group by something coarser, or filter first.`,
     cantDraw: "A chart needs at least one group. Choose what to group by.",

@@ -87,6 +87,7 @@ export const reportsEs: typeof reportsEn = {
     numberExpected: "aquí se esperaba un número",
     noTimes: "no se puede agrupar por horas: agrupa por una fecha",
     tooLong: (most) => `una fórmula tiene ${most} caracteres como máximo: acórtala`,
+    tooSlow: "Esto tardaba demasiado y se ha parado: filtra las filas o pide menos de cada una.",
     tooMany: (most) => `Más de ${most} grupos: agrupa por algo más amplio, o filtra antes.`,
     cantDraw: "Un gráfico necesita al menos un grupo. Elige por qué agrupar.",
     perEach: (field) => `por ${field}`,

@@ -2,7 +2,7 @@ import { type RawBuilder, type SqlBool, sql } from "kysely";
 import { fieldsKept, requireOn } from "../access/row-rights.ts";
 import { Forbidden, type Scope } from "../access/scope.ts";
 import type { Trouble } from "../database/contract.ts";
-import { troubleOf } from "../database/current-dialect.ts";
+import { constraintViolation, troubleOf } from "../database/current-dialect.ts";
 import type { Entity, Row } from "../entity/entity.ts";
 import { noteChange } from "./audit.ts";
 import { logError } from "./log.ts";
@@ -40,7 +40,8 @@ export function archivedAt({ archive }: Entity, row: Row): string | undefined {
 }
 
 /**
- * Archives a record, or brings it back. Nothing else of it changes, so that no rule is asked. Gives why it didn't; throws
+ * Archives a record, or brings it back. Nothing else of it changes, so that no rule is asked. Gives why it didn't, such as
+ * that another record has by now what was unique in this one; throws
  * `Forbidden` where the person may not do it.
  */
 export async function setArchived(
@@ -48,7 +49,7 @@ export async function setArchived(
   entity: Entity,
   row: Row,
   archived: boolean,
-): Promise<"changed" | Trouble | undefined> {
+): Promise<"changed" | "taken" | Trouble | undefined> {
   await requireOn(scope, "change", entity, row.id);
   if ((await fieldsKept(scope, "change", entity, row.id)).has(column))
     throw new Forbidden("change", entity);
@@ -79,6 +80,7 @@ export async function setArchived(
       return undefined;
     });
   } catch (error) {
+    if (constraintViolation(error)?.reason === "unique") return "taken";
     const trouble = troubleOf(error);
     if (!trouble || !endedTransaction(error)) throw error;
     logError(error, `archiving ${entity.table}`);

@@ -4,7 +4,7 @@ import type { BindKind } from "../database/contract.ts";
 import { bindValue, formulas } from "../database/current-dialect.ts";
 import type { Entity } from "../entity/entity.ts";
 import { type Calculation, withParameters } from "../formula/calculation.ts";
-import type { Complaint } from "../formula/parse.ts";
+import type { Complaint } from "../formula/complaint.ts";
 import { longestFormula } from "../formula/report.ts";
 import { FormulaScope, formulaOf } from "../formula/scope.ts";
 import { formulaSql, momentParameters } from "../formula/sql.ts";

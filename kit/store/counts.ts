@@ -4,7 +4,10 @@ import type { Entity } from "../entity/entity.ts";
 import { archiveConditions } from "./archive.ts";
 import { where } from "./list/conditions.ts";
 
-/** How many rows of some entities are in sight, by table, in one statement. */
+/** The most rows of one entity that are counted: whoever opens the start page waits for them. */
+export const mostCounted = 100_000;
+
+/** How many rows of some entities are in sight, by table, in one statement; one more than are counted stands for more. */
 export async function countsOf(
   scope: Scope,
   entities: readonly Entity[],
@@ -12,7 +15,7 @@ export async function countsOf(
   if (entities.length === 0) return new Map();
   const counts = entities.map(
     (entity) =>
-      sql`select ${sql.lit(entity.table)} as name, count(*) as total from ${scope.rowsOf(entity)} as counted ${where(archiveConditions(entity, "in use", "counted"))}`,
+      sql`select ${sql.lit(entity.table)} as name, count(*) as total from (select 1 as one from ${scope.rowsOf(entity)} as counted ${where(archiveConditions(entity, "in use", "counted"))} limit ${sql.lit(mostCounted + 1)}) as some_rows`,
   );
   const { rows } = await sql<{
     name: string;

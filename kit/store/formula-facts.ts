@@ -2,6 +2,7 @@ import type { Scope } from "../access/scope.ts";
 import { type Entity, isComputed, isReference, isReferences } from "../entity/entity.ts";
 import type { Referrer } from "../entity/registry.ts";
 import type { Field, FieldKind } from "../fields/field.ts";
+import { isFiles } from "../fields/files.tsx";
 import { isOrderedByLetters } from "../fields/types.ts";
 import { secondPlaces } from "../formula/durations.ts";
 import {
@@ -111,8 +112,9 @@ function fieldFacts(scope: Scope, entity: Entity, name: string, field: Field): F
     ...lettersOf(Object.keys(field.choices ?? {})),
   });
   if (isReference(field)) return { kind: "record", entity: field.to, column: column("number") };
+  if (isFiles(field)) return { kind: "files", column: column("text") };
   const value = values[field.kind];
-  if (!value) return { kind: "nothing", reason: "nothing is computed from it" };
+  if (!value) return { kind: "nothing", reason: (words) => words.nothingComputed };
   return {
     kind: "value",
     value,

@@ -15,6 +15,7 @@ import {
 import { labelIn } from "../entity/label.ts";
 import type { RuleContext } from "../entity/rules.ts";
 import { startValues, type Values } from "../entity/typed.ts";
+import { archiveConditions } from "./archive.ts";
 import { noteChange } from "./audit.ts";
 import { lastPlace } from "./by-hand.ts";
 import { replaceLinks } from "./join-tables.ts";
@@ -393,8 +394,11 @@ async function isInSight(
   values: Values,
 ): Promise<boolean> {
   if (!scope.rowCondition(entity)) return true;
-  const same = names.map((name) => sql`${sql.ref(name)} = ${values[name]}`);
-  if (same.length === 0) return false;
+  if (names.length === 0) return false;
+  const same = [
+    ...names.map((name) => sql`${sql.ref(name)} = ${values[name]}`),
+    ...(entity.freesUnique ? archiveConditions(entity, "in use", "seen") : []),
+  ];
   const { rows } = await sql`
     select 1 as found from ${scope.rowsOf(entity)} as seen where ${sql.join(same, sql` and `)}`.execute(
     scope.db,

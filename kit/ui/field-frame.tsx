@@ -129,7 +129,7 @@ export function remarkIds(form: Form, name: string, hint?: string): string | und
 
 /** Its own hint, and that it can be left blank, where it isn't so for every field. There is no room for them in rows. */
 function hintOf(form: Form, name: string, hint?: string): string | undefined {
-  if (form.row) return undefined;
+  if (form.row) return hint;
   const { filledIn, keptUnseen } = form.scope.messages;
   const more = form.filled.includes(name) ? filledIn : form.kept.includes(name) && keptUnseen;
   return more ? [hint, more].filter(Boolean).join(" ") : hint;

@@ -1,6 +1,7 @@
 import type { Scope } from "../access/scope.ts";
 import type { Entity, Row } from "../entity/entity.ts";
 import { labelIn } from "../entity/label.ts";
+import type { PartRows } from "../entity/part-rows.ts";
 import type { FormState, Options, Typed } from "../entity/typed.ts";
 import type { Attributes, Field } from "../fields/field.ts";
 import type { StoredFile } from "../files/stored-file.ts";
@@ -84,6 +85,7 @@ export interface PartsInForm {
   /** Whether there is one at most. */
   isSingle: boolean;
   columns: readonly string[];
+  remarks: PartRows["remarks"];
   units: Units;
   rows: readonly Form[];
   /** What a new row begins with; undefined where the person may not add one. */

@@ -1,3 +1,4 @@
+import type { Label } from "../entity/label.ts";
 import { address } from "../entity/links.ts";
 import { controls } from "../fields/controls.tsx";
 import { RequiredMark, Unit } from "./field-frame.tsx";
@@ -25,14 +26,14 @@ export function FormRows({ form, part, title }: { form: Form; part: string; titl
         <RowHeadings form={form} parts={parts} />
         <tbody>
           {rows.map((row) => (
-            <PartRow row={row} columns={parts.columns} />
+            <PartRow row={row} parts={parts} />
           ))}
         </tbody>
       </table>
       {blank && (
         <>
           <template data-blank>
-            <PartRow row={blank} columns={parts.columns} />
+            <PartRow row={blank} parts={parts} />
           </template>
           <button
             class="btn btn-outline-primary btn-sm"
@@ -61,6 +62,7 @@ function RowHeadings({ form, parts }: { form: Form; parts: PartsInForm }) {
             {labelOf(of, name)}
             <Unit units={parts.units} name={name} />
             <RequiredMark form={of} name={name} />
+            <ColumnHint form={form} hint={parts.remarks[name]?.hint} />
           </th>
         ))}
         <th scope="col">
@@ -71,7 +73,17 @@ function RowHeadings({ form, parts }: { form: Form; parts: PartsInForm }) {
   );
 }
 
-function PartRow({ row: form, columns }: { row: Form; columns: readonly string[] }) {
+/** A hint below the heading of its column. Each input has it as well, for those who hear a page. */
+function ColumnHint({ form, hint }: { form: Form; hint: Label | undefined }) {
+  if (!hint) return null;
+  return (
+    <div class="form-text" aria-hidden="true">
+      {form.scope.translated(hint)}
+    </div>
+  );
+}
+
+function PartRow({ row: form, parts }: { row: Form; parts: PartsInForm }) {
   const { scope, record, row, errors, version } = form;
   if (!row) return null;
   const { prefix, isRemoved, mayRemove, parent } = row;
@@ -85,8 +97,9 @@ function PartRow({ row: form, columns }: { row: Form; columns: readonly string[]
       data-row={prefix}
       data-removed={isRemoved ? "" : undefined}
     >
-      {columns.map((name, at) => {
+      {parts.columns.map((name, at) => {
         const Control = controls[fieldOf(form, name).kind];
+        const { hint, placeholder } = parts.remarks[name] ?? {};
         return (
           <td>
             {at === 0 && (
@@ -98,7 +111,12 @@ function PartRow({ row: form, columns }: { row: Form; columns: readonly string[]
                 )}
               </>
             )}
-            <Control form={form} name={name} />
+            <Control
+              form={form}
+              name={name}
+              hint={hint && scope.translated(hint)}
+              placeholder={placeholder && scope.translated(placeholder)}
+            />
           </td>
         );
       })}

@@ -20,11 +20,11 @@ export function changesText(changes: ChangeReport): string {
   for (const { name, failure, impacts } of pending) {
     parts.push(`${ansis.bold(name)} ${ansis.dim("is prepared, and waits to be applied")}`);
     if (failure) parts.push(`${ansis.red("✗")} the last attempt failed: ${failure}`);
-    parts.push(...inFew(impacts).map(impactText), "");
+    parts.push(impactsText(impacts), "");
   }
   if (unprepared.length > 0) {
     parts.push(`${ansis.bold("model.yaml")} ${ansis.dim("has changes that no migration has yet")}`);
-    parts.push(...inFew(unprepared).map(impactText), "");
+    parts.push(impactsText(unprepared), "");
   }
   if (drift.length > 0) {
     parts.push(
@@ -33,6 +33,11 @@ export function changesText(changes: ChangeReport): string {
     parts.push(...drift.map(({ sentence }) => `${ansis.yellow("!")} ${sentence}`), "");
   }
   return parts.join("\n").trimEnd();
+}
+
+/** Changes, each with what is known of its rows. */
+export function impactsText(impacts: readonly ChangeImpact[]): string {
+  return inFew(impacts).map(impactText).join("\n");
 }
 
 /** What is said of a new table of the people who sign in. */

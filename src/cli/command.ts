@@ -82,7 +82,11 @@ export abstract class RunningCommand extends LevaduraCommand {
     if (event.kind === "working") trace(event.on);
     if (!readsJson()) printEvent(event);
     else if (event.kind === "trouble") {
-      sayJson({ kind: "trouble", ...failureJson(asFailure(event.error as Error)) });
+      sayJson({
+        kind: "trouble",
+        runs: event.runs,
+        ...failureJson(asFailure(event.error as Error)),
+      });
     } else if (event.kind !== "working" && event.kind !== "progress") sayJson(event);
   };
 }

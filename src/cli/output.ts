@@ -35,6 +35,14 @@ export function say(text: string): void {
   if (!verbosity.json) write(process.stdout, `${text}\n`);
 }
 
+/** Gives a text to another program as it is, whatever is in it; what a terminal shows is made visible. */
+export function hand(text: string): void {
+  endWork();
+  if (verbosity.json) return;
+  if (process.stdout.isTTY) write(process.stdout, text);
+  else process.stdout.write(text);
+}
+
 /** Says what was done on the way to the result. */
 export function tell(text: string): void {
   if (!verbosity.quiet) say(text);

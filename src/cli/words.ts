@@ -2,6 +2,7 @@ import { basename, dirname, relative } from "node:path";
 import ansis from "ansis";
 import type { Failure } from "../core/failure.ts";
 import type { Pointed } from "../core/model/diagnostics.ts";
+import type { FileChange } from "../flows/build/plan.ts";
 import type { Loaded } from "../flows/import/loaded.ts";
 import type { Finding, FlowEvent } from "../flows/report.ts";
 import { tell, warn } from "./output.ts";
@@ -83,15 +84,46 @@ export function printEvent(event: FlowEvent): void {
   }
   endWork();
   if (event.kind === "trouble") {
-    const { error } = event;
+    const { error, runs } = event;
     printFailure(error as Failure);
-    write(process.stderr, "  The application is still running as before.\n");
+    const state = runs
+      ? "is still running as before"
+      : "doesn't run; the next save starts it again";
+    write(process.stderr, `  The application ${state}.\n`);
     return;
   }
   const { before = [], told = [], warned = [] } = eventLines(shown(event));
   if (before.length > 0) warn(before.join("\n"));
   if (told.length > 0) tell(told.join("\n"));
   if (warned.length > 0) warn(warned.join("\n"));
+}
+
+/** What to know of a file that isn't simply written as it is generated. */
+function fileWarning({ path, from, state, why }: FileChange): string[] {
+  const file = `app/${path}`;
+  const moved = from === undefined ? file : `app/${from} is ${file} now`;
+  const and = from === undefined ? "" : ", and";
+  switch (state) {
+    case "new":
+    case "replaced":
+    case "removed":
+      return [];
+    case "kept":
+      return [warning(`${file} was edited by hand and stays as it is`)];
+    case "merged":
+      return [warning(`${moved}${and} was edited by hand: what is new was merged into it`)];
+    case "renamed":
+      return [warning(from === undefined ? `${file} has the new names` : moved)];
+    case "deleted":
+      return [warning(`${file} was deleted by hand and isn't written again`)];
+    case "conflict":
+      return [
+        warning(
+          `${moved}${and} was edited by hand where something is new, and stays as it is: ${why}`,
+        ),
+        `  Copy what you want from ${file}.offered, then delete that file.`,
+      ];
+  }
 }
 
 /** The words for each event: what was done, and what to know about it. */
@@ -161,13 +193,24 @@ function eventLines(event: Exclude<FlowEvent, { kind: "trouble" | "working" | "p
     case "written":
       return { told: [done(`Wrote ${event.entity}`, count(event.rows, "row"))] };
     case "built": {
-      const { written, removed, kept } = event;
-      const changed = `${count(written, "file")} written${removed > 0 ? `, ${removed} removed` : ""}`;
+      const { written, removed, changes } = event;
+      const renamed = changes.filter(({ state }) => state === "renamed").length;
+      const changed = [
+        `${count(written, "file")} written`,
+        ...(removed > 0 ? [`${removed} removed`] : []),
+      ];
       return {
         told: [
-          written + removed > 0 ? done("Built app/", changed) : done("app/ is up to date already"),
+          written + removed + renamed + event.merged.length > 0
+            ? done("Built app/", changed.join(", "))
+            : done("app/ is up to date already"),
         ],
-        warned: kept.map((path) => warning(`app/${path} was edited by hand and stays as it is`)),
+        warned: [
+          ...changes.flatMap(fileWarning),
+          ...(event.unchecked
+            ? [warning("What was merged wasn't compiled: TypeScript couldn't be started")]
+            : []),
+        ],
       };
     }
     case "serving":

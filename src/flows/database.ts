@@ -80,7 +80,7 @@ function addressOf(project: Project, { name, protocols, example }: Server): URL 
 
 /** What the file `.env` of a project says. */
 export function environmentFile(project: Project): Record<string, string | undefined> {
-  return { ...parseEnv(readText(join(project.root, ".env")) ?? "") };
+  return { ...parseEnv(readText(join(project.settings, ".env")) ?? "") };
 }
 
 /** The whole address of a project's database, for what is started on it. */

@@ -3,6 +3,7 @@ import type { Finding } from "../../kit/migrations/script-runner.ts";
 import type { Failure } from "../core/failure.ts";
 import type { ConversionCounts } from "../core/tabular/conversion.ts";
 import type { Death } from "../io/runner/supervised.ts";
+import type { Built } from "./build/built.ts";
 import type { Loaded } from "./import/loaded.ts";
 
 /** What a flow tells while it works; the command line turns it into words. */
@@ -21,7 +22,7 @@ export type FlowEvent =
   | { kind: "seeded people"; people: number }
   | { kind: "unseeded"; error: Failure }
   | { kind: "written"; entity: string; rows: number }
-  | { kind: "built"; written: number; kept: string[]; removed: number }
+  | ({ kind: "built" } & Built)
   | { kind: "serving"; address: string; wantedPort: number; port: number }
   | { kind: "welcome"; address: string }
   /** The groups of each of which one can sign in as a sample person. */
@@ -29,7 +30,8 @@ export type FlowEvent =
   | { kind: "restarted"; milliseconds: number }
   | ({ kind: "died" } & Death)
   | { kind: "watching"; file: string }
-  | { kind: "trouble"; error: unknown }
+  /** A round of `rise` failed; whether the application of before runs still. */
+  | { kind: "trouble"; error: unknown; runs: boolean }
   | { kind: "waiting"; changes: string[] }
   | { kind: "stopped" };
 

@@ -200,7 +200,7 @@ describe("a migration whose process dies at any call to the database", () => {
         const end = async () => client.connection.destroy();
         return { connection: migrationConnection({ ...client, query }), end };
       },
-      Number(process.env.STRIDE ?? 5),
+      Number(process.env.STRIDE ?? 11),
     );
     expect(calls).toBeGreaterThan(60);
   });

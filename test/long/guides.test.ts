@@ -2,6 +2,7 @@ import { copyFileSync, cpSync, readdirSync, readFileSync, rmSync, writeFileSync 
 import { join } from "node:path";
 import { Config } from "@oclif/core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { committedIn } from "../support/git.ts";
 import { followGuide } from "../support/guide.ts";
 import { levadura, repository, running, temporaryFolder } from "../support/program.ts";
 import {
@@ -102,6 +103,7 @@ describe("a line of the documents", async () => {
     const [name = "", value = ""] = first.split("=");
     const args = value ? others.slice(1) : others;
     const [command = ""] = args;
+    if (args.includes("--branch")) committedIn(folder);
     // A plan isn't written over another one.
     if (args.includes("--write-plan")) rmSync(join(folder, "plan.yaml"));
     if (line.includes("hive.notes")) {

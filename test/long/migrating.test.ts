@@ -111,7 +111,7 @@ describe("rows of many random models, brought to another one and back", () => {
   it("are all there, in the schema of a fresh database", async () => {
     const outcomes = { moved: 0, refused: 0, impossible: 0 };
     const folder = temporaryFolder();
-    const pairs = Number(process.env.PAIRS ?? 600);
+    const pairs = Number(process.env.PAIRS ?? 300);
     for (let seed = 10_000; seed < 10_000 + pairs; seed++) {
       const engine = openSqlite(join(folder, `${seed}.db`));
       outcomes[await thereAndBack(engine, folder, seed)]++;
@@ -136,7 +136,7 @@ describe.each([postgres, mariadb])("migrations in $kind", async (server) => {
   it.skipIf(!there)("bring rows of many random models to another one and back", async () => {
     const outcomes = { moved: 0, refused: 0, impossible: 0 };
     const folder = temporaryFolder();
-    const pairs = Number(process.env.PAIRS ?? 250);
+    const pairs = Number(process.env.PAIRS ?? 100);
     const engine = await emptyDatabase(server);
     for (let seed = 20_000; seed < 20_000 + pairs; seed++) {
       outcomes[await thereAndBack(engine, folder, seed)]++;

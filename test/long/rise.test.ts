@@ -1,10 +1,10 @@
-import { readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { rowsOf } from "../support/database.ts";
 import { kinds, projectOn } from "../support/kinds.ts";
-import { levadura, projectWith, type Running, running } from "../support/program.ts";
+import { freePort, levadura, projectWith, type Running, running } from "../support/program.ts";
 import { textOf, Visitor } from "../support/visitor.ts";
 
 const model = `levadura: 1
@@ -25,7 +25,7 @@ describe.each(kinds)("rise over $kind", (kind) => {
   let visitor: Visitor;
 
   beforeAll(async () => {
-    rise = await running(["rise"], folder);
+    rise = await running(["rise", "--port", await freePort()], folder);
     visitor = new Visitor(rise.address);
     await rise.until("Watching");
   });
@@ -208,6 +208,23 @@ describe.each(kinds)("rise over $kind", (kind) => {
     expect(JSON.parse(out)).toMatchObject({ kept: ["src/entities/apiary/apiary.list.tsx"] });
   });
 
+  it("follows the pictures that the model names", async () => {
+    const before = readFileSync(path, "utf8");
+    const disc = (color: string) =>
+      `<svg xmlns="http://www.w3.org/2000/svg"><circle r="9" fill="${color}"/></svg>`;
+    const named = before.replace("app: {", "app: {logo: pictures/logo.svg, ");
+    expect(await save(path, named, "still running as before")).toContain(
+      "there is no file `pictures/logo.svg`",
+    );
+    const logo = join(folder, "pictures/logo.svg");
+    mkdirSync(join(folder, "pictures"));
+    for (const color of ["#123456", "#654321"]) {
+      await save(logo, disc(color), "Reloaded");
+      expect((await visitor.get("/-/assets/logo.svg")).html).toContain(color);
+    }
+    await save(path, before, "Reloaded");
+  });
+
   it("goes on over the database that it began with", async () => {
     const before = readFileSync(path, "utf8");
     const other = kind.kind === "sqlite" ? "mariadb" : "sqlite";
@@ -242,6 +259,28 @@ describe.each(kinds)("rise over $kind", (kind) => {
     );
     const other = await running(["rise"], projectWith(model));
     await other.until(/Port 3000 is in use; using 30\d\d instead/);
+    expect(await other.stop()).toBe(0);
+    taken.close();
+  });
+
+  it("moves to the next port where another program took its own while it didn't run", async () => {
+    const project = projectWith(model);
+    const other = await running(["rise"], project);
+    await other.until("Watching");
+    const place = join(project, "app/src/entities/apiary/apiary.rules.ts");
+    const before = readFileSync(place, "utf8");
+    writeFileSync(place, `${before}\nthrow new Error("spoilt");\n`);
+    await other.until("The application doesn't run; the next save starts it again");
+    const { port } = new URL(other.address);
+    const taken = createServer();
+    await new Promise<void>((resolve) => taken.listen(Number(port), "127.0.0.1", resolve));
+    const since = other.said().length;
+    writeFileSync(place, before);
+    await other.until("Reloaded", since);
+    const moved = other.said().slice(since);
+    expect(moved).toContain(`Port ${port} is in use; using `);
+    const address = /Open (http\S+)\//.exec(moved)?.[1] ?? "";
+    expect((await new Visitor(address).get("/apiaries")).status).toBe(200);
     expect(await other.stop()).toBe(0);
     taken.close();
   });

@@ -1,9 +1,7 @@
 import { execFileSync } from "node:child_process";
-import { once } from "node:events";
-import { type AddressInfo, createServer } from "node:net";
 import { setTimeout as sleep } from "node:timers/promises";
 import { expect, it } from "vitest";
-import { levadura, projectWith, type Running, running } from "../support/program.ts";
+import { freePort, levadura, projectWith, type Running, running } from "../support/program.ts";
 
 const model = "levadura: 1\nentities: {Hive: {fields: {code: text}}}\n";
 
@@ -11,16 +9,6 @@ const model = "levadura: 1\nentities: {Hive: {fields: {code: text}}}\n";
 function children({ child }: Running): number[] {
   const found = execFileSync("pgrep", ["-P", String(child.pid), "node"], { encoding: "utf8" });
   return found.trim().split("\n").map(Number);
-}
-
-/** A port that nobody listens on, far from those that commands try first. */
-async function freePort(): Promise<string> {
-  const server = createServer();
-  await once(server.listen(0, "127.0.0.1"), "listening");
-  const { port } = server.address() as AddressInfo;
-  server.close();
-  await once(server, "close");
-  return String(port);
 }
 
 async function answering(address: string): Promise<number> {

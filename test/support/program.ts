@@ -1,5 +1,7 @@
 import { type ChildProcess, execFile, spawn } from "node:child_process";
+import { once } from "node:events";
 import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { type AddressInfo, createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -8,7 +10,8 @@ import { onTestFinished } from "vitest";
 /** The folder of this repository. */
 export const repository = fileURLToPath(new URL("../..", import.meta.url));
 const bin = join(repository, "bin", "levadura.js");
-const env = { ...process.env, NO_COLOR: "1", DATABASE_URL: "" };
+// Extra certificates of the machine, which Node reads for a sixth of a second as it starts, serve nobody here.
+const env = { ...process.env, NO_COLOR: "1", DATABASE_URL: "", NODE_EXTRA_CA_CERTS: "" };
 
 /** What a run of the program gave. */
 export interface Run {
@@ -89,7 +92,7 @@ export async function running(
   const exited = new Promise<number | null>((resolve) => child.once("exit", resolve));
   const until = (wanted: string | RegExp, since = 0) =>
     new Promise<void>((resolve, reject) => {
-      const late = setTimeout(() => reject(new Error(`never said ${wanted}:\n${text}`)), 50_000);
+      const late = setTimeout(() => reject(new Error(`never said ${wanted}:\n${text}`)), 150_000);
       const look = () => {
         const heard = text.slice(since);
         if (typeof wanted === "string" ? !heard.includes(wanted) : !wanted.test(heard)) return;
@@ -114,4 +117,14 @@ export async function running(
   await until(opened);
   const address = opened.exec(text)?.[1] ?? "";
   return { address, said: () => text, until, stop, child };
+}
+
+/** A port that nobody listens on, far from those that commands try first: for one that restarts on it. */
+export async function freePort(): Promise<string> {
+  const server = createServer();
+  await once(server.listen(0, "127.0.0.1"), "listening");
+  const { port } = server.address() as AddressInfo;
+  server.close();
+  await once(server, "close");
+  return String(port);
 }

@@ -124,6 +124,11 @@ export function insertUnlessThere(
   return sql`insert ignore into ${sql.table(table)} (${columns}) values (${sql.join(Object.values(row))})`;
 }
 
+/** The server does its work beside this process, and stops what takes too long, in any case. */
+export function inBackground<Tables>(db: Kysely<Tables>): Kysely<Tables> {
+  return db;
+}
+
 /** The same database: it has no security of rows of its own. */
 export function tablesOf<Tables>(db: Kysely<Tables>, _organisation: number): Kysely<Tables> {
   return db;

@@ -1,7 +1,14 @@
 import type { Dialect } from "../contract.ts";
+import { inBackground } from "./background.ts";
 import * as connection from "./connection.ts";
 import { sqliteFormulas } from "./formulas.ts";
 import * as tables from "./tables.ts";
 import * as trouble from "./trouble.ts";
 
-export const dialect: Dialect = { ...connection, ...tables, ...trouble, formulas: sqliteFormulas };
+export const dialect: Dialect = {
+  ...connection,
+  ...tables,
+  ...trouble,
+  inBackground,
+  formulas: sqliteFormulas,
+};

@@ -10,7 +10,9 @@ import {
 } from "kysely";
 import type Libsql from "libsql";
 import { databaseLimits } from "../limits.ts";
+import { Background } from "./background.ts";
 import { encode, openFile } from "./connection.ts";
+import { booleanColumns, decoded, Readers } from "./readers.ts";
 
 /** Pauses between two attempts to begin a change while another process writes, in milliseconds. */
 const pause = { least: 5, most: 50 };
@@ -22,24 +24,26 @@ export class WriterBusy extends Error {
 
 /**
  * A file for an application. The driver stops the whole process while it waits for a lock, so that it never
- * waits here: reads have a connection of their own and never wait for a change, changes take turns within this
- * process, and wait for other processes by asking again.
+ * waits here: reads have connections of their own and never wait for a change, changes take turns within this
+ * process, and wait for other processes by asking again. Reads that may take long run beside the process.
  */
 export class FileDriver implements Driver {
   readonly #open: () => Libsql.Database;
+  /** Undefined for a database in memory, which is one connection's own. */
+  readonly #readers: Readers | undefined;
+  readonly #background = new Background();
   #reader: Connection | undefined;
   #writer: Connection | undefined;
   readonly #turns = new Turns();
   readonly #sessions = new WeakMap<DatabaseConnection, Session>();
 
   constructor(file: string) {
-    // A database in memory is one connection's own.
-    const shared = file === ":memory:" ? openFile(file, 0) : undefined;
-    this.#open = () => shared ?? openFile(file, 0);
+    const inMemory = file === ":memory:" ? openFile(file, 0) : undefined;
+    this.#open = () => inMemory ?? openFile(file, 0);
+    this.#readers = inMemory ? undefined : new Readers(file);
   }
 
   async init(): Promise<void> {
-    this.#reader = new Connection(this.#open());
     const writer = this.#open();
     if (databaseLimits().synchronous) writer.pragma("synchronous = FULL");
     this.#writer = new Connection(writer);
@@ -47,8 +51,7 @@ export class FileDriver implements Driver {
 
   async acquireConnection(): Promise<DatabaseConnection> {
     const session = new Session({
-      // While no change is running, reads use its connection, which has the newest pages in its cache.
-      reader: () => (this.#turns.isTaken ? this.#reader : this.#writer) as Connection,
+      read: (query) => this.#read(query),
       change: (work) => this.#change(work),
     });
     this.#sessions.set(session, session);
@@ -100,6 +103,7 @@ export class FileDriver implements Driver {
   }
 
   async destroy(): Promise<void> {
+    await this.#readers?.close();
     this.#reader?.close();
     this.#writer?.close();
   }
@@ -108,6 +112,27 @@ export class FileDriver implements Driver {
     const session = this.#sessions.get(connection);
     if (!session) throw new Error("This connection is another driver's.");
     return session;
+  }
+
+  /** Runs a statement that only reads: at once where it is short, which most are, else beside the process. */
+  async #read<Row>(query: CompiledQuery): Promise<QueryResult<Row>> {
+    const begun = performance.now();
+    try {
+      if (this.#readers && this.#background.isFor(query)) {
+        const rows = await this.#readers.rows(query.sql, query.parameters.map(encode));
+        return { rows: rows as Row[] };
+      }
+      return this.#shortReader.execute<Row>(query);
+    } finally {
+      this.#background.learn(query, performance.now() - begun);
+    }
+  }
+
+  /** While no change is running, reads use its connection, which has the newest pages in its cache. */
+  get #shortReader(): Connection {
+    if (!this.#turns.isTaken) return this.#writer as Connection;
+    this.#reader ??= new Connection(this.#open());
+    return this.#reader;
   }
 
   /** Runs a change outside a transaction in one of its own. */
@@ -205,7 +230,7 @@ class Turns {
 
 /** What a piece of work may do outside of a transaction. */
 interface Access {
-  reader(): Connection;
+  read<Row>(query: CompiledQuery): Promise<QueryResult<Row>>;
   change<Result>(work: (connection: Connection) => Result): Promise<Result>;
 }
 
@@ -230,7 +255,7 @@ class Session implements DatabaseConnection {
   async executeQuery<Row>(query: CompiledQuery): Promise<QueryResult<Row>> {
     if (this.#inside) return this.#inside.writer.execute<Row>(query);
     const reads = /^[\s(]*(select|with|values|pragma|explain)\b/i.test(query.sql);
-    if (reads) return this.#driver.reader().execute<Row>(query);
+    if (reads) return this.#driver.read<Row>(query);
     return this.#driver.change((writer) => writer.execute<Row>(query));
   }
 
@@ -284,21 +309,10 @@ type CodedStatement = ReturnType<typeof coded>;
 
 /** A statement whose BOOLEAN columns are decoded on the way out. */
 function coded(statement: Libsql.Statement) {
-  const booleans = statement.reader
-    ? statement
-        .columns()
-        .filter((column) => column.type?.toUpperCase() === "BOOLEAN")
-        .map((column) => column.name)
-    : [];
-  const decode = (rows: unknown[]) => {
-    for (const row of rows as Record<string, unknown>[]) {
-      for (const name of booleans) row[name] = row[name] === null ? null : row[name] === 1;
-    }
-    return rows;
-  };
+  const booleans = statement.reader ? booleanColumns(statement.columns()) : [];
   return {
     reader: statement.reader,
-    all: (values: readonly unknown[]) => decode(statement.all(values)),
+    all: (values: readonly unknown[]) => statement.all(values).map((row) => decoded(row, booleans)),
     run: (values: readonly unknown[]) => statement.run(values),
   };
 }

@@ -12,5 +12,6 @@ export async function archiveOne(
   const why = await setArchived(scope, entity, row, archived);
   if (why === undefined) return undefined;
   const { messages } = scope;
+  if (why === "taken") return messages.takenMeanwhile(scope.namesOf(entity).one);
   return { ...messages.troubles, changed: messages.changedMeanwhile }[why];
 }

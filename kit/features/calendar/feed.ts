@@ -1,5 +1,4 @@
 import type { Context } from "hono";
-import ical, { ICalCalendarMethod } from "ical-generator";
 import { accountTables } from "../../access/account-tables.ts";
 import { calendarPath } from "../../access/addresses.ts";
 import { changedRights } from "../../access/kept-rights.ts";
@@ -102,6 +101,7 @@ async function scopeOfFeed(c: Context, scope: Scope): Promise<Scope | undefined>
 
 /** All that the person sees on days, in the iCalendar standard (RFC 5545). */
 async function feedOf(scope: Scope, origin: string): Promise<string> {
+  const { default: ical, ICalCalendarMethod } = await import("ical-generator");
   const calendar = ical({
     name: scope.settings.name,
     method: ICalCalendarMethod.PUBLISH,

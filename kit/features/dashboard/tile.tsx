@@ -7,7 +7,7 @@ import { type Drawing, reportIn } from "../../formula/report.ts";
 import { filterParameter } from "../../store/list/filters.ts";
 import { firstRows } from "../../store/list/list.ts";
 import { listRequest } from "../../store/list/request.ts";
-import { mostRows, readyReport, runReport } from "../../store/report/run.ts";
+import { readyReport, refusalOf, runReport } from "../../store/report/run.ts";
 import { shownValue } from "../../ui/value.tsx";
 import { drawnReport, reportTitle } from "../report/report.tsx";
 import { rowsOf } from "../report/rows-of.ts";
@@ -83,10 +83,8 @@ async function contentOf(scope: Scope, entity: Entity, query: URLSearchParams): 
   if (!result) return undefined;
   const title = reportTitle(scope, entity, report);
   const kind = kinds[report.drawn];
-  if (result.tooMany) {
-    const words = scope.messages.report.tooMany(scope.format.number(mostRows));
-    return { kind, title, content: <p class="empty">{words}</p> };
-  }
+  const refusal = refusalOf(scope, result);
+  if (refusal) return { kind, title, content: <p class="empty">{refusal}</p> };
   const isEmpty = result.whole.tally.rows === 0;
   const content = isEmpty ? (
     <p class="empty">{scope.messages.dashboard.nothingYet}</p>

@@ -1,4 +1,3 @@
-import Papa from "papaparse";
 import type { Row } from "../../entity/entity.ts";
 import { cellText, type ExportColumn, harmless } from "./cells.ts";
 
@@ -7,6 +6,7 @@ export async function* csvOf(
   columns: readonly ExportColumn[],
   rows: AsyncIterable<readonly Row[]>,
 ): AsyncGenerator<Buffer> {
+  const { default: Papa } = await import("papaparse");
   const lines = (cells: unknown[][]) => `${Papa.unparse(cells, { newline: "\r\n" })}\r\n`;
   yield Buffer.from(`\ufeff${lines([columns.map(({ label }) => harmless(label))])}`);
   for await (const some of rows) {

@@ -107,7 +107,7 @@ async function reportFile(
 ) {
   const report = reportIn(request.query);
   const { result } = await runReport(scope, entity, request, report);
-  if (!result || result.tooMany) return c.notFound();
+  if (!result || result.refused) return c.notFound();
   const title = reportTitle(scope, entity, report);
   const content = await reportFiles[format](scope, title, result);
   await noteReport(scope, entity, request, { rows: result.whole.tally.rows, format });
@@ -127,7 +127,7 @@ async function picture(
 ) {
   const report = reportIn(request.query);
   const { result } = await runReport(scope, entity, request, report);
-  const svg = result && !result.tooMany && chartPicture(scope, result, report.drawn);
+  const svg = result && !result.refused && chartPicture(scope, result, report.drawn);
   if (!result || !svg) return c.notFound();
   await noteReport(scope, entity, request, { rows: result.whole.tally.rows, format });
   const name = `${reportTitle(scope, entity, report)} ${scope.today}.${format}`;

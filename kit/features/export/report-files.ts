@@ -1,4 +1,3 @@
-import Papa from "papaparse";
 import type { Scope } from "../../access/scope.ts";
 import type { ReportResult } from "../../store/report/run.ts";
 import { toldText } from "../report/figure-value.ts";
@@ -28,6 +27,7 @@ async function csv(scope: Scope, _title: string, result: ReportResult): Promise<
     const labels = Array.from({ length: width }, (_, at) => harmless(last[at] ?? ""));
     return [[...labels, ...cells.slice(width).map(rawOf)]];
   });
+  const { default: Papa } = await import("papaparse");
   const text = Papa.unparse([heading.map(harmless), ...rows], { newline: "\r\n" });
   return Buffer.from(`\ufeff${text}\r\n`);
 }

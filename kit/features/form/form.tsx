@@ -60,7 +60,7 @@ export function form<Known extends Entity>(
   const change = { action: "change", entity } as const;
   const bytes = bytesOfForm(entity);
   const show: Showing = async (c, form, { status = 200, rows } = {}) => {
-    const whole = { ...form, parts: await partsInForm(form.scope, parts, form.record, rows) };
+    const whole = { ...form, parts: await partsInForm(form.scope, parts, form, rows) };
     return showPage(c, form.scope, <Page form={whole} />, { title: form.title, status });
   };
   const served: Served = { entity, parts, show };

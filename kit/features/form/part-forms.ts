@@ -42,7 +42,7 @@ function kindsIn(scope: Scope, parts: PartsOfForm): [string, PartRows][] {
       const input = entity.inputs[column];
       return input && !isFiles(input) && column !== field && !scope.isHidden(entity, column);
     });
-    return [[name, { entity, field, columns }]];
+    return [[name, { ...part, columns }]];
   });
 }
 
@@ -110,33 +110,40 @@ interface Start {
   isRemoved: boolean;
 }
 
-/** The rows of a form: as they were sent, or those that are saved; for a new parent, a blank one. */
+/**
+ * The rows of a form: as they were sent, or those that are saved; for a new parent, a blank one, or those of the record of
+ * which it is a copy.
+ */
 export async function partsInForm(
   scope: Scope,
   parts: PartsOfForm,
-  parent: Row | undefined,
+  { record: parent, copyOf }: Pick<Form, "record" | "copyOf">,
   sent?: RowsSent,
 ): Promise<Readonly<Record<string, PartsInForm>>> {
   const found: [string, PartsInForm][] = [];
   for (const [name, part] of kindsIn(scope, parts)) {
     const { entity, field } = part;
-    const there = parent ? await savedRows(scope, part, parent) : { rows: [], count: 0 };
+    const origin = parent ?? copyOf;
+    const there = origin ? await savedRows(scope, part, origin) : { rows: [], count: 0 };
     const kind = sent?.kinds.get(name);
-    const starts = kind
-      ? await rowsAgain(scope, part, kind, sent?.refused)
-      : there.rows.map((row) => startOf(scope, part, `${name}.${row.id}.`, row));
     const mayAdd = scope.may("add", entity) && !scope.withheld("add", entity).has(field);
     const own = entity.inputs[field];
     const isSingle = own !== undefined && isReference(own) && own.single === true;
-    const isFull = () => isSingle && starts.some(({ isRemoved }) => !isRemoved);
     const begun = mayAdd ? await beginRow(scope, part, parent) : undefined;
-    const wantsMore = sent ? sent.more === name : !parent;
+    const saved = (row: Row) => startOf(scope, part, `${name}.${row.id}.`, row);
+    const starts = kind
+      ? await rowsAgain(scope, part, kind, sent?.refused)
+      : parent
+        ? there.rows.map(saved)
+        : await copiedRows(scope, part, name, there.rows, begun);
+    const isFull = () => isSingle && starts.some(({ isRemoved }) => !isRemoved);
+    const wantsMore = sent ? sent.more === name : starts.length === 0 && !parent;
     if (begun && wantsMore && !isFull()) starts.push(newRow(begun, freePrefix(name, starts)));
     const blank = begun && !isFull() ? newRow(begun, `${name}.new0.`) : undefined;
     const forms = await rowForms(scope, part, parent, blank ? [...starts, blank] : starts);
-    const href = parent
+    const href = origin
       ? withQuery(encodeURI(entity.path), new URLSearchParams(), {
-          [filterParameter(field)]: String(parent.id),
+          [filterParameter(field)]: String(origin.id),
         })
       : "";
     found.push([
@@ -145,6 +152,7 @@ export async function partsInForm(
         entity,
         isSingle,
         columns: part.columns,
+        remarks: part.remarks,
         units: unitsOf(scope, part),
         rows: blank ? forms.slice(0, -1) : forms,
         blank: blank && forms.at(-1),
@@ -203,6 +211,23 @@ function newRow(typed: Typed, prefix: string): Start {
     errors,
     isRemoved: false,
   };
+}
+
+/** New rows with what other records have, as far as the person fills it in; none where they may not add any. */
+async function copiedRows(
+  scope: Scope,
+  part: PartRows,
+  name: string,
+  rows: readonly Row[],
+  begun: Typed | undefined,
+): Promise<Start[]> {
+  if (!begun || rows.length === 0) return [];
+  const kept = await fieldsKept(scope, "add", part.entity);
+  return rows.map((row, at) => {
+    const copied = [...beginning(scope, part, row)].filter(([field]) => !kept.has(field));
+    const typed = new Map([...begun, ...copied]);
+    return { ...newRow(begun, `${name}.new${at + 1}.`), typed };
+  });
 }
 
 /** What a new row begins with. */

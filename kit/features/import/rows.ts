@@ -4,6 +4,7 @@ import { Forbidden, type Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
 import { address } from "../../entity/links.ts";
 import { isSameTyped, type Typed, writtenValues } from "../../entity/typed.ts";
+import { archiveConditions } from "../../store/archive.ts";
 import { type CellText, cellText, readCells } from "../../store/cell-texts.ts";
 import { changedDraft, newDraft } from "../../store/drafts.ts";
 import { type NotSaved, saveSubmission, tryOut } from "../../store/save.ts";
@@ -98,9 +99,11 @@ async function recordsOf(
 ): Promise<ReadonlyMap<string, readonly number[]>> {
   const found = new Map<string, number[]>();
   if (key === "") return found;
-  const { table, inputs } = entity;
+  const { table, inputs, freesUnique } = entity;
   const texts = cells.map((own) => own.get(key)?.text.trim() ?? "");
   const isNumber = key === numberColumn || inputs[key]?.kind === "integer";
+  // Where archived records leave what is unique to others, a key means the record that is in use.
+  const inUse = freesUnique && key !== numberColumn ? archiveConditions(entity) : [];
   const wanted = [...new Set(texts)].filter((text) =>
     isNumber ? /^\d{1,15}$/.test(text) : text !== "",
   );
@@ -111,7 +114,11 @@ async function recordsOf(
     const { rows } = await sql<{ id: number; key: unknown }>`
       select ${sql.ref(`${table}.id`)}, ${sql.ref(`${table}.${key}`)} as ${sql.ref("key")}
       from ${scope.rowsOf(entity)} as ${sql.table(table)}
-      where ${sql.ref(`${table}.${key}`)} in (${sql.join(some)})`.execute(scope.db);
+      where ${sql.ref(`${table}.${key}`)} in (${sql.join(some)})
+      ${sql.join(
+        inUse.map((each) => sql`and ${each}`),
+        sql` `,
+      )}`.execute(scope.db);
     for (const { id, key } of rows) {
       found.set(String(key), [...(found.get(String(key)) ?? []), id]);
     }

@@ -1,4 +1,3 @@
-import Papa from "papaparse";
 import * as z from "zod";
 
 /** What was read of a file: the titles of its columns, and its rows. */
@@ -27,7 +26,7 @@ export async function sheetOf(content: Uint8Array): Promise<Sheet | Unreadable> 
   const isArchive = content[0] === 0x50 && content[1] === 0x4b;
   let lines: string[][];
   try {
-    lines = isArchive ? await workbookLines(content) : textLines(content);
+    lines = isArchive ? await workbookLines(content) : await textLines(content);
   } catch {
     return "unreadable";
   }
@@ -57,7 +56,8 @@ export function readSheet(text: string): Sheet | undefined {
   }
 }
 
-function textLines(content: Uint8Array): string[][] {
+async function textLines(content: Uint8Array): Promise<string[][]> {
+  const { default: Papa } = await import("papaparse");
   const text = decoded(content);
   if (text.includes("\0")) throw new Error("This is no text.");
   const { data } = Papa.parse<string[]>(text, { preview: mostRows + 2, skipEmptyLines: true });

@@ -1,6 +1,7 @@
 import type { Scope } from "../../access/scope.ts";
 import { type Entity, isReference, isReferences } from "../../entity/entity.ts";
 import type { Field } from "../../fields/field.ts";
+import { toldComplaint } from "../../formula/complaint.ts";
 import { archiveChoice } from "../../store/archive.ts";
 import { alongFilters } from "../../store/list/along.ts";
 import { titlesOf } from "../../store/list/facets.ts";
@@ -68,7 +69,10 @@ export async function chipsOf(
     const { messages } = scope;
     const text =
       "complaint" in only.found
-        ? messages.isWrongly(only.text, only.found.complaint.message)
+        ? messages.isWrongly(
+            only.text,
+            toldComplaint(only.found.complaint, messages.formulas).message,
+          )
         : messages.isOnly(only.text);
     const part = { parameter: "only", value: query.get("only") ?? "", means: "value" } as const;
     chips.push({ text, without: without(entity, query, part) });

@@ -114,7 +114,7 @@ async function reportText(
   query: URLSearchParams,
 ): Promise<string | undefined> {
   const { result } = await runReport(scope, entity, listRequest(query), reportIn(query));
-  if (!result || result.tooMany) return undefined;
+  if (!result || result.refused) return undefined;
   const { heading, lines } = reportSheet(scope, result);
   const width = Math.max(1, result.dimensions.length);
   const figures = heading.slice(width);

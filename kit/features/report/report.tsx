@@ -1,13 +1,13 @@
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { inSentence } from "../../entity/label.ts";
-import type { Complaint } from "../../formula/parse.ts";
+import { type Complaint, toldComplaint } from "../../formula/complaint.ts";
 import { type Drawing, type Report, reportIn } from "../../formula/report.ts";
 import { asFormula } from "../../store/asked-formulas.ts";
 import type { ListRequest } from "../../store/list/request.ts";
 import { formulaLabel } from "../../store/report/dimensions.ts";
 import type { ReadyFigure } from "../../store/report/figures.ts";
-import { mostRows, type ReportResult, readyReport, runReport } from "../../store/report/run.ts";
+import { type ReportResult, readyReport, refusalOf, runReport } from "../../store/report/run.ts";
 import { AskedForm } from "./asked.tsx";
 import { ReportBuilder } from "./builder.tsx";
 import { ReportChart } from "./chart.tsx";
@@ -21,6 +21,7 @@ export async function reportOf(scope: Scope, entity: Entity, request: ListReques
   const { query } = request;
   const report = reportIn(query);
   const { result, troubles } = await runReport(scope, entity, request, report);
+  const refusal = result && refusalOf(scope, result);
   const hrefOf = rowsOf(entity, query, result);
   return (
     <div class="report">
@@ -35,20 +36,21 @@ export async function reportOf(scope: Scope, entity: Entity, request: ListReques
           troubles={troubles}
         />
       </details>
-      {troubles.map(({ text, complaint }) => (
+      {troubles.map(({ text, complaint }) => {
+        const { message, help } = toldComplaint(complaint, messages.formulas);
+        return (
+          <p class="alert alert-warning" role="alert">
+            <MarkedFormula text={text} at={complaint.at} />: {message}
+            {help && <> ({help})</>}
+          </p>
+        );
+      })}
+      {refusal && (
         <p class="alert alert-warning" role="alert">
-          <MarkedFormula text={text} at={complaint.at} />: {complaint.message}
-          {complaint.help && <> ({complaint.help})</>}
-        </p>
-      ))}
-      {result?.tooMany && (
-        <p class="alert alert-warning" role="alert">
-          {messages.report.tooMany(scope.format.number(mostRows))}
+          {refusal}
         </p>
       )}
-      {result &&
-        !result.tooMany &&
-        drawnReport(scope, entity, result, { drawn: report.drawn, hrefOf })}
+      {result && !refusal && drawnReport(scope, entity, result, { drawn: report.drawn, hrefOf })}
     </div>
   );
 }

@@ -1,5 +1,5 @@
 import type { Scope } from "../../access/scope.ts";
-import { aboutRows } from "../../database/current-dialect.ts";
+import { aboutRows, inBackground } from "../../database/current-dialect.ts";
 import type { Entity, Highlight, Row, RowOf } from "../../entity/entity.ts";
 import { archiveChoice, archiveConditions } from "../archive.ts";
 import { completed } from "../select.ts";
@@ -53,20 +53,23 @@ export interface Total {
   about: number | undefined;
 }
 
-/** One page of the rows of an entity that are in sight, and how many there are in all; only that, where no rows are needed. */
+/** One page of the rows of an entity that are in sight, and how many there are in all, counted up to `most`; only that, where no rows are needed. */
 export async function listPage<Known extends Entity>(
-  scope: Scope,
+  asked: Scope,
   entity: Known,
   request: ListRequest,
-  { withRows = true }: { withRows?: boolean } = {},
+  { withRows = true, most = mostCounted }: { withRows?: boolean; most?: number } = {},
 ): Promise<ListPage<Known>> {
   const known = entity as unknown as Entity;
+  // What somebody's own formula takes, nobody knows before.
+  const mayBeLong = request.countsAll || request.query.has("only");
+  const scope = mayBeLong ? asked.within(inBackground(asked.db)) : asked;
   const wanted = await conditions(scope, known, request);
-  const total = await totalOf(scope, known, request, wanted);
+  const total = await totalOf(scope, known, request, wanted, most);
   const { size } = request;
   const keys = groupedKeys(scope, known, request);
   const given = { keys, wanted, size };
-  const isSmall = total.count <= mostCounted && !total.more;
+  const isSmall = total.count <= most && !total.more;
   const pages = total.more ? undefined : Math.max(1, Math.ceil(total.count / size));
   const far = withRows ? await farPage(scope, known, request, given) : noRows;
   const number = isSmall ? Math.min(request.page, pages ?? 1) : request.page;
@@ -80,7 +83,7 @@ export async function listPage<Known extends Entity>(
       ? numberedPager(number, pages ?? 1)
       : farPager(request, found, { pages, number: far ? undefined : number });
   return {
-    scope,
+    scope: asked,
     entity,
     rows: await completed(scope, entity, found.rows),
     total,
@@ -111,19 +114,20 @@ async function totalOf(
   entity: Entity,
   { countsAll }: ListRequest,
   wanted: readonly Condition[],
+  most: number,
 ): Promise<Total> {
   if (countsAll) {
     return { count: await countRows(scope, entity, wanted), more: false, about: undefined };
   }
-  const count = await countRows(scope, entity, wanted, mostCounted + 1);
-  if (count <= mostCounted) return { count, more: false, about: undefined };
+  const count = await countRows(scope, entity, wanted, most + 1);
+  if (count <= most) return { count, more: false, about: undefined };
   const isWhole = wanted.length === 0 && scope.seesAll(entity);
   const asked = isWhole ? await aboutRows(entity.table)?.execute(scope.db) : undefined;
   const about = Number(asked?.rows[0]?.about ?? 0);
   return {
-    count: mostCounted,
+    count: most,
     more: true,
-    about: about > mostCounted ? about : undefined,
+    about: about > most ? about : undefined,
   };
 }
 

@@ -1,6 +1,6 @@
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
-import type { Complaint } from "../../formula/parse.ts";
+import type { Complaint } from "../../formula/complaint.ts";
 import { type AskedFormula, AskedFormulas } from "../asked-formulas.ts";
 
 /** A formula by which an address keeps some rows (`only=frames > 6`), as it is written. */

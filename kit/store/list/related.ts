@@ -42,6 +42,9 @@ export function openRows({ part, whole }: Pick<RelatedQuery, "part" | "whole">):
     .slice(0, most.open);
 }
 
+/** The most records that are counted of one list on the page of a record, which doesn't wait for more. */
+const mostCounted = 1000;
+
 /** What gives the first page of the records that have one in a field: the hives of an apiary. */
 export function relatedBy<Known extends Entity>(
   entity: Known,
@@ -66,7 +69,9 @@ async function relatedPage<Known extends Entity>(
   const request = listRequest(query);
   const page = scope.isHidden(known, field)
     ? emptyPage(scope, entity, request)
-    : await listPage(scope, entity, level > 1 ? { ...request, size: most.below } : request);
+    : await listPage(scope, entity, level > 1 ? { ...request, size: most.below } : request, {
+        most: mostCounted,
+      });
   const ids = page.rows.map((row) => row.id);
   const changeable = await allowedAmong(scope, "change", known, ids);
   const below = asked && (await belowRows(scope, known, ids, { asked, level }));

@@ -2,7 +2,7 @@ import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import type { Field } from "../../fields/field.ts";
 import { type Calculation, valueTypeOf } from "../../formula/calculation.ts";
-import type { Complaint } from "../../formula/parse.ts";
+import type { Complaint } from "../../formula/complaint.ts";
 import type { Figure } from "../../formula/report.ts";
 import { type AskedFormula, AskedFormulas } from "../asked-formulas.ts";
 import { pathOf } from "../formula-paths.ts";

@@ -1,20 +1,21 @@
 import { type RawBuilder, sql } from "kysely";
 import type { Scope } from "../../access/scope.ts";
-import { bindValue, dayOf } from "../../database/current-dialect.ts";
+import { bindValue, dayOf, inBackground, troubleOf } from "../../database/current-dialect.ts";
 import type { Entity } from "../../entity/entity.ts";
-import type { Complaint } from "../../formula/parse.ts";
+import type { Complaint } from "../../formula/complaint.ts";
 import type { FigureKind, Mark, Report } from "../../formula/report.ts";
 import { type Ahead, aheadBetween } from "../../formula/zones.ts";
 import { AskedFormulas } from "../asked-formulas.ts";
 import { conditions, where } from "../list/conditions.ts";
 import { titlesOf } from "../list/facets.ts";
 import type { ListRequest } from "../list/request.ts";
+import { logError } from "../log.ts";
 import { type ReadyDimension, readyDimension } from "./dimensions.ts";
 import { type ReadyFigure, readyFigure } from "./figures.ts";
 import { added, nothing, type Tally } from "./tally.ts";
 
 /** The most groups that a report can have. */
-export const mostRows = 10_000;
+const mostRows = 10_000;
 
 /** What is wrong with a part of a report, as it is written. */
 export interface Trouble {
@@ -47,8 +48,8 @@ export interface ReportResult {
   hasZeros: boolean;
   /** All rows together. */
   whole: Group;
-  /** Whether there were more groups than a report can have, so that it isn't made. */
-  tooMany: boolean;
+  /** Why it isn't made: there were more groups than a report can have, or it took too long. */
+  refused?: "many" | "slow";
 }
 
 /**
@@ -56,19 +57,21 @@ export interface ReportResult {
  * sums above them are those of their parts.
  */
 export async function runReport(
-  scope: Scope,
+  asked: Scope,
   entity: Entity,
   request: ListRequest,
   report: Report,
 ): Promise<{ result?: ReportResult; troubles: Trouble[] }> {
+  const scope = asked.within(inBackground(asked.db));
   const { troubles, ...ready } = readyReport(scope, entity, report);
   if (troubles.length > 0) return { troubles };
   const { dimensions, across, figures } = ready;
   const all = across ? [...dimensions, across] : dimensions;
-  const found = await talliesOf(scope, entity, request, { dimensions: all, figures });
-  const tooMany = found.length > mostRows;
+  const found = await unlessSlow(talliesOf(scope, entity, request, { dimensions: all, figures }));
+  const refused = found === undefined ? "slow" : found.length > mostRows ? "many" : undefined;
+  const finest = refused ? [] : (found ?? []);
   const labels = await Promise.all(
-    all.map((each, at) => labelsOf(scope, each, new Set(found.map(({ keys }) => keys[at] ?? "")))),
+    all.map((each, at) => labelsOf(scope, each, new Set(finest.map(({ keys }) => keys[at] ?? "")))),
   );
   const columns = labels[dimensions.length];
   const result: ReportResult = {
@@ -80,14 +83,28 @@ export async function runReport(
     figures,
     mark: report.mark,
     hasZeros: report.blanks === "zero",
-    whole: groupOf(
-      tooMany ? [] : found,
-      { keys: [], label: "" },
-      { dimensions, labels, report, scope, figures },
-    ),
-    tooMany,
+    whole: groupOf(finest, { keys: [], label: "" }, { dimensions, labels, report, scope, figures }),
+    ...(refused && { refused }),
   };
   return { result, troubles };
+}
+
+/** What was asked for; undefined where the database took too long, and was stopped. */
+async function unlessSlow<Found>(found: Promise<Found>): Promise<Found | undefined> {
+  try {
+    return await found;
+  } catch (error) {
+    if (troubleOf(error) !== "slow") throw error;
+    logError(error, "making a report");
+    return undefined;
+  }
+}
+
+/** Why a report isn't made, in words; undefined where it is. */
+export function refusalOf(scope: Scope, { refused }: ReportResult): string | undefined {
+  const { report } = scope.messages;
+  if (refused === undefined) return undefined;
+  return refused === "many" ? report.tooMany(scope.format.number(mostRows)) : report.tooSlow;
 }
 
 /** The parts of a report, ready to be asked for, and what is wrong with others. */

@@ -31,8 +31,6 @@ export interface GeneratedFile {
   /** Its path within the application, with slashes. */
   path: string;
   text: string;
-  /** Written when it isn't there, and never again. */
-  once?: boolean;
 }
 
 /** Versions of the packages that an application is built on, by name. */
@@ -62,6 +60,11 @@ export function folderOf(path: string): string | undefined {
   return folder ?? tested ?? sampled;
 }
 
+/** Whether a file is written when it isn't there, and never again: it belongs to whoever edits it. */
+export function isWrittenOnce(path: string): boolean {
+  return path.endsWith(".rules.ts");
+}
+
 /** The files of each entity, which are only made when they are asked for. */
 export function entityParts(model: Model): EntityPart[] {
   const texts = new Map(model.entities.map((entity) => [entity.name, textOf(entity)]));
@@ -86,7 +89,7 @@ function entityFiles(model: Model, entity: Entity): GeneratedFile[] {
     ...featureCodes.flatMap(({ file }) =>
       file ? [{ path: `${at}.${file.end}`, text: file.text(model, subject) }] : [],
     ),
-    { path: `${at}.rules.ts`, text: rulesModule(subject), once: true },
+    { path: `${at}.rules.ts`, text: rulesModule(subject) },
     { path: `${at}.features.ts`, text: featuresModule(subject) },
     { path: `test/${subject.file}.test.ts`, text: entityTest(subject) },
     { path: `test/samples/${subject.file}.ts`, text: sampleModule(model, subject) },
@@ -139,7 +142,7 @@ export function sharedFiles(model: Model, versions: Versions): GeneratedFile[] {
     { path: "tsconfig.json", text: json(tsconfig) },
     { path: "biome.json", text: json(biome) },
     { path: "vitest.config.ts", text: vitestConfig },
-    { path: ".gitignore", text: "node_modules/\ndist/\nfiles/\nkept/\n" },
+    { path: ".gitignore", text: "node_modules/\n/dist/\n/files/\n/kept/\n" },
     { path: "README.md", text: readme(model) },
     { path: "src/main.ts", text: mainModule(model) },
     { path: "src/migrate.ts", text: migrateModule(model) },

@@ -1,5 +1,5 @@
 import { rulesOf } from "../formula/rules.ts";
-import { type Field, handColumn, isComputed, type Model } from "../model/model.ts";
+import { type Field, freesUnique, handColumn, isComputed, type Model } from "../model/model.ts";
 import { capitalized, pluralOf, snakeCase, withArticle } from "../naming/words.ts";
 import { columnOf, indexedColumns, wordColumns } from "../schema/from-model.ts";
 import { fieldCode } from "./fields.ts";
@@ -45,6 +45,7 @@ export function entityModule(model: Model, subject: Subject): string {
       ...(entity.organised ? [["organised", "true"] as const] : []),
       ...(entity.byHand ? [["byHand", "true"] as const] : []),
       ...(entity.archive ? [["archive", "true"] as const] : []),
+      ...(freesUnique(entity) ? [["freesUnique", "true"] as const] : []),
       ...(entity.icon ? [["icon", quote(entity.icon.name)] as const] : []),
       [
         "fields",

@@ -34,7 +34,7 @@ export function queriesModule(model: Model, subject: Subject): string | undefine
 }
 
 /** The constant with the formula of a computed field. */
-export function formulaName({ camel }: Subject, field: Field): string {
+export function formulaName({ camel }: Pick<Subject, "camel">, field: Field): string {
   return `${camel}${pascalCase(field.name)}Formula`;
 }
 

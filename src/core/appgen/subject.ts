@@ -105,8 +105,8 @@ export function inputName(field: Field): string {
 }
 
 /** The constant with the labels of a choice. */
-export function choicesName(subject: Subject, field: Field): string {
-  return `${subject.camel}${pascalCase(field.name)}Choices`;
+export function choicesName({ camel }: Pick<Subject, "camel">, field: Field): string {
+  return `${camel}${pascalCase(field.name)}Choices`;
 }
 
 /** The subject behind a relationship. */

@@ -19,7 +19,9 @@ export function keyColumn(table: Table | undefined): string | undefined {
   const unique = (name: string) =>
     table.indexes.some(
       (index) =>
-        index.unique && index.columns.filter((column) => column !== ownerColumn).join() === name,
+        index.unique &&
+        !index.inUse &&
+        index.columns.filter((column) => column !== ownerColumn).join() === name,
     );
   const found =
     texts.find(({ name, required }) => required && unique(name)) ??

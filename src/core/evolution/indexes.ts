@@ -1,4 +1,4 @@
-import type { Index, Table } from "../schema/schema.ts";
+import { columnsNeeded, type Index, type Table } from "../schema/schema.ts";
 import type { Change } from "./change.ts";
 import { alike, type ChangeColumn, isExact, type Step } from "./steps.ts";
 
@@ -13,16 +13,20 @@ export function indexChanges(
   mayMeet: (column: string) => boolean,
 ): Change[] {
   const changes: Change[] = [];
-  const added = ({ columns }: Index) => columns.some(isAdded);
+  const added = (index: Index) => columnsNeeded(index).some(isAdded);
   const gone = missingFrom(before.indexes, table.indexes, added);
   const come = missingFrom(table.indexes, before.indexes, added);
-  const same = (one: Index, other: Index) =>
-    alike(one.columns, other.columns) && one.unique === other.unique && one.words === other.words;
+  const same = (one: Index, other: Index) => sameColumns(one)(other) && one.words === other.words;
   /** What only helps to find rows, or gets another name, is nothing to decide about. */
   const plain: Step[] = [];
   const sort = (indexes: Index[], others: Index[], kind: "drop index" | "add index") => {
     for (const index of indexes) {
       const step: Step = { kind, table: table.name, index };
+      const counting = index.unique && others.find(sameColumns(index));
+      if (counting && counting.inUse !== index.inUse) {
+        if (kind === "add index") changes.push(countsOthers(table.name, counting, index));
+        continue;
+      }
       if (index.words && !others.some(({ words }) => words)) {
         changes.push({
           table: table.name,
@@ -34,7 +38,7 @@ export function indexChanges(
         changes.push({
           table: table.name,
           ...(index.columns[0] && { column: index.columns[0] }),
-          sentence: `${table.name} (${index.columns.join(", ")}) ${kind === "add index" ? "has to be unique" : "no longer has to be unique"}`,
+          sentence: `${told(table.name, index)} ${kind === "add index" ? `has to be unique${among(index)}` : "no longer has to be unique"}`,
           steps: [step],
         });
       }
@@ -47,7 +51,7 @@ export function indexChanges(
     changes.push({
       table: table.name,
       ...(index.columns[0] && { column: index.columns[0] }),
-      sentence: `${table.name} (${index.columns.join(", ")}) has to stay unique`,
+      sentence: `${told(table.name, index)} has to stay unique`,
       steps: [
         { kind: "drop index", table: table.name, index },
         { kind: "add index", table: table.name, index },
@@ -60,6 +64,27 @@ export function indexChanges(
   const sentence = `the indexes of ${table.name} follow its columns`;
   changes.push({ table: table.name, sentence, steps: plain });
   return changes;
+}
+
+const told = (table: string, { columns }: Index) => `${table} (${columns.join(", ")})`;
+
+const among = ({ inUse }: Index) => (inUse ? " among the rows in use" : "");
+
+const sameColumns = (one: Index) => (other: Index) =>
+  alike(one.columns, other.columns) && one.unique === other.unique;
+
+/** Archived rows count where they didn't, or no longer do. */
+function countsOthers(table: string, from: Index, to: Index): Change {
+  const [column] = to.columns;
+  return {
+    table,
+    ...(column && { column }),
+    sentence: `${told(table, to)} has to be unique among ${to.inUse ? "the rows in use only" : "archived rows too"}`,
+    steps: [
+      { kind: "drop index", table, index: from },
+      { kind: "add index", table, index: to },
+    ],
+  };
 }
 
 function missingFrom(

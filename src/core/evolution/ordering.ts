@@ -48,6 +48,7 @@ function isRenamed({ table, index }: Extract<Step, { kind: "add index" }>, steps
       other.table === table &&
       other.index.name !== index.name &&
       other.index.unique === index.unique &&
+      other.index.inUse === index.inUse &&
       other.index.words === index.words &&
       alike(other.index.columns, index.columns) &&
       !steps.some(

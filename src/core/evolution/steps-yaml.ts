@@ -35,6 +35,7 @@ const index = z.strictObject({
   name: z.string(),
   columns: z.array(z.string()),
   unique: z.boolean(),
+  inUse: z.literal(true).optional(),
   words: z.literal(true).optional(),
 });
 const sql = z.strictObject({

@@ -113,7 +113,7 @@ export function describeStep(step: Step): string {
     case "change column":
       return `changes the column ${step.table}.${step.to.name}: it ${columnChanges(step).join(" and ")}`;
     case "add index":
-      return `adds ${step.index.unique ? "a unique" : "an"} index ${step.index.words ? "of parts of words " : ""}on ${step.table} (${step.index.columns.join(", ")})`;
+      return `adds ${step.index.unique ? "a unique" : "an"} index ${step.index.words ? "of parts of words " : ""}on ${step.table} (${step.index.columns.join(", ")})${step.index.inUse ? " of the rows in use" : ""}`;
     case "drop index":
       return `drops the index on ${step.table} (${step.index.columns.join(", ")})`;
     case "add check":

@@ -4,7 +4,8 @@ import type { TypeRule } from "./type-rule.ts";
 export const booleanRule: TypeRule<TypeOf<"boolean">> = {
   holds: "Yes or no; no, unless `default yes`.",
   range: "none",
-  options: ["required", "default"],
+  options: ["required", "default", "as"],
+  controls: ["checkbox", "switch", "radio"],
   unfit: {
     unique: "at most two records could have it",
     "required when": "a box is ticked or it isn't, and has a value in any case",

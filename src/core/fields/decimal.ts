@@ -5,7 +5,8 @@ import { allUses, type TypeRule, typed } from "./type-rule.ts";
 export const decimalRule: TypeRule<TypeOf<"decimal">> = {
   holds: "A number with digits after the point: two, unless `places` says otherwise; 15 in all.",
   range: "decimal",
-  options: [...typed, "unit", "places"],
+  options: [...typed, "unit", "places", "as"],
+  controls: ["number", "slider"],
   uses: allUses,
   value: "number",
   storage: decimalStorage,

@@ -6,7 +6,8 @@ import { allUses, type TypeRule, typed } from "./type-rule.ts";
 export const integerRule: TypeRule<TypeOf<"integer">> = {
   holds: "A whole number.",
   range: "integer",
-  options: [...typed, "unit"],
+  options: [...typed, "unit", "as"],
+  controls: ["number", "slider"],
   unfit: { places: "use `decimal`" },
   uses: allUses,
   value: "number",

@@ -5,7 +5,8 @@ import { allUses, type TypeRule, typed } from "./type-rule.ts";
 export const percentRule: TypeRule<TypeOf<"percent">> = {
   holds: "A percentage: `12.5` is 12.5 %.",
   range: "decimal",
-  options: [...typed, "places"],
+  options: [...typed, "places", "as"],
+  controls: ["number", "slider"],
   uses: allUses,
   value: "number",
   storage: decimalStorage,

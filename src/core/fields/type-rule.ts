@@ -49,7 +49,16 @@ export type SpecialOption =
   | "fill";
 
 /** How a form asks for a field, where it isn't as usual; of parts, the form of what they belong to. */
-export type Control = "radio" | "select" | "rows" | "list";
+export type Control =
+  | "radio"
+  | "select"
+  | "checkbox"
+  | "switch"
+  | "number"
+  | "slider"
+  | "search"
+  | "rows"
+  | "list";
 
 /** The options of what people type as a line. */
 export const typed = [

@@ -4,9 +4,9 @@ import {
   namedFields,
   valueTypeOf,
 } from "../../../kit/formula/calculation.ts";
-import type { Complaint } from "../../../kit/formula/parse.ts";
+import type { Complaint } from "../../../kit/formula/complaint.ts";
 import { FormulaScope } from "../../../kit/formula/scope.ts";
-import { typeWords } from "../../../kit/formula/typing.ts";
+import { formulaWords } from "../../../kit/formula/words.ts";
 import { withoutField } from "../evolution/deferred-changes.ts";
 import { ruleOf } from "../fields/types.ts";
 import type { Diagnostic, Span } from "../model/diagnostics.ts";
@@ -171,7 +171,7 @@ class Checking {
       }
       const isNumber = calculation.type === "number" || calculation.type === "span";
       if (isNumber || (formula.gives === "edge" && type === "date")) return undefined;
-      return { message: `this gives ${typeWords[type]}, and a number was expected` };
+      return { message: `this gives ${formulaWords.types[type]}, and a number was expected` };
     });
   }
 
@@ -210,7 +210,7 @@ class Checking {
             ? "take the number of days with `days(from, to)`"
             : undefined;
         return {
-          message: `this gives ${typeWords[valueTypeOf(calculation)]}, and \`${name}\` holds ${typeWords[wanted]}`,
+          message: `this gives ${formulaWords.types[valueTypeOf(calculation)]}, and \`${name}\` holds ${formulaWords.types[wanted]}`,
           ...(help && { help }),
         };
       }

@@ -6,6 +6,7 @@ import {
   lettersOf,
 } from "../../../kit/formula/facts.ts";
 import { largestNumber } from "../../../kit/formula/operations.ts";
+import { isFiles } from "../fields/files.ts";
 import { placesOf } from "../fields/numbers.ts";
 import { canBe, ruleOf } from "../fields/types.ts";
 import {
@@ -73,10 +74,11 @@ function fieldFacts(entity: Entity, field: Field): FieldFacts {
   }
   if (isReference(field))
     return { kind: "record", entity: field.type.entity, column: columnFacts(field) };
+  if (isFiles(type)) return { kind: "files", column: columnFacts(field) };
   const value = ruleOf(type).value;
   if (!value) {
     const reason = `nothing is computed from a field of the type \`${type.kind}\``;
-    return { kind: "nothing", reason };
+    return { kind: "nothing", reason: () => reason };
   }
   return {
     kind: "value",
@@ -90,7 +92,7 @@ function fieldFacts(entity: Entity, field: Field): FieldFacts {
 
 function columnFacts(field: Field): ColumnFacts {
   const { type, required } = field;
-  const known = ruleOf(type).value;
+  const known = isFiles(type) ? "text" : ruleOf(type).value;
   const places = placesOf(type);
   const bounds =
     "max" in type && typeof type.max === "number" && "min" in type && typeof type.min === "number"

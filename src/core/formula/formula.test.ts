@@ -273,7 +273,8 @@ describe("the names and types of a formula", () => {
     ],
     ["state = 'weka'", "'weka': `state` has no choice `weka` (did you mean `weak`?)"],
     ["state in ('WEAK', 'x')", "'x': `state` has no choice `x` (its choices are strong, weak)"],
-    ["photo is empty", "photo: nothing is computed from a field of the type `image`"],
+    ["photo = 'x'", "photo: `photo` is a field of files (ask whether it `is empty`)"],
+    ["photo.name is empty", "photo: `photo` is a field of files (ask whether it `is empty`)"],
     ["found + 1", "found: Hive.found → Hive.found: each is computed from the next"],
     [
       "weight +",

@@ -8,7 +8,7 @@ import { numberTrouble, placesOf } from "../fields/numbers.ts";
 import { rangeWords, type SpecialOption } from "../fields/type-rule.ts";
 import { ruleOf, typeRules, typeWords } from "../fields/types.ts";
 import { labelOf, withArticle } from "../naming/words.ts";
-import type { Diagnostics } from "./diagnostics.ts";
+import type { Diagnostics, Span } from "./diagnostics.ts";
 import { foreignOptions, foreignTypes } from "./foreign-words.ts";
 import type { Field, Formula } from "./model.ts";
 import {
@@ -67,6 +67,7 @@ export function interpretField(
   if (control && rule.controls && !as) {
     diagnostics.error(control.at, `\`as\` is ${rule.controls.map(quoted).join(" or ")}`);
   }
+  if (control && as === "slider") checkSlider(control.at, type, flag("required"), diagnostics);
   const fallback = option("default");
   const start =
     fallback &&
@@ -117,6 +118,14 @@ function personDefault({ text, at }: Word, diagnostics: Diagnostics): { me: true
   const help = "`default me` is the record that the person who adds another one is";
   diagnostics.error(at, `a reference can't begin with \`${text}\``, help);
   return undefined;
+}
+
+/** A slider is always somewhere between two ends. */
+function checkSlider(at: Span, type: FieldType, required: boolean, diagnostics: Diagnostics): void {
+  const { min, max } = type as { min?: number; max?: number };
+  if (required && min !== undefined && max !== undefined) return;
+  const help = `write it as \`${type.kind} 0..10, required, as slider\``;
+  diagnostics.error(at, "a slider needs a range with both ends, and a value", help);
 }
 
 /** A formula behind an option. */

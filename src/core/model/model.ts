@@ -153,8 +153,11 @@ export interface Entity {
   columns: string[];
   /** The field whose choices stand above its list as tabs. */
   tabs?: string;
-  /** Whether its records can be archived, which its field `archived_at` then says. */
-  archive?: true;
+  /**
+   * Whether its records can be archived, which its field `archived_at` then says; and whether what is unique in an
+   * archived one may be used again.
+   */
+  archive?: "yes" | "frees unique values";
   /** The picture beside its name in the menu: by its name, and, once that was read, as SVG. */
   icon?: { name: string; at: Span; svg?: string };
   /** Whether an index helps to find parts of words in its texts. */
@@ -351,6 +354,11 @@ export const handColumn = "hand_order";
 
 /** The field with the moment at which a record was archived; no form asks for it. */
 export const archiveField = "archived_at";
+
+/** Whether what is unique in an archived record of an entity may be used again. */
+export function freesUnique({ archive }: Pick<Entity, "archive">): boolean {
+  return archive === "frees unique values";
+}
 
 /** The fields that every entity has by itself. */
 export const automaticFields = ["id", "version", "created_at", "updated_at"] as const;

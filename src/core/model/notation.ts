@@ -65,7 +65,7 @@ choice     = value [ "was" value ] ;
 formula    = text without "," outside of brackets and quotes ;
 value      = text without "," "|" and quotes | '"' text '"' | "'" text "'" ;
 size       = number ( "kB" | "MB" ) ;
-control    = "radio" | "select" | "rows" | "list" ;
+control    = "radio" | "select" | "checkbox" | "switch" | "number" | "slider" | "search" | "rows" | "list" ;
 number     = [ "-" ] digit { digit } [ "." digit { digit } ] ;
 date       = year "-" month "-" day ;`;
 

@@ -191,12 +191,13 @@ function readShared(
   diagnostics.error(taken.at, `\`${taken.name}\` is what the record belongs to already`, help);
 }
 
-/** Whether a key says yes; no, where it isn't there. */
-function isYes(body: SourceMap, key: string, diagnostics: Diagnostics): boolean {
+/** Whether a key says yes; no, where it isn't there. It may say something else, which was looked for already. */
+function isYes(body: SourceMap, key: string, diagnostics: Diagnostics, other?: string): boolean {
   const entry = entryAt(body, key);
   const said = entry?.value?.kind === "scalar" ? entry.value.text.trim().toLowerCase() : "";
   if (entry && !["yes", "true", "no", "false"].includes(said)) {
-    diagnostics.error(entry.key.at, `\`${key}\` is yes or no`, `write \`${key}: yes\``);
+    const what = other === undefined ? "yes or no" : `yes, no or \`${other}\``;
+    diagnostics.error(entry.key.at, `\`${key}\` is ${what}`, `write \`${key}: yes\``);
   }
   return said === "yes" || said === "true";
 }
@@ -357,8 +358,9 @@ function interpretEntity(
   };
   const icon = valueAt(body, "icon");
   if (icon?.kind === "scalar") entity.icon = { name: icon.text.trim(), at: icon.at };
-  if (isYes(body, "archive", diagnostics)) {
-    entity.archive = true;
+  const archive = archiveOf(body, diagnostics);
+  if (archive) {
+    entity.archive = archive;
     const taken = fields.find(({ name }) => name === archiveField);
     if (taken) {
       const help = "choose another name, or take `archive` out";
@@ -372,6 +374,15 @@ function interpretEntity(
   const rows = seed && interpretSeed(seed, entity, broken, diagnostics);
   if (rows) entity.seed = rows;
   return entity;
+}
+
+const freesUnique = "frees unique values";
+
+/** What `archive` says: yes, no, or that archived records leave their unique values to others. */
+function archiveOf(body: SourceMap, diagnostics: Diagnostics): Entity["archive"] {
+  const value = valueAt(body, "archive");
+  if (value?.kind === "scalar" && value.text.trim() === freesUnique) return freesUnique;
+  return isYes(body, "archive", diagnostics, freesUnique) ? "yes" : undefined;
 }
 
 function archivedAt(at: Span): Field {

@@ -91,7 +91,10 @@ export const entityShape = z.strictObject({
     .optional()
     .describe('The fields that lists show, or several in one column: "{code} in {apiary}".'),
   tabs: text.optional().describe("The field of choices that stand above the list as tabs."),
-  archive: z.unknown().optional().describe("Whether its records can be archived."),
+  archive: z
+    .unknown()
+    .optional()
+    .describe("Whether its records can be archived, and free their unique values then."),
   icon: text.optional().describe("The picture in the menu: a name of the package bootstrap-icons."),
   search: z
     .enum(["indexed"], "expected `indexed`")
@@ -276,6 +279,7 @@ export function modelJsonSchema(): object {
         fields: z.record(z.string(), fieldDefinition),
         rights: rights.optional(),
         shared: z.union([z.boolean(), z.enum(["yes", "no"])]).optional(),
+        archive: z.union([z.boolean(), z.enum(["yes", "no", "frees unique values"])]).optional(),
         sections: z.array(section).optional(),
         unique: z.union([z.array(z.string()), z.array(z.array(z.string()))]).optional(),
         seed: z

@@ -4,6 +4,7 @@ import {
   type Entity,
   entityNamed,
   type Field,
+  freesUnique,
   handColumn,
   isComputed,
   isMany,
@@ -145,10 +146,10 @@ function fieldColumn(field: Field): Column {
   };
 }
 
-/** The columns of an entity by which its table has an index of their own. */
+/** The columns of an entity with which an index of its table begins. */
 export function indexedColumns(entity: Entity): string[] {
   const indexes = indexesOf(entity, tableOf(entity.name)).filter(({ words }) => !words);
-  return [...new Set(indexes.flatMap(({ columns }) => (columns.length === 1 ? columns : [])))];
+  return [...new Set(indexes.flatMap(({ columns }) => columns.slice(0, 1)))];
 }
 
 /** The name of the index of parts of words of a table. */
@@ -161,6 +162,21 @@ export function wordColumns({ fields }: Pick<Entity, "fields">): string[] {
   return fields.filter(({ type }) => holdsWords(type)).map(columnOf);
 }
 
+/** The most characters of a text that an index has behind a reference. */
+const longestBehind = 255;
+
+/** By what the records of an entity are ordered first, as a list has them that says nothing else; undefined where no index can. */
+function firstOfOrder(entity: Entity): string | undefined {
+  const [only, ...more] = entity.title ?? [];
+  const titled = more.length === 0 && only && "field" in only ? only.field : undefined;
+  const name = entity.sort[0]?.field ?? (entity.byHand ? handColumn : titled);
+  if (name === handColumn || automaticFields.some((each) => each === name)) return name;
+  const type = entity.fields.find((field) => field.name === name)?.type;
+  if (!type || !canBe("index", type)) return undefined;
+  const column = ruleOf(type).storage?.column(type);
+  return column?.kind === "text" && column.max > longestBehind ? undefined : name;
+}
+
 /** What is unique, what refers, and what lists sort and filter by. */
 function indexesOf(entity: Entity, table: string): Index[] {
   const column = (name: string): string => {
@@ -170,12 +186,13 @@ function indexesOf(entity: Entity, table: string): Index[] {
   const indexes: Index[] = [];
   const add = (columns: string[], unique: boolean) => {
     const covered = indexes.some(
-      (index) => index.columns[0] === columns[0] && columns.length === 1,
+      (index) => index.columns[0] === columns[0] && columns.length === 1 && !index.inUse,
     );
-    if (!covered || unique) {
-      const name = `${table}_${columns.join("_")}_${unique ? "key" : "index"}`;
-      if (!indexes.some((index) => index.name === name)) indexes.push({ name, columns, unique });
-    }
+    if (covered && !unique) return;
+    const name = `${table}_${columns.join("_")}_${unique ? "key" : "index"}`;
+    if (indexes.some((index) => index.name === name)) return;
+    const inUse = unique && freesUnique(entity) && ({ inUse: true } as const);
+    indexes.push({ name, columns, unique, ...inUse });
   };
   // What is unique is so within one organisation.
   const within = entity.organised ? [organisation.name] : [];
@@ -183,7 +200,13 @@ function indexesOf(entity: Entity, table: string): Index[] {
   for (const group of entity.unique) add([...within, ...group.map(column)], true);
   if (entity.organised) add([organisation.name], false);
   if (entity.byHand) add([handColumn], false);
-  for (const field of entity.fields.filter(isReference)) add([columnOf(field)], false);
+  // The lists on the page of a record are those of its parts in their order.
+  const first = firstOfOrder(entity);
+  for (const field of entity.fields.filter(isReference)) {
+    const own = columnOf(field);
+    if (first && first !== field.name && !field.unique) add([own, column(first)], false);
+    add([own], false);
+  }
   const sortable = new Set(
     entity.fields.filter(({ type }) => canBe("index", type)).map(({ name }) => name),
   );

@@ -1,5 +1,5 @@
 import type { Check, ColumnType } from "../fields/storage.ts";
-import type { RowCheck } from "../model/model.ts";
+import { archiveField, type RowCheck } from "../model/model.ts";
 
 /** A database schema, in terms that every database has. */
 export interface Schema {
@@ -33,8 +33,15 @@ export interface Index {
   name: string;
   columns: string[];
   unique: boolean;
+  /** Whether it is unique among the rows that aren't archived only. */
+  inUse?: true;
   /** Whether it finds parts of words in its columns, instead of keeping their order. */
   words?: true;
+}
+
+/** The columns that an index can't do without. */
+export function columnsNeeded({ columns, inUse }: Index): string[] {
+  return inUse ? [...columns, archiveField] : columns;
 }
 
 /** The table of this name; undefined where there is none. */

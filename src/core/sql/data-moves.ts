@@ -9,6 +9,7 @@ import type {
 import { ownerColumn } from "../schema/from-model.ts";
 import { type Schema, type Table, tableNamed } from "../schema/schema.ts";
 import type { Risk } from "./dialect.ts";
+import { inUseBy } from "./in-use.ts";
 import { checkRisks } from "./row-checks.ts";
 import type { ScriptPart } from "./script.ts";
 import { keptTable, type Syntax } from "./syntax.ts";
@@ -460,13 +461,14 @@ function repeats(
           : `${alias}.${quoted(name)}`,
       )
       .join(", ");
+  const inUse = (alias: string) => inUseBy(quoted, index, columns, alias);
   const value =
     index.columns.length === 1 ? of("t") : `concat(${of("t").replaceAll(", ", ", ', ', ")})`;
   return {
     kind: "blocking",
     table,
     sentence: `rows of ${table} have the same ${index.columns.join(" and ")}`,
-    query: `select t.${quoted("id")}, ${value} as ${quoted("value")} from ${quoted(table)} as t where (${told("t")}) in (select ${told("o")} from ${quoted(table)} as o group by ${told("o")} having count(*) > 1)`,
+    query: `select t.${quoted("id")}, ${value} as ${quoted("value")} from ${quoted(table)} as t where ${inUse("t") ? `${inUse("t")} and ` : ""}(${told("t")}) in (select ${told("o")} from ${quoted(table)} as o${inUse("o") ? ` where ${inUse("o")}` : ""} group by ${told("o")} having count(*) > 1)`,
   };
 }
 

@@ -86,8 +86,10 @@ function isImplied(
   const touched = columnsTouched(all, new Set([table, name]));
   const known = before.tables.find((each) => each.name === name)?.indexes ?? [];
   return known.some(
-    ({ unique, columns }) =>
-      unique && columns.every((column) => index.columns.includes(column) && !touched.has(column)),
+    ({ unique, inUse, columns }) =>
+      unique &&
+      (!inUse || index.inUse === true) &&
+      columns.every((column) => index.columns.includes(column) && !touched.has(column)),
   );
 }
 

@@ -56,10 +56,10 @@ const ignored = `# Rows, and what can be made again, don't belong into version c
 *.db-shm
 *.db-wal
 .env
-data/
-files/
-kept/
-.levadura/run/
+/data/
+/files/
+/kept/
+/.levadura/run/
 `;
 
 function readme(title: string): string {

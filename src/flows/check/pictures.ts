@@ -1,4 +1,5 @@
 import { join } from "node:path";
+import { parse } from "yaml";
 import { nearest } from "../../../kit/formula/nearest.ts";
 import type { Diagnostic } from "../../core/model/diagnostics.ts";
 import type { Entity, Model, Picture } from "../../core/model/model.ts";
@@ -39,6 +40,25 @@ export function withPictures(
     return entity;
   });
   return { model: { ...model, app, entities }, diagnostics };
+}
+
+/** The files of the pictures that a text of a model names, right or not; none where it can't be read. */
+export function pictureFiles(text: string, folder: string): string[] {
+  const { app } = readLoosely(text);
+  const { logo, icon } = (app ?? {}) as Record<string, unknown>;
+  return [logo, icon].flatMap((path) =>
+    typeof path === "string" && /^[^\p{Cc}]{1,200}\.(svg|png)$/iu.test(path)
+      ? [join(folder, path)]
+      : [],
+  );
+}
+
+function readLoosely(text: string): Record<string, unknown> {
+  try {
+    return (parse(text) ?? {}) as Record<string, unknown>;
+  } catch {
+    return {};
+  }
 }
 
 /** A picture as SVG: other kinds stand in one. */

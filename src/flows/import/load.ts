@@ -17,6 +17,7 @@ import {
   type Entity,
   entityNamed,
   type Field,
+  freesUnique,
   isComputed,
   isMany,
   isNeeded,
@@ -355,6 +356,7 @@ class DataReader {
         }),
       })),
       key: isKnown ? key : [],
+      inUse: freesUnique(entity),
       links: this.#fields.filter(isMany).map((field) => {
         const { table, from, to } = linkOf(entity, field);
         return { table, from, to, target: this.#keyed(field.type.entity, field) };
@@ -381,7 +383,7 @@ class DataReader {
   #keyed(name: string, field: Field): KeyedTable {
     const target = entityNamed(this.model, name);
     const key = keyField(target);
-    if (key) return { table: tableOf(name), key: columnOf(key) };
+    if (key) return { table: tableOf(name), key: columnOf(key), inUse: freesUnique(target) };
     throw new Failure(
       "input",
       `${this.#name}: ${this.entity.name}.${field.name} refers to ${name}, whose records nothing tells apart`,

@@ -1,5 +1,5 @@
 import { mkdirSync, readdirSync, statSync, watch } from "node:fs";
-import { basename, join } from "node:path";
+import { basename, dirname, join } from "node:path";
 import { isThisMachine } from "../../../kit/http/this-machine.ts";
 import { deferChanges } from "../../core/evolution/deferred-changes.ts";
 import { describeStep } from "../../core/evolution/steps.ts";
@@ -22,9 +22,11 @@ import { TreeWatcher } from "../../io/project/watching.ts";
 import { type Bundler, openBundler } from "../../io/runner/bundle.ts";
 import { type RunningServer, startServer } from "../../io/runner/server.ts";
 import { supervised } from "../../io/runner/supervised.ts";
-import { buildApplication, builtModel } from "../build/build.ts";
+import { buildApplication } from "../build/build.ts";
+import { builtModel } from "../build/built-model.ts";
 import { type ChangeImpact, pendingChanges, reportChanges } from "../changes/changes.ts";
 import { type Checked, checkProject } from "../check/check.ts";
+import { pictureFiles } from "../check/pictures.ts";
 import { createDatabase, databaseUrl, withDatabase } from "../database.ts";
 import { filesUrl } from "../files/location.ts";
 import type { DataSource } from "../import/data-source.ts";
@@ -88,9 +90,7 @@ export async function riseProject(
   const runner = new Runner(first.project, listening, report, log);
   runner.tell(first, session.waiting);
   report({ kind: "working", on: "starting the application" });
-  const { port } = await startOn(listening, (free) => runner.begin(free));
-  const address = addressOf(listening.host, port);
-  report({ kind: "serving", address, wantedPort: listening.port ?? usualPort, port });
+  const address = await runner.begin();
   const { users } = first.model;
   if (users && isThisMachine(listening.host)) {
     const groups = [...users.groups.map(({ label }) => label), "Administrators"];
@@ -239,7 +239,9 @@ async function waitingChanges(project: Project, model: Model): Promise<ChangeImp
 class Runner {
   #bundler: Bundler | undefined;
   #server: RunningServer | undefined;
-  #port = usualPort;
+  #port: number;
+  /** Whether its address was told. */
+  #begun = false;
   #stopping = false;
   readonly #notes: string;
   #end: (code: number | null) => void = () => undefined;
@@ -253,6 +255,7 @@ class Runner {
     readonly report: Report,
     readonly log: (text: string) => void,
   ) {
+    this.#port = listening.port ?? usualPort;
     this.#notes = join(project.run, "notes.json");
   }
 
@@ -277,11 +280,17 @@ class Runner {
     if (readText(this.#notes) !== text) writeAll([{ path: this.#notes, text }], project.root);
   }
 
-  /** Starts the application for the first time; nothing is left behind where it doesn't start. */
-  async begin(port: number): Promise<void> {
-    this.#port = port;
+  /** Whether the application runs. */
+  get runs(): boolean {
+    return this.#server !== undefined;
+  }
+
+  /** Starts the application for the first time, and gives its address; nothing is left behind where it doesn't start. */
+  async begin(): Promise<string> {
+    const wantedPort = this.#port;
     try {
       await this.start();
+      return this.#serving(wantedPort);
     } catch (error) {
       await this.#bundler?.close();
       this.#bundler = undefined;
@@ -306,22 +315,39 @@ class Runner {
       open,
       // Once is enough: the link that was made holds for a day.
       administrator: before ? undefined : administrator,
-      welcome: (path: string) =>
-        this.report({ kind: "welcome", address: welcomeAt(host, this.#port, path) }),
-      port: this.#port,
       database: databaseUrl(this.project),
       files: filesUrl(this.project),
       notes: this.#notes,
       log: this.log,
     };
+    const begin = (port: number) =>
+      startServer(this.project, main, {
+        ...settings,
+        port,
+        welcome: (path) => this.report({ kind: "welcome", address: welcomeAt(host, port, path) }),
+      });
     const server = await supervised(
-      () => startServer(this.project, main, settings),
+      async () => {
+        // Its port is free for a moment while it restarts: another program may take it.
+        const wantedPort = this.#port;
+        const { port, started } = await startOn(this.listening, begin, wantedPort);
+        this.#port = port;
+        if (this.#begun && port !== wantedPort) this.#serving(wantedPort);
+        return started;
+      },
       (death) => this.report({ kind: "died", ...death }),
     );
     this.#server = server;
     void server.ended.then((code) => {
       if (this.#server === server && !this.#stopping) this.#end(code);
     });
+  }
+
+  #serving(wantedPort: number): string {
+    this.#begun = true;
+    const address = addressOf(this.listening.host, this.#port);
+    this.report({ kind: "serving", address, wantedPort, port: this.#port });
+    return address;
   }
 
   async close(): Promise<void> {
@@ -334,6 +360,9 @@ class Runner {
 /** Watches the model and the application's source; runs one round at a time. */
 class Follower {
   #watchers: { close(): void }[] = [];
+  /** What watches the folders of the pictures that the model names, by folder. */
+  readonly #pictureWatchers = new Map<string, { close(): void }>();
+  #pictures = "";
   #timer: NodeJS.Timeout | undefined;
   #round: Promise<void> = Promise.resolve();
   #ended = false;
@@ -347,6 +376,7 @@ class Follower {
     readonly report: Report,
   ) {
     this.#text = readText(session.project.model);
+    this.#pictures = this.#pictureState(this.#text);
     this.#source = sourceState(session.project);
   }
 
@@ -355,7 +385,7 @@ class Follower {
     // The folder is watched, not the file: many editors put a new file into its place.
     this.#watchers = [
       watch(root, (_event, name) => {
-        if (name === null || name === basename(model)) this.#wake();
+        if (name === null || name === basename(model) || this.#leadsToPicture(name)) this.#wake();
       }),
       new TreeWatcher(join(app, "src"), () => this.#wake()),
     ];
@@ -377,9 +407,12 @@ class Follower {
     // Asked after reading: a save that began before that is seen.
     if (isBeingSaved(this.session.project.model)) return this.#wake();
     const source = sourceState(this.session.project);
-    if (text === this.#text && source === this.#source) return;
+    const pictures = this.#pictureState(text);
+    const isSame = text === this.#text && pictures === this.#pictures;
+    if (isSame && source === this.#source && this.runner.runs) return;
     try {
-      if (text !== this.#text) {
+      if (!isSame) {
+        this.#pictures = pictures;
         const checked = this.#checked(text);
         if (!checked) return this.#wake();
         this.#text = checked.places.text;
@@ -396,8 +429,32 @@ class Follower {
       this.report({ kind: "restarted", milliseconds: Date.now() - begun });
     } catch (error) {
       this.#source = sourceState(this.session.project);
-      this.report({ kind: "trouble", error });
+      this.report({ kind: "trouble", error, runs: this.runner.runs });
     }
+  }
+
+  /** Whether a name in the project's folder is on the way to a picture, which may come later than the model. */
+  #leadsToPicture(name: string): boolean {
+    const place = join(this.session.project.root, name);
+    return this.#pictures.split("\n").some((file) => file.startsWith(place));
+  }
+
+  /** The times of the pictures that the model names, whose folders are watched from then on. */
+  #pictureState(text = ""): string {
+    const files = pictureFiles(text, this.session.project.root);
+    const folders = new Set(files.map((file) => dirname(file)));
+    for (const [folder, watcher] of this.#pictureWatchers) {
+      if (folders.has(folder)) continue;
+      watcher.close();
+      this.#pictureWatchers.delete(folder);
+    }
+    for (const folder of folders) {
+      if (this.#pictureWatchers.has(folder) || savedAt(folder) === undefined) continue;
+      const watcher = watch(folder, () => this.#wake());
+      watcher.on("error", () => watcher.close());
+      this.#pictureWatchers.set(folder, watcher);
+    }
+    return files.map((file) => `${file} ${savedAt(file) ?? ""}`).join("\n");
   }
 
   /** Reads and checks the model; undefined where it is being saved meanwhile, so that what was read may be half of it. */
@@ -417,7 +474,7 @@ class Follower {
   async end(): Promise<void> {
     this.#ended = true;
     clearTimeout(this.#timer);
-    for (const watcher of this.#watchers) watcher.close();
+    for (const watcher of [...this.#watchers, ...this.#pictureWatchers.values()]) watcher.close();
     await this.#round;
   }
 }

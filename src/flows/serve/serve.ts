@@ -28,18 +28,19 @@ export interface Listening {
 /** The port that an application gets when nobody asks for another. */
 export const usualPort = 3000;
 
-/** The port to take: the one asked for, or the first that is free. */
-export function portFor({ host, port }: Listening): Promise<number> {
-  return freePort(host, port ?? usualPort, port !== undefined);
+/** The port to take: the one asked for, or the first from `from` on that is free. */
+export function portFor({ host, port }: Listening, from = usualPort): Promise<number> {
+  return freePort(host, port ?? from, port !== undefined);
 }
 
 /** Starts something on the port to take; on the next one, where another program was faster. */
 export async function startOn<Started>(
   listening: Listening,
   start: (port: number) => Promise<Started>,
+  from?: number,
 ): Promise<{ port: number; started: Started }> {
   for (let tries = 1; ; tries++) {
-    const port = await portFor(listening);
+    const port = await portFor(listening, from);
     try {
       return { port, started: await start(port) };
     } catch (error) {

@@ -1,3 +1,4 @@
+import { archiveField } from "../../core/model/model.ts";
 import type { Value } from "../../core/seeding/value.ts";
 import type { KeyedTable, LoadRow, LoadTarget } from "./loading.ts";
 
@@ -57,6 +58,19 @@ export interface StagedColumn {
 export interface LateKeys {
   columns: ReadonlyMap<number, string>;
   links: readonly string[];
+}
+
+/**
+ * What ends a query for the row `alias` that has a key: where archived rows may have the same, the one in use is meant,
+ * else the last.
+ */
+export function inUseFirst(
+  { quoted }: Pick<LoadPlace, "quoted">,
+  alias: string,
+  { inUse }: Pick<KeyedTable, "inUse">,
+): string {
+  if (!inUse) return "";
+  return ` order by ${alias}.${quoted(archiveField)} is not null, ${alias}.id desc limit 1`;
 }
 
 /** How many existing rows of something, as it is after `from`. */

@@ -7,6 +7,8 @@ export interface LoadTarget {
   columns: LoadColumn[];
   /** The places of the columns by which rows are matched; none to match whole rows. */
   key: readonly number[];
+  /** Whether archived rows may have the key of one in use. */
+  inUse?: boolean;
   /** Whether rows of the table that it doesn't have are missing in it. */
   whole: boolean;
   /** The tables of links that the file has values for. */
@@ -25,6 +27,8 @@ export interface LoadColumn {
 export interface KeyedTable {
   table: string;
   key: string;
+  /** Whether archived rows may have the key of one in use. */
+  inUse?: boolean;
 }
 
 /**

@@ -1,5 +1,5 @@
 import { Failure } from "../../core/failure.ts";
-import { countIn, type LateKeys, type LoadPlace } from "./load-place.ts";
+import { countIn, inUseFirst, type LateKeys, type LoadPlace } from "./load-place.ts";
 import type {
   KeyedTable,
   LoadConflict,
@@ -93,7 +93,7 @@ async function match(
       "1 = 1";
     await refuseRepeats(place, target, staged);
     await place.run(
-      `update ${staged} set id = (select t.id from ${table} t where ${keys.join(" and ")})`,
+      `update ${staged} set id = (select t.id from ${table} t where ${keys.join(" and ")}${inUseFirst(place, "t", target)})`,
     );
     await place.run(
       `update ${staged} set state = (select case when ${equal} then 'same' when ${untouched("t")} then 'changed' else 'conflict' end from ${table} t where t.id = ${staged}.id) where id is not null`,
@@ -197,7 +197,7 @@ async function settle(
     const { name, reference } = target.columns[at] ?? {};
     if (!name || !reference) continue;
     await refuseStrangers(place, target, keys, name, reference);
-    const wanted = `(select r.id from ${keys} l join ${place.quoted(reference.table)} r on ${place.hasKey("r", reference, "l.key_text")} where l.id = t.id)`;
+    const wanted = `(select r.id from ${keys} l join ${place.quoted(reference.table)} r on ${place.hasKey("r", reference, "l.key_text")} where l.id = t.id${inUseFirst(place, "r", reference)})`;
     const differs = `not ${place.same(`t.${place.quoted(name)}`, wanted)}`;
     if (staged) await markChanged(keys, differs);
     const within = staged
@@ -212,7 +212,10 @@ async function settle(
     await refuseStrangers(place, target, keys, links, other);
     const [first, last] = place.insertMissing;
     const [owner, goal] = [place.quoted(from), place.quoted(to)];
-    const led = `from ${keys} l join ${place.quoted(other.table)} r on ${place.hasKey("r", other, "l.key_text")}`;
+    const meant = other.inUse
+      ? `r.id = (select o.id from ${place.quoted(other.table)} o where ${place.hasKey("o", other, "l.key_text")}${inUseFirst(place, "o", other)})`
+      : place.hasKey("r", other, "l.key_text");
+    const led = `from ${keys} l join ${place.quoted(other.table)} r on ${meant}`;
     const wanted = `select r.id ${led} where l.id = t.id`;
     const there = `select ${goal} from ${place.quoted(links)} where ${owner} = t.id`;
     if (staged) {

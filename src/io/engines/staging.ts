@@ -1,6 +1,12 @@
 import { Failure } from "../../core/failure.ts";
 import type { Value } from "../../core/seeding/value.ts";
-import { countIn, type LateKeys, type LoadPlace, type StagedColumn } from "./load-place.ts";
+import {
+  countIn,
+  inUseFirst,
+  type LateKeys,
+  type LoadPlace,
+  type StagedColumn,
+} from "./load-place.ts";
 import type { KeyedTable, LoadRow, LoadTarget } from "./loading.ts";
 
 /** Rows that are staged at once. */
@@ -119,13 +125,13 @@ async function resolve(
   target: LoadTarget,
   staged: string,
   at: number,
-  { table, key }: KeyedTable,
+  other: KeyedTable,
 ): Promise<void> {
   await place.run(
-    `update ${staged} set c${at} = (select r.id from ${place.quoted(table)} r where ${place.hasKey("r", { table, key }, `${staged}.k${at}`)}) where k${at} is not null`,
+    `update ${staged} set c${at} = (select r.id from ${place.quoted(other.table)} r where ${place.hasKey("r", other, `${staged}.k${at}`)}${inUseFirst(place, "r", other)}) where k${at} is not null`,
   );
   const lost = await countIn(place, `${staged} where k${at} is not null and c${at} is null`);
-  if (lost > 0) throw strangers(target, target.columns[at]?.name ?? "", { table, key }, lost);
+  if (lost > 0) throw strangers(target, target.columns[at]?.name ?? "", other, lost);
 }
 
 /** References lead to rows that are not there. */

@@ -8,6 +8,7 @@ import {
   readFileSync,
   realpathSync,
   renameSync,
+  rmdirSync,
   rmSync,
   statSync,
   writeFileSync,
@@ -101,6 +102,17 @@ export function writeAll(writes: readonly Write[], within?: string): void {
       else renameSync(stagedName(path), path);
     } catch (error) {
       throw fileFailure("write", path, error);
+    }
+  }
+}
+
+/** Removes a folder where nothing is in it, and those above it up to one that stays. */
+export function removeEmptyFolders(folder: string, stays: string): void {
+  for (let place = folder; isWithin(stays, place); place = dirname(place)) {
+    try {
+      rmdirSync(place);
+    } catch {
+      return;
     }
   }
 }

@@ -7,6 +7,8 @@ import { readText, refuseLink } from "./files.ts";
 /** A project's folder, and where things are in it. */
 export interface Project {
   root: string;
+  /** The folder of its settings, `.env`. */
+  settings: string;
   model: string;
   migrations: string;
   /** A migration that is being rewritten, and so is treated as absent. */
@@ -35,6 +37,7 @@ export function projectAt(folder: string): Project {
   const root = resolve(folder);
   return {
     root,
+    settings: root,
     model: join(root, "model.yaml"),
     migrations: join(root, "migrations"),
     app: join(root, "app"),

@@ -18,13 +18,18 @@ export interface FileRecord {
   source: string;
   /** The checksum of the text that was written; the copy has the same. */
   written: string;
+  /** The checksum of a later text that couldn't be joined with what somebody made of the file, and stands beside it. */
+  offered?: string | undefined;
 }
 
 const shape = z.object({
   levadura: z.string(),
   entities: z.record(z.string(), z.string()).default({}),
   files: z
-    .record(z.string(), z.object({ source: z.string(), written: z.string() }))
+    .record(
+      z.string(),
+      z.object({ source: z.string(), written: z.string(), offered: z.string().optional() }),
+    )
     .transform((files) =>
       Object.fromEntries(Object.entries(files).filter(([path]) => isPathInside(path))),
     ),

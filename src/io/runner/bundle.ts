@@ -4,6 +4,7 @@ import {
   type BuildContext,
   type BuildFailure,
   type BuildOptions,
+  type BuildResult,
   context,
   type Plugin,
 } from "esbuild";
@@ -26,7 +27,7 @@ export interface Bundler {
 const outside: Plugin = {
   name: "outside",
   setup(build) {
-    build.onResolve({ filter: /^(libsql|pg|mysql2)$/ }, ({ path }) => ({
+    build.onResolve({ filter: /^(libsql(\/promise)?|pg|mysql2)$/ }, ({ path }) => ({
       path: packageFile(path),
       external: true,
     }));
@@ -53,42 +54,33 @@ export async function openBundler(project: Project, isCompact = false): Promise<
     nodePaths: [packagesFolder],
     logLevel: "silent",
   };
-  const contexts: BuildContext[] = await Promise.all([
-    context({
-      ...common,
-      entryPoints: ["src/main.ts"],
-      outdir: out,
-      // What few requests need is in files of their own, which aren't read at the start.
-      splitting: true,
-      outExtension: { ".js": ".mjs" },
-      minifyWhitespace: isCompact,
-      minifySyntax: isCompact,
-      platform: "node",
-      format: "esm",
-      target: "node20",
-      jsx: "automatic",
-      jsxImportSource: "#jsx",
-      plugins: [outside],
-    }),
-    context({
-      ...common,
-      entryPoints: [
-        "src/app.css",
-        "src/kit/client/client.ts",
-        "src/kit/client/worker.ts",
-        "src/icon.svg",
-        ...(existsSync(join(project.app, "src", "logo.svg")) ? ["src/logo.svg"] : []),
-      ],
-      entryNames: "[name]",
-      outdir: join(out, "assets"),
-      minify: true,
-      loader: { ".svg": "copy" },
-    }),
-  ]);
+  const code = await context({
+    ...common,
+    entryPoints: ["src/main.ts"],
+    outdir: out,
+    // What few requests need is in files of their own, which aren't read at the start.
+    splitting: true,
+    outExtension: { ".js": ".mjs" },
+    minifyWhitespace: isCompact,
+    minifySyntax: isCompact,
+    platform: "node",
+    format: "esm",
+    target: "node20",
+    jsx: "automatic",
+    jsxImportSource: "#jsx",
+    plugins: [outside],
+  });
+  const assets = new AssetsContext(project, {
+    ...common,
+    entryNames: "[name]",
+    outdir: join(out, "assets"),
+    minify: true,
+    loader: { ".svg": "copy" },
+  });
   return {
     bundle: async () => {
       try {
-        const made = await Promise.all(contexts.map((each) => each.rebuild()));
+        const made = await Promise.all([code.rebuild(), assets.rebuild()]);
         const files = made.flatMap(({ outputFiles = [] }) => outputFiles);
         // An application that starts meanwhile reads a whole file, the old one or the new one; what it leads to is there first.
         const isMain = ({ path }: { path: string }) => (basename(path) === mainFile ? 1 : 0);
@@ -110,9 +102,41 @@ export async function openBundler(project: Project, isCompact = false): Promise<
       return join(out, mainFile);
     },
     close: async () => {
-      await Promise.all(contexts.map((made) => made.dispose()));
+      await Promise.all([code.dispose(), assets.dispose()]);
     },
   };
+}
+
+/** What goes to browsers. Which files that is may change while the bundler is open: a logo comes, and goes. */
+class AssetsContext {
+  #context: BuildContext | undefined;
+  #entryPoints: readonly string[] = [];
+
+  constructor(
+    readonly project: Project,
+    readonly options: BuildOptions,
+  ) {}
+
+  async rebuild(): Promise<BuildResult> {
+    const entryPoints = [
+      "src/app.css",
+      "src/kit/client/client.ts",
+      "src/kit/client/worker.ts",
+      "src/icon.svg",
+      ...(existsSync(join(this.project.app, "src", "logo.svg")) ? ["src/logo.svg"] : []),
+    ];
+    if (!this.#context || entryPoints.length !== this.#entryPoints.length) {
+      await this.dispose();
+      this.#context = await context({ ...this.options, entryPoints });
+      this.#entryPoints = entryPoints;
+    }
+    return this.#context.rebuild();
+  }
+
+  async dispose(): Promise<void> {
+    await this.#context?.dispose();
+    this.#context = undefined;
+  }
 }
 
 const mainFile = "main.mjs";

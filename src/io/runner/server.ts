@@ -82,11 +82,7 @@ export async function startServer(
 /** Another program took the port first. */
 export class PortTaken extends Failure {
   constructor(port: number) {
-    super(
-      "outside",
-      `port ${port} is in use`,
-      "end what uses it, or leave --port out to take the next free one",
-    );
+    super("outside", `port ${port} is in use`, "end what uses it, or choose another --port");
   }
 }
 

@@ -1,7 +1,7 @@
 import { type Field, isComputed, isMany, type Model } from "../../model/model.ts";
 import { withArticle } from "../../naming/words.ts";
 import { controlOf } from "../fields.ts";
-import { textAttribute } from "../labels.ts";
+import { labelCode, textAttribute } from "../labels.ts";
 import { Module, object } from "../module.ts";
 import { inputName, type Referrer, type Subject, subjectOf } from "../subject.ts";
 import type { FeatureCode } from "./feature.ts";
@@ -9,6 +9,9 @@ import type { FeatureCode } from "./feature.ts";
 const frame = "../../kit/ui/form-page.tsx";
 const scope = "form.scope";
 const controls = "../../kit/fields/controls.tsx";
+
+/** What people read of a field besides its label. */
+const remarkOptions = ["placeholder", "hint"] as const;
 
 /** `hive.form.tsx`: the form of an entity, with the rows of its parts. */
 export const formCode: FeatureCode = {
@@ -35,11 +38,11 @@ function formModule(model: Model, subject: Subject): string {
     const lines = fields.flatMap((name) => {
       const field = entity.fields.find((candidate) => candidate.name === name);
       if (!field || isComputed(field)) return [];
-      const remarks = (["placeholder", "hint"] as const).map((option) => {
+      const remarks = remarkOptions.map((option) => {
         const text = field[option];
         return text ? textAttribute(option, text, field.translations?.[option], scope) : "";
       });
-      const as = field.as && field.type.kind === "choice" ? ` as="${field.as}"` : "";
+      const as = field.as && field.type.kind !== "part of" ? ` as="${field.as}"` : "";
       return `<${module.use(controlOf(field), controls)} form={form} name="${inputName(field)}"${as}${remarks.join("")} />`;
     });
     return `<${module.use("FormSection", frame)}${title ? textAttribute("title", title, titles, scope) : ""}>${lines.join("\n")}</FormSection>`;
@@ -92,7 +95,25 @@ function rowFields({ entity, field: parent }: Referrer): Field[] {
 function partCode(module: Module, model: Model, part: Referrer): [string, string] {
   const { camel, file } = subjectOf(model, part.entity);
   const entity = module.use(`${camel}Entity`, `../${file}/${file}.ts`);
-  const fields = rowFields(part).map((field) => `"${inputName(field)}"`);
+  const fields = rowFields(part);
+  const names = fields.map((field) => `"${inputName(field)}"`);
+  const remarks = fields.flatMap((field): [string, string][] => {
+    const code = remarkCode(field);
+    return code.length > 0 ? [[inputName(field), object(code)]] : [];
+  });
+  const more = remarks.length > 0 ? `, ${object(remarks)}` : "";
   const rows = module.use("partRows", "../../kit/entity/part-rows.ts");
-  return [part.property, `${rows}(${entity}, "${inputName(part.field)}", [${fields.join(", ")}])`];
+  return [
+    part.property,
+    `${rows}(${entity}, "${inputName(part.field)}", [${names.join(", ")}]${more})`,
+  ];
+}
+
+/** What people read of a field that they fill in. */
+function remarkCode(field: Field): [string, string][] {
+  return remarkOptions.flatMap((option): [string, string][] => {
+    const label = field[option];
+    const labels = field.translations?.[option];
+    return label ? [[option, labelCode({ label, labels })]] : [];
+  });
 }

@@ -1,6 +1,7 @@
 import { collation, literal, quoted } from "../../../../kit/database/mariadb/literals.ts";
 import type { Backfill } from "../../evolution/steps.ts";
 import type { ColumnType } from "../../fields/storage.ts";
+import { archiveField } from "../../model/model.ts";
 import type { Column, Index, Table } from "../../schema/schema.ts";
 import { serverChecks } from "../checks.ts";
 import { cutName } from "../names.ts";
@@ -47,6 +48,7 @@ export function createTable(
     if (hasOwnKey({ key }, column)) lines.push(ownKey(name, column));
   }
   for (const index of indexes) {
+    if (index.inUse) lines.push(inUseSql(index));
     if (!isCovered(columns, index)) lines.push(indexSql(columns, index));
   }
   for (const column of columns) {
@@ -79,10 +81,8 @@ export function isCovered(columns: readonly Column[], { columns: names, unique }
 }
 
 /** An index within a table. A long text is indexed by its beginning, unless the whole has to be unique. */
-export function indexSql(
-  columns: readonly Column[],
-  { name, columns: names, unique }: Index,
-): string {
+export function indexSql(columns: readonly Column[], index: Index): string {
+  const { name, columns: names, unique } = index;
   const lengths = names.map((each) => {
     const type = columns.find((column) => column.name === each)?.type;
     if (type?.kind === "long text") return Number.POSITIVE_INFINITY;
@@ -94,7 +94,20 @@ export function indexSql(
     const cut = !unique && total > longestIndexed && (lengths[at] ?? 0) > share;
     return cut ? `${quoted(each)}(${share})` : quoted(each);
   });
+  if (index.inUse) parts.push(quoted(inUseColumn(index)));
   return `${unique ? "unique " : ""}key ${quoted(madeName(name))} (${parts.join(", ")})`;
+}
+
+/**
+ * The column that a unique index has besides its own where it counts the rows in use only: it is empty in the others,
+ * and a key that has an empty part is unique by itself.
+ */
+export function inUseColumn({ name }: Index): string {
+  return madeName(name, "in_use");
+}
+
+export function inUseSql(index: Index): string {
+  return `${quoted(inUseColumn(index))} boolean as (if(${quoted(archiveField)} is null, 1, null)) virtual invisible`;
 }
 
 /** A column with its checks. */

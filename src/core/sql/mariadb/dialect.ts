@@ -15,6 +15,8 @@ import {
   foreignKeyName,
   hasOwnKey,
   indexSql,
+  inUseColumn,
+  inUseSql,
   isCovered,
   madeName,
   ownKey,
@@ -54,11 +56,14 @@ function changeIndex(
 ): ScriptPart[] {
   const columns = tableNamed(before, table)?.columns ?? [];
   if (isCovered(columns, index)) return [];
-  const change =
+  const changes =
     kind === "add index"
-      ? `add ${indexSql(columns, index)}`
-      : `drop key ${quoted(madeName(index.name))}`;
-  return [run(`alter table ${quoted(table)} ${change}`)];
+      ? [index.inUse && `add column ${inUseSql(index)}`, `add ${indexSql(columns, index)}`]
+      : [
+          `drop key ${quoted(madeName(index.name))}`,
+          index.inUse && `drop column ${quoted(inUseColumn(index))}`,
+        ];
+  return [run(`alter table ${quoted(table)} ${changes.filter(Boolean).join(", ")}`)];
 }
 
 /** References are called by their table and column, by which they are dropped. */

@@ -3,6 +3,7 @@ import type { Backfill } from "../../evolution/steps.ts";
 import type { ColumnType } from "../../fields/storage.ts";
 import type { Column, Index, Table } from "../../schema/schema.ts";
 import { serverChecks } from "../checks.ts";
+import { whereInUse } from "../in-use.ts";
 import { cutName } from "../names.ts";
 import { rowCheckLines } from "../row-checks.ts";
 
@@ -87,7 +88,7 @@ export function createIndex(
   switch (indexMethod(columns, index)) {
     case "tree": {
       const parts = index.columns.map((column) => `${quoted(column)} nulls first`).join(", ");
-      return `create ${index.unique ? "unique " : ""}index ${name} on ${quoted(table)} (${parts})`;
+      return `create ${index.unique ? "unique " : ""}index ${name} on ${quoted(table)} (${parts})${whereInUse(quoted, index)}`;
     }
     case "words": {
       // By the collation "C", in which patterns are looked for.
@@ -95,7 +96,7 @@ export function createIndex(
       return `create index ${name} on ${quoted(table)} using gin (${parts.join(", ")})`;
     }
     case "hash":
-      return `alter table ${quoted(table)} add constraint ${name} exclude using hash (${quoted(index.columns[0] ?? "")} with =)`;
+      return `alter table ${quoted(table)} add constraint ${name} exclude using hash (${quoted(index.columns[0] ?? "")} with =)${whereInUse(quoted, index)}`;
     default:
       return undefined;
   }

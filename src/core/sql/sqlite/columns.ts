@@ -3,6 +3,7 @@ import { orderColumn } from "../../../../kit/database/sqlite/text-order.ts";
 import type { Backfill } from "../../evolution/steps.ts";
 import type { Check, ColumnType } from "../../fields/storage.ts";
 import type { Column, Index, Table } from "../../schema/schema.ts";
+import { whereInUse } from "../in-use.ts";
 import { rowCheckLines } from "../row-checks.ts";
 import { isSameDecimal } from "./conversions.ts";
 import { indexed, isOrdered } from "./ordering.ts";
@@ -36,7 +37,7 @@ export function createTable({ columns, key, checks }: Table, name: string): stri
 export function createIndex(table: Table, index: Index): string[] {
   if (index.words) return createWords(table, index);
   return [
-    `create ${index.unique ? "unique " : ""}index ${quoted(index.name)} on ${quoted(table.name)} (${indexed(table, index)})`,
+    `create ${index.unique ? "unique " : ""}index ${quoted(index.name)} on ${quoted(table.name)} (${indexed(table, index)})${whereInUse(quoted, index)}`,
   ];
 }
 

@@ -4,7 +4,7 @@ import { orderOf } from "../../../../kit/database/sqlite/letters.ts";
 import { folded, orderColumn, orderTerm } from "../../../../kit/database/sqlite/text-order.ts";
 import type { Value } from "../../../core/seeding/value.ts";
 import { sqlite } from "../../../core/sql/sqlite/dialect.ts";
-import type { LateKeys, LoadPlace } from "../load-place.ts";
+import { inUseFirst, type LateKeys, type LoadPlace } from "../load-place.ts";
 import type { KeyedTable, Loader, LoadRow, LoadSettings, LoadTarget } from "../loading.ts";
 import { stagedLoader } from "../staged-loading.ts";
 import { strangers } from "../staging.ts";
@@ -164,10 +164,13 @@ class Numbers {
   /** Keys that no record has. */
   lost = 0;
 
-  constructor(driver: Driver.Database, { table, key }: KeyedTable) {
-    this.#isText = isText(driver, { table, key });
+  constructor(driver: Driver.Database, keyed: KeyedTable) {
+    const { table, key } = keyed;
+    this.#isText = isText(driver, keyed);
     const term = this.#isText ? orderTerm(key) : quoted(key);
-    this.#statement = driver.prepare(`select id from ${quoted(table)} where ${term} = ?`);
+    this.#statement = driver.prepare(
+      `select t.id from ${quoted(table)} as t where ${term} = ?${inUseFirst({ quoted }, "t", keyed)}`,
+    );
   }
 
   of(key: Value): number | null {

@@ -1,0 +1,16 @@
+import { execFileSync } from "node:child_process";
+
+/** Runs git in a folder, and gives what it says. */
+export type Git = (...args: string[]) => string;
+
+/** Makes a repository of a folder, with everything in it committed by somebody. */
+export function committedIn(folder: string): Git {
+  const git: Git = (...args) =>
+    execFileSync("git", args, { cwd: folder, encoding: "utf8", stdio: ["ignore", "pipe", "pipe"] });
+  git("init", "--quiet", "--initial-branch", "main");
+  git("config", "user.name", "Ana");
+  git("config", "user.email", "ana@hives.test");
+  git("add", "--all");
+  git("commit", "--quiet", "--message", "Begin");
+  return git;
+}
