@@ -106,6 +106,20 @@ export interface AccountTables {
     account_id: number;
     made_at: string;
   };
+  levadura_token: {
+    id: Generated<number>;
+    digest: string;
+    account_id: number;
+    /** The organisation in which it is good. */
+    organisation_id: number | null;
+    name: string;
+    /** What it may do, as JSON; null for all that its person may. */
+    may: string | null;
+    made_at: string;
+    until: string | null;
+    used_at: string | null;
+    used_from: string | null;
+  };
   levadura_mail: {
     id: Generated<number>;
     made_at: string;

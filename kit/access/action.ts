@@ -11,6 +11,7 @@ export type LoggedAction =
   | "sign in refused"
   | "sign out"
   | "password"
+  | "token"
   | "invite"
   | "account"
   | "remove account"

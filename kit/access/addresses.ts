@@ -9,6 +9,7 @@ export const newEmailPath = "/-/new-email";
 export const passkeyPath = "/-/passkey";
 export const providerPath = "/-/provider";
 export const accountPath = "/-/account";
+export const ownTokensPath = "/-/account/tokens";
 export const peoplePath = "/-/people";
 export const organisationsPath = "/-/organisations";
 export const planPath = "/-/plan";

@@ -26,7 +26,7 @@ export async function countAttempt(
 ): Promise<boolean> {
   let fits = true;
   for (const { subject, most } of limits) {
-    if ((await count(db, digestOf(subject))) > most) fits = false;
+    if ((await countMore(db, subject, 1)) > most) fits = false;
   }
   return fits;
 }
@@ -40,14 +40,20 @@ export async function forgetAttempts(
   await db.deleteFrom(table).where("subject", "in", subjects).execute();
 }
 
-async function count(db: Kysely<AccountTables>, subject: string): Promise<number> {
+/** Counts something that happened some times more; gives how often it did within those minutes. */
+export async function countMore(
+  db: Kysely<AccountTables>,
+  what: string,
+  times: number,
+): Promise<number> {
+  const subject = digestOf(what);
   const oldest = atSecond(Date.now() - attemptMinutes * 60_000);
   await db.deleteFrom(table).where("since", "<", oldest).execute();
   const row = { subject, count: "0", since: now() };
   await insertUnlessThere(table, row).execute(db);
   await db
     .updateTable(table)
-    .set({ count: sql`${sql.ref("count")} + 1` })
+    .set({ count: sql`${sql.ref("count")} + ${times}` })
     .where("subject", "=", subject)
     .execute();
   const found = await db
@@ -55,5 +61,5 @@ async function count(db: Kysely<AccountTables>, subject: string): Promise<number
     .select("count")
     .where("subject", "=", subject)
     .executeTakeFirst();
-  return Number(found?.count ?? 1);
+  return Number(found?.count ?? times);
 }

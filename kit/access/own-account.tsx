@@ -9,7 +9,7 @@ import { showPage } from "../ui/layout.tsx";
 import { WideTable } from "../ui/wide-table.tsx";
 import { accountTables } from "./account-tables.ts";
 import { type Account, accountOf, changeOwn, endSessions, keepPassword } from "./accounts.ts";
-import { accountPath } from "./addresses.ts";
+import { accountPath, ownTokensPath } from "./addresses.ts";
 import { tellChange } from "./letters.ts";
 import { secondFactorPath } from "./own-second-factor.tsx";
 import { ownPasskeysPath } from "./passkey-pages.tsx";
@@ -208,6 +208,13 @@ function AccountPage({
         <p>{messages.passkeysHelp}</p>
         <a class="btn btn-outline-secondary" href={ownPasskeysPath}>
           {messages.passkeys}
+        </a>
+      </section>
+      <section class="sheet">
+        <h2>{messages.api.tokens.title}</h2>
+        <p>{messages.api.tokens.help}</p>
+        <a class="btn btn-outline-secondary" href={ownTokensPath}>
+          {messages.api.tokens.title}
         </a>
       </section>
       <section class="sheet">

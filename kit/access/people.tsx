@@ -41,6 +41,8 @@ import { isOperator } from "./rights.ts";
 import type { Scope } from "./scope.ts";
 import { turnOff } from "./second-factor.ts";
 import { sessionOf } from "./sessions.ts";
+import { TokenTable } from "./token-table.tsx";
+import { revokeToken, tokensOf } from "./tokens.ts";
 
 const onPage = 50;
 
@@ -170,7 +172,7 @@ async function personSent(c: Context, scope: Scope) {
     personPage(c, scope, account, { errors: new Map([["", messages.lastAdministrator]]) }, 422);
   const { organisation } = scope;
   const does = sentText(data, "do");
-  if (!["save", "remove"].includes(does) && (await isElsewhere(scope, account)))
+  if (!["save", "remove", "revoke"].includes(does) && (await isElsewhere(scope, account)))
     return c.notFound();
   switch (does) {
     case "save": {
@@ -220,6 +222,14 @@ async function personSent(c: Context, scope: Scope) {
       await endSessions(db, account.id);
       await noteEvent(scope, "account", { name: account.name, did: "sign out" });
       return c.redirect(`${here}?done=ended`, 303);
+    case "revoke": {
+      const id = recordId(sentText(data, "token"));
+      const own = await tokensOf(db, account.id, organisation);
+      if (id === undefined || !own.some((token) => token.id === id)) return c.notFound();
+      const token = await revokeToken(db, account.id, id);
+      await noteEvent(scope, "token", { name: account.name, did: "revoked", token });
+      return c.redirect(here, 303);
+    }
     case "link": {
       const link = await linkFor(c, db, account.id);
       await noteEvent(scope, "account", { name: account.name, did: "link" });
@@ -260,6 +270,7 @@ async function personPage(
   const records = target ? await linksOf(scope, target, chosen === null ? [] : [chosen]) : [];
   const state = stateOf(account);
   const elsewhere = await isElsewhere(scope, account);
+  const tokens = await tokensOf(accountTables(scope.db), account.id, scope.organisation);
   const done = c.req.query("done") ?? "";
   const said =
     status === 200 && Object.hasOwn(messages.personDone, done)
@@ -318,6 +329,12 @@ async function personPage(
           </div>
         )}
       </form>
+      {tokens.length > 0 && (
+        <section class="sheet">
+          <h2>{messages.api.tokens.title}</h2>
+          <TokenTable scope={scope} tokens={tokens} action={`${peoplePath}/${account.id}`} />
+        </section>
+      )}
     </>
   );
   return showPage(c, scope, page, { title: name, status });

@@ -1,6 +1,11 @@
+import type { Action } from "./action.ts";
+
 export const appearances = ["light", "dark"] as const;
 
 export type Appearance = (typeof appearances)[number];
+
+/** What a token may do, of what its person may: the actions by the tables of entities. */
+export type Narrowing = Readonly<Record<string, readonly Action[]>>;
 
 /** Someone who uses the application. */
 export interface Person {
@@ -16,6 +21,8 @@ export interface Person {
   language?: string;
   /** An IANA time zone; the application's own without it. */
   timezone?: string;
+  /** The token of theirs by which a program asks, and what it may do; all that they may, where it doesn't say. */
+  token?: { name: string; may: Narrowing | undefined };
   /** Whether pages are light or dark for them; as their machine says, without it. */
   appearance?: Appearance;
 }

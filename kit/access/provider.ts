@@ -63,6 +63,16 @@ async function configuration({ issuer, client, secret }: Provider): Promise<Conf
   });
 }
 
+/** The provider as it describes itself, with the address of its keys; undefined where there is none. */
+export async function knownProvider(): Promise<
+  { issuer: string; keysAt: string; client: string } | undefined
+> {
+  const one = provider();
+  if (!one) return undefined;
+  const { issuer, jwks_uri: keysAt } = (await configuration(one)).serverMetadata();
+  return keysAt === undefined ? undefined : { issuer, keysAt, client: one.client };
+}
+
 /** Where somebody goes to sign in, and what has to come back with them; `back` is the address for the answer. */
 export async function beginAt(back: string): Promise<{ address: URL; asked: Asked } | undefined> {
   const one = provider();

@@ -1,18 +1,20 @@
 import { type Context, Hono } from "hono";
 import type { Kysely } from "kysely";
 import type { Access } from "../access/access.ts";
-import { accountTables } from "../access/account-tables.ts";
+import { type AccountTables, accountTables } from "../access/account-tables.ts";
 import { activity } from "../access/activity.tsx";
 import type { ChangedRights } from "../access/changed-rights.ts";
 import { secondStep } from "../access/code.tsx";
 import { forgotten } from "../access/forgotten.tsx";
 import { changedRights } from "../access/kept-rights.ts";
 import { log } from "../access/log.tsx";
+import { narrowed } from "../access/narrowed.ts";
 import { newEmail } from "../access/new-email.tsx";
 import { organisations } from "../access/organisations.tsx";
 import { ownAccount } from "../access/own-account.tsx";
 import { makingGroups } from "../access/own-group-pages.tsx";
 import { ownSecondFactor } from "../access/own-second-factor.tsx";
+import { ownTokens } from "../access/own-tokens.tsx";
 import { passkeys } from "../access/passkey-pages.tsx";
 import { paymentStandIn } from "../access/payment.tsx";
 import { people } from "../access/people.tsx";
@@ -31,9 +33,11 @@ import {
 } from "../access/scope.ts";
 import { personOf } from "../access/sessions.ts";
 import { signIn } from "../access/sign-in.tsx";
+import { personOfToken } from "../access/token-person.ts";
 import { noteVisit } from "../access/visits.ts";
 import { tablesOf } from "../database/current-dialect.ts";
 import { Registry } from "../entity/registry.ts";
+import { forPrograms } from "../features/api/for-programs.ts";
 import { ownCalendar } from "../features/calendar/own-calendar.tsx";
 import { arranging } from "../features/dashboard/arrange.tsx";
 import type { Dashboard } from "../features/dashboard/tile.ts";
@@ -41,11 +45,14 @@ import type { EntityFeatures, Feature } from "../features/feature.ts";
 import { sentFiles } from "../features/files/files.ts";
 import type { FileStore } from "../files/file-store.ts";
 import { openFiles } from "../files/location.ts";
+import { bearerOf } from "../http/bearer.ts";
 import { clientAddress } from "../http/client-address.ts";
+import { crossOrigin, isNamedOrigin } from "../http/cross-origin.ts";
 import { protectiveHeaders } from "../http/headers.ts";
 import { knownHosts } from "../http/hosts.ts";
 import { sameOrigin } from "../http/origin.ts";
 import { plainAddress } from "../http/plain-address.ts";
+import { isApi } from "../http/problem.ts";
 import { mailbox } from "../mail/mailbox.tsx";
 import { noteEvent } from "../store/audit.ts";
 import { logError } from "../store/log.ts";
@@ -85,11 +92,8 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
   const scopeFor = scopes(made);
   const tables = accountTables(made.db as unknown as Kysely<AnyTables>);
   const asking =
-    made.personOf ??
-    (made.access
-      ? (c: Context) => personOf(c, tables, made.access?.organisations !== undefined)
-      : () => undefined);
-  app.use(knownHosts(), protectiveHeaders(), sameOrigin());
+    made.personOf ?? (made.access ? whoAsks(tables, made.access, made.settings) : () => undefined);
+  app.use(knownHosts(), protectiveHeaders(), crossOrigin(), sameOrigin());
   app.use(async (c, next) => {
     const asked = await asking(c);
     const changed = await changedRights(tables, made.access, asked?.organisation?.id);
@@ -110,6 +114,7 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
     ...ownCalendar.routes,
     ...find.routes,
     ...sentFiles.routes,
+    ...forPrograms(made.entities).routes,
     ...(made.access ? signingIn().flatMap(({ routes }) => routes) : []),
     ...made.entities.flatMap(({ features }) => features.flatMap(({ routes }) => routes)),
   ]);
@@ -132,6 +137,19 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
   return app;
 }
 
+/** Who sends a request: somebody who is signed in, or whose token a program has. */
+function whoAsks(tables: Kysely<AccountTables>, { organisations }: Access, { language }: Settings) {
+  const isOrganised = organisations !== undefined;
+  return async (c: Context) => {
+    if (isApi(c.req.path)) {
+      if (bearerOf(c) !== undefined) return personOfToken(c, tables, { isOrganised, language });
+      // Pages of other origins ask without the session of whoever looks at them.
+      if (isNamedOrigin(c)) return undefined;
+    }
+    return personOf(c, tables, isOrganised);
+  };
+}
+
 /** The pages of an application in which people sign in. */
 const signingIn = (): Feature[] => [
   signIn,
@@ -142,6 +160,7 @@ const signingIn = (): Feature[] => [
   provider,
   ownAccount,
   ownSecondFactor,
+  ownTokens,
   people,
   changingRights,
   makingGroups,
@@ -180,7 +199,9 @@ export function scopes<Tables>({
   return (person: Person | undefined, address = "", changed?: ChangedRights) => {
     const organisation = isApart ? (person?.organisation?.id ?? 0) : undefined;
     const db = organisation === undefined ? tables : tablesOf(tables, organisation);
-    const given = { db, files, settings, entities: registry, policy, access, person, address };
+    const narrowing = person?.token?.may;
+    const own = narrowing ? narrowed(policy, narrowing) : policy;
+    const given = { db, files, settings, entities: registry, policy: own, access, person, address };
     return new Scope({ ...given, organisation, changed });
   };
 }

@@ -3,7 +3,9 @@ import { HTTPException } from "hono/http-exception";
 import { signInAddress, signInPath } from "../access/addresses.ts";
 import { Forbidden, Hidden, NotSignedIn, type Scope } from "../access/scope.ts";
 import { troubleOf } from "../database/current-dialect.ts";
+import { problemFor } from "../features/api/problems.ts";
 import { FileStoreTrouble } from "../files/file-store.ts";
+import { isApi } from "../http/problem.ts";
 import { logError } from "../store/log.ts";
 import { endedTransaction, OutcomeUnknown } from "../store/transactions.ts";
 import { showPage } from "../ui/layout.tsx";
@@ -11,12 +13,14 @@ import { showPage } from "../ui/layout.tsx";
 /** Answers a request for an address at which there is nothing. */
 export function notFound(c: Context, scope: Scope) {
   const { messages } = scope;
+  if (isApi(c.req.path)) return problemFor(c, scope, new Hidden());
   return problem(c, scope, 404, messages.notFound, messages.nothingHere);
 }
 
 /** Answers a request that failed, with what is known of what was saved. */
 export function failed(c: Context, scope: Scope, error: Error) {
   const { messages } = scope;
+  if (isApi(c.req.path)) return failedForProgram(c, scope, error);
   if (error instanceof Hidden) return notFound(c, scope);
   const asksNobody = error instanceof Forbidden && scope.access && !scope.person;
   if (error instanceof NotSignedIn || asksNobody) return signInFirst(c, scope);
@@ -45,6 +49,12 @@ export function failed(c: Context, scope: Scope, error: Error) {
     : problem(c, scope, 500, messages.somethingWrong, kept, messages.logSaysMore);
 }
 
+function failedForProgram(c: Context, scope: Scope, error: Error) {
+  const answer = problemFor(c, scope, error);
+  if (answer.status >= 500) logError(error, `${c.req.method} ${c.req.path}`);
+  return answer;
+}
+
 /** An address without the secrets that links of letters and feeds have in it. */
 function withoutSecrets(path: string): string {
   return path.replace(/^(\/-\/.*\/)[\w-]{20,}/, "$1…");
@@ -52,6 +62,7 @@ function withoutSecrets(path: string): string {
 
 /** Leads to the sign-in, and back afterwards. What somebody sends who is signed out by now isn't lost. */
 export function signInFirst(c: Context, scope: Scope) {
+  if (isApi(c.req.path)) return problemFor(c, scope, new NotSignedIn());
   const { pathname, search } = new URL(c.req.url);
   if (c.req.method === "GET") return c.redirect(signInAddress(pathname + search), 302);
   const { messages } = scope;

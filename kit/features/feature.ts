@@ -21,7 +21,7 @@ export type Needs =
 
 /** An address of the application, and what somebody has to be allowed to do there. */
 export interface Route {
-  method: "GET" | "POST";
+  method: "GET" | "POST" | "PUT" | "PATCH" | "DELETE";
   path: string;
   needs: Needs;
   /** The most bytes that a request may carry; as many as a form without files, if nothing is said. */

@@ -1,4 +1,4 @@
-import { toLocal, toUtc } from "../formula/zones.ts";
+import { atSecond, toLocal, toUtc } from "../formula/zones.ts";
 import { isDate, patternOf } from "./date.ts";
 import {
   type Field,
@@ -10,12 +10,12 @@ import {
   typedText,
 } from "./field.ts";
 
-/** A moment: typed by the clock on the wall, kept in UTC. */
+/** A moment: typed by the clock on the wall, or in UTC as it is kept: `2026-05-03T07:30:00Z`. */
 export function datetime({ label, start }: FieldOptions<string>): Field<string> {
   const schema = () =>
     typedText().refine(
       (typed) =>
-        /^.{10}[T ]([01]\d|2[0-3]):[0-5]\d(:[0-5]\d)?$/.test(typed) && isDate(typed.slice(0, 10)),
+        /^.{10}[T ]([01]\d|2[0-3]):[0-5]\d(:[0-5]\d)?Z?$/.test(typed) && isDate(typed.slice(0, 10)),
       says(({ dateTime }, { format }) => dateTime(format.typed.dateTime("2026-05-03T09:30"))),
     );
   return {
@@ -32,9 +32,12 @@ export function datetime({ label, start }: FieldOptions<string>): Field<string> 
     read: readBy(
       {
         schema,
-        before: (typed, { format }) => format.typed.readDateTime(typed.trim()),
+        before: (typed, { format }) =>
+          isUtc(typed) ? typed.trim() : format.typed.readDateTime(typed.trim()),
         after: (typed: string, { timezone, messages }): Reading<string> => {
-          const moment = toUtc(timezone, typed.replace(" ", "T"));
+          const moment = isUtc(typed)
+            ? atSecond(Date.parse(typed))
+            : toUtc(timezone, typed.replace(" ", "T"));
           return moment > "0001-01-02" && moment < "9999-12-30"
             ? { value: moment }
             : { error: messages.momentRange };
@@ -44,6 +47,10 @@ export function datetime({ label, start }: FieldOptions<string>): Field<string> 
     ),
     write: (value, { timezone, format }) => format.typed.dateTime(toLocal(timezone, value)),
   };
+}
+
+function isUtc(typed: string): boolean {
+  return /^\d{4}-.*T.*Z\s*$/.test(typed);
 }
 
 export const datetimeType: FieldType = {

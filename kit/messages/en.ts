@@ -1,6 +1,7 @@
 import type { LoggedAction } from "../access/action.ts";
 import type { Trouble } from "../database/contract.ts";
 import { formulaWords } from "../formula/words.ts";
+import { apiEn } from "./api.en.ts";
 import { listsEn } from "./lists.en.ts";
 import { peopleEn } from "./people.en.ts";
 import { pluralForm } from "./plural.ts";
@@ -457,6 +458,7 @@ export const en = {
     "sign in refused": "Failed to sign in",
     "sign out": "Signed out",
     password: "Chose a password",
+    token: "Changed tokens",
     invite: "Invited",
     account: "Changed an account",
     "remove account": "Removed an account",
@@ -469,6 +471,7 @@ export const en = {
   ...peopleEn,
   ...listsEn,
   ...reportsEn,
+  ...apiEn,
   formulas: formulaWords,
 
   // What goes wrong.

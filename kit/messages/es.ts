@@ -1,3 +1,4 @@
+import { apiEs } from "./api.es.ts";
 import type { Messages } from "./en.ts";
 import { formulasEs } from "./formulas.es.ts";
 import { listsEs } from "./lists.es.ts";
@@ -451,6 +452,7 @@ export const es: Messages = {
     "sign in refused": "Entrada denegada",
     "sign out": "Ha salido",
     password: "Ha elegido contraseña",
+    token: "Ha cambiado tokens",
     invite: "Ha invitado",
     account: "Ha cambiado una cuenta",
     organisation: "Cambió una organización",
@@ -463,6 +465,7 @@ export const es: Messages = {
   ...peopleEs,
   ...listsEs,
   ...reportsEs,
+  ...apiEs,
   formulas: formulasEs,
 
   // What goes wrong.

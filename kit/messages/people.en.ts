@@ -210,5 +210,6 @@ export const peopleEn = {
     secondOn: "A second factor was set up.",
     secondOff: "The second factor was turned off.",
     passkey: "A passkey was added.",
+    token: (name: string) => `The token “${name}” was created, by which a program can act as you.`,
   },
 };

@@ -2,6 +2,7 @@ import { type Selectable, sql } from "kysely";
 import { type AccountTables, accountTables } from "../access/account-tables.ts";
 import { firstOrganisation } from "../access/accounts.ts";
 import type { LoggedAction } from "../access/action.ts";
+import type { Person } from "../access/person.ts";
 import type { Scope } from "../access/scope.ts";
 import { contains } from "../database/current-dialect.ts";
 import { type Entity, isComputed, isReferences, type Row } from "../entity/entity.ts";
@@ -81,12 +82,17 @@ async function note(
       made_at: now,
       organisation_id: organisation ?? null,
       account_id: person?.id ?? null,
-      account_name: person?.name ?? null,
+      account_name: person ? nameOf(person) : null,
       address: address.slice(0, 60),
       ...entry,
       details: JSON.stringify(entry.details),
     })
     .execute();
+}
+
+/** Who it was: a person, or a program that has a token of theirs. */
+function nameOf({ name, token }: Person): string {
+  return (token ? `${name} · ${token.name}` : name).slice(0, 120);
 }
 
 function differencesOf(entity: Entity, before: Row | undefined, after: Row | undefined) {

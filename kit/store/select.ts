@@ -15,26 +15,27 @@ import { titleOf, titleProperty, titleThrough } from "./titles.ts";
 
 /**
  * What is selected of the rows of an entity, whose table goes by its own name in the statement. Where long tables are read
- * for some of their fields only, `only` names these.
+ * for some of their fields only, `only` names these; `titles` those of them whose titles are needed, `displayTitle` for
+ * that of the rows themselves.
  */
 export function selection(
   scope: Scope,
   entity: Entity,
   only?: ReadonlySet<string>,
+  titles?: ReadonlySet<string>,
 ): RawBuilder<unknown> {
   const { table, fields } = entity;
+  const ownTitle = sql`${titleOf(scope, entity, table)} as ${sql.id("displayTitle")}`;
   const columns = only
     ? storedColumns(entity)
         .filter((name) => name === "id" || only.has(name))
         .map((name) => sql.id(table, name))
-    : [
-        ownColumns(scope, entity),
-        sql`${titleOf(scope, entity, table)} as ${sql.id("displayTitle")}`,
-      ];
+    : [ownColumns(scope, entity), ownTitle];
+  if (only && titles?.has("displayTitle")) columns.push(ownTitle);
   for (const [name, field] of Object.entries(fields)) {
     if (only && !only.has(name)) continue;
     if (isComputed(field)) columns.push(sql`${field.formula(scope)} as ${sql.id(name)}`);
-    else if (isReference(field)) {
+    else if (isReference(field) && (!titles || titles.has(name))) {
       const title = titleThrough(scope, scope.entities.named(field.to), `${table}.${name}`);
       columns.push(sql`${title} as ${sql.id(titleProperty(name))}`);
     }

@@ -28,7 +28,12 @@ export type Outcome = z.infer<typeof outcome>;
 export interface Submission {
   token: string;
   digest: string;
+  /** Whether whoever sent it chose the token: then nothing else may come under it. */
+  isKey?: true;
 }
+
+/** Somebody sent something else under a token that they chose before. */
+export class KeyTaken extends Error {}
 
 /** The token for a form. */
 export function newToken(): string {
@@ -63,7 +68,7 @@ class Refused<Reason> extends Error {
  */
 export async function submitOnce<Reason>(
   db: Kysely<AnyTables>,
-  { token, digest }: Submission,
+  { token, digest, isKey }: Submission,
   work: (transaction: Kysely<AnyTables>, refuse: (reason: Reason) => never) => Promise<Outcome>,
 ): Promise<{ token: string; outcome: Outcome } | { refused: Reason }> {
   const refuse = (reason: Reason): never => {
@@ -84,6 +89,7 @@ export async function submitOnce<Reason>(
     if (error instanceof OutcomeUnknown && !(await answersAgain(db))) throw error;
     const before = await find(db, token);
     if (before?.digest === digest) return { token, outcome: before.outcome };
+    if (before && isKey) throw new KeyTaken();
     if (error instanceof Refused) return { refused: error.reason as Reason };
     // Somebody went back to a form that was sent, and typed something else.
     if (error instanceof SentBefore) return submitOnce(db, { token: newToken(), digest }, work);
@@ -94,9 +100,10 @@ export async function submitOnce<Reason>(
 /** The result of a form, if the very same one was sent before. */
 export async function sentBefore(
   db: Kysely<AnyTables>,
-  { token, digest }: Submission,
+  { token, digest, isKey }: Submission,
 ): Promise<Outcome | undefined> {
   const before = await find(db, token);
+  if (before && before.digest !== digest && isKey) throw new KeyTaken();
   return before?.digest === digest ? before.outcome : undefined;
 }
 

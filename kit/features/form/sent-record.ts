@@ -1,3 +1,4 @@
+import type { Readable } from "node:stream";
 import type { Context } from "hono";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity, Row } from "../../entity/entity.ts";
@@ -59,7 +60,6 @@ export async function sentRecord(
   const known = new Map(fields);
   const most = fields.reduce((sum, [, field]) => sum + field.most + 10, 0);
   const stored: string[] = [];
-  const { messages, format } = scope;
   try {
     const data = await sentFormWithFiles(c, most, async (name, content, fileName) => {
       const field = known.get(name);
@@ -67,16 +67,12 @@ export async function sentRecord(
         content.resume();
         return undefined;
       }
-      const wanted = { isPicture: field.kind === "image", size: field.size };
-      const taken = await takeIn(scope.files, content, fileName, wanted);
+      const taken = await takeSent(scope, field, content, fileName);
       if ("refused" in taken) {
-        const why = whyNot(messages, taken.refused, format.size(field.size));
-        const said = messages.files.notTaken(fileName.slice(0, 120), why);
-        wrong.set(name, [wrong.get(name), said].filter(Boolean).join(" "));
+        wrong.set(name, [wrong.get(name), taken.refused].filter(Boolean).join(" "));
         return undefined;
       }
       stored.push(taken.file.key);
-      await noteUpload(scope, taken.file);
       digests.set(taken.file.key, taken.digest);
       return taken.file.key;
     });
@@ -87,6 +83,29 @@ export async function sentRecord(
     await scope.files.remove(stored.flatMap(namesOf)).catch(() => undefined);
     throw error;
   }
+}
+
+/** Takes a file for a field, of which it is known from then on who sent it; or says why it isn't taken. */
+export async function takeSent(
+  scope: Scope,
+  field: FilesField,
+  content: Readable,
+  fileName: string,
+): Promise<{ file: StoredFile; digest: string } | { refused: string; why: NotTaken }> {
+  const { messages, format } = scope;
+  const wanted = { isPicture: field.kind === "image", size: field.size };
+  const taken = await takeIn(scope.files, content, fileName, wanted);
+  if ("refused" in taken) {
+    const why = whyNot(messages, taken.refused, format.size(field.size));
+    return { refused: messages.files.notTaken(fileName.slice(0, 120), why), why: taken.refused };
+  }
+  try {
+    await noteUpload(scope, taken.file);
+  } catch (error) {
+    await scope.files.remove(namesOf(taken.file.key)).catch(() => undefined);
+    throw error;
+  }
+  return taken;
 }
 
 /** In a field of one file, a file that was chosen takes the place of the one that was there. */

@@ -203,6 +203,7 @@ function packageJson(model: Model, versions: Versions, hasFiles: boolean): strin
       "file-type",
       "hono",
       "ical-generator",
+      "jose",
       "kysely",
       driver,
       "nodemailer",

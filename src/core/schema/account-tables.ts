@@ -103,6 +103,18 @@ export const accountTables = (): readonly Table[] => [
     account_id: account(),
     made_at: needed(code(20)),
   }),
+  // By which programs ask as the person, and what they may do of what the person may.
+  table("levadura_token", "token", {
+    digest: needed(code(64)),
+    account_id: account(),
+    organisation_id: { type: { kind: "integer" } },
+    name: needed({ type: { kind: "text", max: 60 } }),
+    may: { type: { kind: "long text" } },
+    made_at: needed(code(20)),
+    until: code(20),
+    used_at: code(20),
+    used_from: code(60),
+  }),
   table("levadura_mail", "letter", {
     made_at: needed(code(20)),
     recipient: needed(code(254)),
@@ -158,6 +170,7 @@ const unique: Readonly<Record<string, readonly string[]>> = {
   levadura_recovery: ["digest"],
   levadura_passkey: ["credential"],
   levadura_identity: ["subject"],
+  levadura_token: ["digest"],
   levadura_visit: ["day", "account_id", "page"],
 };
 

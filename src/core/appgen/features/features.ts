@@ -1,3 +1,4 @@
+import { apiCode } from "./api.ts";
 import { archiveCode } from "./archive.ts";
 import { bulkCode } from "./bulk.ts";
 import { deleteCode } from "./delete.ts";
@@ -30,4 +31,5 @@ export const featureCodes: readonly FeatureCode[] = [
   mergeCode,
   deleteCode,
   bulkCode,
+  apiCode,
 ];
