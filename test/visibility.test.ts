@@ -86,9 +86,12 @@ async function pages(app: App): Promise<Map<string, string>> {
     found.set(path, text);
     return text;
   };
-  await read("/");
+  for (const path of ["/", "/-/api", "/-/openapi.json"]) await read(path);
   for (const [table, path] of Object.entries(lists)) {
     const html = await read(path);
+    const asked = `/-/api${path}`;
+    for (const end of ["?size=500", "?search=ZZ", "/report?by=id"]) await read(asked + end);
+    await read(`${asked}.ndjson`);
     await read(`${path}?search=ZZ`);
     await read(`${path}/new`);
     for (const [, sorted = ""] of html.matchAll(/href="([^"]*sort=[^"]*)"/g)) {
@@ -97,6 +100,7 @@ async function pages(app: App): Promise<Map<string, string>> {
     }
     for (const { id } of rowsOf<{ id: number }>(file, `select id from "${table}" limit 8`)) {
       for (const end of ["", "/edit", "/delete"]) await read(`${path}/${id}${end}`);
+      await read(`${asked}/${id}`);
     }
   }
   return found;
@@ -111,6 +115,8 @@ describe("rows that a person may not see", () => {
     const shown = traces(all);
     for (const path of ["/hives", "/inspections", "/queens/new", "/hives?search=ZZ"])
       expect(shown).toContain(path);
+    const asked = ["/-/api/hives?size=500", "/-/api/inspections/1", "/-/api/hives.ndjson"];
+    for (const path of asked) expect(shown).toContain(path);
     const found = await under(noHives, pages);
     expect(traces(found)).toEqual([]);
     expect(found.size).toBeGreaterThan(150);
@@ -313,6 +319,10 @@ describe("routes", () => {
         "/-/calendar/feed/:secret",
         "/-/find",
         "/-/sent-files/:key",
+        "/-/api",
+        "/-/openapi.json",
+        "/-/api-reference",
+        "/-/api-changes",
       ]);
       expect(mounted.length).toBeGreaterThan(8 * 8);
     });
@@ -325,9 +335,9 @@ describe("routes", () => {
     await under({ may }, async (app) => {
       for (const { method, path, needs } of generated.routesOf(app)) {
         if (typeof needs === "string" || may(undefined, needs.action)) continue;
-        const at = path.replace(":record{[0-9][^/]*}", "1");
+        const at = path.replace(":record{[0-9][^/]*}", "1").replace(":id{[0-9]{1,15}}", "1");
         const init =
-          method === "POST" ? { method, headers, body: new URLSearchParams() } : { headers };
+          method === "GET" ? { headers } : { method, headers, body: new URLSearchParams() };
         expect((await app.request(at, init)).status, `${method} ${at}`).toBe(status);
       }
     });

@@ -1,4 +1,3 @@
-import type { FieldKind } from "../fields/field.ts";
 import type { ProblemKind } from "../http/problem.ts";
 
 /** What programs are told, and what people read about them, in English. */
@@ -46,7 +45,7 @@ export const apiEn = {
       tags: "Send a list of words without commas.",
       image: "Send a list of keys of files that were sent.",
       file: "Send a list of keys of files that were sent.",
-    } satisfies Record<FieldKind, string>,
+    },
     signIn: "Send a token: Authorization: Bearer …",
     oneOf: (choices: string) => `Send one of: ${choices}.`,
     wrongToken: "This token isn’t known: it was revoked, it has expired, or it never was one.",
@@ -93,6 +92,7 @@ export const apiEn = {
       "The records of the application for programs, with the rights, the checks and the log that people have. This description is what whoever asked for it may see and do.",
     operations: {
       list: (many: string) => `Lists ${many}`,
+      lines: (many: string) => `All ${many} at once, one a line`,
       add: "Adds one",
       one: "Reads one",
       change: "Changes some fields of one",
@@ -127,7 +127,7 @@ export const apiEn = {
         "Programs read and change the records of this application by HTTP and JSON, as one of its people: with the same rights and checks as its pages, and in the same log. They sign in with a token.",
       rules: [
         "Lists filter and sort by the parameters that the pages of the application have in their addresses. A parameter that makes no sense is an error.",
-        "A long list comes in pieces: each answer says where the next one is. With Accept: application/x-ndjson, all rows come in one stream, one a line.",
+        "A long list comes in pieces: each answer says where the next one is. At the same address with .ndjson behind it, all rows come in one stream, one a line.",
         "A change and a deletion name the version that they were made of, with If-Match and the ETag of the record, so that nobody overwrites what somebody else saved.",
         "A request with an Idempotency-Key can be sent again without harm.",
       ],

@@ -90,6 +90,7 @@ export const apiEs: typeof apiEn = {
       "Los registros de la aplicación para programas, con los derechos, las comprobaciones y el registro de cambios de las personas. Esta descripción es lo que puede ver y hacer quien la pidió.",
     operations: {
       list: (many) => `Lista: ${many}`,
+      lines: (many) => `Todo de una vez, una línea por registro: ${many}`,
       add: "Añade un registro",
       one: "Lee un registro",
       change: "Cambia algunos campos de un registro",
@@ -124,7 +125,7 @@ export const apiEs: typeof apiEn = {
         "Los programas leen y cambian los registros de esta aplicación por HTTP y JSON, como una de sus personas: con los mismos derechos y comprobaciones que sus páginas, y en el mismo registro de cambios. Se identifican con un token.",
       rules: [
         "Las listas se filtran y ordenan con los parámetros que las páginas de la aplicación tienen en sus direcciones. Un parámetro sin sentido es un error.",
-        "Una lista larga viene en partes: cada respuesta dice dónde está la siguiente. Con Accept: application/x-ndjson, todas las filas vienen seguidas, una por línea.",
+        "Una lista larga viene en partes: cada respuesta dice dónde está la siguiente. En la misma dirección con .ndjson detrás, todas las filas vienen seguidas, una por línea.",
         "Un cambio y una eliminación dicen de qué versión se hicieron, con If-Match y el ETag del registro, para que nadie sobrescriba lo que otro guardó.",
         "Una petición con Idempotency-Key se puede enviar otra vez sin daño.",
       ],

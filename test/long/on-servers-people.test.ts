@@ -9,3 +9,4 @@ await import("../rights.test.ts");
 await import("../submissions.test.ts");
 await import("../importing.test.ts");
 await import("../filters.test.ts");
+await import("../api.test.ts");

@@ -5,3 +5,8 @@ import { apiPath } from "../../http/problem.ts";
 export function apiAddress({ path }: Pick<Entity, "path">): string {
   return `${apiPath}${path}`;
 }
+
+/** Where they find all of them at once, one a line. */
+export function linesAddress(entity: Pick<Entity, "path">): string {
+  return `${apiAddress(entity)}.ndjson`;
+}

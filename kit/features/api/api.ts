@@ -15,9 +15,9 @@ import { completed, findAnyRow } from "../../store/select.ts";
 import type { Feature } from "../feature.ts";
 import { serveFile } from "../files/serve.ts";
 import { bytesOfForm, filesFields } from "../form/sent-record.ts";
-import { apiAddress } from "./address.ts";
+import { apiAddress, linesAddress } from "./address.ts";
 import { askedRow, askedRows } from "./asked-rows.ts";
-import { wantsLines, writeLines } from "./lines.ts";
+import { writeLines } from "./lines.ts";
 import { reportJson } from "./report-json.ts";
 import { toldRows } from "./rows.ts";
 import { askedOnce, mediaTypes, sentJson } from "./sent-json.ts";
@@ -36,8 +36,13 @@ export function api<Known extends Entity>(known: Known): Feature {
       method: "GET",
       path: list,
       needs: needs("see"),
-      answer: (c, scope) =>
-        wantsLines(c) ? writeLines(c, scope, entity) : answerList(c, scope, entity),
+      answer: (c, scope) => answerList(c, scope, entity),
+    },
+    {
+      method: "GET",
+      path: linesAddress(entity),
+      needs: { action: "export", entity },
+      answer: (c, scope) => writeLines(c, scope, entity),
     },
     {
       method: "POST",

@@ -23,16 +23,27 @@ export const rowsAtOnce = { most: 500, usual: 50 } as const;
 /** The most fields whose records come along. */
 const mostAlong = 5;
 
-/** The parameters that say which rows, and how many of them. */
-const ofList = ["search", "sort", "size", "after", "count", "archived", "only"] as const;
+/** The parameters that say which rows; those of a list say how many, and in which order. */
+const ofRows = ["search", "archived", "only"] as const;
+const ofList = ["sort", "size", "after", "count"] as const;
+type OfList = (typeof ofList)[number];
+
 /** The parameters that say how a row is told. */
 const ofRow = ["fields", "along"] as const;
 
-/** Reads what is asked of a list. Unlike a page, a program is told of whatever makes no sense. */
-export function askedRows(scope: Scope, entity: Entity, query: URLSearchParams): AskedRows {
+/**
+ * Reads what is asked of some rows; `known` are the parameters of lists that there are. Unlike a page, a program is told of
+ * whatever makes no sense.
+ */
+export function askedRows(
+  scope: Scope,
+  entity: Entity,
+  query: URLSearchParams,
+  known: readonly OfList[] = ofList,
+): AskedRows {
   const wrong = new WrongParameters(scope, query);
   const told = askedMembers(scope, entity, wrong);
-  wrong.single(...ofList);
+  wrong.single(...ofRows, ...known);
   const request = { ...listRequest(query), size: wrong.number("size", rowsAtOnce.most) };
   const { after, size } = request;
   wrong.unless("after", after !== undefined, "recordNumber");

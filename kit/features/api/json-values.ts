@@ -2,6 +2,7 @@ import * as z from "zod";
 import type { Link } from "../../entity/links.ts";
 import type { Attributes, Field, FieldKind, FieldScope } from "../../fields/field.ts";
 import { type FilesField, isFiles } from "../../fields/files.tsx";
+import { phonePattern } from "../../fields/phone.tsx";
 import { betweenTags, tagsIn } from "../../fields/tags.tsx";
 import { filesIn } from "../../files/stored-file.ts";
 import { atSecond } from "../../formula/zones.ts";
@@ -36,10 +37,11 @@ const text: JsonKind = {
   type: (value: string) => [value],
 };
 
-/** What JSON Schema calls the texts of some kinds. */
-const formats: Partial<Readonly<Record<FieldKind, { format: string }>>> = {
+/** What JSON Schema has for the texts of some kinds. */
+const formats: Partial<Readonly<Record<FieldKind, { format?: string; pattern?: string }>>> = {
   email: { format: "email" },
-  url: { format: "uri" },
+  url: { format: "uri", pattern: "^[hH][tT][tT][pP][sS]?://" },
+  phone: { pattern: phonePattern.source },
 };
 
 const matching = (pattern: RegExp): JsonKind => ({

@@ -16,19 +16,13 @@ import { linkName, seenFields } from "./shapes.ts";
 /** How many rows are read at a time. */
 const atOnce = 2000;
 
-/** Whether a request asks for whole tables: one JSON text a line (`Accept: application/x-ndjson`). */
-export function wantsLines(c: Context): boolean {
-  return (c.req.header("accept") ?? "").toLowerCase().includes(mediaTypes.lines);
-}
-
 /**
  * Answers with all rows that a list finds, by their numbers, one a line. They are read and sent some at a time, so that
  * they are never in memory together. Titles of other records are only there where they are asked for.
  */
 export function writeLines(c: Context, scope: Scope, entity: Entity): Response {
-  scope.require("export", entity);
   const { searchParams: query } = new URL(c.req.url);
-  const asked = askedRows(scope, entity, query);
+  const asked = askedRows(scope, entity, query, ["after"]);
   const only = asked.only ?? plainMembers(scope, entity, asked.along);
   const lines = Readable.from(linesOf(scope, entity, { ...asked, only }));
   lines.on("error", (error) => logError(error, `sending all of ${entity.table}`));

@@ -8,7 +8,7 @@ import { reportParameters } from "../../formula/report.ts";
 import { changesPath, type ProblemKind, problemStatus } from "../../http/problem.ts";
 import { filterable, filterParameter } from "../../store/list/filters.ts";
 import { filesFields } from "../form/sent-record.ts";
-import { apiAddress } from "./address.ts";
+import { apiAddress, linesAddress } from "./address.ts";
 import { rowsAtOnce } from "./asked-rows.ts";
 import { changesShape, resultsShape } from "./changes.ts";
 import { mediaTypes } from "./sent-json.ts";
@@ -157,7 +157,6 @@ function pathsOf(scope: Scope, entity: Entity, name: string, named: Named): Json
           ...filters,
         ],
         answers: { 200: listed },
-        more: may("export") ? { [mediaTypes.lines]: part } : {},
         problems: ["query"],
         isOpen,
       }),
@@ -220,6 +219,26 @@ function pathsOf(scope: Scope, entity: Entity, name: string, named: Named): Json
         summary: operations.report(many),
         parameters: [...reportParameters.map((each) => textParameter(each, true)), ...filters],
         answers: { 200: named(reportShape, `${name}Report`) },
+        problems: ["query"],
+        isOpen,
+      }),
+    };
+  }
+  if (may("export")) {
+    paths[encodeURI(linesAddress(entity))] = {
+      get: operation({
+        id: `lines${name}`,
+        tags,
+        summary: operations.lines(many),
+        parameters: [
+          ...["search", "after"].map((each) => ref("parameters", each)),
+          ...(entity.archive ? [ref("parameters", "archived")] : []),
+          ref("parameters", "only"),
+          ...describing,
+          ...filters,
+        ],
+        answers: { 200: undefined },
+        more: { [mediaTypes.lines]: part },
         problems: ["query"],
         isOpen,
       }),

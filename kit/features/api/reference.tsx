@@ -16,6 +16,10 @@ interface Schema {
   title?: string;
   enum?: readonly string[];
   format?: string;
+  minLength?: number;
+  maxLength?: number;
+  minimum?: number;
+  maximum?: number;
   anyOf?: readonly Schema[];
   items?: Schema;
   properties?: Readonly<Record<string, Schema>>;
@@ -143,45 +147,51 @@ function Members({
   const added = schemas[`${name}New`];
   const changed = schemas[`${name}Change`];
   return (
-    <WideTable label={words.members}>
-      <table class="table">
-        <thead>
-          <tr>
-            <th scope="col">{words.member}</th>
-            <th scope="col">{words.what}</th>
-            <th scope="col">{words.label}</th>
-            <th scope="col">{words.sent}</th>
-          </tr>
-        </thead>
-        <tbody>
-          {Object.entries(whole.properties).map(([member, schema]) => (
+    <details>
+      <summary>{words.members}</summary>
+      <WideTable label={words.members}>
+        <table class="table">
+          <thead>
             <tr>
-              <td>
-                <code>{member}</code>
-              </td>
-              <td>{kindText(added?.properties?.[member] ?? schema)}</td>
-              <td>{schema.title}</td>
-              <td>
-                {added?.required?.includes(member)
-                  ? words.needed
-                  : added?.properties?.[member] || changed?.properties?.[member]
-                    ? words.optional
-                    : words.readOnly}
-              </td>
+              <th scope="col">{words.member}</th>
+              <th scope="col">{words.what}</th>
+              <th scope="col">{words.label}</th>
+              <th scope="col">{words.sent}</th>
             </tr>
-          ))}
-        </tbody>
-      </table>
-    </WideTable>
+          </thead>
+          <tbody>
+            {Object.entries(whole.properties).map(([member, schema]) => (
+              <tr>
+                <td>
+                  <code>{member}</code>
+                </td>
+                <td>{kindText(added?.properties?.[member] ?? schema)}</td>
+                <td>{schema.title}</td>
+                <td>
+                  {added?.required?.includes(member)
+                    ? words.needed
+                    : added?.properties?.[member] || changed?.properties?.[member]
+                      ? words.optional
+                      : words.readOnly}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </WideTable>
+    </details>
   );
 }
 
-/** What a value is, in a few words: `string (date)`, `active | weak`. */
+/** What a value is, in a few words: `string (date)`, `string 3..10`, `active | weak`. */
 function kindText(schema: Schema): string {
   const { anyOf, enum: values, items, format, type } = schema;
   if (values) return values.join(" | ");
   if (anyOf) return anyOf.map(kindText).join(" | ");
   if (type === "array") return `${items ? kindText(items) : ""}[]`;
   if (schema.properties) return `{ ${Object.keys(schema.properties).join(", ")} }`;
-  return format ? `${type} (${format})` : (type ?? "");
+  if (format) return `${type} (${format})`;
+  const [least, most] = [schema.minLength ?? schema.minimum, schema.maxLength ?? schema.maximum];
+  const isBounded = most !== undefined || (least !== undefined && least !== 1);
+  return `${type ?? ""}${isBounded ? ` ${least ?? ""}..${most ?? ""}` : ""}`;
 }

@@ -12,7 +12,7 @@ export async function reportJson(c: Context, scope: Scope, entity: Entity): Prom
   const { searchParams: query } = new URL(c.req.url);
   const { messages } = scope;
   const others = new URLSearchParams([...query].filter(([name]) => !isOfReport(name)));
-  const { request } = askedRows(scope, entity, others);
+  const { request } = askedRows(scope, entity, others, []);
   const { result, troubles } = await runReport(scope, entity, request, reportIn(query));
   if (!result) {
     const wrong = troubles.map(({ text, complaint }) => ({

@@ -45,6 +45,8 @@ export const ownParameters: ReadonlySet<string> = new Set([
   "where",
   "span",
   "on",
+  "fields",
+  "along",
   ...reportParameters,
 ]);
 
