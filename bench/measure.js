@@ -1,6 +1,6 @@
 // How things are measured: by the median of some runs, as a ratio to a reference of the same run.
 import { execFileSync, spawn, spawnSync } from "node:child_process";
-import { mkdtempSync, rmSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { request } from "node:http";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
@@ -68,7 +68,7 @@ export async function startServer(args, cwd, env = {}) {
       child.once("exit", resolve);
       child.kill("SIGINT");
     });
-  return { address, stop };
+  return { address, stop, pid: child.pid };
 }
 
 /** A page's text. */
@@ -94,6 +94,15 @@ export async function until(url, satisfies) {
     if (satisfies(text)) return;
     await new Promise((resolve) => setTimeout(resolve, 5));
   }
+}
+
+/** The memory that a process and those that it started take at the moment, in MB. */
+export function memoryNow(pid) {
+  const own = /VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, "utf8"))?.[1] ?? 0;
+  const children = readFileSync(`/proc/${pid}/task/${pid}/children`, "utf8").trim().split(" ");
+  return children
+    .filter(Boolean)
+    .reduce((sum, child) => sum + memoryNow(child), Number(own) / 1024);
 }
 
 /** The most memory that a process takes, in MB. */

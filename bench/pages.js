@@ -51,7 +51,7 @@ function recordAt(file, place) {
   return id;
 }
 
-async function requestsPerSecond(url) {
+export async function requestsPerSecond(url) {
   const agent = new Agent({ keepAlive: true, maxSockets: concurrency });
   let done = 0;
   const begun = performance.now();

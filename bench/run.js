@@ -3,6 +3,7 @@ import { execFileSync } from "node:child_process";
 import { readFileSync, writeFileSync } from "node:fs";
 import { cpus } from "node:os";
 import { join } from "node:path";
+import { programs } from "./api.js";
 import { attacked } from "./attacks.js";
 import { cell } from "./cell.js";
 import { drawn } from "./charts.js";
@@ -30,6 +31,7 @@ const benches = {
   cell,
   forms,
   exported,
+  programs,
   reported,
   drawn,
   rights,

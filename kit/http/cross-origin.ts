@@ -20,7 +20,14 @@ export function isNamedOrigin(c: Context): boolean {
   return origin !== undefined && namedOrigins().has(origin);
 }
 
+/** The origins of the setting, which is read once. */
+let known: ReadonlySet<string> | undefined;
+
 function namedOrigins(): ReadonlySet<string> {
-  const named = (process.env.API_ORIGINS ?? "").split(",").map((each) => each.trim());
-  return new Set(named.flatMap((each) => (URL.canParse(each) ? new URL(each).origin : [])));
+  known ??= new Set(
+    (process.env.API_ORIGINS ?? "")
+      .split(",")
+      .flatMap((each) => (URL.canParse(each.trim()) ? new URL(each.trim()).origin : [])),
+  );
+  return known;
 }

@@ -1,5 +1,5 @@
 import { spawnSync } from "node:child_process";
-import { existsSync, mkdirSync, symlinkSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, symlinkSync, writeFileSync } from "node:fs";
 import { createServer } from "node:http";
 import { createRequire } from "node:module";
 import type { AddressInfo } from "node:net";
@@ -8,7 +8,7 @@ import { exportJWK, generateKeyPair, SignJWT } from "jose";
 import { expect, it } from "vitest";
 import { asking, bearer, tokenOf } from "../support/api.ts";
 import { demoModel } from "../support/demo.ts";
-import { projectWith, repository, running } from "../support/program.ts";
+import { freePort, projectWith, repository, running, temporaryFolder } from "../support/program.ts";
 import { Visitor } from "../support/visitor.ts";
 
 /** The folder of a package that the generator of clients comes with, wherever npm put it. */
@@ -163,5 +163,45 @@ it("tokens of a sign-in provider are those of the people that it signed in, as l
   } finally {
     await server.stop();
     provider.close();
+  }
+});
+
+/** The words of a line as a shell reads them, as far as the examples of the guide need it. */
+function wordsOf(line: string, variables: Record<string, string>): string[] {
+  const filled = (text: string) =>
+    text.replace(/\$(\w+)/g, (_, name: string) => variables[name] ?? "");
+  const words = line.match(/(?:[^\s"']|"[^"]*"|'[^']*')+/g) ?? [];
+  return words.map((word) =>
+    word.replace(/'([^']*)'|"([^"]*)"/g, (_, plain: string | undefined, text = "") =>
+      plain === undefined ? filled(text) : plain,
+    ),
+  );
+}
+
+it("the examples of the guide give what it says", async () => {
+  const guide = readFileSync(join(repository, "docs/api.md"), "utf8");
+  const examples = [...guide.matchAll(/^\$ curl (.*)\n(.*(?:\n(?!\$|```).*)*)$/gm)];
+  expect(examples.length).toBeGreaterThan(7);
+  const folder = temporaryFolder();
+  const server = await running(
+    ["demo", "--into", join(folder, "hives"), "--port", await freePort()],
+    folder,
+  );
+  try {
+    const board = await Visitor.of(server.address, "administrators");
+    const TOKEN = await tokenOf(board, "Guide");
+    for (const [, line = "", wanted = ""] of examples) {
+      const words = wordsOf(line, { TOKEN, HIVES: server.address });
+      const after = (flag: string) =>
+        words.flatMap((word, at) => (words[at - 1] === flag ? [word] : []));
+      const [body] = after("-d");
+      const [method = body === undefined ? "GET" : "POST"] = after("-X");
+      const headers = Object.fromEntries(after("-H").map((each) => each.split(/: (.*)/s, 2)));
+      const answer = await fetch(words.at(-1) ?? "", { method, headers, body: body ?? null });
+      const parts = wanted.split("…").map((part) => part.replace(/[\\^$.*+?()[\]{}|]/g, "\\$&"));
+      expect((await answer.text()).trim(), line).toMatch(new RegExp(`^${parts.join(".*")}$`, "s"));
+    }
+  } finally {
+    await server.stop();
   }
 });
