@@ -136,7 +136,9 @@ async function show(c: Context, scope: Scope, shown: Shown, status = 200) {
       <FormProblem errors={errors} />
       {tokens.length === 0 ? <p class="empty">{words.none}</p> : null}
       {tokens.length > 0 && (
-        <TokenTable scope={scope} tokens={tokens} action={`${ownTokensPath}/revoke`} />
+        <div class="mb-3">
+          <TokenTable scope={scope} tokens={tokens} action={`${ownTokensPath}/revoke`} />
+        </div>
       )}
       <form method="post" action={ownTokensPath} class="sheet">
         <h2>{words.make}</h2>

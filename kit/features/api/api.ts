@@ -186,7 +186,7 @@ async function answerWritten(
 
 async function answerAdd(c: Context, scope: Scope, entity: Entity) {
   const body = await sentJson(c, scope);
-  const written = await addRecord(scope, entity, body, askedOnce(c, scope, body));
+  const written = await addRecord(scope, entity, body, await askedOnce(c, scope));
   c.header("location", `${encodeURI(apiAddress(entity))}/${written.id}`);
   return answerWritten(c, scope, entity, written, 201);
 }
@@ -194,7 +194,7 @@ async function answerAdd(c: Context, scope: Scope, entity: Entity) {
 async function answerChange(c: Context, scope: Scope, entity: Entity) {
   const body = await sentJson(c, scope, [mediaTypes.patch, mediaTypes.json]);
   const asked = { id: askedId(c), version: askedVersion(c, scope) };
-  const once = askedOnce(c, scope, body);
+  const once = await askedOnce(c, scope);
   return answerWritten(c, scope, entity, await changeRecord(scope, entity, asked, body, once));
 }
 
@@ -205,7 +205,7 @@ async function answerDelete(c: Context, scope: Scope, entity: Entity) {
     throw new Problem("query", scope.messages.api.wrongQuery, wrong);
   }
   const asked = { id: askedId(c), version: askedVersion(c, scope), withParts: parts === "delete" };
-  await deleteRecord(scope, entity, asked, askedOnce(c, scope, null));
+  await deleteRecord(scope, entity, asked, await askedOnce(c, scope));
   return c.body(null, 204);
 }
 

@@ -90,7 +90,7 @@ async function answerChanges(c: Context, scope: Scope, entities: readonly Entity
     throw new Problem("invalid", api.wrongBody, wrong);
   }
   const { together, changes } = read.data;
-  const once = askedOnce(c, scope, body);
+  const once = await askedOnce(c, scope);
   const results = together
     ? await allOrNone({ scope, entities }, changes, once)
     : await eachAlone({ scope, entities }, changes, once);

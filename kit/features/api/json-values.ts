@@ -86,6 +86,10 @@ const file: JsonKind = {
 /** A record that another one refers to. */
 export const linkShape = z.object({ id: z.int(), displayTitle: z.string() });
 
+/** A tag has something in it besides spaces, and none of the signs that stand between tags. */
+const tagPattern = /^[^,;\n]*[^,;\s][^,;\n]*$/;
+const longestTag = 160;
+
 const kinds: Readonly<Record<FieldKind, JsonKind>> = {
   text,
   "long text": text,
@@ -141,7 +145,11 @@ const kinds: Readonly<Record<FieldKind, JsonKind>> = {
     type: (value: readonly number[]) => value.map(String),
   },
   tags: {
-    taken: () => z.array(z.string().regex(/^[^,;\n]*[^,;\s][^,;\n]*$/)).max(30),
+    taken: () => {
+      // The length of a text is looked at before what is in it.
+      const tag = z.string().refine((text) => text.length <= longestTag && tagPattern.test(text));
+      return z.array(tag.meta({ pattern: tagPattern.source })).max(30);
+    },
     given: () => z.array(z.string()),
     give: (value) => tagsIn(String(value ?? "")),
     type: (value: readonly string[]) => [value.join(betweenTags)],

@@ -25,7 +25,9 @@ export async function sentJson(
   try {
     return JSON.parse(await c.req.text());
   } catch (error) {
-    if (error instanceof SyntaxError) throw new Problem("unreadable", messages.api.noJson);
+    // What is nested too deeply is a RangeError.
+    const isWrong = error instanceof SyntaxError || error instanceof RangeError;
+    if (isWrong) throw new Problem("unreadable", messages.api.noJson);
     throw error;
   }
 }
@@ -34,7 +36,7 @@ export async function sentJson(
  * The key by which a request is done once, however often it is sent (`Idempotency-Key`); undefined without one. It is
  * the sender's own: another person's request with the same key is another one.
  */
-export function askedOnce(c: Context, scope: Scope, body: unknown): Submission | undefined {
+export async function askedOnce(c: Context, scope: Scope): Promise<Submission | undefined> {
   const key = c.req.header("idempotency-key");
   if (key === undefined) return undefined;
   if (!/^[!-~]{1,200}$/.test(key)) throw new Problem("unreadable", scope.messages.api.wrongKey);
@@ -42,7 +44,11 @@ export function askedOnce(c: Context, scope: Scope, body: unknown): Submission |
   const own = digest([person?.id ?? 0, organisation ?? 0, key]);
   const token = own.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12}).*$/, "$1-$2-$3-$4-$5");
   const match = c.req.header("if-match") ?? "";
-  return { token, digest: digest([c.req.method, c.req.path, match, body]), isKey: true };
+  return {
+    token,
+    digest: digest([c.req.method, c.req.path, match, await c.req.text()]),
+    isKey: true,
+  };
 }
 
 function digest(content: unknown): string {

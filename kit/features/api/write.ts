@@ -49,16 +49,18 @@ export async function changeRecord(
   scope.require("change", entity);
   const before = once && (await writtenBefore(scope, once));
   if (before) return before;
-  const row = await rowWith(scope, entity, id, version);
   const changes = readBody(scope, entity, body, "change");
-  if (changes.size === 0) return row;
-  const lost = unseenReferences(entity, row).filter((name) => changes.get(name)?.length === 0);
-  // Blank stands for what is out of sight in forms, so that it can't say that something is taken out.
-  refuseFields(scope, new Map(lost.map((name) => [name, scope.messages.mayNotChange])));
-  const draft = await changedDraft(scope, entity, row, changes);
-  refuseUnasked(scope, draft);
-  const saved = { row, version: row.version };
-  return write(scope, entity, { typed: draft.typed, saved }, once);
+  return ofThatVersion(version, async () => {
+    const row = await rowWith(scope, entity, id, version);
+    if (changes.size === 0) return row;
+    const lost = unseenReferences(entity, row).filter((name) => changes.get(name)?.length === 0);
+    // Blank stands for what is out of sight in forms, so that it can't say that something is taken out.
+    refuseFields(scope, new Map(lost.map((name) => [name, scope.messages.mayNotChange])));
+    const draft = await changedDraft(scope, entity, row, changes);
+    refuseUnasked(scope, draft);
+    const saved = { row, version: row.version };
+    return write(scope, entity, { typed: draft.typed, saved }, once);
+  });
 }
 
 /** Deletes a record; its parts with it, where that is asked. Throws a problem where it isn't deleted. */
@@ -70,9 +72,20 @@ export async function deleteRecord(
 ): Promise<void> {
   scope.require("delete", entity);
   if (once && (await sentBefore(scope.db, once))) return;
-  const row = await rowWith(scope, entity, id, version);
+  await ofThatVersion(version, async () => {
+    const row = await rowWith(scope, entity, id, version);
+    await deleteRow(scope, entity, row, { withParts, once });
+  });
+}
+
+async function deleteRow(
+  scope: Scope,
+  entity: Entity,
+  row: Row,
+  { withParts, once }: { withParts: boolean; once: Submission | undefined },
+): Promise<void> {
   const { messages, format } = scope;
-  const references = await referencedBy(scope, entity, id);
+  const references = await referencedBy(scope, entity, row.id);
   const told = (cascades: boolean) =>
     references
       .filter((each) => each.cascades === cascades)
@@ -85,7 +98,7 @@ export async function deleteRecord(
     scope,
     entity,
     { row, version: row.version, parts: partsOf(references) },
-    { submission: once ?? alone(), outcome: outcomeOf({ id, version: row.version }) },
+    { submission: once ?? alone(), outcome: outcomeOf(row) },
   );
   if (!("refused" in removed)) return;
   const { refused } = removed;
@@ -94,6 +107,21 @@ export async function deleteRecord(
     throw new Problem("conflict", messages.api.inUseSomewhere);
   }
   throw new Problem("away", messages.troubles[refused]);
+}
+
+/** How often a change of any version is made again where somebody else was faster. */
+const mostTimes = 5;
+
+/** Does some work with a record of a version; of any, again where the record was saved meanwhile. */
+async function ofThatVersion<Result>(version: Version, work: () => Promise<Result>) {
+  for (let time = 1; ; time++) {
+    try {
+      return await work();
+    } catch (error) {
+      const isOutdone = error instanceof Problem && error.kind === "changed";
+      if (version !== "any" || !isOutdone || time === mostTimes) throw error;
+    }
+  }
 }
 
 /** A record in sight, of the version that was asked for. */
