@@ -11,7 +11,7 @@ import {
 } from "../entity/entity.ts";
 import type { Link } from "../entity/links.ts";
 import { linkedRecords } from "./join-tables.ts";
-import { titleOf, titleProperty, titleThrough } from "./titles.ts";
+import { plainTitle, titleOf, titleProperty, titleThrough } from "./titles.ts";
 
 /**
  * What is selected of the rows of an entity, whose table goes by its own name in the statement. Where long tables are read
@@ -30,7 +30,7 @@ export function selection(
     ? storedColumns(entity)
         .filter((name) => name === "id" || only.has(name))
         .map((name) => sql.id(table, name))
-    : [ownColumns(scope, entity), ownTitle];
+    : [ownColumns(scope, entity), ...(plainTitle(entity) ? [] : [ownTitle])];
   if (only && titles?.has("displayTitle")) columns.push(ownTitle);
   for (const [name, field] of Object.entries(fields)) {
     if (only && !only.has(name)) continue;
@@ -70,6 +70,8 @@ export async function completed<Known extends Entity>(
   only?: ReadonlySet<string>,
 ): Promise<RowOf<Known>[]> {
   const { path: pagePath } = entity;
+  // A title that is a column is read once.
+  const plain = plainTitle(entity);
   const fields = Object.entries(entity.fields).filter(([name]) => !only || only.has(name));
   const links = fields.flatMap(([name, field]) =>
     isReference(field)
@@ -83,6 +85,7 @@ export async function completed<Known extends Entity>(
   );
   for (const row of rows) {
     row.pagePath = pagePath;
+    if (plain !== undefined) row.displayTitle ??= row[plain];
     for (const { column, property, title, pagePath } of links) {
       const displayTitle = row[title];
       row[property] =

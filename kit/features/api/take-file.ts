@@ -6,7 +6,7 @@ import type { Entity } from "../../entity/entity.ts";
 import { Problem } from "../../http/problem.ts";
 import { forgetUploads } from "../../store/uploads.ts";
 import { filesFields, takeSent } from "../form/sent-record.ts";
-import { jsonOf } from "./json-values.ts";
+import { givingOf } from "./json-values.ts";
 import { askedFields } from "./shapes.ts";
 
 /**
@@ -31,6 +31,6 @@ export async function takeFile(c: Context, scope: Scope, entity: Entity): Promis
     const tooLarge = taken.why === "too large";
     throw new Problem(tooLarge ? "too-large" : "invalid", taken.refused);
   }
-  const [told] = jsonOf(field, JSON.stringify([taken.file])) as unknown[];
+  const [told] = givingOf(field)(JSON.stringify([taken.file])) as unknown[];
   return c.json(told as object, 201);
 }

@@ -71,6 +71,8 @@ interface Picking extends Source {
   /** Which rows of the table they are; all, without any. */
   own: readonly Condition[];
   outer: readonly Term[];
+  /** Whether they are in the entity's own order, for which its table has an index. */
+  indexed?: boolean;
 }
 
 /** A source in the opposite order. */
@@ -165,7 +167,17 @@ function sourcesOf(scope: Scope, entity: Entity, keys: readonly string[]): Picki
     computed.length > 0
       ? sql`(select ${sql.table(table)}.*, ${sql.join(computed)} from ${own}) as ${sql.table(table)}`
       : own;
-  return [{ from, joined: [], own: [], terms: [...inner, tie], outer: [...outer, tie] }];
+  const indexed = isOwnOrder(entity, keys);
+  return [{ from, joined: [], own: [], terms: [...inner, tie], outer: [...outer, tie], indexed }];
+}
+
+/** Whether an order is the own one of an entity, or the opposite, by one column of its table or by number. */
+function isOwnOrder(entity: Entity, keys: readonly string[]): boolean {
+  const [own, ...others] = entity.order;
+  const plain = (key = "") => key.replace(/^-/, "");
+  const isPlainColumn = own === undefined || sortOf(entity, plain(own))?.column !== undefined;
+  const isSame = keys.length === entity.order.length && plain(keys[0]) === plain(own);
+  return others.length === 0 && isSame && isPlainColumn;
 }
 
 /** The name of the picked rows in a statement; no table is called so. */
@@ -173,12 +185,12 @@ const picked = "-picked";
 
 /**
  * Picks the numbers of the rows first, then reads these rows: what is only shown isn't computed for those that are
- * skipped.
+ * skipped. In an order that an index has, none are skipped that were read.
  */
 async function pick(
   scope: Scope,
   entity: Entity,
-  { from, joined, terms, outer }: Picking,
+  { from, joined, terms, outer, indexed }: Picking,
   {
     wanted,
     limit,
@@ -195,7 +207,13 @@ async function pick(
 ): Promise<Record<string, unknown>[]> {
   const more = behind ? [behind.condition] : [];
   const conditions = [...wanted, ...joined, ...more] as Condition[];
+  const isDirect = indexed === true && wanted.length === 0 && (behind !== undefined || skip === 0);
   const made = () => {
+    if (isDirect) {
+      return sql<Record<string, unknown>>`
+        select ${selection(scope, entity)} from ${from} ${where(conditions)}
+        order by ${orderBy(terms)} limit ${sql.lit(limit)}`;
+    }
     const id = sql.ref(`${entity.table}.id`);
     const columns = terms.flatMap(({ column }) => (column.startsWith("-") ? sql.ref(column) : []));
     const ids = sql`
@@ -207,8 +225,8 @@ async function pick(
       order by ${orderBy(outer)}`;
   };
   if (wanted.length > 0 || !isPlain(terms)) return (await made().execute(scope.db)).rows;
-  const key = [limit, reversed, orderKey(terms), joined.length, behind?.key].join(" ");
-  const values = behind ? { each: behind.record } : [skip];
+  const key = [limit, reversed, orderKey(terms), joined.length, behind?.key, isDirect].join(" ");
+  const values = behind ? { each: behind.record } : isDirect ? [] : [skip];
   return runCompiled(scope, entity, { key, values, made });
 }
 
