@@ -207,7 +207,8 @@ async function pick(
 ): Promise<Record<string, unknown>[]> {
   const more = behind ? [behind.condition] : [];
   const conditions = [...wanted, ...joined, ...more] as Condition[];
-  const isDirect = indexed === true && wanted.length === 0 && (behind !== undefined || skip === 0);
+  const isFirst = behind !== undefined || skip === 0;
+  const isDirect = indexed === true && !reversed && wanted.length === 0 && isFirst;
   const made = () => {
     if (isDirect) {
       return sql<Record<string, unknown>>`
