@@ -147,7 +147,7 @@ async function pages(address) {
   await changed.getByLabel("Notes").fill("Given to the school garden.");
   await changed.getByRole("button", { name: "Save", exact: true }).click();
   await changed.close();
-  await shoot(await open("/hives/3/history"), "app-history");
+  await shoot(await open("/-/api-reference"), "app-api");
   await browser.close();
 }
 
