@@ -504,8 +504,10 @@ describe.each(kinds)("programs over $kind", (kind) => {
     expect((await foreign("PATCH", `${hives}/${id}`, {}, { "if-match": "*" })).status).toBe(403);
     const seeing = asking(
       server.address,
-      bearer(await tokenOf(bee, "Narrow", { may: ["keeper see", "hive change"] })),
+      bearer(await tokenOf(bee, "Narrow", { may: ["keeper see", "hive change", "hive history"] })),
     );
+    const told = JSON.stringify((await seeing("GET", `${hives}/${id}/history`)).body);
+    expect([told.includes("only for bees"), told.includes("apiary_id")]).toEqual([true, false]);
     const { body } = await seeing("GET", "/-/api");
     expect(body.lists.map(({ href }: { href: string }) => href)).toEqual(["/-/api/keepers", hives]);
     expect((await seeing("GET", "/-/api/apiaries")).status).toBe(404);

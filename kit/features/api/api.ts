@@ -224,10 +224,12 @@ async function answerHistory(c: Context, scope: Scope, entity: Entity) {
   await requireOn(scope, "history", entity, row.id);
   const size = 50;
   const page = askedPage(c);
+  const hidden = Object.keys(entity.fields).filter((name) => scope.isHidden(entity, name));
+  const kept = await fieldsKept(scope, "see", entity, row.id);
   const { total, entries } = await entriesOf(scope, {
     entity: entity.table,
     record: row.id,
-    without: await fieldsKept(scope, "see", entity, row.id),
+    without: new Set([...kept, ...hidden]),
     offset: (page - 1) * size,
     limit: size,
   });
