@@ -565,7 +565,9 @@ describe.each(kinds)("programs over $kind", (kind) => {
     for (const strange of ["", "levadura_x", token.slice(9), "a.b.c", `${token}x`])
       expect((await asking(server.address, bearer(strange || "x"))("GET", hives)).status).toBe(401);
     expect((await asking(server.address)("GET", hives)).status).toBe(401);
-    expect((await asking(server.address)("GET", "/-/api/nothing")).status).toBe(401);
+    for (const path of ["/-/api", "/-/openapi.json", "/-/api/nothing"])
+      expect((await asking(server.address)("GET", path)).status, path).toBe(401);
+    expect((await asking(server.address)("POST", "/-/api-changes", {})).status).toBe(401);
     expect((await ask("GET", "/-/api/nothing")).status).toBe(404);
   });
 

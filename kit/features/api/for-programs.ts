@@ -1,9 +1,10 @@
 import type { Context } from "hono";
-import type { Scope } from "../../access/scope.ts";
+import { actions } from "../../access/action.ts";
+import { NotSignedIn, type Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { apiPath, openApiPath, referencePath } from "../../http/problem.ts";
 import { originFor } from "../../http/public-address.ts";
-import type { EntityFeatures, Feature } from "../feature.ts";
+import type { EntityFeatures, Feature, Route } from "../feature.ts";
 import { apiAddress } from "./address.ts";
 import { manyChanges } from "./changes.ts";
 import { openApi } from "./openapi.ts";
@@ -17,30 +18,38 @@ export function forPrograms(all: readonly EntityFeatures[]): Feature {
     return isThere ? [entity] : [];
   });
   if (entities.length === 0) return { routes: [] };
+  /** Nobody learns what there is where visitors may do nothing. */
+  const forSomebody = ({ answer, ...route }: Route): Route => ({
+    ...route,
+    answer: (c, scope) => {
+      const may = entities.some((entity) => actions.some((action) => scope.may(action, entity)));
+      if (scope.access && !scope.person && !may) throw new NotSignedIn();
+      return answer(c, scope);
+    },
+  });
   const described = (c: Context, scope: Scope) => openApi(scope, entities, originFor(c.req.url));
-  return {
-    routes: [
-      {
-        method: "GET",
-        path: apiPath,
-        needs: "nothing",
-        answer: (c, scope) => c.json(indexOf(scope, entities)),
-      },
-      {
-        method: "GET",
-        path: openApiPath,
-        needs: "nothing",
-        answer: (c, scope) => c.json(described(c, scope)),
-      },
-      {
-        method: "GET",
-        path: referencePath,
-        needs: "nothing",
-        answer: (c, scope) => showReference(c, scope, described(c, scope)),
-      },
-      ...manyChanges(entities).routes,
-    ],
-  };
+  const routes: Route[] = [
+    {
+      method: "GET",
+      path: apiPath,
+      needs: "nothing",
+      answer: (c, scope) => c.json(indexOf(scope, entities)),
+    },
+    {
+      method: "GET",
+      path: openApiPath,
+      needs: "nothing",
+      answer: (c, scope) => c.json(described(c, scope)),
+    },
+    {
+      method: "GET",
+      path: referencePath,
+      needs: "nothing",
+      answer: (c, scope) => showReference(c, scope, described(c, scope)),
+    },
+    ...manyChanges(entities).routes,
+  ];
+  return { routes: routes.map(forSomebody) };
 }
 
 /** Where the person finds what. */
