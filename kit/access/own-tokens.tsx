@@ -17,7 +17,7 @@ import type { Narrowing } from "./person.ts";
 import { type Errors, FormProblem, PlainInput, PlainSelect } from "./plain-form.tsx";
 import type { Scope } from "./scope.ts";
 import { TokenTable } from "./token-table.tsx";
-import { mostTokens, newToken, revokeToken, tokensOf } from "./tokens.ts";
+import { makeToken, mostTokens, revokeToken, tokensOf } from "./tokens.ts";
 
 /** A page with the tokens that somebody gave to programs. */
 export const ownTokens: Feature = {
@@ -62,7 +62,7 @@ async function makeSent(c: Context, scope: Scope) {
   const may = sentText(data, "scope") === "narrowed" ? chosenActions(scope, data) : undefined;
   if (may && Object.keys(may).length === 0) errors.set("", words.narrow);
   if ("error" in name || errors.size > 0) return show(c, scope, { errors, typed: data }, 422);
-  const token = await newToken(db, {
+  const token = await makeToken(db, {
     account: account.id,
     organisation,
     name: name.value,

@@ -27,7 +27,7 @@ interface NewToken {
 }
 
 /** Makes a token. It is returned once; the database has only its digest. */
-export async function newToken(db: Db, token: NewToken): Promise<string> {
+export async function makeToken(db: Db, token: NewToken): Promise<string> {
   const { account, organisation, name, may, days } = token;
   const secret = newSecret();
   await db

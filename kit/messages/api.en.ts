@@ -65,7 +65,8 @@ export const apiEn = {
     archived: "Use archived=only or archived=all, of an entity that can be archived.",
     tooLong: "Too long.",
     numberTo: (most: number) => `Use a number from 1 to ${most}.`,
-    noFilter: (value: string) => `No filter of this list, or “${value}” is no value for it.`,
+    noFilter: (value: string) =>
+      `This list has no such filter, or “${value}” isn’t a value for it.`,
     placeGone:
       "The record after which the page begins is gone or out of sight. Read from the start.",
     versionNeeded:
@@ -74,7 +75,7 @@ export const apiEn = {
     isVersion: (version: number) => `The record has version ${version} by now. Read it again.`,
     changedSince: "Somebody else saved the record meanwhile. Read it again.",
     mediaType: (types: string) => `Send the body as ${types}.`,
-    noJson: "The body is no JSON.",
+    noJson: "The body isn’t valid JSON.",
     wrongKey: "Idempotency-Key takes 1 to 200 visible ASCII characters.",
     keyTaken: "Another request was sent with this Idempotency-Key before. Use a new key.",
     outcomeUnknown:

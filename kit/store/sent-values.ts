@@ -134,7 +134,8 @@ function unseenValues(
   return unseen;
 }
 
-function isOutOfSight(scope: Scope, { to }: { to: string }): boolean {
+/** Whether a field refers to records of an entity that the person may not see at all. */
+export function isOutOfSight(scope: Scope, { to }: { to: string }): boolean {
   return !scope.may("see", scope.entities.named(to));
 }
 

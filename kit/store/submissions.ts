@@ -44,8 +44,18 @@ export function newToken(): string {
 export function submissionOf(token: unknown, content: unknown): Submission {
   return {
     token: typeof token === "string" && isToken(token) ? token : newToken(),
-    digest: createHash("sha256").update(JSON.stringify(content)).digest("hex"),
+    digest: digestOf(content),
   };
+}
+
+/** A form of a key that its sender chose: the same `own` is always the same token, and nothing else may come under it. */
+export function submissionUnder(own: readonly unknown[], content: readonly unknown[]): Submission {
+  const token = digestOf(own).replace(/^(.{8})(.{4})(.{4})(.{4})(.{12}).*$/, "$1-$2-$3-$4-$5");
+  return { token, digest: digestOf(content), isKey: true };
+}
+
+function digestOf(content: unknown): string {
+  return createHash("sha256").update(JSON.stringify(content)).digest("hex");
 }
 
 function isToken(text: string): boolean {

@@ -1,15 +1,5 @@
 import * as z from "zod";
 
-/** A file that was sent, as it is answered. */
-export const fileShape = z.object({
-  key: z.string(),
-  name: z.string(),
-  type: z.string(),
-  bytes: z.int(),
-  width: z.int().optional(),
-  height: z.int().optional(),
-});
-
 /** A report as it is answered. */
 export const reportShape = z.object({
   dimensions: z.array(z.string()),

@@ -4,7 +4,7 @@ import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { changesPath, Problem, problemDetails, problemStatus } from "../../http/problem.ts";
 import { logError } from "../../store/log.ts";
-import { type Submission, submissionOf, submitOnce } from "../../store/submissions.ts";
+import { type Submission, submissionUnder, submitOnce } from "../../store/submissions.ts";
 import { inTransaction } from "../../store/transactions.ts";
 import type { Feature } from "../feature.ts";
 import { problemOf, titleOf } from "./problems.ts";
@@ -104,17 +104,10 @@ async function eachAlone(
 ): Promise<Results> {
   const results: Results = [];
   for (const [at, change] of changes.entries()) {
-    const own = once && partOf(once, at);
+    const own = once && submissionUnder([once.token, at], [once.digest]);
     results.push(await tried(making, change, own));
   }
   return results;
-}
-
-/** What is remembered of one of several changes that came under a key. */
-function partOf({ token, digest }: Submission, at: number): Submission {
-  const own = submissionOf(undefined, [token, at]).digest;
-  const named = own.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12}).*$/, "$1-$2-$3-$4-$5");
-  return { token: named, digest, isKey: true };
 }
 
 /** What became of a change that is on its own. */

@@ -6,7 +6,8 @@ import { reportParameters } from "../../formula/report.ts";
 import type { ProblemKind } from "../../http/problem.ts";
 import { filesFields } from "../form/sent-record.ts";
 import { apiAddress, linesAddress } from "./address.ts";
-import { fileShape, historyShape, reportShape } from "./answer-shapes.ts";
+import { historyShape, reportShape } from "./answer-shapes.ts";
+import { fileShape } from "./json-values.ts";
 import { filterParameters, sortParameter } from "./list-parameters.ts";
 import {
   asJson,

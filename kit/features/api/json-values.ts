@@ -63,22 +63,22 @@ const number: JsonKind = {
   type: (value: number) => [plainNumber(value)],
 };
 
+/** A file that a record has, or that was sent for one. */
+export const fileShape = z.object({
+  key: z.string(),
+  name: z.string(),
+  type: z.string(),
+  bytes: z.int(),
+  width: z.int().optional(),
+  height: z.int().optional(),
+});
+
 const file: JsonKind = {
   taken: (field) =>
     z
       .array(z.string().regex(/^[0-9a-f]{32}$/))
       .max(isFiles(field) ? (field as FilesField).most : 1),
-  given: () =>
-    z.array(
-      z.object({
-        key: z.string(),
-        name: z.string(),
-        type: z.string(),
-        bytes: z.int(),
-        width: z.int().optional(),
-        height: z.int().optional(),
-      }),
-    ),
+  given: () => z.array(fileShape),
   give: filesIn,
   type: (value: readonly string[]) => value,
 };

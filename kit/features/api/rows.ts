@@ -3,7 +3,7 @@ import { type Entity, isReference, isReferences, type Row } from "../../entity/e
 import type { Link } from "../../entity/links.ts";
 import { rowsWith } from "../../store/list/every.ts";
 import { givingOf, linkJson } from "./json-values.ts";
-import { linkName, seenFields } from "./shapes.ts";
+import { always, linkName, seenFields } from "./shapes.ts";
 
 /** What of a row is told. */
 interface Told {
@@ -14,12 +14,12 @@ interface Told {
 /** Makes of rows what JSON has of them. */
 export type Telling = (row: Row) => Record<string, unknown>;
 
-const always = ["id", "version", "created_at", "updated_at", "displayTitle"] as const;
-
 /** How the rows of an entity are told to a person: which members they have, in which order. */
 export function telling(scope: Scope, entity: Entity, only?: ReadonlySet<string>): Telling {
   const isTold = (name: string) => !only || only.has(name);
-  const first = always.filter((name) => name === "id" || name === "version" || isTold(name));
+  const first = Object.keys(always).filter(
+    (name) => name === "id" || name === "version" || isTold(name),
+  );
   const members = seenFields(scope, entity).flatMap(([name, field]) => {
     const give = givingOf(field);
     const own = isTold(name) ? [{ name, tell: (row: Row) => give(row[name]) }] : [];

@@ -1,8 +1,7 @@
-import { createHash } from "node:crypto";
 import type { Context } from "hono";
 import type { Scope } from "../../access/scope.ts";
 import { Problem } from "../../http/problem.ts";
-import type { Submission } from "../../store/submissions.ts";
+import { type Submission, submissionUnder } from "../../store/submissions.ts";
 
 /** The media types of bodies. */
 export const mediaTypes = {
@@ -41,16 +40,9 @@ export async function askedOnce(c: Context, scope: Scope): Promise<Submission | 
   if (key === undefined) return undefined;
   if (!/^[!-~]{1,200}$/.test(key)) throw new Problem("unreadable", scope.messages.api.wrongKey);
   const { person, organisation } = scope;
-  const own = digest([person?.id ?? 0, organisation ?? 0, key]);
-  const token = own.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12}).*$/, "$1-$2-$3-$4-$5");
   const match = c.req.header("if-match") ?? "";
-  return {
-    token,
-    digest: digest([c.req.method, c.req.path, match, await c.req.text()]),
-    isKey: true,
-  };
-}
-
-function digest(content: unknown): string {
-  return createHash("sha256").update(JSON.stringify(content)).digest("hex");
+  return submissionUnder(
+    [person?.id ?? 0, organisation ?? 0, key],
+    [c.req.method, c.req.path, match, await c.req.text()],
+  );
 }

@@ -10,6 +10,7 @@ import {
 import type { Field } from "../../fields/field.ts";
 import { unitOf } from "../../fields/types.ts";
 import { sortName } from "../../store/list/order.ts";
+import { isOutOfSight } from "../../store/sent-values.ts";
 import { givenShape, linkShape, takenShape } from "./json-values.ts";
 
 /** The shapes of the records of an entity in JSON, as a person reads and sends them. */
@@ -25,7 +26,7 @@ export interface Shapes {
 }
 
 /** What every record has. `displayTitle` is what people call it. */
-const always = {
+export const always = {
   id: z.int(),
   version: z.int(),
   created_at: z.iso.datetime(),
@@ -67,18 +68,12 @@ export function seenFields(scope: Scope, entity: Entity): [string, Field][] {
 export function askedFields(scope: Scope, entity: Entity, action: "add" | "change"): Fields {
   const withheld = scope.withheld(action, entity);
   return Object.fromEntries(
-    Object.entries(entity.inputs).filter(([name]) => {
+    Object.entries(entity.inputs).filter(([name, field]) => {
       const isKept = withheld.has(name) && withheld.get(name) === undefined;
-      return !isKept && !isOutOfSight(scope, entity, name);
+      const refers = isReference(field) || isReferences(field);
+      return !isKept && !(refers && isOutOfSight(scope, field));
     }),
   );
-}
-
-/** Whether a field refers to records of an entity that the person may not see. */
-function isOutOfSight(scope: Scope, { fields }: Entity, name: string): boolean {
-  const field = fields[name];
-  if (!field || !(isReference(field) || isReferences(field))) return false;
-  return !scope.may("see", scope.entities.named(field.to));
 }
 
 /** The names by which a person can sort a list. */
