@@ -1,7 +1,7 @@
 // Bundles src/ into dist/. `whole` keeps the names and lines of the source, for whoever develops Levadura.
 import { createHash } from "node:crypto";
 import { readdirSync, readFileSync } from "node:fs";
-import { basename, join } from "node:path";
+import { join } from "node:path";
 import { build } from "esbuild";
 
 // Packages that were not written as modules look for these.
@@ -35,16 +35,19 @@ const namesOnly = {
 };
 
 export async function bundle(root, { whole = false } = {}) {
-  const commands = readdirSync(join(root, "src", "cli", "commands"));
+  const commands = readdirSync(join(root, "src", "cli", "commands"), { recursive: true }).filter(
+    (name) => name.endsWith(".ts"),
+  );
   await build({
     absWorkingDir: root,
     entryPoints: {
       main: "src/cli/main.ts",
+      "copy-data": "src/io/host/copy-data.ts",
       "compiler-process": "src/io/compiler/compiler-process.ts",
       "workbook-worker": "src/io/sheets/workbook-worker.ts",
       "manual-page": "src/cli/help/man.ts",
       ...Object.fromEntries(
-        commands.map((name) => [`commands/${basename(name, ".ts")}`, `src/cli/commands/${name}`]),
+        commands.map((name) => [`commands/${name.slice(0, -3)}`, `src/cli/commands/${name}`]),
       ),
     },
     outdir: "dist",

@@ -17,7 +17,7 @@ interface Running {
   welcome?: string | undefined;
 }
 
-/** Listens on HOST and PORT, which are 127.0.0.1 and 3000 unless set, until asked to stop. */
+/** Listens on HOST and PORT, which are 127.0.0.1 and 3000 unless set, until asked to stop. Port 0 is any that is free. */
 export function listen(
   app: { fetch: Fetch },
   name: string,
@@ -42,8 +42,8 @@ export function listen(
     const address = `http://${host}:${at.port}`;
     console.log(`${name} is open at ${address}/`);
     if (welcome) console.log(`The first administrator chooses a password at ${address}${welcome}`);
-    // A process that started this one learns that it may send requests now.
-    process.send?.({ welcome });
+    // A process that started this one learns that it may send requests now, and where.
+    process.send?.({ port: at.port, welcome });
   });
   server.on("error", (error: NodeJS.ErrnoException) => {
     console.error(

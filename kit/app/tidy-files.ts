@@ -1,5 +1,5 @@
-import { resolve } from "node:path";
 import { formulas } from "../database/current-dialect.ts";
+import { keptFolder } from "../database/location.ts";
 import { openFiles } from "../files/location.ts";
 import { filesInUse, setAside } from "../files/use.ts";
 import { withConnection } from "../migrations/startup.ts";
@@ -19,7 +19,7 @@ export function tidyFiles(
       table: quoted(table),
       column: quoted(column),
     }));
-    const use = await filesInUse(connection, asked, store, [resolve("kept")]);
+    const use = await filesInUse(connection, asked, store, [keptFolder()]);
     for (const [at, [table, column]] of columns.entries()) {
       console.log(`${table}.${column}: ${files(use.columns[at]?.files ?? 0)}`);
     }
@@ -32,7 +32,7 @@ export function tidyFiles(
     else if (!process.argv.includes("remove-unused")) {
       console.log(`Not in use: ${words}. npm run files -- remove-unused moves them into kept/.`);
     } else {
-      const folder = await setAside(store, keys, "kept");
+      const folder = await setAside(store, keys, keptFolder());
       console.log(`Moved ${words} into ${folder}.`);
     }
   });

@@ -1,5 +1,5 @@
 import { existsSync, readdirSync, readFileSync } from "node:fs";
-import { join } from "node:path";
+import { join, resolve } from "node:path";
 import type { Migration } from "../migrations/migrations.ts";
 
 /** The location of the database is not set. */
@@ -23,6 +23,11 @@ export function databaseAddress(otherwise?: string): string {
   return address;
 }
 
+/** The folder for what migrations and commands take out: KEPT_FOLDER, or `kept` where the application is started. */
+export function keptFolder(): string {
+  return resolve(process.env.KEPT_FOLDER || "kept");
+}
+
 /** The migrations in a folder, in order: each a folder of its own with the SQL for a kind of database in it. */
 export function readMigrations(folder: string, kind: string): Migration[] {
   if (!existsSync(folder)) return [];
@@ -30,9 +35,14 @@ export function readMigrations(folder: string, kind: string): Migration[] {
     .filter((entry) => entry.isDirectory() && /^\d{4}-/.test(entry.name))
     .map(({ name }) => name)
     .sort()
-    .map((name) => ({
-      name,
-      forward: readFileSync(join(folder, name, `forward.${kind}.sql`), "utf8"),
-      back: readFileSync(join(folder, name, `back.${kind}.sql`), "utf8"),
-    }));
+    .map((name) => {
+      const script = (direction: string) => join(folder, name, `${direction}.${kind}.sql`);
+      const again = script("again");
+      return {
+        name,
+        forward: readFileSync(script("forward"), "utf8"),
+        back: readFileSync(script("back"), "utf8"),
+        ...(existsSync(again) && { again: readFileSync(again, "utf8") }),
+      };
+    });
 }

@@ -1,8 +1,9 @@
-import { resolve } from "node:path";
+import { parseArgs } from "node:util";
 import { kind, openConnection } from "../database/current-dialect.ts";
 import { BadSetting, databaseLimits } from "../database/limits.ts";
 import {
   databaseAddress,
+  keptFolder,
   NoAddress,
   readEnvironment,
   readMigrations,
@@ -12,26 +13,74 @@ import {
   applyMigrations,
   isPending,
   LedgerMismatch,
+  type Migration,
   type MigrationConnection,
+  type MigrationDone,
   migrationStatuses,
+  refuseMismatch,
+  rewindMigration,
+  settleHalfWay,
 } from "./migrations.ts";
 import { NoWay, RowsInTheWay } from "./script-runner.ts";
 
-/** Brings the database up to date, and says what it did. */
+/**
+ * Brings the database up to date, and says what it did. On the command line, `--back-to 0003-queen-colour` reverts what was applied after
+ * that migration (`--back-to 0`: all), and `--list` only prints the state and the name of each.
+ */
 export function migrate(folder: string, otherwise?: string): Promise<void> {
   return withConnection(otherwise, async (connection) => {
-    const done = await applyMigrations(connection, readMigrations(folder, kind), {
-      keptFolder: resolve("kept"),
-    });
-    for (const { name, findings } of done) {
-      console.log(`Applied ${name}.`);
-      for (const finding of findings) {
-        if (finding.kind !== "not brought back") continue;
-        console.log(`The data kept when it was reverted is not in the database: ${finding.folder}`);
-      }
+    const asked = commandLine();
+    const migrations = readMigrations(folder, kind);
+    if (asked.list) {
+      const statuses = await migrationStatuses(connection, migrations);
+      for (const { state, name } of statuses) console.log(`${state} ${name}`);
+    } else if (asked["back-to"] !== undefined) {
+      await goBack(connection, migrations, asked["back-to"]);
+    } else {
+      const done = await applyMigrations(connection, migrations, { keptFolder: keptFolder() });
+      for (const each of done) tell("Applied", each);
+      if (done.length === 0) console.log("The database is up to date.");
     }
-    if (done.length === 0) console.log("The database is up to date.");
   });
+}
+
+function commandLine() {
+  try {
+    const options = { list: { type: "boolean" }, "back-to": { type: "string" } } as const;
+    return parseArgs({ options }).values;
+  } catch (error) {
+    throw new BadSetting((error as Error).message);
+  }
+}
+
+async function goBack(
+  connection: MigrationConnection,
+  migrations: readonly Migration[],
+  goal: string,
+): Promise<void> {
+  if (goal !== "0" && !migrations.some(({ name }) => name === goal)) {
+    throw new BadSetting(`There is no migration ${goal}. --back-to 0 reverts all of them.`);
+  }
+  const options = { keptFolder: keptFolder() };
+  const settled = await settleHalfWay(connection, migrations, options);
+  if (settled?.direction === "back") tell("Reverted", settled.done);
+  const statuses = await migrationStatuses(connection, migrations);
+  refuseMismatch(statuses);
+  const applied = new Set(statuses.filter((each) => !isPending(each)).map(({ name }) => name));
+  const going = migrations.filter(({ name }) => applied.has(name) && (goal === "0" || name > goal));
+  for (const migration of going.toReversed()) {
+    tell("Reverted", await rewindMigration(connection, migration, options));
+  }
+  if (going.length === 0) console.log("There is nothing to revert.");
+}
+
+function tell(what: string, { name, findings }: MigrationDone): void {
+  console.log(`${what} ${name}.`);
+  for (const finding of findings) {
+    if (finding.kind === "kept") console.log(`Kept ${finding.rows} rows in ${finding.file}`);
+    if (finding.kind !== "not brought back") continue;
+    console.log(`The data kept when it was reverted is not in the database: ${finding.folder}`);
+  }
 }
 
 /** Ends the process, with what to do, where the database lacks a migration that the pages need. */

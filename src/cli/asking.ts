@@ -1,4 +1,5 @@
 import { createInterface } from "node:readline/promises";
+import { Writable } from "node:stream";
 import { visible } from "../core/naming/characters.ts";
 
 /** Whether there is a person to ask. */
@@ -29,4 +30,19 @@ export async function chosen(question: string, choices: readonly string[]): Prom
   } finally {
     terminal.close();
   }
+}
+
+/** A secret from standard input: all of it, or what is typed in a terminal, which doesn't show it. */
+export async function secretFrom(question: string): Promise<string> {
+  if (!process.stdin.isTTY) {
+    let text = "";
+    for await (const chunk of process.stdin) text = (text + chunk).slice(0, 20_000);
+    return text.replace(/\r?\n$/, "");
+  }
+  const silent = new Writable({ write: (_chunk, _encoding, done) => done() });
+  const terminal = createInterface({ input: process.stdin, output: silent, terminal: true });
+  process.stderr.write(`${question} (it isn't shown): `);
+  const typed = await terminal.question("").finally(() => terminal.close());
+  process.stderr.write("\n");
+  return typed;
 }

@@ -2,6 +2,7 @@ import { Command, Errors, Flags } from "@oclif/core";
 import { currentProject } from "../flows/project-names.ts";
 import type { FlowEvent } from "../flows/report.ts";
 import { asFailure, fail, failureJson } from "./failing.ts";
+import { commandName } from "./help/options.ts";
 import { hint, readsJson, say, sayJson, tell, trace, warn } from "./output.ts";
 import { printEvent } from "./words.ts";
 
@@ -72,7 +73,10 @@ export abstract class LevaduraCommand extends Command {
     this.parsed = true;
     const { id, flags, baseFlags } = this.ctor;
     const names = Object.keys({ ...baseFlags, ...flags, help: true });
-    fail(error, { command: `levadura ${id}`, flags: names.map((name) => `--${name}`) });
+    fail(error, {
+      command: `levadura ${commandName(id)}`,
+      flags: names.map((name) => `--${name}`),
+    });
   }
 }
 

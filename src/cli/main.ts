@@ -40,12 +40,17 @@ function requestOf(argv: readonly string[], config: Config): Request {
     throw new Failure("usage", `${first} has to follow a command`, firstHelp);
   }
   if (named !== undefined && !config.findCommand(named)) throw unknownCommand(named, config);
+  const words = first === "help" ? rest : argv;
+  const at = named === undefined ? 0 : words.indexOf(named);
+  // A command may have two words: `levadura publish status`.
+  const second = config.findCommand(`${named}:${words[at + 1]}`);
   if (asksForHelp || named === undefined) {
-    return { kind: "help", ...(named !== undefined && { command: named }) };
+    const command = second?.id ?? named;
+    return { kind: "help", ...(command !== undefined && { command }) };
   }
   // Options may be before the command: `levadura --json check`.
-  const at = argv.indexOf(named);
-  return { kind: "run", command: named, argv: argv.filter((_, place) => place !== at) };
+  const after = argv.slice(at + (second ? 2 : 1));
+  return { kind: "run", command: second?.id ?? named, argv: [...argv.slice(0, at), ...after] };
 }
 
 /** Options that may stand alone. */
@@ -76,6 +81,9 @@ const otherNames: Readonly<Record<string, string>> = {
   run: "rise",
   dev: "rise",
   watch: "rise",
+  deploy: "publish",
+  release: "publish",
+  ship: "publish",
 };
 
 function unknownCommand(name: string, config: Config): Failure {

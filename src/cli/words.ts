@@ -4,7 +4,7 @@ import type { Failure } from "../core/failure.ts";
 import type { Pointed } from "../core/model/diagnostics.ts";
 import type { FileChange } from "../flows/build/plan.ts";
 import type { Loaded } from "../flows/import/loaded.ts";
-import type { Finding, FlowEvent } from "../flows/report.ts";
+import type { Finding, FlowEvent, HostEvent } from "../flows/report.ts";
 import { tell, warn } from "./output.ts";
 import { endWork, showProgress, showWork } from "./progress.ts";
 import { shown, write } from "./terminal.ts";
@@ -250,9 +250,52 @@ function eventLines(event: Exclude<FlowEvent, { kind: "trouble" | "working" | "p
           ...event.changes.map((change) => `    ${change}`),
         ],
       };
+    case "sent": {
+      if (event.files === 0) return { told: [done("Sent nothing", "the host has all files")] };
+      const files = `${event.files.toLocaleString("en")} of ${count(event.of, "file")}`;
+      return { told: [done(`Sent ${files}`, size(event.bytes))] };
+    }
+    case "on host":
+      return hostLines(event.event);
+    case "hosting":
+      return {
+        told: [
+          done(`Applications can be published to ${ansis.bold(event.address)}`, event.folder),
+          ansis.dim(`One is reached by its name, such as ${event.example}`),
+        ],
+      };
+    case "trouble on host":
+      return { warned: [warning(event.text)] };
     case "stopped":
       return { told: ["Stopped."] };
   }
+}
+
+/** The words for what a host did. */
+function hostLines(event: HostEvent): { told?: string[]; warned?: string[] } {
+  switch (event.kind) {
+    case "working":
+    case "failed":
+      return {};
+    case "backed up":
+      return { told: [done(`Backed up the data as ${event.name}`, size(event.bytes))] };
+    case "migrated":
+      return { told: [done(event.text.replace(/\.$/, ""))] };
+    case "waited": {
+      const seconds = (event.milliseconds / 1000).toLocaleString("en", {
+        maximumFractionDigits: 1,
+      });
+      return { told: [done(`Requests waited for ${seconds} s, and none was refused`)] };
+    }
+    case "done":
+      return { told: [done(`Version ${event.number} answers at ${ansis.bold(event.address)}`)] };
+  }
+}
+
+/** How large something is, for people. */
+export function size(bytes: number): string {
+  const [value, unit] = bytes < 1_000_000 ? [bytes / 1000, "kB"] : [bytes / 1_000_000, "MB"];
+  return `${value.toLocaleString("en", { maximumFractionDigits: 1 })} ${unit}`;
 }
 
 /** What became of the rows of a data file, in a line. */

@@ -2,6 +2,7 @@ import type { MigrationDone } from "../../kit/migrations/migrations.ts";
 import type { Finding } from "../../kit/migrations/script-runner.ts";
 import type { Failure } from "../core/failure.ts";
 import type { ConversionCounts } from "../core/tabular/conversion.ts";
+import type { HostEvent } from "../io/host/published.ts";
 import type { Death } from "../io/runner/supervised.ts";
 import type { Built } from "./build/built.ts";
 import type { Loaded } from "./import/loaded.ts";
@@ -33,7 +34,12 @@ export type FlowEvent =
   /** A round of `rise` failed; whether the application of before runs still. */
   | { kind: "trouble"; error: unknown; runs: boolean }
   | { kind: "waiting"; changes: string[] }
+  /** Files of a package that a host lacked, of all of them. */
+  | { kind: "sent"; files: number; of: number; bytes: number }
+  | { kind: "on host"; event: HostEvent }
+  | { kind: "hosting"; address: string; folder: string; example: string }
+  | { kind: "trouble on host"; text: string }
   | { kind: "stopped" };
 
-export type { Finding };
+export type { Finding, HostEvent };
 export type Report = (event: FlowEvent) => void;

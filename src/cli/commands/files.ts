@@ -5,7 +5,7 @@ import { type ProjectFiles, projectFiles } from "../../flows/files/tidy.ts";
 import { aloneOn } from "../../flows/lock.ts";
 import { agreed, canAsk } from "../asking.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
-import { count, done, next, table, warning } from "../words.ts";
+import { count, done, next, size, table, warning } from "../words.ts";
 
 export default class Files extends LevaduraCommand {
   static override summary = "list the files of records, and remove those that nothing uses";
@@ -86,10 +86,4 @@ export default class Files extends LevaduraCommand {
       );
     }
   }
-}
-
-/** How large files are, for people. */
-function size(bytes: number): string {
-  const [value, unit] = bytes < 1_000_000 ? [bytes / 1000, "kB"] : [bytes / 1_000_000, "MB"];
-  return `${value.toLocaleString("en", { maximumFractionDigits: 1 })} ${unit}`;
 }

@@ -22,21 +22,36 @@ export function candidatesFor(config: Interfaces.Config, typed: readonly string[
   const name = before.find((word) => !word.startsWith("-"));
   const fitting = (words: readonly string[]) =>
     [...new Set(words)].filter((word) => word.startsWith(begun)).sort();
-  if (name === undefined) return fitting([...config.commandIDs, "help", "version"]);
-  const command = config.findCommand(name);
+  if (name === undefined) return fitting([...firstWords(config), "help", "version"]);
+  const after = before[before.indexOf(name) + 1];
+  const command = config.findCommand(`${name}:${after}`) ?? config.findCommand(name);
   const place = before.indexOf("--project") + 1 || before.indexOf("-p") + 1;
   const project = place > 0 ? (before[place] ?? ".") : currentProject();
   const meaning = <Kind>(words: Readonly<Record<string, Kind>>, word: string) =>
     Object.hasOwn(words, word) ? words[word] : undefined;
   const names = (kind: "entities" | "migrations" | "kept" | "commands" | undefined): string[] => {
     if (kind === undefined) return [];
-    return kind === "commands" ? [...config.commandIDs] : projectNames(project, kind);
+    return kind === "commands" ? firstWords(config) : projectNames(project, kind);
   };
   const option = command && optionBefore(command, before.at(-1) ?? "");
   if (option) return fitting(option.options ?? names(meaning(valued, `${name} --${option.name}`)));
   if (begun.startsWith("-")) return fitting(spellings(command));
   if (name === "completion") return fitting(["bash", "zsh", "fish"]);
+  if (command?.id === name && before.at(-1) === name) {
+    const second = secondWords(config, name);
+    if (second.length > 0) return fitting(second);
+  }
   return fitting(names(meaning(named, name)));
+}
+
+/** The first words of all commands. */
+function firstWords({ commandIDs }: Interfaces.Config): string[] {
+  return commandIDs.filter((id) => !id.includes(":"));
+}
+
+/** The words that may follow the first one of a command. */
+function secondWords({ commandIDs }: Interfaces.Config, first: string): string[] {
+  return commandIDs.flatMap((id) => (id.startsWith(`${first}:`) ? id.slice(first.length + 1) : []));
 }
 
 /** The option that still waits for its value. */

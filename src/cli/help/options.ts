@@ -39,6 +39,11 @@ export function argumentsOf(command: Command.Loadable): Described[] {
   }));
 }
 
+/** A command as it is typed: the words of its name have spaces between them. */
+export function commandName(id: string): string {
+  return id.replaceAll(":", " ");
+}
+
 /** How a command is typed, in one line. */
 export function synopsisOf(command: Command.Loadable): string {
   const given = Object.values(command.args).map((argument) => {
@@ -49,7 +54,7 @@ export function synopsisOf(command: Command.Loadable): string {
     ({ name, hidden }) => !hidden && !common.has(name),
   );
   const typed = flags.map((flag) => `[--${flag.name}${valueText(flag) && ` ${valueText(flag)}`}]`);
-  return [`levadura ${command.id}`, ...given, ...typed].join(" ");
+  return [`levadura ${commandName(command.id)}`, ...given, ...typed].join(" ");
 }
 
 function argumentName({ strict }: Command.Loadable, { name, options }: Command.Arg.Cached): string {

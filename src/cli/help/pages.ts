@@ -1,7 +1,7 @@
 import type { Command, Interfaces } from "@oclif/core";
 import ansis from "ansis";
 import { chapters, statuses, variables, welcome } from "./contents.ts";
-import { argumentsOf, type Described, optionsOf, synopsisOf } from "./options.ts";
+import { argumentsOf, commandName, type Described, optionsOf, synopsisOf } from "./options.ts";
 
 type Config = Interfaces.Config;
 
@@ -12,7 +12,7 @@ export function firstPage(config: Config, documents: string, width: number): str
     "",
     ansis.bold(title),
     ...columns(
-      ids.map((id) => ({ name: id, about: config.findCommand(id)?.summary ?? "" })),
+      ids.map((id) => ({ name: commandName(id), about: config.findCommand(id)?.summary ?? "" })),
       width,
       longestCommand,
     ),
@@ -47,7 +47,7 @@ export function commandPage(command: Command.Loadable, width: number): string {
   const given = argumentsOf(command);
   const examples = (command.examples ?? []).filter((each) => typeof each === "object");
   return [
-    `${ansis.bold(`levadura ${command.id}`)}  ${command.summary ?? ""}`,
+    `${ansis.bold(`levadura ${commandName(command.id)}`)}  ${command.summary ?? ""}`,
     "",
     ...wrapped(synopsisOf(command), width, 2, 6),
     ...(command.description ? ["", ...paragraphs(command.description, width)] : []),

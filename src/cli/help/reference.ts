@@ -1,6 +1,6 @@
 import type { Command, Interfaces } from "@oclif/core";
 import { chapters, statuses, variables } from "./contents.ts";
-import { argumentsOf, type Described, optionsOf, synopsisOf } from "./options.ts";
+import { argumentsOf, commandName, type Described, optionsOf, synopsisOf } from "./options.ts";
 
 /** The reference of the commands, as a page in Markdown. */
 export function referencePage(config: Interfaces.Config): string {
@@ -35,7 +35,7 @@ function section(command: Command.Loadable): string[] {
   const examples = (command.examples ?? []).filter((each) => typeof each === "object");
   return [
     "",
-    `### ${command.id}: ${command.summary}`,
+    `### ${commandName(command.id)}: ${command.summary}`,
     "",
     "```text",
     synopsisOf(command),

@@ -47,36 +47,14 @@ const outside: Plugin = {
 export async function openBundler(project: Project, isCompact = false): Promise<Bundler> {
   const out = join(project.run, "dist");
   let before: ReadonlySet<string> = new Set(partsIn(out));
-  const common: BuildOptions = {
-    absWorkingDir: project.app,
-    bundle: true,
-    write: false,
-    nodePaths: [packagesFolder],
-    logLevel: "silent",
-  };
   const code = await context({
-    ...common,
+    ...codeOptions(project, out),
     entryPoints: ["src/main.ts"],
-    outdir: out,
-    // What few requests need is in files of their own, which aren't read at the start.
-    splitting: true,
-    outExtension: { ".js": ".mjs" },
     minifyWhitespace: isCompact,
     minifySyntax: isCompact,
-    platform: "node",
-    format: "esm",
-    target: "node20",
-    jsx: "automatic",
-    jsxImportSource: "#jsx",
     plugins: [outside],
   });
-  const assets = new AssetsContext(project, {
-    ...common,
-    entryNames: "[name]",
-    outdir: join(out, "assets"),
-    minify: true,
-    loader: { ".svg": "copy" },
-  });
+  const assets = new AssetsContext(project, assetsOptions(project, out));
   return {
     bundle: async () => {
       try {
@@ -96,8 +74,7 @@ export async function openBundler(project: Project, isCompact = false): Promise<
         }
         before = parts;
       } catch (error) {
-        if (isBuildFailure(error)) throw codeFailure(error);
-        throw fileFailure("write", out, error);
+        throw bundleFailure(error, out);
       }
       return join(out, mainFile);
     },
@@ -105,6 +82,54 @@ export async function openBundler(project: Project, isCompact = false): Promise<
       await Promise.all([code.dispose(), assets.dispose()]);
     },
   };
+}
+
+/** How what runs on the server is bundled. */
+export function codeOptions(project: Project, out: string) {
+  return {
+    ...commonOptions(project),
+    outdir: out,
+    // What few requests need is in files of their own, which aren't read at the start.
+    splitting: true,
+    outExtension: { ".js": ".mjs" },
+    platform: "node",
+    format: "esm",
+    target: "node20",
+    jsx: "automatic",
+    jsxImportSource: "#jsx",
+  } satisfies BuildOptions;
+}
+
+/** How what goes to browsers is bundled. */
+export function assetsOptions(project: Project, out: string) {
+  return {
+    ...commonOptions(project),
+    entryNames: "[name]",
+    outdir: join(out, "assets"),
+    minify: true,
+    loader: { ".svg": "copy" },
+  } satisfies BuildOptions;
+}
+
+/** The files that go to browsers, or lead to all that do. */
+export function assetEntries({ app }: Project): string[] {
+  return [
+    "src/app.css",
+    "src/kit/client/client.ts",
+    "src/kit/client/worker.ts",
+    "src/icon.svg",
+    ...(existsSync(join(app, "src", "logo.svg")) ? ["src/logo.svg"] : []),
+  ];
+}
+
+function commonOptions(project: Project) {
+  return {
+    absWorkingDir: project.app,
+    bundle: true,
+    write: false,
+    nodePaths: [packagesFolder],
+    logLevel: "silent",
+  } satisfies BuildOptions;
 }
 
 /** What goes to browsers. Which files that is may change while the bundler is open: a logo comes, and goes. */
@@ -118,13 +143,7 @@ class AssetsContext {
   ) {}
 
   async rebuild(): Promise<BuildResult> {
-    const entryPoints = [
-      "src/app.css",
-      "src/kit/client/client.ts",
-      "src/kit/client/worker.ts",
-      "src/icon.svg",
-      ...(existsSync(join(this.project.app, "src", "logo.svg")) ? ["src/logo.svg"] : []),
-    ];
+    const entryPoints = assetEntries(this.project);
     if (!this.#context || entryPoints.length !== this.#entryPoints.length) {
       await this.dispose();
       this.#context = await context({ ...this.options, entryPoints });
@@ -144,6 +163,11 @@ const mainFile = "main.mjs";
 /** The files of a bundle for the server. */
 function partsIn(out: string): string[] {
   return existsSync(out) ? readdirSync(out).filter((name) => name.endsWith(".mjs")) : [];
+}
+
+/** Why an application can't be bundled: a mistake in its code, or a file that can't be written. */
+export function bundleFailure(error: unknown, out: string): Failure {
+  return isBuildFailure(error) ? codeFailure(error) : fileFailure("write", out, error);
 }
 
 function isBuildFailure(error: unknown): error is BuildFailure {

@@ -29,54 +29,97 @@ export interface ServerSettings {
   log(text: string): void;
 }
 
-/** Starts a bundled application in a process of its own, and waits until it answers. */
+/** Starts a bundled application of a project, and waits until it answers. */
 export async function startServer(
   project: Project,
   main: string,
   settings: ServerSettings,
 ): Promise<RunningServer> {
-  const child = spawn(process.execPath, [main], {
-    cwd: project.app,
-    stdio: ["ignore", "ignore", "pipe", "ipc"],
-    env: {
+  const { host, port, database, files, open, administrator, notes, log, welcome } = settings;
+  const { welcome: path, ...running } = await startProcess({
+    main,
+    folder: project.app,
+    environment: {
       ...process.env,
-      HOST: settings.host,
-      PORT: String(settings.port),
-      DATABASE_URL: settings.database,
-      FILES_URL: settings.files,
-      ...(settings.open && { OPEN_TO_EVERYONE: "yes" }),
-      ...(settings.administrator && { FIRST_ADMINISTRATOR: settings.administrator }),
-      ...(settings.notes && { DEVELOPMENT_NOTES: settings.notes }),
+      HOST: host,
+      PORT: String(port),
+      DATABASE_URL: database,
+      FILES_URL: files,
+      ...(open && { OPEN_TO_EVERYONE: "yes" }),
+      ...(administrator && { FIRST_ADMINISTRATOR: administrator }),
+      ...(notes && { DEVELOPMENT_NOTES: notes }),
     },
+    log,
+  });
+  if (path) welcome?.(path);
+  return running;
+}
+
+/** How a process of an application is started. */
+export interface Start {
+  /** The main file of its bundle. */
+  main: string;
+  /** The folder in which it runs. */
+  folder: string;
+  environment: NodeJS.ProcessEnv;
+  /** The account that it runs as; otherwise that of this process. */
+  account?: { uid: number; gid: number } | undefined;
+  /** Takes what it says; all of it, or of errors only. */
+  log(text: string): void;
+  logsAll?: boolean;
+}
+
+/** A process that answers, where, and the path of the link for the first administrator. */
+export interface Answering extends RunningServer {
+  port: number;
+  welcome: string | undefined;
+}
+
+/** Starts an application in a process of its own, and waits until it answers. */
+export async function startProcess(start: Start): Promise<Answering> {
+  const { main, folder, environment, account, log, logsAll } = start;
+  const child = spawn(process.execPath, [main], {
+    cwd: folder,
+    stdio: ["ignore", logsAll ? "pipe" : "ignore", "pipe", "ipc"],
+    env: environment,
+    ...account,
   });
   let said = "";
   let answers = false;
+  child.stdout?.on("data", (chunk: Buffer) => log(chunk.toString()));
   child.stderr?.on("data", (chunk: Buffer) => {
     said = (said + chunk.toString()).slice(-4000);
-    if (answers) settings.log(chunk.toString());
+    if (answers) log(chunk.toString());
   });
-  const ended = new Promise<number | null>((resolve) =>
-    child.once("exit", (code) => resolve(code)),
+  const ended = new Promise<number | null>((resolve) => {
+    child.once("exit", (code) => resolve(code));
+    child.once("error", (error) => {
+      said += error.message;
+      resolve(null);
+    });
+  });
+  const ready = new Promise<{ port: number; welcome?: string }>((resolve) =>
+    child.once("message", (message) => resolve(message as { port: number; welcome?: string })),
   );
-  const ready = new Promise<"ready">((resolve) =>
-    child.once("message", (message) => {
-      const { welcome } = message as { welcome?: string };
-      if (welcome) settings.welcome?.(welcome);
-      resolve("ready");
-    }),
-  );
-  if ((await Promise.race([ready, ended])) !== "ready") {
-    if (/^Port \d+ is in use/m.test(said)) throw new PortTaken(settings.port);
-    settings.log(said);
-    const first = said.split("\n").find((line) => /error/i.test(line)) ?? said.split("\n")[0];
+  const first = await Promise.race([ready, ended]);
+  if (typeof first !== "object" || first === null) {
+    const [, taken] = /^Port (\d+) is in use/m.exec(said) ?? [];
+    if (taken) throw new PortTaken(Number(taken));
+    log(said);
+    const line = said.split("\n").find((each) => /error/i.test(each)) ?? said.split("\n")[0];
     throw new Failure(
       "outside",
-      `the application ended before it could answer${first ? `: ${first.trim()}` : ""}`,
+      `the application ended before it could answer${line ? `: ${line.trim()}` : ""}`,
     );
   }
   answers = true;
-  if (said) settings.log(said);
-  return { ended, stop: () => stop(child, ended) };
+  if (said) log(said);
+  return {
+    port: first.port,
+    welcome: first.welcome,
+    ended,
+    stop: () => stop(child, ended),
+  };
 }
 
 /** Another program took the port first. */

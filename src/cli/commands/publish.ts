@@ -1,0 +1,86 @@
+import { Flags } from "@oclif/core";
+import ansis from "ansis";
+import { Failure } from "../../core/failure.ts";
+import { publishProject } from "../../flows/publish/publish.ts";
+import { LevaduraCommand } from "../command.ts";
+import { targetArgs, targetFlags, targetRequest } from "../target-flags.ts";
+import { done, next } from "../words.ts";
+
+export default class Publish extends LevaduraCommand {
+  static override summary = "publish the application to a host";
+  static override description =
+    "Packs the application with all that it needs, and sends what the host lacks of it. The host backs the data up, applies the migrations, starts the new version beside the old one, and passes requests on to it once it answers. Whatever fails is undone, and the old version goes on. `levadura host` runs a host.";
+  static override examples = [
+    {
+      command: "levadura publish https://bees.example",
+      description: "publishes to a host; the next time, `levadura publish` is enough",
+    },
+    {
+      command: "levadura publish --preview",
+      description: "a copy for a week, with sample rows and a password",
+    },
+    {
+      command: "levadura publish --preview --rows copy --days 2",
+      description: "the same with a copy of the rows that people entered",
+    },
+  ];
+  static override args = targetArgs;
+  static override flags = {
+    ...targetFlags,
+    administrator: Flags.string({
+      description: "makes a link by which the first administrator chooses a password",
+      helpValue: "NAME",
+    }),
+    "open-to-everyone": Flags.boolean({
+      description: "lets whoever finds the application do everything, where nobody signs in",
+    }),
+    preview: Flags.boolean({
+      description: "make a copy under an address and a password of its own, which ends by itself",
+    }),
+    rows: Flags.string({
+      description: "the rows of a preview: made up, or a copy of those of the application",
+      options: ["sample", "copy"],
+      default: "sample",
+    }),
+    days: Flags.integer({
+      description: "after how many days a preview ends (7 if left out)",
+      helpValue: "N",
+      min: 1,
+      max: 90,
+    }),
+  };
+
+  async run() {
+    const { args, flags } = await this.parse(Publish);
+    const { preview, rows, days = 7, administrator } = flags;
+    if (!preview && (flags.days !== undefined || rows !== "sample")) {
+      throw new Failure("usage", "--rows and --days are for previews", "add --preview");
+    }
+    const published = await publishProject(
+      flags.project,
+      {
+        ...targetRequest(args, flags),
+        ...(preview && { preview: { rows: rows as "sample" | "copy", days } }),
+        open: flags["open-to-everyone"],
+        administrator,
+      },
+      this.report,
+    );
+    const { address, version, password, until, welcome } = published;
+    if (password === undefined) {
+      this.say(done(`Version ${version} is at ${ansis.bold(address)}`));
+    } else {
+      this.say(done(`The preview is at ${ansis.bold(address)}`, `until ${day(until)}`));
+      this.say(`  Its password is ${ansis.bold(password)}, with any name. It is shown only now.`);
+    }
+    if (welcome !== undefined) {
+      this.say(done(`The first administrator chooses a password at ${ansis.bold(welcome)}`));
+    }
+    this.hint(next("levadura publish status", "shows versions, backups and previews"));
+    return published;
+  }
+}
+
+function day(moment = ""): string {
+  return moment.slice(0, 16).replace("T", " ");
+}

@@ -1,0 +1,189 @@
+import {
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from "node:fs";
+import { dirname, join, relative, sep } from "node:path";
+import { build } from "esbuild";
+import * as z from "zod";
+import { digestOfFile } from "../digest.ts";
+import { packagesFolder } from "../package.ts";
+import { platformHere } from "../platform.ts";
+import { readText } from "../project/files.ts";
+import type { Project } from "../project/project.ts";
+import { assetEntries, assetsOptions, bundleFailure, codeOptions } from "./bundle.ts";
+
+/** Packages that bring files of their own, such as binaries and fonts; all others are bundled. */
+const withFiles = ["libsql", "sharp", "pdfmake"];
+
+/** Packages that were not written as modules look for these. */
+const banner = `import { createRequire as _createRequire } from "node:module";
+import { dirname as _dirname } from "node:path";
+import { fileURLToPath as _fileURLToPath } from "node:url";
+const require = _createRequire(import.meta.url);
+const __filename = _fileURLToPath(import.meta.url);
+const __dirname = _dirname(__filename);`;
+
+/** A text to be put into a package, or a file to be copied into it. */
+export type PackedFile = { path: string; text: string } | { path: string; from: string };
+
+/** A file of a package that was made. */
+export interface PackageEntry {
+  /** Its path in the folder, with slashes. */
+  path: string;
+  /** SHA-256. */
+  digest: string;
+  size: number;
+}
+
+/**
+ * Makes a folder from which an application runs with Node alone, without installing anything: `dist/main.mjs` and
+ * `dist/migrate.mjs`, what browsers get, and the packages that bring files of their own. `more` comes beside it. Returns all
+ * files that are in it.
+ */
+export async function packApplication(
+  project: Project,
+  folder: string,
+  more: readonly PackedFile[],
+): Promise<PackageEntry[]> {
+  const dist = join(folder, "dist");
+  const hasFiles = existsSync(join(project.app, "src", "files.ts"));
+  try {
+    mkdirSync(folder, { recursive: true });
+    for (const part of readdirSync(folder)) {
+      if (part !== packagesPart) rmSync(join(folder, part), { recursive: true, force: true });
+    }
+    const [packages] = await Promise.all([
+      copyPackages(folder),
+      build({
+        ...codeOptions(project, dist),
+        write: true,
+        entryPoints: ["src/main.ts", "src/migrate.ts", ...(hasFiles ? ["src/files.ts"] : [])],
+        // Names stay as they are, so that errors can be understood.
+        minifyWhitespace: true,
+        minifySyntax: true,
+        external: [...withFiles, "pg-native"],
+        banner: { js: banner },
+      }),
+      build({
+        ...assetsOptions(project, dist),
+        write: true,
+        entryPoints: assetEntries(project),
+      }),
+    ]);
+    for (const file of more) {
+      const target = join(folder, file.path);
+      mkdirSync(dirname(target), { recursive: true });
+      if ("text" in file) writeFileSync(target, file.text);
+      else copyFileSync(file.from, target);
+    }
+    const own = filesIn(folder).filter((path) => !path.startsWith(`${packagesPart}/`));
+    return [...(await entriesOf(folder, own)), ...packages];
+  } catch (error) {
+    throw bundleFailure(error, folder);
+  }
+}
+
+const packagesPart = "node_modules";
+
+/** All files in a folder, with slashes in their paths, in order. */
+function filesIn(folder: string): string[] {
+  return readdirSync(folder, { withFileTypes: true, recursive: true })
+    .filter((entry) => entry.isFile())
+    .map((entry) => relative(folder, join(entry.parentPath, entry.name)).split(sep).join("/"))
+    .sort();
+}
+
+async function entriesOf(folder: string, paths: readonly string[]): Promise<PackageEntry[]> {
+  const entries: PackageEntry[] = [];
+  for (const path of paths) {
+    const file = join(folder, path);
+    entries.push({ path, digest: await digestOfFile(file), size: statSync(file).size });
+  }
+  return entries;
+}
+
+const copiedShape = z.object({
+  packages: z.string(),
+  files: z.array(z.object({ path: z.string(), digest: z.string(), size: z.number() })),
+});
+
+/** Copies the packages with files of their own and what they need, unless they are there in these versions. */
+async function copyPackages(folder: string): Promise<PackageEntry[]> {
+  const found = closureOf(withFiles);
+  const packages = [...found]
+    .map(([path, version]) => `${path} ${version}`)
+    .sort()
+    .join(", ");
+  // What was copied is remembered beside the folder: reading it all again would take longer than the rest.
+  const note = `${folder}.json`;
+  try {
+    const copied = copiedShape.parse(JSON.parse(readText(note) ?? ""));
+    if (copied.packages === packages) return copied.files;
+  } catch {
+    // It was never copied, or nobody knows what.
+  }
+  rmSync(note, { force: true });
+  rmSync(join(folder, packagesPart), { recursive: true, force: true });
+  for (const path of found.keys()) {
+    copyPackage(join(packagesFolder, path), join(folder, packagesPart, path));
+  }
+  const copied = filesIn(join(folder, packagesPart)).map((path) => `${packagesPart}/${path}`);
+  const files = await entriesOf(folder, copied);
+  writeFileSync(note, JSON.stringify({ packages, files }));
+  return files;
+}
+
+/** The folders of packages and of all that they need, as far as it is installed, with their versions. */
+function closureOf(names: readonly string[]): Map<string, string> {
+  const found = new Map<string, string>();
+  const visit = (name: string, from: string): void => {
+    if (name.endsWith(otherLibrary)) return;
+    const place = placeOf(name, from);
+    if (place === undefined) return;
+    const path = relative(packagesFolder, place);
+    if (found.has(path)) return;
+    const manifest = JSON.parse(readFileSync(join(place, "package.json"), "utf8")) as {
+      version: string;
+      dependencies?: Record<string, string>;
+      optionalDependencies?: Record<string, string>;
+    };
+    found.set(path, manifest.version);
+    const needed = { ...manifest.dependencies, ...manifest.optionalDependencies };
+    for (const each of Object.keys(needed)) visit(each, place);
+  };
+  for (const name of names) visit(name, packagesFolder);
+  return found;
+}
+
+/** How packages for another C library than that of this machine end. */
+const otherLibrary = platformHere().endsWith("-musl") ? "-gnu" : "-musl";
+
+/** The folder of a package, seen from another one; undefined where it isn't installed. */
+function placeOf(name: string, from: string): string | undefined {
+  for (let folder = from; folder.startsWith(packagesFolder); folder = dirname(folder)) {
+    const parent = folder === packagesFolder ? folder : join(folder, "node_modules");
+    if (existsSync(join(parent, name, "package.json"))) return join(parent, name);
+  }
+  return undefined;
+}
+
+/** Files that nothing reads when a package runs. */
+const unread = /\.(map|ts|mts|cts|md|markdown|html)$|(^|\/)(test|tests|example|examples|docs)\//i;
+
+function copyPackage(from: string, to: string): void {
+  for (const entry of readdirSync(from, { withFileTypes: true })) {
+    if (entry.name === "node_modules") continue;
+    const [source, target] = [join(from, entry.name), join(to, entry.name)];
+    if (entry.isDirectory()) copyPackage(source, target);
+    else if (entry.isFile() && !unread.test(entry.name)) {
+      mkdirSync(to, { recursive: true });
+      copyFileSync(source, target);
+    }
+  }
+}
