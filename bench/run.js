@@ -14,6 +14,7 @@ import { computed } from "./formulas.js";
 import { sheet, workbook } from "./import.js";
 import { root } from "./measure.js";
 import { list } from "./pages.js";
+import { published } from "./publish.js";
 import { rebuild } from "./rebuild.js";
 import { reload } from "./reload.js";
 import { reported } from "./reports.js";
@@ -35,6 +36,7 @@ const benches = {
   reported,
   drawn,
   rights,
+  published,
   reload,
   sheet,
   workbook,

@@ -23,6 +23,8 @@ export function listen(
   name: string,
   { close, signsIn, chores, welcome }: Running,
 ): void {
+  // Whoever started this process ended while it was starting.
+  if (process.send && !process.connected) process.exit(0);
   const hostname = process.env.HOST || "127.0.0.1";
   if (!signsIn && !isThisMachine(hostname) && process.env.OPEN_TO_EVERYONE !== "yes") {
     console.error(

@@ -25,7 +25,7 @@ import { NoWay, RowsInTheWay } from "./script-runner.ts";
 
 /**
  * Brings the database up to date, and says what it did. On the command line, `--back-to 0003-queen-colour` reverts what was applied after
- * that migration (`--back-to 0`: all), and `--list` only prints the state and the name of each.
+ * that migration (`--back-to 0`: all), `--up-to` goes no further than one, and `--list` only prints the state and the name of each.
  */
 export function migrate(folder: string, otherwise?: string): Promise<void> {
   return withConnection(otherwise, async (connection) => {
@@ -37,7 +37,9 @@ export function migrate(folder: string, otherwise?: string): Promise<void> {
     } else if (asked["back-to"] !== undefined) {
       await goBack(connection, migrations, asked["back-to"]);
     } else {
-      const done = await applyMigrations(connection, migrations, { keptFolder: keptFolder() });
+      const upTo = asked["up-to"];
+      const options = { keptFolder: keptFolder(), ...(upTo !== undefined && { upTo }) };
+      const done = await applyMigrations(connection, migrations, options);
       for (const each of done) tell("Applied", each);
       if (done.length === 0) console.log("The database is up to date.");
     }
@@ -46,7 +48,11 @@ export function migrate(folder: string, otherwise?: string): Promise<void> {
 
 function commandLine() {
   try {
-    const options = { list: { type: "boolean" }, "back-to": { type: "string" } } as const;
+    const options = {
+      list: { type: "boolean" },
+      "back-to": { type: "string" },
+      "up-to": { type: "string" },
+    } as const;
     return parseArgs({ options }).values;
   } catch (error) {
     throw new BadSetting((error as Error).message);
@@ -87,7 +93,10 @@ function tell(what: string, { name, findings }: MigrationDone): void {
 export function requireMigrated(folder: string, otherwise?: string): Promise<void> {
   return withConnection(otherwise, async (connection) => {
     const statuses = await migrationStatuses(connection, readMigrations(folder, kind));
-    const pending = statuses.filter(isPending);
+    // One that is for afterwards is applied while this version runs.
+    const pending = statuses.filter(
+      (each) => isPending(each) && !each.name.endsWith("-afterwards"),
+    );
     if (pending.length === 0) return makeOwnTables(connection);
     const names = pending.map(({ name }) => name).join(", ");
     throw new LedgerMismatch(`The database lacks ${names}. Run: npm run migrate`);

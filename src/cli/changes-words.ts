@@ -15,7 +15,7 @@ const width = Math.max(...Object.keys(colors).map(({ length }) => length));
 
 /** How the model, the migrations and the database differ, for people. */
 export function changesText(changes: ChangeReport): string {
-  const { pending, unprepared, drift } = shown(changes);
+  const { pending, unprepared, drift, unfit } = shown(changes);
   const parts: string[] = [];
   for (const { name, failure, impacts } of pending) {
     parts.push(`${ansis.bold(name)} ${ansis.dim("is prepared, and waits to be applied")}`);
@@ -32,7 +32,16 @@ export function changesText(changes: ChangeReport): string {
     );
     parts.push(...drift.map(({ sentence }) => `${ansis.yellow("!")} ${sentence}`), "");
   }
+  if (unfit) parts.push(unfitText(unfit));
   return parts.join("\n").trimEnd();
+}
+
+/** Whether the application that runs can go on while changes are applied. */
+function unfitText(unfit: readonly string[]): string {
+  if (unfit.length === 0) return ansis.dim("The application that runs can go on meanwhile.");
+  const [first = "", ...rest] = unfit;
+  const more = rest.length > 0 ? `, and ${count(rest.length, "more reason")}` : "";
+  return `${ansis.yellow("!")} The application that runs can't go on meanwhile: it ${first}${more}`;
 }
 
 /** Changes, each with what is known of its rows. */

@@ -281,6 +281,8 @@ function hostLines(event: HostEvent): { told?: string[]; warned?: string[] } {
       return { told: [done(`Backed up the data as ${event.name}`, size(event.bytes))] };
     case "migrated":
       return { told: [done(event.text.replace(/\.$/, ""))] };
+    case "left":
+      return { warned: [warning(event.text), "  The next `levadura publish` tries it again."] };
     case "waited": {
       const seconds = (event.milliseconds / 1000).toLocaleString("en", {
         maximumFractionDigits: 1,

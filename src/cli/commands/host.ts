@@ -1,18 +1,18 @@
 import { Flags } from "@oclif/core";
 import { Failure } from "../../core/failure.ts";
-import { admit, runHost } from "../../flows/host/run-host.ts";
+import { runHost } from "../../flows/host/run-host.ts";
 import { RunningCommand } from "../command.ts";
+import { hostFolderFlag } from "../host-folder.ts";
 import { runUntilStopped } from "../running.ts";
-import { done } from "../words.ts";
 
 export default class Host extends RunningCommand {
   static override summary = "run a place on this machine to which applications are published";
   static override description =
-    "Takes what `levadura publish` sends, keeps it running, and passes on what browsers ask. Each application has a folder, a database, secrets and a log of its own, and an account of its own where this runs as root. Who may publish is decided by SSH keys. For applications over a server, HOST_POSTGRES or HOST_MARIADB is the address of one on which databases may be made.";
+    "Takes what `levadura publish` sends, keeps it running, and passes on what browsers ask. Each application has a folder, a database, secrets and a log of its own, and an account of its own where this runs as root. Who may publish is decided by SSH keys: `levadura host admit` adds one. For applications over a server, HOST_POSTGRES or HOST_MARIADB is the address of one on which databases may be made.";
   static override examples = [
     {
-      command: "levadura host --admit ~/.ssh/id_ed25519.pub",
-      description: "on this machine only, for whoever has that key",
+      command: "levadura host",
+      description: "on this machine only, at http://localhost:7700",
     },
     {
       command:
@@ -25,11 +25,7 @@ export default class Host extends RunningCommand {
     },
   ];
   static override flags = {
-    folder: Flags.string({
-      description: "the folder in which everything is",
-      default: "levadura-host",
-      helpValue: "DIR",
-    }),
+    ...hostFolderFlag,
     domain: Flags.string({
       description: "the name of the host; an application is reached by its own name in front of it",
       default: "localhost",
@@ -63,27 +59,13 @@ export default class Host extends RunningCommand {
     "one-account": Flags.boolean({
       description: "applications run as the account of the host, even where it is root",
     }),
-    admit: Flags.string({
-      description:
-        "admits whoever has this public SSH key; to take it back, delete its line in the file keys",
-      helpValue: "FILE",
-    }),
-    name: Flags.string({
-      description: "the name of whoever is admitted; otherwise that in the key",
-      helpValue: "NAME",
-      dependsOn: ["admit"],
-    }),
   };
 
   async run() {
     const { flags } = await this.parse(Host);
-    const { folder, domain, listen, port = 7700, certificate, admit: key } = flags;
+    const { folder, domain, listen, port = 7700, certificate } = flags;
     if (!/^[a-z0-9]([a-z0-9.-]{0,200}[a-z0-9])?$/.test(domain)) {
       throw new Failure("usage", `${domain} is not the name of a host`, "such as bees.example");
-    }
-    if (key !== undefined) {
-      const name = admit(folder, key, flags.name);
-      this.tell(done(`${name} may publish here`));
     }
     const chain = certificate;
     const secret = flags["certificate-key"];

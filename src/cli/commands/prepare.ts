@@ -10,7 +10,7 @@ import {
 import { agreed, canAsk } from "../asking.ts";
 import { impactText } from "../changes-words.ts";
 import { LevaduraCommand, projectFlag } from "../command.ts";
-import { done, next } from "../words.ts";
+import { done, next, warning } from "../words.ts";
 
 export default class Prepare extends LevaduraCommand {
   static override summary = "write the next migration";
@@ -43,6 +43,11 @@ export default class Prepare extends LevaduraCommand {
     rewrite: Flags.boolean({
       description: "replace the newest migration, if it isn't applied yet",
     }),
+    "in-two": Flags.boolean({
+      description:
+        "write two migrations: one that the version that runs survives, and one for when it has ended",
+      exclusive: ["rewrite"],
+    }),
     "discard-edits": Flags.boolean({
       description: "with --rewrite: even if its SQL was edited",
       dependsOn: ["rewrite"],
@@ -62,6 +67,7 @@ export default class Prepare extends LevaduraCommand {
       ...(flags["own-step"] && { own: flags["own-step"] }),
       again: flags.rewrite,
       discardEdits: flags["discard-edits"],
+      inTwo: flags["in-two"],
       acceptLoss,
       formerly,
     };
@@ -77,6 +83,14 @@ export default class Prepare extends LevaduraCommand {
     }
     this.say(done(`Prepared migrations/${prepared.name}`));
     for (const step of prepared.steps) this.say(`    ${step}`);
+    const { afterwards, unfit = [] } = prepared;
+    if (afterwards) {
+      this.say(done(`Prepared migrations/${afterwards.name}`, "for when the new version runs"));
+      for (const step of afterwards.steps) this.say(`    ${step}`);
+    }
+    for (const reason of unfit) {
+      this.warn(warning(`The version that runs doesn't survive the first: it ${reason}`));
+    }
     const open = prepared.impacts.filter(
       ({ verdict, risks }) =>
         verdict === "the rows must comply" && risks.some(({ count }) => count !== undefined),

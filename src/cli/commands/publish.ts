@@ -1,10 +1,11 @@
 import { Flags } from "@oclif/core";
 import ansis from "ansis";
 import { Failure } from "../../core/failure.ts";
+import { archiveProject } from "../../flows/publish/archive.ts";
 import { publishProject } from "../../flows/publish/publish.ts";
 import { LevaduraCommand } from "../command.ts";
 import { targetArgs, targetFlags, targetRequest } from "../target-flags.ts";
-import { done, next } from "../words.ts";
+import { done, next, size } from "../words.ts";
 
 export default class Publish extends LevaduraCommand {
   static override summary = "publish the application to a host";
@@ -20,6 +21,11 @@ export default class Publish extends LevaduraCommand {
       description: "a copy for a week, with sample rows and a password",
     },
     {
+      command: "levadura publish --to release",
+      description:
+        "for a machine without a host: an archive, and files for the usual ways to run it",
+    },
+    {
       command: "levadura publish --preview --rows copy --days 2",
       description: "the same with a copy of the rows that people entered",
     },
@@ -27,6 +33,12 @@ export default class Publish extends LevaduraCommand {
   static override args = targetArgs;
   static override flags = {
     ...targetFlags,
+    to: Flags.string({
+      description:
+        "write an archive that runs with Node alone into a new folder, with files for systemd, containers, nginx and Caddy, instead of publishing to a host",
+      helpValue: "FOLDER",
+      exclusive: ["preview", "administrator", "key", "open-to-everyone"],
+    }),
     administrator: Flags.string({
       description: "makes a link by which the first administrator chooses a password",
       helpValue: "NAME",
@@ -56,6 +68,12 @@ export default class Publish extends LevaduraCommand {
     if (!preview && (flags.days !== undefined || rows !== "sample")) {
       throw new Failure("usage", "--rows and --days are for previews", "add --preview");
     }
+    if (flags.to !== undefined) {
+      if (args.host !== undefined) {
+        throw new Failure("usage", "--to writes a folder, so no host is named with it");
+      }
+      return this.#archive(flags.project, flags.to, flags.as);
+    }
     const published = await publishProject(
       flags.project,
       {
@@ -78,6 +96,16 @@ export default class Publish extends LevaduraCommand {
     }
     this.hint(next("levadura publish status", "shows versions, backups and previews"));
     return published;
+  }
+
+  async #archive(project: string, to: string, name: string | undefined) {
+    const archived = await archiveProject(project, to, name, this.report);
+    const { folder, files, bytes } = archived;
+    const [archive = "", ...others] = files;
+    this.say(done(`Wrote ${archive}`, size(bytes)));
+    this.say(done(`Wrote ${others.join(", ")}`, `beside it in ${folder}`));
+    this.hint(next(`less ${to}/README.md`, "says how it is run in each of these ways"));
+    return archived;
   }
 }
 

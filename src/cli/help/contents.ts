@@ -27,6 +27,7 @@ export const chapters: readonly { title: string; commands: readonly string[] }[]
       "publish:secrets",
       "publish:end",
       "host",
+      "host:admit",
     ],
   },
   { title: "This program", commands: ["completion"] },

@@ -6,6 +6,7 @@ import {
 import { inNumber } from "../../../kit/migrations/script-runner.ts";
 import type { Change, Decisions, Difference } from "../../core/evolution/change.ts";
 import { difference } from "../../core/evolution/difference.ts";
+import { unfitFor } from "../../core/evolution/fitting.ts";
 import { describeStep, replay, type Step } from "../../core/evolution/steps.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
@@ -71,6 +72,8 @@ export interface ChangeReport {
   drift: SchemaDrift[];
   /** Rules that rows break which are there already; known where that is asked, and there are no other differences. */
   broken: BrokenRule[];
+  /** Why the application that runs can't go on while this is applied; undefined where there is nothing to apply, or no rows. */
+  unfit?: string[];
   /** The statements of all of it. */
   sql: string;
   /** Why no rows were counted, where the database can't be reached. */
@@ -132,6 +135,7 @@ export async function reportChanges(
     return {
       pending,
       unprepared,
+      ...(all.length > 0 && before.tables.length > 0 && { unfit: unfitFor(all) }),
       renames,
       drift: engine && !options.onlyModel ? await schemaDriftOf(engine, before) : [],
       broken: engine && options.rules && all.length === 0 ? await brokenRules(engine, model) : [],

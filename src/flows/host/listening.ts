@@ -39,6 +39,8 @@ export function listenFor(
   };
   const server = certificate ? createSecureServer(read(certificate), answer) : createServer(answer);
   server.requestTimeout = patience;
+  // Longer than clients keep connections that they don't use, so that none is closed while a request is on its way.
+  server.keepAliveTimeout = 65_000;
   return new Promise((resolve, reject) => {
     server.once("error", (error: NodeJS.ErrnoException) => {
       const why = error.code === "EADDRINUSE" ? "the port is in use" : error.message;
@@ -77,21 +79,28 @@ function passing(behindProxy: boolean) {
       delete request.headers.authorization;
       response.setHeader("x-robots-tag", "noindex");
     }
-    const entered = await hosted.enter();
-    if (!entered) {
-      response.setHeader("retry-after", "10");
-      return say(response, 503, "The application doesn't answer at the moment.\n");
-    }
-    response.once("close", entered.leave);
     // Who sent it is known here; what visitors say of themselves isn't taken.
     const said = behindProxy ? request.headers["x-forwarded-for"] : undefined;
     request.headers["x-forwarded-for"] = said ?? request.socket.remoteAddress ?? "";
-    try {
-      await proxy.web(request, response, { target: `http://127.0.0.1:${entered.port}` });
-    } catch {
-      entered.leave();
-      if (response.headersSent) response.destroy();
-      else say(response, 502, "The application ended before it had answered.\n");
+    for (let tries = 1; ; tries++) {
+      const entered = await hosted.enter();
+      if (!entered) {
+        response.setHeader("retry-after", "10");
+        return say(response, 503, "The application doesn't answer at the moment.\n");
+      }
+      response.once("close", entered.leave);
+      try {
+        return await proxy.web(request, response, { target: `http://127.0.0.1:${entered.port}` });
+      } catch {
+        entered.leave();
+        // Reading once more changes nothing; it waits until the application was started again.
+        const reads = request.method === "GET" || request.method === "HEAD";
+        if (response.headersSent || response.destroyed) return void response.destroy();
+        if (!reads || tries === 3) {
+          return say(response, 502, "The application ended before it had answered.\n");
+        }
+        await new Promise((resolve) => setTimeout(resolve, 100 * tries));
+      }
     }
   };
 }

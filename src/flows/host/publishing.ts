@@ -2,6 +2,7 @@ import { randomBytes } from "node:crypto";
 import { existsSync, mkdirSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import { digestOf } from "../../../kit/access/secrets.ts";
+import { afterwards } from "../../core/evolution/fitting.ts";
 import { Failure } from "../../core/failure.ts";
 import { databasesOf } from "../../io/host/databases.ts";
 import { readSecrets, versionFolder, writeSecrets } from "../../io/host/place.ts";
@@ -81,28 +82,28 @@ export async function rollBack(
   tell: Tell,
 ): Promise<Done> {
   const { versions, current, name, ownDatabase } = hosted.record;
-  const at = versions.findIndex(({ number }) => number === current);
-  const goal = to === undefined ? versions[at - 1] : versions.find(({ number }) => number === to);
-  const running = versions[at];
+  const running = versions.find(({ number }) => number === current);
+  const goal = versions.find(({ number }) => number === (to ?? running?.before));
   if (!goal || !running || goal === running) {
-    const kept = versions.filter((each) => each !== running).map(({ number }) => number);
+    const others = versions.filter((each) => each !== running).map(({ number }) => number);
     throw new Failure(
       "usage",
       to === undefined
-        ? `there is no version of ${name} before the one that runs`
+        ? `there is no version of ${name} from before the one that runs`
         : `there is no version ${to} of ${name} to go back to`,
-      kept.length > 0 ? `there is ${kept.join(", ")}` : undefined,
+      others.length > 0 ? `there is ${others.join(", ")}` : undefined,
     );
   }
-  const next = versions[versions.indexOf(goal) + 1];
-  if (data && !(next?.backup && existsSync(join(hosted.place.backups, next.backup)))) {
-    throw new Failure("input", `there is no backup from before version ${next?.number ?? ""}`);
+  // The newest backup of what that version ran on.
+  const old = versions.findLast(({ before }) => before === goal.number)?.backup;
+  if (data && !(old && existsSync(join(hosted.place.backups, old)))) {
+    throw new Failure("input", `there is no backup of what version ${goal.number} ran on`);
   }
   if (data && !ownDatabase && hosted.record.database !== "sqlite") {
     throw new Failure(
       "usage",
       "the database isn't one that the host made, so it doesn't replace what is in it",
-      `restore it from the backup ${next?.backup}`,
+      `restore it from the backup ${old}`,
     );
   }
   tell({ kind: "working", on: "backing up" });
@@ -111,7 +112,7 @@ export async function rollBack(
   const begun = Date.now();
   const run = await hosted.holding(() =>
     data
-      ? withOldRows(hosted, goal.number, next?.backup ?? "", backup.name, tell)
+      ? withOldRows(hosted, goal.number, old ?? "", backup.name, tell)
       : withRowsOfToday(hosted, running, goal, tell),
   );
   tell({ kind: "waited", milliseconds: Date.now() - begun });
@@ -196,19 +197,22 @@ async function replace(
   layOut(host.place, sent.files, versionFolder(hosted.place, number));
   try {
     const { applied, pending } = await migrationsOf(hosted, number);
+    const { first, later } = inParts(pending);
     const since = applied.at(-1) ?? "0";
     const backup = current === undefined ? undefined : await backUp(hosted, tell);
     // Without a version that runs, nobody waits.
-    const fits = pending.every((name) => sent.migrations.find((each) => each.name === name)?.fits);
+    const fits = first.every((each) => sent.migrations.find(({ name }) => name === each)?.fits);
+    let isSwitched: Promise<void> = Promise.resolve();
     const switchOver = async (): Promise<Run> => {
-      if (pending.length > 0) hosted.note({ publishing: { number, since } });
+      if (first.length > 0) hosted.note({ publishing: { number, since } });
       try {
-        await migrate(hosted, number, pending, tell);
+        await migrate(hosted, number, first, tell);
         tell({ kind: "working", on: "starting the new version" });
         const run = await hosted.start(number, administrator);
         const migrations = sent.migrations.map(({ name }) => name);
         const at = new Date().toISOString();
-        const version = { number, at, by, migrations, ...(backup && { backup }) };
+        const from = current === undefined ? {} : { before: current, ...(backup && { backup }) };
+        const version = { number, at, by, migrations, ...from };
         hosted.note({
           title: sent.title,
           open,
@@ -217,17 +221,18 @@ async function replace(
           publishing: undefined,
         });
         // Requests that are held don't wait for the old version to end.
-        const switched = hosted.switchTo(run);
-        if (fits) await switched;
+        isSwitched = hosted.switchTo(run);
         return run;
       } catch (error) {
-        await takeBack(hosted, number, since, pending, error);
+        await takeBack(hosted, number, since, first, error);
         throw error;
       }
     };
     const begun = Date.now();
     const run = fits ? await switchOver() : await hosted.holding(switchOver);
     if (!fits) tell({ kind: "waited", milliseconds: Date.now() - begun });
+    await isSwitched;
+    await migrateLater(hosted, number, later, tell);
     forgetVersions(host, hosted);
     return {
       kind: "done",
@@ -276,15 +281,38 @@ async function migrationsOf(
   return { applied, pending };
 }
 
+/** Pending migrations: those before the new version starts, and those for when the version before has ended. */
+function inParts(pending: readonly string[]): { first: string[]; later: string[] } {
+  const last = pending.findLastIndex((name) => !name.endsWith(afterwards));
+  return { first: pending.slice(0, last + 1), later: pending.slice(last + 1) };
+}
+
+/** Applies what could wait. The version that runs stays, also where that fails. */
+async function migrateLater(
+  hosted: Hosted,
+  number: number,
+  later: readonly string[],
+  tell: Tell,
+): Promise<void> {
+  try {
+    await migrate(hosted, number, later, tell);
+  } catch (error) {
+    const text = `${later.join(", ")} isn't applied: ${(error as Error).message}`;
+    hosted.log.write("host", text);
+    tell({ kind: "left", text });
+  }
+}
+
 async function migrate(
   hosted: Hosted,
   number: number,
   pending: readonly string[],
   tell: Tell,
 ): Promise<void> {
-  if (pending.length === 0) return;
+  const last = pending.at(-1);
+  if (last === undefined) return;
   tell({ kind: "working", on: "applying migrations" });
-  const printed = await hosted.program(number, "migrate.mjs", []);
+  const printed = await hosted.program(number, "migrate.mjs", ["--up-to", last]);
   for (const text of printed.trim().split("\n")) {
     hosted.log.write("host", text);
     tell({ kind: "migrated", text });

@@ -2,7 +2,7 @@ import { Readable } from "node:stream";
 import type { ReadableStream as NodeReadableStream } from "node:stream/web";
 import { type Context, Hono } from "hono";
 import { bodyLimit } from "hono/body-limit";
-import { streamText } from "hono/streaming";
+import { stream, streamText } from "hono/streaming";
 import type * as z from "zod";
 import { newSecret } from "../../../kit/access/secrets.ts";
 import { Failure } from "../../core/failure.ts";
@@ -176,10 +176,10 @@ function told(
 ): Response {
   const person = c.get("person");
   c.header("content-type", "application/x-ndjson");
-  return streamText(c, async (stream) => {
-    const tell = (event: HostEvent) => void stream.write(`${JSON.stringify(event)}\n`);
+  return stream(c, async (answer) => {
+    const tell = (event: HostEvent) => void answer.write(`${JSON.stringify(event)}\n`);
     // Something is said now and then, or whoever waits thinks that the connection is lost.
-    const beat = setInterval(() => void stream.write("\n"), 15_000);
+    const beat = setInterval(() => void answer.write("\n"), 15_000);
     try {
       const done = await work(tell);
       host.log(person, what, name, done.kind === "done" ? { version: done.number } : {});

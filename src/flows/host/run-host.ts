@@ -48,11 +48,13 @@ export async function runHost(request: HostRequest, report: Report): Promise<Run
     throw error;
   });
   host.log("host", "was started");
-  const minutely = setInterval(() => {
+  const endPreviews = () => {
     host.endPreviews().catch((error) => host.log("host", `failed: ${(error as Error).message}`));
-  }, 60_000);
+  };
+  endPreviews();
+  const minutely = setInterval(endPreviews, 60_000);
   const example = host.addressOf("hive-book");
-  report({ kind: "hosting", address: origin.origin, folder: host.place.root, example });
+  report({ kind: "hosting", address: origin.href, folder: host.place.root, example });
   let end: (status: number) => void = () => undefined;
   const ended = new Promise<number>((done) => {
     end = done;

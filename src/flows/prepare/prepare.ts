@@ -1,7 +1,9 @@
 import type { Decisions } from "../../core/evolution/change.ts";
+import { afterwards, splitSteps, unfitFor } from "../../core/evolution/fitting.ts";
 import { describeStep, nameStep, replay, type Step } from "../../core/evolution/steps.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
+import type { Schema } from "../../core/schema/schema.ts";
 import { dialectOf } from "../../core/sql/dialects.ts";
 import {
   type MigrationFolder,
@@ -22,6 +24,10 @@ import { migrationHistory } from "../migrate/migrate.ts";
 export interface Prepared {
   name: string;
   steps: string[];
+  /** The second part, where it was asked for in two. */
+  afterwards?: { name: string; steps: string[] };
+  /** Why the application that runs can't go on while the first part is applied. */
+  unfit?: string[];
   /** The rows that violate it in the present database, as far as that is known. */
   impacts: ChangeImpact[];
   /** Why no rows were counted, where the database couldn't be reached. */
@@ -37,6 +43,8 @@ export interface PrepareOptions extends Decisions {
   own?: string;
   /** Whether edits of its SQL may be lost. */
   discardEdits?: boolean;
+  /** Whether what the application that runs doesn't survive becomes a migration of its own, for afterwards. */
+  inTwo?: boolean;
 }
 
 /** What lies between migrations and model, for a person to decide about before it is prepared. */
@@ -68,13 +76,37 @@ export async function prepareMigration(
   const all = [...steps, ...kept, ...own];
   if (all.length === 0) return undefined;
   const name = taken?.name ?? nextName(migrations, options.words ?? nameFor(migrations, all));
-  writeMigration(project, dialectOf(model), migrationOf(name, all, dialectOf(model), reached));
   const { unprepared, uncounted } = changes;
+  const rest = { impacts: unprepared, ...(uncounted && { uncounted }) };
+  const write = (named: string, steps: readonly Step[], from: Schema) =>
+    writeMigration(project, dialectOf(model), migrationOf(named, steps, dialectOf(model), from));
+  if (!options.inTwo) {
+    write(name, all, reached);
+    return { name, steps: all.map(describeStep), ...rest };
+  }
+  const parts = splitSteps(all, reached);
+  if (!parts) {
+    throw new Failure(
+      "input",
+      "there is nothing in these changes that can wait until the new version runs",
+      "prepare them without --in-two",
+    );
+  }
+  const { before, after } = parts;
+  const words = name.slice(5);
+  if (before.length > 0) write(name, before, reached);
+  const number = Number(name.slice(0, 4)) + (before.length > 0 ? 1 : 0);
+  const second = `${String(number).padStart(4, "0")}-${words}${afterwards}`;
+  write(second, after, replay(before, reached));
+  const described = { name: second, steps: after.map(describeStep) };
+  if (before.length === 0) return { ...described, ...rest };
+  const unfit = unfitFor(before);
   return {
     name,
-    steps: all.map(describeStep),
-    impacts: unprepared,
-    ...(uncounted && { uncounted }),
+    steps: before.map(describeStep),
+    afterwards: described,
+    ...(unfit.length > 0 && { unfit }),
+    ...rest,
   };
 }
 

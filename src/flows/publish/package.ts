@@ -50,7 +50,7 @@ export function packProject(project: Project, model: Model, report: Report): Pro
       levadura: version,
       migrations: migrations.map(({ name, steps }) => ({
         name,
-        fits: steps.every((step) => unfitFor(step) === undefined),
+        fits: unfitFor(steps).length === 0,
       })),
       files,
     };

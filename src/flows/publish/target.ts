@@ -94,7 +94,8 @@ function originOf(typed: string): string {
   return address.origin;
 }
 
-function hostedName(model: Model): string {
+/** The name that an application has on a host, where nobody names another. */
+export function hostedName(model: Model): string {
   return projectSlug(model)
     .normalize("NFD")
     .replace(/[^a-z0-9]+/g, "-")

@@ -159,9 +159,8 @@ function isLocal({ hostname }: URL): boolean {
 
 async function psql(server: URL, statements: readonly string[]): Promise<void> {
   const { default: pg } = await import("pg");
-  const address = new URL(server);
-  if (address.pathname.length < 2) address.pathname = "/postgres";
-  const client = new pg.Client({ connectionString: address.href });
+  const { clientSettings } = await import("../../../kit/database/postgres/connection.ts");
+  const client = new pg.Client(clientSettings(within(server, "/postgres")));
   try {
     await client.connect();
     for (const statement of statements) await client.query(statement);
@@ -173,14 +172,9 @@ async function psql(server: URL, statements: readonly string[]): Promise<void> {
 }
 
 async function mysql(server: URL, statements: readonly string[]): Promise<void> {
-  const { createConnection } = await import("mysql2/promise");
+  const { connect } = await import("../../../kit/database/mariadb/connection.ts");
   try {
-    const client = await createConnection({
-      host: server.hostname,
-      port: Number(server.port || 3306),
-      user: decodeURIComponent(server.username),
-      password: decodeURIComponent(server.password),
-    });
+    const client = await connect(within(server, "/"));
     try {
       for (const statement of statements) await client.query(statement);
     } finally {
@@ -189,6 +183,13 @@ async function mysql(server: URL, statements: readonly string[]): Promise<void> 
   } catch (error) {
     throw serverTrouble(server, error);
   }
+}
+
+/** The address of a database on a server, unless it names one itself. */
+function within(server: URL, database: string): string {
+  const address = new URL(server);
+  if (address.pathname.length < 2) address.pathname = database;
+  return address.href;
 }
 
 function serverTrouble({ host }: URL, error: unknown): Failure {

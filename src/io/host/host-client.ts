@@ -44,7 +44,7 @@ export class HostClient {
       throw new Failure(
         "usage",
         `the host doesn't know the key ${key}`,
-        `on the host, admit it: levadura host --admit ${key.replace(/(\.pub)?$/, ".pub")}`,
+        `on the host, admit it: levadura host admit ${key.replace(/(\.pub)?$/, ".pub")}`,
       );
     }
     const { session } = await answered(signed, z.object({ session: z.string() }), origin);

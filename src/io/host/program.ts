@@ -1,5 +1,6 @@
 import { spawn, spawnSync } from "node:child_process";
 import { Failure } from "../../core/failure.ts";
+import { complaintIn } from "../runner/server.ts";
 
 /** The numbers of an account. */
 export interface Account {
@@ -32,9 +33,8 @@ export async function output(
     child.once("close", resolve);
   });
   if (status === 0) return printed;
-  const lines = complained.trim().split("\n");
-  const said = lines.find((line) => /error/i.test(line)) ?? lines[0];
-  throw new Failure(status === 1 ? "input" : "outside", said || `it ended with status ${status}`);
+  const said = complaintIn(complained) || `it ended with status ${status}`;
+  throw new Failure(status === 1 ? "input" : "outside", said);
 }
 
 /** Whether an account can reach a folder and run Node there. */

@@ -108,7 +108,8 @@ const versionShape = z.object({
   at: z.string(),
   by: z.string(),
   migrations: z.array(z.string()),
-  /** The backup from just before it. */
+  /** The version that ran before it, and the backup of the data on which that ran. */
+  before: z.number().int().optional(),
   backup: z.string().optional(),
 });
 
@@ -164,6 +165,8 @@ export const hostEventShape = z.discriminatedUnion("kind", [
   z.object({ kind: z.literal("working"), on: z.string(), share: z.number().optional() }),
   z.object({ kind: z.literal("backed up"), name: z.string(), bytes: z.number() }),
   z.object({ kind: z.literal("migrated"), text: z.string() }),
+  /** What could wait and wasn't done: the new version runs without it. */
+  z.object({ kind: z.literal("left"), text: z.string() }),
   z.object({ kind: z.literal("waited"), milliseconds: z.number() }),
   z.object({
     kind: z.literal("done"),

@@ -64,9 +64,7 @@ export async function packApplication(
         ...codeOptions(project, dist),
         write: true,
         entryPoints: ["src/main.ts", "src/migrate.ts", ...(hasFiles ? ["src/files.ts"] : [])],
-        // Names stay as they are, so that errors can be understood.
-        minifyWhitespace: true,
-        minifySyntax: true,
+        // Not minified: what it says of errors names lines that can be read.
         external: [...withFiles, "pg-native"],
         banner: { js: banner },
       }),

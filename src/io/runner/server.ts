@@ -106,10 +106,10 @@ export async function startProcess(start: Start): Promise<Answering> {
     const [, taken] = /^Port (\d+) is in use/m.exec(said) ?? [];
     if (taken) throw new PortTaken(Number(taken));
     log(said);
-    const line = said.split("\n").find((each) => /error/i.test(each)) ?? said.split("\n")[0];
+    const line = complaintIn(said);
     throw new Failure(
       "outside",
-      `the application ended before it could answer${line ? `: ${line.trim()}` : ""}`,
+      `the application ended before it could answer${line ? `: ${line}` : ""}`,
     );
   }
   answers = true;
@@ -120,6 +120,15 @@ export async function startProcess(start: Start): Promise<Answering> {
     ended,
     stop: () => stop(child, ended),
   };
+}
+
+/** The line that says what is wrong, of all that a program said when it ended. */
+export function complaintIn(said: string): string {
+  const lines = said.trim().split("\n");
+  const named = lines.find((line) => /^(Uncaught )?[A-Z]?\w*Error\b.*: /.test(line));
+  return (named ?? lines.find((line) => /error/i.test(line)) ?? lines[0] ?? "")
+    .trim()
+    .slice(0, 500);
 }
 
 /** Another program took the port first. */
