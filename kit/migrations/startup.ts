@@ -83,7 +83,8 @@ async function goBack(
 function tell(what: string, { name, findings }: MigrationDone): void {
   console.log(`${what} ${name}.`);
   for (const finding of findings) {
-    if (finding.kind === "kept") console.log(`Kept ${finding.rows} rows in ${finding.file}`);
+    if (finding.kind === "kept" && finding.rows > 0)
+      console.log(`Kept ${finding.rows} rows in ${finding.file}`);
     if (finding.kind !== "not brought back") continue;
     console.log(`The data kept when it was reverted is not in the database: ${finding.folder}`);
   }

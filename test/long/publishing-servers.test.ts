@@ -1,7 +1,7 @@
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { expect, test } from "vitest";
-import { hostFor } from "../support/host.ts";
+import { afterAll, beforeAll, expect, test } from "vitest";
+import { hostFor, type TestHost } from "../support/host.ts";
 import { levadura, projectWith } from "../support/program.ts";
 import { administrator, answers, mariadb, postgres } from "../support/servers.ts";
 import { Visitor } from "../support/visitor.ts";
@@ -17,29 +17,34 @@ entities:
       code: text 2..20, required, unique
 `;
 
-for (const [server, variable] of [
-  [postgres, "HOST_POSTGRES"],
-  [mariadb, "HOST_MARIADB"],
-] as const) {
+let host: TestHost;
+
+beforeAll(async () => {
+  host = await hostFor({ HOST_POSTGRES: postgres.address, HOST_MARIADB: mariadb.address });
+});
+
+afterAll(() => host.program().stop());
+
+for (const server of [postgres, mariadb]) {
   test.skipIf(!(await answers(server)))(
     `on ${server.kind}, an application has a database and an account of its own, backups and a preview`,
     async () => {
-      const host = await hostFor({ [variable]: server.address });
-      const project = projectWith(model.replace("KIND", server.kind));
+      const text = model.replace("KIND", server.kind).replace("Hive Book", `On ${server.kind}`);
+      const project = projectWith(text);
       const prepare = async () => {
         for (const command of ["prepare", "build"]) {
           expect(await levadura([command], project)).toMatchObject({ status: 0 });
         }
       };
       await prepare();
-      const base = host.address("hive-book");
+      const base = host.address(`on-${server.kind}`);
       const add = (code: string) => new Visitor(base).post("/hives/new", { code });
       await host.published(project, ["", "--open-to-everyone"]);
       await add("H-1");
-      const { DATABASE_URL: url = "" } = secretsOf(host.folder, "hive-book");
+      const { DATABASE_URL: url = "" } = secretsOf(host.folder, `on-${server.kind}`);
       const codes = async (at = url) =>
         (await server.rowsIn(at, 'select code from "hive" order by code')).map(({ code }) => code);
-      expect(new URL(url).username).toMatch(/^hive_book_[0-9a-f]{6}$/);
+      expect(new URL(url).username).toMatch(/^on_\w+_[0-9a-f]{6}$/);
       expect(await codes()).toEqual(["H-1"]);
 
       // A field that goes, in two parts: the version that runs doesn't notice.
@@ -74,8 +79,8 @@ for (const [server, variable] of [
       });
       expect(await codes()).toEqual(["H-1"]);
       expect((await add("H-3")).html).toContain("H-3");
-      await host.program().stop();
       const account = new URL(url).username;
+      // What runs there is ended with the host; this database goes at once.
       await administrator(server, `drop database ${account} ${server.drop}`);
       if (server.kind === "postgres") await administrator(server, `drop role ${account}`);
       else {

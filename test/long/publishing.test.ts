@@ -81,7 +81,7 @@ function asking(
       ).catch((error: Error) => ({ status: 0, html: String(error.cause ?? error) }));
       asked++;
       // People read what they get.
-      await new Promise((done) => setTimeout(done, 100));
+      await new Promise((done) => setTimeout(done, 400));
       if (answer.status !== 200) bad.push(`${answer.status} ${answer.html.slice(0, 200)}`);
     }
   });

@@ -113,7 +113,7 @@ export async function running(
     if (child.exitCode === null) child.kill("SIGINT");
     return exited;
   };
-  const opened = /(?:Open |"address":")(http[^\s"]+)\//;
+  const opened = /(?:Open |published to |"address":")(http[^\s"]+)\//;
   await until(opened);
   const address = opened.exec(text)?.[1] ?? "";
   return { address, said: () => text, until, stop, child };

@@ -110,12 +110,13 @@ export async function rollBack(
   const backup = await hosted.backUp();
   tell({ kind: "backed up", ...backup });
   const begun = Date.now();
-  const run = await hosted.holding(() =>
+  const goBack = () =>
     data
       ? withOldRows(hosted, goal.number, old ?? "", backup.name, tell)
-      : withRowsOfToday(hosted, running, goal, tell),
-  );
-  tell({ kind: "waited", milliseconds: Date.now() - begun });
+      : withRowsOfToday(hosted, running, goal, tell);
+  const isSame = JSON.stringify(goal.migrations) === JSON.stringify(running.migrations);
+  const run = isSame && !data ? await goBack() : await hosted.holding(goBack);
+  if (!isSame || data) tell({ kind: "waited", milliseconds: Date.now() - begun });
   return { kind: "done", number: run.number, address: hosted.address };
 }
 

@@ -29,6 +29,9 @@ const challengeTime = 120_000;
 /** The most challenges and uploads at once: more would only fill the memory. */
 const mostOpen = 1000;
 
+/** The most signatures that are checked at once: each takes processes. */
+const mostChecked = 8;
+
 /** What a signed-in request knows. */
 interface Environment {
   Variables: { person: string };
@@ -38,6 +41,7 @@ interface Environment {
 export function hostRoutes(host: Host): Hono<Environment> {
   const app = new Hono<Environment>();
   const challenges = new Expiring<true>(challengeTime);
+  const checking = atMost(mostChecked);
   const sessions = new Expiring<string>(sessionTime);
   const uploads = new Expiring<{ name: string; request: PublishRequest; missing: PackageFile[] }>(
     sessionTime,
@@ -60,11 +64,10 @@ export function hostRoutes(host: Host): Hono<Environment> {
   app.post("/-/sessions", async (c) => {
     const { challenge, origin, signature } = (await c.req.json()) as Record<string, unknown>;
     const known = challenges.take(String(challenge));
-    const isOurs = isOriginOf(host, String(origin));
     const text = challengeText(String(origin), String(challenge));
     const person =
-      known && isOurs
-        ? await signerOf(host.place.keys, text, String(signature).slice(0, 10_000))
+      known && isOriginOf(host, String(origin))
+        ? await checking(() => signerOf(host.place.keys, text, String(signature).slice(0, 10_000)))
         : undefined;
     if (person === undefined) {
       host.log("somebody", "was refused", undefined, { from: addressOf(c) });
@@ -249,6 +252,22 @@ function bodyLimitOf() {
       c,
       next,
     )) satisfies ReturnType<typeof bodyLimit>;
+}
+
+/** Does so much at once, and refuses more. */
+function atMost(most: number) {
+  let count = 0;
+  return async <Result>(work: () => Promise<Result>): Promise<Result> => {
+    if (count >= most) {
+      throw new Failure("outside", "too many people sign in at the moment", "try it again");
+    }
+    count++;
+    try {
+      return await work();
+    } finally {
+      count--;
+    }
+  };
 }
 
 /** Values by a text that nobody can guess, for a while. */

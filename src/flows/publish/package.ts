@@ -32,7 +32,7 @@ export function packProject(project: Project, model: Model, report: Report): Pro
     report({ kind: "working", on: "looking whether app/ is up to date" });
     await requireCurrent(project, model);
     report({ kind: "working", on: "packing the application" });
-    const folder = join(project.run, "package");
+    const folder = join(project.run, "packed");
     const migrations = readMigrations(project, dialectOf(model));
     const files = await packApplication(project, folder, [
       { path: "package.json", text: packageJson(model) },
