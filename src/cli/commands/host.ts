@@ -15,11 +15,6 @@ export default class Host extends RunningCommand {
       description: "on this machine only, at http://localhost:7700",
     },
     {
-      command:
-        "levadura host --folder /srv/levadura --domain bees.example --listen 0.0.0.0 --port 443 --certificate chain.pem --certificate-key key.pem",
-      description: "for everybody, at https://NAME.bees.example",
-    },
-    {
       command: "levadura host --folder /srv/levadura --domain bees.example --behind-proxy",
       description: "behind a proxy on this machine that does TLS",
     },

@@ -17,7 +17,6 @@ import { canReach } from "../../io/host/program.ts";
 import type { HostedRecord, HostedStatus } from "../../io/host/published.ts";
 import { forgetUnused } from "../../io/host/received.ts";
 import { Hosted } from "./hosted.ts";
-import { alone, settle } from "./publishing.ts";
 
 /** How a host is run. */
 export interface HostSettings {
@@ -66,7 +65,7 @@ export class Host {
         const { name, current } = hosted.record;
         if (current === undefined) return host.remove(hosted);
         try {
-          await settle(hosted);
+          await hosted.settle();
           await hosted.switchTo(await hosted.start(current));
         } catch (error) {
           hosted.log.write("host", (error as Error).message);
@@ -166,7 +165,7 @@ export class Host {
     for (const hosted of [...this.#hosted.values()]) {
       const { preview, name } = hosted.record;
       if (!preview || hosted.busy || Date.parse(preview.until) > now) continue;
-      await alone(hosted, "the host", () => this.remove(hosted));
+      await hosted.alone("the host", () => this.remove(hosted));
       this.log("host", "ended a preview", name);
     }
   }

@@ -65,6 +65,30 @@ export class Hosted {
     writeHosted(this.place, this.record);
   }
 
+  /** Does something to it while nobody else does. */
+  async alone<Result>(by: string, work: () => Promise<Result>): Promise<Result> {
+    if (this.busy !== undefined) {
+      const what = `${this.busy} is changing ${this.record.name} at the moment`;
+      throw new Failure("outside", what, "try it again");
+    }
+    this.busy = by;
+    try {
+      return await work();
+    } finally {
+      this.busy = undefined;
+    }
+  }
+
+  /** Undoes what the host was doing when it was ended: the version from before runs again. */
+  async settle(): Promise<void> {
+    const { publishing } = this.record;
+    if (!publishing) return;
+    const { number, since } = publishing;
+    this.log.write("host", `version ${number} wasn't published: the host was ended`);
+    await this.program(number, "migrate.mjs", ["--back-to", since]);
+    this.note({ publishing: undefined });
+  }
+
   /** Gives the data to the account of the application, and shuts others out. */
   giveAway(): void {
     const { account } = this.record;

@@ -43,7 +43,7 @@ export async function publish(
     );
   }
   const hosted = before ?? (await make(host, name, request));
-  return alone(hosted, by, async () => {
+  return hosted.alone(by, async () => {
     try {
       return await replace(host, hosted, request, by, tell);
     } catch (error) {
@@ -51,28 +51,6 @@ export async function publish(
       throw error;
     }
   });
-}
-
-/** Does something to an application while nobody else does. */
-export async function alone<Result>(
-  hosted: Hosted,
-  by: string,
-  work: () => Promise<Result>,
-): Promise<Result> {
-  const { busy, record } = hosted;
-  if (busy !== undefined) {
-    throw new Failure(
-      "outside",
-      `${busy} is changing ${record.name} at the moment`,
-      "try it again",
-    );
-  }
-  hosted.busy = by;
-  try {
-    return await work();
-  } finally {
-    hosted.busy = undefined;
-  }
 }
 
 /** Goes back to a version from before, with the rows of today or with those of the backup. */
@@ -126,15 +104,6 @@ export async function restart(hosted: Hosted, tell: Tell): Promise<Done> {
   tell({ kind: "working", on: "starting it again" });
   await hosted.switchTo(await hosted.start(current));
   return { kind: "done", number: current, address: hosted.address };
-}
-
-/** Undoes what a host was doing when it was ended: the version from before runs again. */
-export async function settle(hosted: Hosted): Promise<void> {
-  const { publishing } = hosted.record;
-  if (!publishing) return;
-  hosted.log.write("host", `version ${publishing.number} wasn't published: the host was ended`);
-  await hosted.program(publishing.number, "migrate.mjs", ["--back-to", publishing.since]);
-  hosted.note({ publishing: undefined });
 }
 
 function requirePublishable({ package: { platform, signsIn }, open, preview }: PublishRequest) {

@@ -20,7 +20,7 @@ import { missingFiles, receiveFiles } from "../../io/host/received.ts";
 import { signerOf } from "../../io/host/signatures.ts";
 import type { Host } from "./host.ts";
 import type { Hosted } from "./hosted.ts";
-import { alone, publish, restart, rollBack } from "./publishing.ts";
+import { publish, restart, rollBack } from "./publishing.ts";
 
 /** How long somebody is signed in, and how long a challenge and an upload are good for, in milliseconds. */
 const sessionTime = 3_600_000;
@@ -124,7 +124,7 @@ export function hostRoutes(host: Host): Hono<Environment> {
     const request = read(rollbackShape, await c.req.json());
     const what = request.data ? "rolled back, with the data" : "rolled back";
     return told(c, host, what, hosted.record.name, (tell) =>
-      alone(hosted, c.get("person"), () => rollBack(hosted, request, tell)),
+      hosted.alone(c.get("person"), () => rollBack(hosted, request, tell)),
     );
   });
 
@@ -137,7 +137,7 @@ export function hostRoutes(host: Host): Hono<Environment> {
     const hosted = host.find(name);
     if (hosted?.record.current === undefined) return c.json({ secrets: host.secrets(name) });
     return told(c, host, "started it again", name, (tell) =>
-      alone(hosted, c.get("person"), () => restart(hosted, tell)),
+      hosted.alone(c.get("person"), () => restart(hosted, tell)),
     );
   });
   app.get("/-/applications/:name/secrets", (c) =>
@@ -149,7 +149,7 @@ export function hostRoutes(host: Host): Hono<Environment> {
     if (!hosted.record.preview) {
       throw new Failure("usage", `${hosted.record.name} isn't a preview, and stays`);
     }
-    await alone(hosted, c.get("person"), () => host.remove(hosted));
+    await hosted.alone(c.get("person"), () => host.remove(hosted));
     host.log(c.get("person"), "ended a preview", hosted.record.name);
     return c.json({});
   });

@@ -48,11 +48,13 @@ export async function publishProject(
   const sizes = new Map(described.files.map(({ path, size }) => [path, size]));
   const bytes = missing.reduce((sum, path) => sum + (sizes.get(path) ?? 0), 0);
   const on = `sending ${missing.length === 1 ? "1 file" : `${missing.length} files`}`;
-  report({ kind: "working", on, share: 0 });
-  // Compressed, it is about half; the rest is sent by the time that is known.
-  await host.send(id, packed, missing, (sent) =>
-    report({ kind: "working", on, share: Math.min(0.99, sent / (bytes * 0.5)) }),
-  );
+  let told = -1;
+  await host.send(id, packed, missing, (sent) => {
+    // Compressed, it is about a third.
+    const percent = Math.min(99, Math.floor((300 * sent) / bytes));
+    if (percent > told) report({ kind: "working", on, share: percent / 100 });
+    told = Math.max(told, percent);
+  });
   report({ kind: "sent", files: missing.length, of: described.files.length, bytes });
   const done = await host.publish(id, (event) => report(hosted(event)));
   if (!preview) rememberTarget(project, target);
