@@ -1,7 +1,15 @@
 // npm run screenshots [names]: makes docs/screenshots again from the demo: pages through Chromium, commands in a
 // terminal window under Xvfb. Needs Debian's packages chromium, xvfb, xterm, imagemagick, fonts-dejavu.
 import { execFileSync, spawn, spawnSync } from "node:child_process";
-import { copyFileSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import {
+  chmodSync,
+  copyFileSync,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from "node:fs";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -25,7 +33,7 @@ const wanted = process.argv.slice(2);
 const isWanted = (name) => wanted.length === 0 || wanted.includes(name);
 
 /** Runs commands in a terminal window, and takes its picture when they are done. */
-async function terminal(name, cwd, lines, seconds) {
+async function terminal(name, cwd, lines, seconds, home = process.env.HOME) {
   if (!isWanted(name)) return;
   const script = join(folder, `${name}.sh`);
   const typed = lines.map(
@@ -38,7 +46,7 @@ async function terminal(name, cwd, lines, seconds) {
   const display = `:${90 + Math.floor(Math.random() * 900)}`;
   const screen = spawn("Xvfb", [display, "-screen", "0", "1280x800x24"], { stdio: "ignore" });
   await sleep(1000);
-  const env = { ...process.env, DISPLAY: display };
+  const env = { ...process.env, DISPLAY: display, HOME: home };
   const font = ["-fa", "DejaVu Sans Mono", "-fs", "12", "-bg", "#fbfaf7", "-fg", "#222222"];
   const args = [...font, "-geometry", "128x40+0+0", "-e", "bash", script];
   const window = spawn("xterm", args, { env, stdio: "ignore" });
@@ -47,6 +55,42 @@ async function terminal(name, cwd, lines, seconds) {
   window.kill();
   screen.kill();
   await sleep(300);
+}
+
+/** A picture of an application on its way to a host. */
+async function publishing() {
+  const place = join(folder, "published");
+  mkdirSync(join(place, ".ssh"), { recursive: true });
+  chmodSync(folder, 0o755);
+  const key = join(place, ".ssh", "id_ed25519");
+  execFileSync("ssh-keygen", ["-q", "-t", "ed25519", "-N", "", "-C", "ana@bees", "-f", key]);
+  const env = { ...process.env, HOME: place };
+  const levadura = (...args) =>
+    execFileSync("node", [join(root, "bin/levadura.js"), ...args], { cwd: place, env });
+  levadura("host", "admit", `${key}.pub`);
+  const host = spawn("node", [join(root, "bin/levadura.js"), "host"], { cwd: place, env });
+  await sleep(3000);
+  const file = join(place, "model.yaml");
+  copyFileSync(join(root, "demo", "model.yaml"), file);
+  for (const command of ["prepare", "build"]) levadura(command);
+  levadura("publish", "localhost:7700");
+  const before = readFileSync(file, "utf8");
+  // Another name for a field: requests wait while it is applied.
+  const renamed = before
+    .replace("brood_frames:", "sealed_frames:\n        was: brood_frames")
+    .replace(" brood_frames,", " sealed_frames,");
+  writeFileSync(file, renamed);
+  for (const command of ["prepare", "build"]) levadura(command);
+  const lines = ["publish", "publish --preview", "publish status"];
+  await terminal(
+    "publish",
+    place,
+    lines.map((line) => `levadura ${line}`),
+    40,
+    place,
+  );
+  host.kill();
+  await sleep(2000);
 }
 
 function chromiumBrowser() {
@@ -197,8 +241,6 @@ const [, year] = /```csv year.csv\n(.*?)```/s.exec(
   readFileSync(join(root, "docs/untidy-sheets.md"), "utf8"),
 );
 writeFileSync(join(sheets, "year.csv"), year);
-// The question waits for an answer.
-await terminal("import-questions", sheets, ["levadura import year.csv"], 5);
 if (isWanted("import-page")) {
   const said = spawnSync("node", [join(root, "bin/levadura.js"), "import", "year.csv", "--open"], {
     cwd: sheets,
@@ -261,6 +303,7 @@ await terminal(
   ],
   9,
 );
+if (isWanted("publish")) await publishing();
 const samples = join(folder, "samples");
 mkdirSync(samples);
 copyFileSync(join(root, "demo", "model.yaml"), join(samples, "model.yaml"));

@@ -168,7 +168,9 @@ describe("the README", () => {
 
   it("names every command that the program has", async () => {
     const { out } = await levadura(["--help"], repository);
-    const commands = [...out.matchAll(/^ {2}([a-z]+(?: [a-z]+)?) {2,}/gm)].map((found) => found[1] ?? "");
+    const commands = [...out.matchAll(/^ {2}([a-z]+(?: [a-z]+)?) {2,}/gm)].map(
+      (found) => found[1] ?? "",
+    );
     expect(commands).toHaveLength(26);
     for (const command of commands) expect(readme).toContain(`\`levadura ${command}`);
   });

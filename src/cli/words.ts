@@ -294,6 +294,11 @@ function hostLines(event: HostEvent): { told?: string[]; warned?: string[] } {
   }
 }
 
+/** A moment of a machine, in the time of whoever reads it. */
+export function moment(text: string): string {
+  return new Date(text).toLocaleString("sv", { dateStyle: "short", timeStyle: "short" });
+}
+
 /** How large something is, for people. */
 export function size(bytes: number): string {
   const [value, unit] = bytes < 1_000_000 ? [bytes / 1000, "kB"] : [bytes / 1_000_000, "MB"];

@@ -5,7 +5,7 @@ import { archiveProject } from "../../flows/publish/archive.ts";
 import { publishProject } from "../../flows/publish/publish.ts";
 import { LevaduraCommand } from "../command.ts";
 import { targetArgs, targetFlags, targetRequest } from "../target-flags.ts";
-import { done, next, size } from "../words.ts";
+import { done, moment, next, size } from "../words.ts";
 
 export default class Publish extends LevaduraCommand {
   static override summary = "publish the application to a host";
@@ -88,7 +88,7 @@ export default class Publish extends LevaduraCommand {
     if (password === undefined) {
       this.say(done(`Version ${version} is at ${ansis.bold(address)}`));
     } else {
-      this.say(done(`The preview is at ${ansis.bold(address)}`, `until ${day(until)}`));
+      this.say(done(`The preview is at ${ansis.bold(address)}`, `until ${moment(until ?? "")}`));
       this.say(`  Its password is ${ansis.bold(password)}, with any name. It is shown only now.`);
     }
     if (welcome !== undefined) {
@@ -107,8 +107,4 @@ export default class Publish extends LevaduraCommand {
     this.hint(next(`less ${to}/README.md`, "says how it is run in each of these ways"));
     return archived;
   }
-}
-
-function day(moment = ""): string {
-  return moment.slice(0, 16).replace("T", " ");
 }

@@ -15,7 +15,7 @@ import {
 } from "../../io/host/place.ts";
 import { type Account, output } from "../../io/host/program.ts";
 import type { HostedRecord } from "../../io/host/published.ts";
-import { Run } from "../../io/host/run.ts";
+import { Run, within } from "../../io/host/run.ts";
 
 /** How long a request waits while its application is switched or restarted, in milliseconds. */
 const patience = 60_000;
@@ -106,9 +106,9 @@ export class Hosted {
     if (this.#hold) {
       if (this.#waiting >= mostWaiting) return undefined;
       this.#waiting++;
-      await this.#hold.finally(() => {
-        this.#waiting--;
-      });
+      const isOver = await within(this.#hold, patience);
+      this.#waiting--;
+      if (!isOver) return undefined;
     }
     const run = this.#run;
     // Counted before it is waited for, so that nobody ends it meanwhile.
@@ -152,6 +152,7 @@ export class Hosted {
         log: (text) =>
           this.log.write(`version ${number}`, text.replace(/(\/-\/welcome\/)[\w-]+/g, "$1…")),
         logsAll: true,
+        patience,
       }),
       (text) => this.log.write("host", `version ${number} ${text}`),
     );

@@ -93,12 +93,13 @@ export class Run {
   }
 }
 
-/** Waits for something, but not for longer than this many milliseconds. */
-async function within(work: Promise<void>, patience: number): Promise<void> {
+/** Waits for something, but not for longer than this many milliseconds. Returns whether it came. */
+export async function within(work: Promise<void>, patience: number): Promise<boolean> {
   let timer: NodeJS.Timeout | undefined;
-  const late = new Promise<void>((resolve) => {
-    timer = setTimeout(resolve, patience);
+  const late = new Promise<boolean>((resolve) => {
+    timer = setTimeout(resolve, patience, false);
   });
-  await Promise.race([work, late]);
+  const came = await Promise.race([work.then(() => true), late]);
   clearTimeout(timer);
+  return came;
 }

@@ -67,6 +67,8 @@ export interface Start {
   /** Takes what it says; all of it, or of errors only. */
   log(text: string): void;
   logsAll?: boolean;
+  /** After how many milliseconds without an answer it is given up; never without it. */
+  patience?: number;
 }
 
 /** A process that answers, where, and the path of the link for the first administrator. */
@@ -101,7 +103,15 @@ export async function startProcess(start: Start): Promise<Answering> {
   const ready = new Promise<{ port: number; welcome?: string }>((resolve) =>
     child.once("message", (message) => resolve(message as { port: number; welcome?: string })),
   );
-  const first = await Promise.race([ready, ended]);
+  const late = new Promise<undefined>((resolve) => {
+    if (start.patience) setTimeout(resolve, start.patience, undefined).unref();
+  });
+  const first = await Promise.race([ready, ended, late]);
+  if (first === undefined) {
+    await stop(child, ended);
+    const seconds = Math.round((start.patience ?? 0) / 1000);
+    throw new Failure("outside", `the application didn't answer within ${seconds} s`);
+  }
   if (typeof first !== "object" || first === null) {
     const [, taken] = /^Port (\d+) is in use/m.exec(said) ?? [];
     if (taken) throw new PortTaken(Number(taken));

@@ -3,7 +3,7 @@ import { type HostedStatus, publishedStatus } from "../../../flows/publish/look.
 import { LevaduraCommand } from "../../command.ts";
 import { targetArgs, targetFlags, targetRequest } from "../../target-flags.ts";
 import { shown } from "../../terminal.ts";
-import { size, table } from "../../words.ts";
+import { moment, size, table } from "../../words.ts";
 
 export default class PublishStatus extends LevaduraCommand {
   static override summary = "show what runs on a host: versions, backups and previews";
@@ -72,8 +72,4 @@ function statusText(status: HostedStatus): string {
 function before({ versions }: HostedStatus, name: string): string {
   const version = versions.find(({ backup }) => backup === name);
   return ansis.dim(version ? `before version ${version.number}` : "");
-}
-
-function moment(text: string): string {
-  return text.slice(0, 16).replace("T", " ");
 }
