@@ -91,6 +91,7 @@ test("an archive runs with Node alone, as another user in an empty folder, behin
   }
 
   await checkPlaces(release);
+  await checkOtherMachine(project);
   if (missing.includes("nginx")) return;
   const front = await freePort();
   const config = nginxOn(release, place, front, port);
@@ -103,6 +104,23 @@ test("an archive runs with Node alone, as another user in an empty folder, behin
   expect(page).toMatchObject({ status: 200, text: expect.stringContaining("Far Field") });
   expect((await through(front, "/apiaries", "other.example")).status).toBe(421);
 });
+
+/** For another kind of machine, the packages with binaries are those for it. */
+async function checkOtherMachine(project: string): Promise<void> {
+  const wrong = await levadura(["publish", "--to", "there", "--for", "linux-mips"], project);
+  expect(wrong).toMatchObject({ status: 2, err: expect.stringContaining("linux-arm64-glibc") });
+  const args = ["publish", "--to", "there", "--for", "linux-arm64-glibc"];
+  expect(await levadura(args, project)).toMatchObject({ status: 0 });
+  const archive = join(project, "there", "hive-book.tar.gz");
+  const names = execFileSync("tar", ["-tzf", archive], { encoding: "utf8" }).split("\n");
+  const binaries = names.filter((name) => /\.(node|so[\w.-]*)$/.test(name));
+  expect(binaries.length).toBeGreaterThan(2);
+  expect(binaries.filter((name) => !/linux-arm64/.test(name))).toEqual([]);
+  const [driver = ""] = binaries.filter((name) => name.includes("@libsql"));
+  const binary = execFileSync("tar", ["-xzOf", archive, driver], { maxBuffer: 64_000_000 });
+  // The kind of processor, in the header of an ELF file.
+  expect([binary.subarray(1, 4).toString(), binary.readUInt16LE(18)]).toEqual(["ELF", 183]);
+}
 
 /** Holds the other files against what reads them. */
 async function checkPlaces(release: string): Promise<void> {

@@ -1,5 +1,5 @@
-import { execFileSync } from "node:child_process";
-import { cpSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { execFileSync, spawnSync } from "node:child_process";
+import { cpSync, existsSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect, test } from "vitest";
 import { rowsOf } from "../support/database.ts";
@@ -361,6 +361,51 @@ test("only whoever has an admitted key may publish, and what is sent is checked"
     status: 2,
   });
 });
+
+test.runIf(process.getuid?.() === 0)(
+  "an application reads nothing that belongs to the host or to another one",
+  async () => {
+    const project = projectOf("apart");
+    await host.published(project, ["", "--open-to-everyone"]);
+    const at = (...path: string[]) => join(host.folder, ...path);
+    const account = (name: string): number =>
+      JSON.parse(readFileSync(at("applications", name, "application.json"), "utf8")).account;
+    const uid = account("apart");
+    expect(uid).not.toBe(account("first"));
+    const tries = (code: string) =>
+      spawnSync(process.execPath, ["-e", code], { uid, gid: uid, cwd: "/", encoding: "utf8" });
+    const reads = (file: string) => tries(`fs.readFileSync(${JSON.stringify(file)})`).status;
+    expect(reads(at("applications", "apart", "data", "records.db"))).toBe(0);
+    expect(reads(at("applications", "apart", "versions", "0001", "dist", "main.mjs"))).toBe(0);
+    for (const file of [
+      at("keys"),
+      at("host.log"),
+      at("applications", "apart", "secrets.json"),
+      at("applications", "apart", "application.json"),
+      at("applications", "apart", "log", "application.log"),
+      at("applications", "first", "data", "records.db"),
+      at("applications", "first", "versions", "0001", "dist", "main.mjs"),
+    ]) {
+      expect([file, reads(file)]).toEqual([file, 1]);
+    }
+    const written = at("applications", "apart", "versions", "0001", "dist", "main.mjs");
+    expect(tries(`fs.appendFileSync(${JSON.stringify(written)}, "x")`).status).toBe(1);
+
+    // A link that it makes leads a backup nowhere that it can't go itself.
+    const link = at("applications", "apart", "data", "files");
+    expect(tries(`fs.symlinkSync(${JSON.stringify(at())}, ${JSON.stringify(link)})`).status).toBe(
+      0,
+    );
+    const again = await host.publish(project, ["", "--open-to-everyone"]);
+    expect(again.out + again.err).not.toMatch(/keys|host\.log/);
+    const { backups } = (await host.published(project, ["status"])) as {
+      backups: { name: string }[];
+    };
+    for (const { name } of backups) {
+      expect(existsSync(at("applications", "apart", "backups", name, "files", "keys"))).toBe(false);
+    }
+  },
+);
 
 async function sessionAt(own: string, key: string): Promise<string> {
   const { challenge } = (await (await fetch(`${own}/-/challenges`, { method: "POST" })).json()) as {

@@ -1,7 +1,7 @@
 import { Flags } from "@oclif/core";
 import ansis from "ansis";
 import { Failure } from "../../core/failure.ts";
-import { archiveProject } from "../../flows/publish/archive.ts";
+import { type ArchiveSettings, archiveProject, platformHere } from "../../flows/publish/archive.ts";
 import { publishProject } from "../../flows/publish/publish.ts";
 import { LevaduraCommand } from "../command.ts";
 import { targetArgs, targetFlags, targetRequest } from "../target-flags.ts";
@@ -39,6 +39,12 @@ export default class Publish extends LevaduraCommand {
       helpValue: "FOLDER",
       exclusive: ["preview", "administrator", "key", "open-to-everyone"],
     }),
+    for: Flags.string({
+      description:
+        "with --to: the kind of machine on which it runs, such as linux-x64-glibc or linux-arm64-musl; otherwise one like this",
+      helpValue: "PLATFORM",
+      dependsOn: ["to"],
+    }),
     administrator: Flags.string({
       description: "makes a link by which the first administrator chooses a password",
       helpValue: "NAME",
@@ -72,7 +78,8 @@ export default class Publish extends LevaduraCommand {
       if (args.host !== undefined) {
         throw new Failure("usage", "--to writes a folder, so no host is named with it");
       }
-      return this.#archive(flags.project, flags.to, flags.as);
+      const platform = flags.for ?? platformHere();
+      return this.#archive(flags.project, { to: flags.to, name: flags.as, platform });
     }
     const published = await publishProject(
       flags.project,
@@ -98,13 +105,13 @@ export default class Publish extends LevaduraCommand {
     return published;
   }
 
-  async #archive(project: string, to: string, name: string | undefined) {
-    const archived = await archiveProject(project, to, name, this.report);
+  async #archive(project: string, settings: ArchiveSettings) {
+    const archived = await archiveProject(project, settings, this.report);
     const { folder, files, bytes } = archived;
     const [archive = "", ...others] = files;
     this.say(done(`Wrote ${archive}`, size(bytes)));
     this.say(done(`Wrote ${others.join(", ")}`, `beside it in ${folder}`));
-    this.hint(next(`less ${to}/README.md`, "says how it is run in each of these ways"));
+    this.hint(next(`less ${settings.to}/README.md`, "says how it is run in each of these ways"));
     return archived;
   }
 }

@@ -14,19 +14,25 @@ interface Packaged {
   title: string;
   database: DatabaseKind;
   signsIn: boolean;
+  /** The kind of machine that it is for. */
+  platform: string;
 }
 
 /**
  * The files that stand beside the archive of a package: a unit for systemd, a Containerfile, a compose file, and what nginx
  * and Caddy need in front. All settings are of the environment, and no secret is in any of them.
  */
-export function placeFiles(model: Model, name: string, archive: string): PlaceFile[] {
+export function placeFiles(
+  model: Model,
+  { name, archive, platform }: Pick<Packaged, "name" | "archive" | "platform">,
+): PlaceFile[] {
   const packaged: Packaged = {
     name,
     archive,
     title: readable(model.app.name).replace(/\s+/g, " "),
     database: model.app.database,
     signsIn: model.users !== undefined,
+    platform,
   };
   return [
     { path: "README.md", text: readme(packaged) },
@@ -94,15 +100,15 @@ interface Beside {
   health: string;
 }
 
-function readme({ name, archive, title, database, signsIn }: Packaged): string {
+function readme({ name, archive, title, database, signsIn, platform }: Packaged): string {
   const { name: kind } = databases[database];
   const open = signsIn
     ? '`FIRST_ADMINISTRATOR="Ana Vidal"` in the settings makes the application print a link by which the first administrator\nchooses a password.'
     : "**Nobody signs in to it**: whoever reaches it can read and change everything. Let the proxy in front ask for a password, and\nset `OPEN_TO_EVERYONE=yes` where it runs in a container.";
   return `# ${markdown(title)}
 
-\`${archive}\` is the application, over a ${kind} database, with all that it needs but Node 20.12 or later. It is for the kind of
-machine on which it was packed.
+\`${archive}\` is the application, over a ${kind} database, with all that it needs but Node 20.12 or later. It runs on
+${platform}.
 
 ${open}
 

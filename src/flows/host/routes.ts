@@ -18,6 +18,7 @@ import {
 } from "../../io/host/published.ts";
 import { missingFiles, receiveFiles } from "../../io/host/received.ts";
 import { signerOf } from "../../io/host/signatures.ts";
+import { platformHere } from "../../io/platform.ts";
 import type { Host } from "./host.ts";
 import type { Hosted } from "./hosted.ts";
 import { publish, restart, rollBack } from "./publishing.ts";
@@ -74,7 +75,7 @@ export function hostRoutes(host: Host): Hono<Environment> {
       return c.json({ code: "usage", message: "this key isn't admitted here" }, 401);
     }
     host.log(person, "signed in", undefined, { from: addressOf(c) });
-    return c.json({ session: sessions.add(person), person });
+    return c.json({ session: sessions.add(person), person, platform: platformHere() });
   });
 
   app.use("/-/*", async (c, next) => {

@@ -7,7 +7,6 @@ import type { Model } from "../../core/model/model.ts";
 import { dialectOf } from "../../core/sql/dialects.ts";
 import type { Package } from "../../io/host/published.ts";
 import { version } from "../../io/package.ts";
-import { platformHere } from "../../io/platform.ts";
 import { type MigrationFolder, readMigrations, withAgain } from "../../io/project/migrations.ts";
 import type { Project } from "../../io/project/project.ts";
 import { type PackedFile, packApplication } from "../../io/runner/pack.ts";
@@ -24,17 +23,22 @@ export interface Packed {
 }
 
 /**
- * Packs the application of a project: from the folder, it runs with Node alone. Throws where the application or the migrations
+ * Packs the application of a project for a platform: from the folder, it runs with Node alone. Throws where the application or the migrations
  * aren't what the model says.
  */
-export function packProject(project: Project, model: Model, report: Report): Promise<Packed> {
+export function packProject(
+  project: Project,
+  model: Model,
+  platform: string,
+  report: Report,
+): Promise<Packed> {
   return aloneOn(project, "publish", async () => {
     report({ kind: "working", on: "looking whether app/ is up to date" });
     await requireCurrent(project, model);
     report({ kind: "working", on: "packing the application" });
     const folder = join(project.run, "packed");
     const migrations = readMigrations(project, dialectOf(model));
-    const files = await packApplication(project, folder, [
+    const files = await packApplication(project, folder, platform, [
       { path: "package.json", text: packageJson(model) },
       { path: "model.yaml", from: project.model },
       ...picturesOf(project),
@@ -46,7 +50,7 @@ export function packProject(project: Project, model: Model, report: Report): Pro
       title: model.app.name,
       database: model.app.database,
       signsIn: model.users !== undefined,
-      platform: platformHere(),
+      platform,
       levadura: version,
       migrations: migrations.map(({ name, steps }) => ({
         name,

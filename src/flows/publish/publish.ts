@@ -37,7 +37,7 @@ export async function publishProject(
   report({ kind: "working", on: `signing in to ${target.host}` });
   // First, so that nobody waits for a package that nobody takes.
   const host = await signIn(target, settings);
-  const { folder: packed, described } = await packProject(project, model, report);
+  const { folder: packed, described } = await packProject(project, model, host.platform, report);
   const { preview, open, administrator } = settings;
   const { id, missing } = await host.announce(target.name, {
     package: described,

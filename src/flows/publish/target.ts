@@ -40,10 +40,15 @@ export function targetOf(project: Project, model: Model, asked: TargetRequest): 
   }
   const known = before?.host === host ? before.name : undefined;
   const name = asked.name ?? known ?? hostedName(model);
-  if (nameShape.safeParse(name).success) return { host, name };
+  return { host, name: requireName(name) };
+}
+
+/** A name that an application can have on a host, and in paths. */
+export function requireName(name: string): string {
+  if (nameShape.safeParse(name).success) return name;
   throw new Failure(
     "usage",
-    `an application can't be called ${name} on a host`,
+    `an application can't be called “${name}” when it is published`,
     "a name has up to 30 small letters of a to z, digits, and single hyphens between them; name another with --as",
   );
 }

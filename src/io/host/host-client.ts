@@ -18,10 +18,13 @@ import { signatureOf } from "./signatures.ts";
 export class HostClient {
   readonly #origin: string;
   readonly #session: string;
+  /** What packages with binaries have to be for there. */
+  readonly platform: string;
 
-  private constructor(origin: string, session: string) {
+  private constructor(origin: string, session: string, platform: string) {
     this.#origin = origin;
     this.#session = session;
+    this.platform = platform;
   }
 
   /** Signs in to a host with an SSH key. */
@@ -47,8 +50,9 @@ export class HostClient {
         `on the host, admit it: levadura host admit ${key.replace(/(\.pub)?$/, ".pub")}`,
       );
     }
-    const { session } = await answered(signed, z.object({ session: z.string() }), origin);
-    return new HostClient(origin, session);
+    const shape = z.object({ session: z.string(), platform: z.string().regex(/^\w+-\w+(-\w+)?$/) });
+    const { session, platform } = await answered(signed, shape, origin);
+    return new HostClient(origin, session, platform);
   }
 
   async applications(): Promise<HostedStatus[]> {

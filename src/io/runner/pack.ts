@@ -3,7 +3,6 @@ import {
   existsSync,
   mkdirSync,
   readdirSync,
-  readFileSync,
   rmSync,
   statSync,
   writeFileSync,
@@ -12,11 +11,10 @@ import { dirname, join, relative, sep } from "node:path";
 import { build } from "esbuild";
 import * as z from "zod";
 import { digestOfFile } from "../digest.ts";
-import { packagesFolder } from "../package.ts";
-import { platformHere } from "../platform.ts";
 import { readText } from "../project/files.ts";
 import type { Project } from "../project/project.ts";
 import { assetEntries, assetsOptions, bundleFailure, codeOptions } from "./bundle.ts";
+import { copyPackage, packagesFor } from "./native-packages.ts";
 
 /** Packages that bring files of their own, such as binaries and fonts; all others are bundled. */
 const withFiles = ["libsql", "sharp", "pdfmake"];
@@ -43,12 +41,13 @@ export interface PackageEntry {
 
 /**
  * Makes a folder from which an application runs with Node alone, without installing anything: `dist/main.mjs` and
- * `dist/migrate.mjs`, what browsers get, and the packages that bring files of their own. `more` comes beside it. Returns all
- * files that are in it.
+ * `dist/migrate.mjs`, what browsers get, and the packages that bring files of their own, for a platform. `more` comes beside it.
+ * Returns all files that are in it.
  */
 export async function packApplication(
   project: Project,
   folder: string,
+  platform: string,
   more: readonly PackedFile[],
 ): Promise<PackageEntry[]> {
   const dist = join(folder, "dist");
@@ -59,7 +58,7 @@ export async function packApplication(
       if (part !== packagesPart) rmSync(join(folder, part), { recursive: true, force: true });
     }
     const [packages] = await Promise.all([
-      copyPackages(folder),
+      copyPackages(project, folder, platform),
       build({
         ...codeOptions(project, dist),
         write: true,
@@ -112,10 +111,16 @@ const copiedShape = z.object({
 });
 
 /** Copies the packages with files of their own and what they need, unless they are there in these versions. */
-async function copyPackages(folder: string): Promise<PackageEntry[]> {
-  const found = closureOf(withFiles);
-  const packages = [...found]
-    .map(([path, version]) => `${path} ${version}`)
+async function copyPackages(
+  project: Project,
+  folder: string,
+  platform: string,
+): Promise<PackageEntry[]> {
+  const isEmbedded = existsSync(join(project.app, "src", "kit", "database", "sqlite"));
+  const wanted = withFiles.filter((name) => name !== "libsql" || isEmbedded);
+  const found = await packagesFor(wanted, platform, join(project.run, "binaries"));
+  const packages = found
+    .map(({ path, version }) => `${path} ${version}`)
     .sort()
     .join(", ");
   // What was copied is remembered beside the folder: reading it all again would take longer than the rest.
@@ -128,60 +133,9 @@ async function copyPackages(folder: string): Promise<PackageEntry[]> {
   }
   rmSync(note, { force: true });
   rmSync(join(folder, packagesPart), { recursive: true, force: true });
-  for (const path of found.keys()) {
-    copyPackage(join(packagesFolder, path), join(folder, packagesPart, path));
-  }
+  for (const { path, from } of found) copyPackage(from, join(folder, packagesPart, path));
   const copied = filesIn(join(folder, packagesPart)).map((path) => `${packagesPart}/${path}`);
   const files = await entriesOf(folder, copied);
   writeFileSync(note, JSON.stringify({ packages, files }));
   return files;
-}
-
-/** The folders of packages and of all that they need, as far as it is installed, with their versions. */
-function closureOf(names: readonly string[]): Map<string, string> {
-  const found = new Map<string, string>();
-  const visit = (name: string, from: string): void => {
-    if (name.endsWith(otherLibrary)) return;
-    const place = placeOf(name, from);
-    if (place === undefined) return;
-    const path = relative(packagesFolder, place);
-    if (found.has(path)) return;
-    const manifest = JSON.parse(readFileSync(join(place, "package.json"), "utf8")) as {
-      version: string;
-      dependencies?: Record<string, string>;
-      optionalDependencies?: Record<string, string>;
-    };
-    found.set(path, manifest.version);
-    const needed = { ...manifest.dependencies, ...manifest.optionalDependencies };
-    for (const each of Object.keys(needed)) visit(each, place);
-  };
-  for (const name of names) visit(name, packagesFolder);
-  return found;
-}
-
-/** How packages for another C library than that of this machine end. */
-const otherLibrary = platformHere().endsWith("-musl") ? "-gnu" : "-musl";
-
-/** The folder of a package, seen from another one; undefined where it isn't installed. */
-function placeOf(name: string, from: string): string | undefined {
-  for (let folder = from; folder.startsWith(packagesFolder); folder = dirname(folder)) {
-    const parent = folder === packagesFolder ? folder : join(folder, "node_modules");
-    if (existsSync(join(parent, name, "package.json"))) return join(parent, name);
-  }
-  return undefined;
-}
-
-/** Files that nothing reads when a package runs. */
-const unread = /\.(map|ts|mts|cts|md|markdown|html)$|(^|\/)(test|tests|example|examples|docs)\//i;
-
-function copyPackage(from: string, to: string): void {
-  for (const entry of readdirSync(from, { withFileTypes: true })) {
-    if (entry.name === "node_modules") continue;
-    const [source, target] = [join(from, entry.name), join(to, entry.name)];
-    if (entry.isDirectory()) copyPackage(source, target);
-    else if (entry.isFile() && !unread.test(entry.name)) {
-      mkdirSync(to, { recursive: true });
-      copyFileSync(source, target);
-    }
-  }
 }
