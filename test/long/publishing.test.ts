@@ -343,6 +343,11 @@ test("only whoever has an admitted key may publish, and what is sent is checked"
   const publish = await fetch(`${own}/-/uploads/${id}/publish`, { method: "POST", headers });
   expect(publish.status).toBe(400);
 
+  for (const body of ["", "null", "[]", '{"name":1}', "{"]) {
+    const options = { method: "POST", headers, body };
+    expect((await fetch(`${own}/-/uploads`, options)).status).toBe(400);
+  }
+
   // A secret goes to the application, and to nobody else.
   await host.published(project, ["", "--open-to-everyone"]);
   const set = await host.publish(
@@ -360,6 +365,14 @@ test("only whoever has an admitted key may publish, and what is sent is checked"
   expect(await host.publish(project, ["secrets", "--set", "PATH"], "x")).toMatchObject({
     status: 2,
   });
+
+  // Who is shut out is so at once.
+  const keys = join(host.folder, "keys");
+  const admitted = readFileSync(keys, "utf8");
+  writeFileSync(keys, "");
+  expect((await fetch(`${own}/-/applications`, { headers })).status).toBe(401);
+  writeFileSync(keys, admitted);
+  expect((await fetch(`${own}/-/applications`, { headers })).status).toBe(200);
 });
 
 test.runIf(process.getuid?.() === 0)(

@@ -12,12 +12,13 @@ import {
   nameShape,
   type PackageFile,
   type PublishRequest,
-  publishShape,
   rollbackShape,
   secretShape,
+  signInShape,
+  uploadShape,
 } from "../../io/host/published.ts";
 import { missingFiles, receiveFiles } from "../../io/host/received.ts";
-import { signerOf } from "../../io/host/signatures.ts";
+import { isAdmitted, signerOf } from "../../io/host/signatures.ts";
 import { platformHere } from "../../io/platform.ts";
 import type { Host } from "./host.ts";
 import type { Hosted } from "./hosted.ts";
@@ -63,12 +64,12 @@ export function hostRoutes(host: Host): Hono<Environment> {
   app.post("/-/challenges", (c) => c.json({ challenge: challenges.add(true) }));
 
   app.post("/-/sessions", async (c) => {
-    const { challenge, origin, signature } = (await c.req.json()) as Record<string, unknown>;
-    const known = challenges.take(String(challenge));
-    const text = challengeText(String(origin), String(challenge));
+    const { challenge, origin, signature } = read(signInShape, await jsonOf(c));
+    const known = challenges.take(challenge);
+    const text = challengeText(origin, challenge);
     const person =
-      known && isOriginOf(host, String(origin))
-        ? await checking(() => signerOf(host.place.keys, text, String(signature).slice(0, 10_000)))
+      known && isOriginOf(host, origin)
+        ? await checking(() => signerOf(host.place.keys, text, signature))
         : undefined;
     if (person === undefined) {
       host.log("somebody", "was refused", undefined, { from: addressOf(c) });
@@ -81,7 +82,10 @@ export function hostRoutes(host: Host): Hono<Environment> {
   app.use("/-/*", async (c, next) => {
     const token = /^Bearer (\S{1,100})$/.exec(c.req.header("authorization") ?? "")?.[1];
     const person = token === undefined ? undefined : sessions.get(token);
-    if (person === undefined) return c.json({ code: "usage", message: "sign in first" }, 401);
+    // Whoever was shut out meanwhile is so at once.
+    if (person === undefined || !isAdmitted(host.place.keys, person)) {
+      return c.json({ code: "usage", message: "sign in first" }, 401);
+    }
     c.set("person", person);
     return next();
   });
@@ -90,11 +94,9 @@ export function hostRoutes(host: Host): Hono<Environment> {
   app.get("/-/applications/:name", (c) => c.json(host.status(find(host, c))));
 
   app.post("/-/uploads", async (c) => {
-    const { name, ...asked } = (await c.req.json()) as { name: unknown };
-    const request = read(publishShape, asked);
-    const named = read(nameShape, name);
+    const { name, ...request } = read(uploadShape, await jsonOf(c));
     const missing = missingFiles(host.place, request.package.files);
-    const id = uploads.add({ name: named, request, missing });
+    const id = uploads.add({ name, request, missing });
     return c.json({ id, missing: missing.map(({ path }) => path) });
   });
 
@@ -122,7 +124,7 @@ export function hostRoutes(host: Host): Hono<Environment> {
 
   app.post("/-/applications/:name/rollback", async (c) => {
     const hosted = find(host, c);
-    const request = read(rollbackShape, await c.req.json());
+    const request = read(rollbackShape, await jsonOf(c));
     const what = request.data ? "rolled back, with the data" : "rolled back";
     return told(c, host, what, hosted.record.name, (tell) =>
       hosted.alone(c.get("person"), () => rollBack(hosted, request, tell)),
@@ -131,7 +133,7 @@ export function hostRoutes(host: Host): Hono<Environment> {
 
   app.put("/-/applications/:name/secrets", async (c) => {
     const name = read(nameShape, c.req.param("name"));
-    const secret = read(secretShape, await c.req.json());
+    const secret = read(secretShape, await jsonOf(c));
     const what = secret.value === null ? "removed a secret" : "set a secret";
     host.setSecret(name, secret.name, secret.value);
     host.log(c.get("person"), what, name, { secret: secret.name });
@@ -210,6 +212,15 @@ function find(host: Host, c: Context): Hosted {
   );
 }
 
+/** What was sent, as JSON. */
+async function jsonOf(c: Context): Promise<unknown> {
+  try {
+    return await c.req.json();
+  } catch {
+    throw new Failure("usage", "what was sent isn't JSON");
+  }
+}
+
 function read<Value>(shape: z.ZodType<Value>, value: unknown): Value {
   const found = shape.safeParse(value);
   if (found.success) return found.data;
@@ -246,13 +257,15 @@ function addressOf(c: Context): string {
 
 /** The largest body: files are bounded by what was announced. */
 function bodyLimitOf() {
+  const few = bodyLimit({ maxSize: 50_000 });
   const usual = bodyLimit({ maxSize: 10_000_000 });
   const files = bodyLimit({ maxSize: 2_100_000_000 });
-  return ((c, next) =>
-    (c.req.method === "PUT" && /^\/-\/uploads\//.test(c.req.path) ? files : usual)(
-      c,
-      next,
-    )) satisfies ReturnType<typeof bodyLimit>;
+  return ((c, next) => {
+    const { method, path } = c.req;
+    // Before somebody is signed in, there is little to say.
+    if (/^\/-\/(challenges|sessions)$/.test(path)) return few(c, next);
+    return (method === "PUT" && path.startsWith("/-/uploads/") ? files : usual)(c, next);
+  }) satisfies ReturnType<typeof bodyLimit>;
 }
 
 /** Does so much at once, and refuses more. */

@@ -67,6 +67,16 @@ export const publishShape = z.object({
 
 export type PublishRequest = z.infer<typeof publishShape>;
 
+/** The same with the name that the application has there. */
+export const uploadShape = publishShape.extend({ name: nameShape });
+
+/** What somebody signs in with: the challenge, the origin for which it was signed, and the signature. */
+export const signInShape = z.object({
+  challenge: z.string().max(200),
+  origin: z.string().max(300),
+  signature: z.string().max(10_000),
+});
+
 export const rollbackShape = z.object({
   /** The version to go back to; otherwise the one before. */
   to: z.number().int().min(1).optional(),

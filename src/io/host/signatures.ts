@@ -68,6 +68,11 @@ export async function signerOf(
   }
 }
 
+/** Whether a file of keys has one of somebody. */
+export function isAdmitted(keys: string, name: string): boolean {
+  return (readText(keys) ?? "").split("\n").some((line) => line.startsWith(`${name} `));
+}
+
 /** Adds a public key to a file of keys. Returns the name that it got: the comment of the key, or the one given. */
 export function admitKey(keys: string, file: string, named?: string): string {
   const text = readText(file);
