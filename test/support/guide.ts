@@ -80,8 +80,8 @@ function steady(text: string, folder: string): string {
       .replace(/(Built app\/ +)\d{3} files/g, "$1540 files")
       .replace(/\d{8}T\d{6,9}Z/g, "20261123T093000000Z")
       .replace(/\d{4}-\d\d-\d\dT[\d:]{8}Z/g, "2026-11-23T09:30:00Z")
-      .replace(/Sent \d,\d{3} of [\d,]+ files {2}[\d.,]+ MB/g, "Sent 1,117 of 1,131 files  68.5 MB")
-      .replace(/Sent \d+ of [\d,]+ files {2}[\d.,]+ [kM]B/g, "Sent 9 of 1,131 files  1.9 MB")
+      .replace(/Sent \d,\d{3} of [\d,]+ files {2}[\d.,]+ MB/g, "Sent 1,114 of 1,128 files  61.4 MB")
+      .replace(/Sent \d+ of [\d,]+ files {2}[\d.,]+ [kM]B/g, "Sent 6 of 1,132 files  1.5 MB")
       .replace(
         /\d{4}-\d\d-\d\dT\d\d-\d\d-\d\d-\d{3} {2}[\d.,]+ [kM]B/g,
         "2026-11-23T09-30-00-000  557.1 kB",
