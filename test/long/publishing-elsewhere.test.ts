@@ -90,6 +90,15 @@ test("an archive runs with Node alone, as another user in an empty folder, behin
     ]);
   }
 
+  // ... and those that are bundled apart have the names that they have by themselves.
+  for (const name of ["@aws-sdk/client-s3", "nodemailer", "openid-client", "yauzl"]) {
+    const file = `./dist/packages/${name.replaceAll("/", "-").replace("@", "")}.mjs`;
+    const code = `import("${file}").then((found) => console.log(JSON.stringify(Object.keys(found))))`;
+    const found = JSON.parse(node(["-e", code])) as string[];
+    const wanted = Object.keys(await import(name)).filter((each) => each !== "module.exports");
+    expect([name, found.sort()]).toEqual([name, wanted.sort()]);
+  }
+
   await checkPlaces(release);
   await checkOtherMachine(project);
   if (missing.includes("nginx")) return;

@@ -33,9 +33,11 @@ export function packProject(
   report: Report,
 ): Promise<Packed> {
   return aloneOn(project, "publish", async () => {
-    report({ kind: "working", on: "looking whether app/ is up to date" });
-    await requireCurrent(project, model);
     report({ kind: "working", on: "packing the application" });
+    requireBuilt(project);
+    // Looked at while it is bundled; a package that isn't current goes nowhere.
+    const isCurrent = requireCurrent(project, model);
+    isCurrent.catch(() => undefined);
     const folder = join(project.run, "packed");
     const migrations = readMigrations(project, dialectOf(model));
     const files = await packApplication(project, folder, platform, [
@@ -46,6 +48,7 @@ export function packProject(
         scriptsOf(project, model, migration, migrations.slice(0, at)),
       ),
     ]);
+    await isCurrent;
     const described: Package = {
       title: model.app.name,
       database: model.app.database,
@@ -64,9 +67,6 @@ export function packProject(
 
 /** Throws where building or preparing would still change something: what is published is what the model says. */
 async function requireCurrent(project: Project, model: Model): Promise<void> {
-  if (!existsSync(join(project.app, "src", "main.ts"))) {
-    throw new Failure("input", "there is no application yet", "run `levadura build`");
-  }
   if (pendingChanges(project, model).steps.length > 0) {
     throw new Failure(
       "input",
@@ -82,6 +82,11 @@ async function requireCurrent(project: Project, model: Model): Promise<void> {
     `app/ isn't up to date: ${open.length === 1 ? `app/${open[0]?.path}` : `${open.length} files`} would change`,
     "run `levadura build`; `levadura build --diff` shows what it would do",
   );
+}
+
+function requireBuilt({ app }: Project): void {
+  if (existsSync(join(app, "src", "main.ts"))) return;
+  throw new Failure("input", "there is no application yet", "run `levadura build`");
 }
 
 /** States of files that building again doesn't change. */

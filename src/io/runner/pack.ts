@@ -14,10 +14,14 @@ import { digestOfFile } from "../digest.ts";
 import { readText } from "../project/files.ts";
 import type { Project } from "../project/project.ts";
 import { assetEntries, assetsOptions, bundleFailure, codeOptions } from "./bundle.ts";
+import { addLatePackages, latePackages } from "./late-packages.ts";
 import { copyPackage, packagesFor } from "./native-packages.ts";
 
 /** Packages that bring files of their own, such as binaries and fonts; all others are bundled. */
 const withFiles = ["libsql", "sharp", "pdfmake"];
+
+/** These, and what is looked for in vain. */
+const external = [...withFiles, "pg-native"];
 
 /** Packages that were not written as modules look for these. */
 const banner = `import { createRequire as _createRequire } from "node:module";
@@ -59,13 +63,15 @@ export async function packApplication(
     }
     const [packages] = await Promise.all([
       copyPackages(project, folder, platform),
+      addLatePackages(dist, join(project.run, "late-packages"), { banner, external }),
       build({
         ...codeOptions(project, dist),
         write: true,
         entryPoints: ["src/main.ts", "src/migrate.ts", ...(hasFiles ? ["src/files.ts"] : [])],
         // Not minified: what it says of errors names lines that can be read.
-        external: [...withFiles, "pg-native"],
+        external,
         banner: { js: banner },
+        plugins: [latePackages],
       }),
       build({
         ...assetsOptions(project, dist),
