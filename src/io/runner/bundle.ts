@@ -12,7 +12,7 @@ import { Failure } from "../../core/failure.ts";
 import { packageFile, packageModule, packagesFolder } from "../package.ts";
 import { fileFailure } from "../project/files.ts";
 import type { Project } from "../project/project.ts";
-import { late } from "./late-packages.ts";
+import { lateNames } from "./late-packages.ts";
 
 /** An application on its way to being run; making the bundle again takes what didn't change from before. */
 export interface Bundler {
@@ -32,11 +32,9 @@ const outside: Plugin = {
       path: packageFile(path),
       external: true,
     }));
-    build.onResolve({ filter: /^[@a-z]/ }, ({ path }) =>
-      late.includes(path) || /^(sharp|pdfmake(\/.*)?)$/.test(path)
-        ? { path: packageModule(path), external: true }
-        : undefined,
-    );
+    for (const filter of [lateNames, /^(sharp|pdfmake(\/.*)?)$/]) {
+      build.onResolve({ filter }, ({ path }) => ({ path: packageModule(path), external: true }));
+    }
   },
 };
 

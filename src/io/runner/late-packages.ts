@@ -8,7 +8,7 @@ import { readText } from "../project/files.ts";
  * Packages that few requests need, and which the first of these loads. Where an application is packed, they are bundled apart from it,
  * as they change only with Levadura.
  */
-export const late: readonly string[] = [
+const late: readonly string[] = [
   "@aws-sdk/client-s3",
   "@simplewebauthn/server",
   "busboy",
@@ -22,15 +22,17 @@ export const late: readonly string[] = [
   "yauzl",
 ];
 
+/** What matches them, and nothing else: whatever else is imported needn't be asked about. */
+export const lateNames = new RegExp(`^(${late.join("|")})$`);
+
 /** Leads imports of these packages to their bundles, beside those of the application. */
 export const latePackages: Plugin = {
   name: "late packages",
   setup(build) {
-    build.onResolve({ filter: /^[@a-z]/ }, ({ path }) =>
-      late.includes(path)
-        ? { path: `./${folderName}/${fileName(path)}`, external: true }
-        : undefined,
-    );
+    build.onResolve({ filter: lateNames }, ({ path }) => ({
+      path: `./${folderName}/${fileName(path)}`,
+      external: true,
+    }));
   },
 };
 
