@@ -173,7 +173,7 @@ ${signsIn ? "#FIRST_ADMINISTRATOR=Ana Vidal\n" : ""}#SMTP_URL=smtps://user:secre
 function unit({ name, title, database }: Packaged): string {
   const server = { sqlite: "", postgres: " postgresql.service", mariadb: " mariadb.service" };
   return `[Unit]
-Description=${title.replaceAll("%", "%%")}
+Description=${described(title)}
 After=network-online.target${server[database]}
 Wants=network-online.target
 
@@ -203,6 +203,11 @@ RestrictSUIDSGID=yes
 [Install]
 WantedBy=multi-user.target
 `;
+}
+
+/** A title on a line of a unit: a backslash at its end would take in the next line. */
+function described(title: string): string {
+  return title.replaceAll("%", "%%").replace(/\\+$/, "");
 }
 
 function containerfile({ archive, database }: Packaged): string {

@@ -75,7 +75,11 @@ export async function rollBack(
   // The newest backup of what that version ran on.
   const old = versions.findLast(({ before }) => before === goal.number)?.backup;
   if (data && !(old && existsSync(join(hosted.place.backups, old)))) {
-    throw new Failure("input", `there is no backup of what version ${goal.number} ran on`);
+    throw new Failure(
+      "input",
+      `there is no backup of what version ${goal.number} ran on`,
+      "go back without --data: the rows of today stay",
+    );
   }
   if (data && !ownDatabase && hosted.record.database !== "sqlite") {
     throw new Failure(
@@ -384,7 +388,11 @@ async function preview(
   const { rows = "sample", days = 7 } = asked ?? {};
   const original = host.find(of);
   if (rows === "copy" && original?.record.current === undefined) {
-    throw new Failure("input", `there is no ${of} here whose rows could be copied`);
+    throw new Failure(
+      "input",
+      `there is no ${of} here whose rows could be copied`,
+      "publish it first, or make the preview with sample rows",
+    );
   }
   const password = randomBytes(9).toString("base64url");
   const until = new Date(Date.now() + days * 86_400_000).toISOString();

@@ -113,7 +113,9 @@ export function hostRoutes(host: Host): Hono<Environment> {
   app.post("/-/uploads/:id/publish", (c) => {
     const upload = uploads.take(c.req.param("id"));
     if (!upload) throw new Failure("usage", "there is no such upload", "publish once more");
-    if (upload.missing.length > 0) throw new Failure("usage", "files of the package are missing");
+    if (upload.missing.length > 0) {
+      throw new Failure("usage", "files of the package are missing", "publish once more");
+    }
     const { name, request } = upload;
     const person = c.get("person");
     const what = request.preview ? "published a preview" : "published";
