@@ -14,6 +14,7 @@ import { computed } from "./formulas.js";
 import { sheet, workbook } from "./import.js";
 import { root } from "./measure.js";
 import { list } from "./pages.js";
+import { processes } from "./processes.js";
 import { published } from "./publish.js";
 import { rebuild } from "./rebuild.js";
 import { reload } from "./reload.js";
@@ -37,6 +38,7 @@ const benches = {
   drawn,
   rights,
   published,
+  processes,
   reload,
   sheet,
   workbook,

@@ -10,6 +10,7 @@ import {
   rmSync,
   writeFileSync,
 } from "node:fs";
+import { createServer } from "node:http";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -91,6 +92,49 @@ async function publishing() {
   );
   host.kill();
   await sleep(2000);
+}
+
+/** A picture of a form for visitors in the page of another site. */
+async function embeddedForm() {
+  const place = join(folder, "embedded");
+  mkdirSync(place);
+  const site = createServer((_, answer) => {
+    answer.setHeader("content-type", "text/html");
+    answer.end(`<!doctype html><html lang="en"><title>Bees of the valley</title>
+<style>body{font:17px/1.5 Georgia,serif;margin:0;color:#243024}header{background:#dfe8d8;padding:1rem 3rem}
+nav a{margin-right:1.5rem;color:#2c5a3a}main{max-width:820px;margin:1rem auto}h1{font-size:1.7rem;margin:.2rem 0}iframe{border:0}</style>
+<header><h1>Bees of the valley</h1><nav><a href="/">News</a><a href="/">Courses</a><a href="/">Honey</a></nav></header>
+<main><h2>Have you seen a swarm?</h2><p>Keep away from it, and tell us where it is. Somebody will come for it.</p>
+<iframe src="http://127.0.0.1:4590/-/embedded/report-a-swarm" title="A swarm" width="100%"></iframe></main>
+<script src="http://127.0.0.1:4590/-/assets/embedding.js" defer></script></html>`);
+  });
+  await new Promise((resolve) => site.listen(4591, "127.0.0.1", resolve));
+  const swarm = `entities:
+  Swarm:
+    rights: {office: everything, visitors: add}
+    fields:
+      place: {type: text, required: yes, placeholder: In the old oak behind the school}
+      seen: date ..today, required, default today
+      height: {type: integer, min: 0, max: 40, unit: m, hint: Above the ground}
+      telephone: phone
+`;
+  const model = readFileSync(join(root, "demo", "model.yaml"), "utf8").replace(
+    "entities:\n",
+    swarm,
+  );
+  const embedded = "embedded:\n  report-a-swarm: {form: Swarm, origins: http://localhost:4591}\n";
+  writeFileSync(join(place, "model.yaml"), `${model}\n${embedded}`);
+  const args = [join(root, "bin/levadura.js"), "rise", "--port", "4590"];
+  const application = spawn("node", args, { cwd: place, stdio: "ignore" });
+  await sleep(15_000);
+  const browser = await chromiumBrowser();
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.goto("http://localhost:4591/");
+  await sleep(2000);
+  await page.screenshot({ path: join(out, "embedded-form.png") });
+  await browser.close();
+  application.kill("SIGINT");
+  site.close();
 }
 
 function chromiumBrowser() {
@@ -304,17 +348,5 @@ await terminal(
   9,
 );
 if (isWanted("publish")) await publishing();
-const samples = join(folder, "samples");
-mkdirSync(samples);
-copyFileSync(join(root, "demo", "model.yaml"), join(samples, "model.yaml"));
-for (const command of ["prepare", "migrate"]) {
-  execFileSync("node", [join(root, "bin/levadura.js"), command], { cwd: samples, stdio: "ignore" });
-}
-// Last, since it keeps running and would slow the others down.
-await terminal(
-  "seed",
-  samples,
-  ["levadura seed --rows 60000", "levadura seed Harvest --rows 300000"],
-  11,
-);
+if (isWanted("embedded-form")) await embeddedForm();
 rmSync(folder, { recursive: true, force: true });

@@ -109,6 +109,7 @@ describe("databases", () => {
         "dialect.ts",
         "formulas.ts",
         "literals.ts",
+        "replication.ts",
         "scratch.ts",
         "tables.ts",
         "trouble.ts",

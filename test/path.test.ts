@@ -93,6 +93,7 @@ describe.each(kinds)("from a model to its application over $kind, command by com
       "levadura_tile",
       "levadura_upload",
       "levadura_work",
+      "levadura_written",
       "order",
     ]);
     const keys = rowsOf(
@@ -406,7 +407,7 @@ describe("beginning and seeding", () => {
       expect((await levadura(["seed"], folder)).out).toContain("Left alone");
       const tables = rowsOf<{ name: string }>(
         file,
-        "select name from sqlite_schema where type = 'table' and name not in ('levadura_ledger', 'levadura_loads', 'levadura_presence', 'levadura_submission', 'levadura_taken_back', 'levadura_texts', 'levadura_tile', 'levadura_upload', 'levadura_work') and name not like 'sqlite%' order by 1",
+        "select name from sqlite_schema where type = 'table' and name not in ('levadura_ledger', 'levadura_loads', 'levadura_presence', 'levadura_submission', 'levadura_taken_back', 'levadura_texts', 'levadura_tile', 'levadura_upload', 'levadura_work', 'levadura_written') and name not like 'sqlite%' order by 1",
       );
       return tables.map(
         ({ name }) =>

@@ -3,6 +3,7 @@ import type { Entity } from "../entity/entity.ts";
 import { recordId } from "../entity/links.ts";
 import type { Feature } from "../features/feature.ts";
 import { askedPage } from "../http/asked-page.ts";
+import { embeddedPath } from "../http/embedded-page.ts";
 import { originFor } from "../http/public-address.ts";
 import { type SentForm, sentForm, sentText } from "../http/sent-form.ts";
 import { noteEvent } from "../store/audit.ts";
@@ -91,6 +92,13 @@ async function listPeople(c: Context, scope: Scope) {
               {messages.mailbox}
             </a>
           )}{" "}
+          {scope.settings.embedded && (
+            <>
+              <a class="btn btn-outline-secondary" href={embeddedPath}>
+                {messages.embedded.sites}
+              </a>{" "}
+            </>
+          )}
           <a class="btn btn-outline-secondary" href={logPath}>
             {messages.log}
           </a>{" "}

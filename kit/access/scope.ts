@@ -7,6 +7,7 @@ import type { Links, Registry } from "../entity/registry.ts";
 import type { Field, FieldScope, FormulaScope } from "../fields/field.ts";
 import type { FileStore } from "../files/file-store.ts";
 import { now, todayIn } from "../formula/clock.ts";
+import type { EmbeddedPage } from "../http/embedded-page.ts";
 import type { Messages } from "../messages/en.ts";
 import { type Formats, formatsFor } from "../messages/formats.ts";
 import { messagesFor } from "../messages/messages.ts";
@@ -38,6 +39,8 @@ export interface Settings {
   offline?: boolean;
   /** The entries of the menu; all entities in their order, without it. */
   menu?: readonly MenuItem[];
+  /** The pages that may stand in pages of other sites. */
+  embedded?: readonly EmbeddedPage[];
 }
 
 /** An entry of the menu: an entity by its table, several under a heading, or a link. */
@@ -100,6 +103,8 @@ interface Given {
   changed?: ChangedRights | undefined;
   person?: Person | undefined;
   address?: string | undefined;
+  /** The page of another site in which this is looked at. */
+  embedded?: EmbeddedPage | undefined;
 }
 
 /**
@@ -123,6 +128,8 @@ export class Scope implements FieldScope, FormulaScope {
   readonly person: Person | undefined;
   /** The network address that asks; blank where nobody knows. */
   readonly address: string;
+  /** The page that is looked at within a page of another site; undefined for all others. */
+  readonly embedded: EmbeddedPage | undefined;
   readonly language: string;
   readonly timezone: string;
   readonly messages: Messages;
@@ -143,6 +150,7 @@ export class Scope implements FieldScope, FormulaScope {
     this.entities = entities;
     this.policy = policy;
     this.person = person;
+    this.embedded = given.embedded;
     this.language = person?.language ?? settings.language;
     this.timezone = person?.timezone ?? settings.timezone;
     this.#now = at;
@@ -206,7 +214,7 @@ export class Scope implements FieldScope, FormulaScope {
 
   #given(): Given {
     const { db, files, settings, entities, policy, access, organisation, changed } = this;
-    const { person, address } = this;
+    const { person, address, embedded } = this;
     return {
       db,
       files,
@@ -218,6 +226,7 @@ export class Scope implements FieldScope, FormulaScope {
       changed,
       person,
       address,
+      embedded,
     };
   }
 
@@ -227,6 +236,7 @@ export class Scope implements FieldScope, FormulaScope {
 
   /** The links to the pages of an entity in some place, of those that the person may use. */
   linksOf(entity: Entity, on: PageLink["on"]): PageLink[] {
+    if (this.embedded) return [];
     return this.entities
       .linksOf(entity)
       .filter((link) => link.on === on && this.may(link.needs, entity) && this.isFor(link.for));
@@ -247,6 +257,7 @@ export class Scope implements FieldScope, FormulaScope {
 
   /** Whether a feature of an entity gives a page, such as `/new`, and the person may use it. */
   offers(page: string, entity: Entity): boolean {
+    if (this.embedded) return false;
     const links = this.entities.linksOf(entity);
     return links.some(({ path, needs }) => path === page && this.may(needs, entity));
   }

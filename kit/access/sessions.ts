@@ -1,6 +1,7 @@
 import type { Context } from "hono";
 import { deleteCookie, getCookie, setCookie } from "hono/cookie";
 import type { CompiledQuery, InferResult, Kysely } from "kysely";
+import { troubleOf } from "../database/current-dialect.ts";
 import { now } from "../formula/clock.ts";
 import { atSecond } from "../formula/zones.ts";
 import { clientAddress } from "../http/client-address.ts";
@@ -128,7 +129,11 @@ export async function personOf(
       .updateTable("levadura_session")
       .set({ seen_at: atSecond(at) })
       .where("digest", "=", digest)
-      .execute();
+      .execute()
+      .catch((error) => {
+        // Where the connection was lost just now, the next request notes it.
+        if (troubleOf(error) !== "lost") throw error;
+      });
   }
   return personAmong(found, isOrganised, first.chosen);
 }

@@ -34,6 +34,7 @@ import {
 import { personOf } from "../access/sessions.ts";
 import { signIn } from "../access/sign-in.tsx";
 import { personOfToken } from "../access/token-person.ts";
+import { visitorsOnly } from "../access/visitors-only.ts";
 import { noteVisit } from "../access/visits.ts";
 import { tablesOf } from "../database/current-dialect.ts";
 import { Registry } from "../entity/registry.ts";
@@ -41,6 +42,7 @@ import { forPrograms } from "../features/api/for-programs.ts";
 import { ownCalendar } from "../features/calendar/own-calendar.tsx";
 import { arranging } from "../features/dashboard/arrange.tsx";
 import type { Dashboard } from "../features/dashboard/tile.ts";
+import { embedding } from "../features/embedded/embedded.tsx";
 import type { EntityFeatures, Feature } from "../features/feature.ts";
 import { sentFiles } from "../features/files/files.ts";
 import type { FileStore } from "../files/file-store.ts";
@@ -48,6 +50,7 @@ import { openFiles } from "../files/location.ts";
 import { bearerOf } from "../http/bearer.ts";
 import { clientAddress } from "../http/client-address.ts";
 import { crossOrigin, isNamedOrigin } from "../http/cross-origin.ts";
+import { type EmbeddedPage, embeddedAt } from "../http/embedded-page.ts";
 import { protectiveHeaders } from "../http/headers.ts";
 import { knownHosts } from "../http/hosts.ts";
 import { sameOrigin } from "../http/origin.ts";
@@ -89,15 +92,17 @@ export interface More {
 export function application<Tables>(made: Application<Tables>): Hono<Environment> {
   const app = new Hono<Environment>();
   const { dashboard = { tiles: [] } } = made;
+  const { embedded = [] } = made.settings;
   const scopeFor = scopes(made);
   const tables = accountTables(made.db as unknown as Kysely<AnyTables>);
   const asking =
     made.personOf ?? (made.access ? whoAsks(tables, made.access, made.settings) : () => undefined);
-  app.use(knownHosts(), protectiveHeaders(), crossOrigin(), sameOrigin());
+  app.use(knownHosts(), protectiveHeaders(embedded), crossOrigin(), sameOrigin());
   app.use(async (c, next) => {
-    const asked = await asking(c);
+    const framed = embeddedAt(embedded, c.req.path);
+    const asked = framed ? undefined : await asking(c);
     const changed = await changedRights(tables, made.access, asked?.organisation?.id);
-    c.set("scope", scopeFor(asked, clientAddress(c), changed));
+    c.set("scope", scopeFor(asked, clientAddress(c), changed, framed));
     if (made.access) c.header("cache-control", "no-store");
     await next();
     const { person, entities, db } = c.get("scope");
@@ -115,6 +120,7 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
     ...find.routes,
     ...sentFiles.routes,
     ...forPrograms(made.entities).routes,
+    ...embedding(embedded, made.entities).routes,
     ...(made.access ? signingIn().flatMap(({ routes }) => routes) : []),
     ...made.entities.flatMap(({ features }) => features.flatMap(({ routes }) => routes)),
   ]);
@@ -124,7 +130,8 @@ export function application<Tables>(made: Application<Tables>): Hono<Environment
     if (plain) return c.redirect(plain, 301);
     const scope = scopeOf(c);
     // Whoever isn't signed in can't tell what is there from what isn't.
-    return scope.access && !scope.person ? signInFirst(c, scope) : notFound(c, scope);
+    const isNobody = scope.access && !scope.person && !scope.embedded;
+    return isNobody ? signInFirst(c, scope) : notFound(c, scope);
   });
   app.onError(async (error, c) => {
     const scope = scopeOf(c);
@@ -196,12 +203,18 @@ export function scopes<Tables>({
   const tables = db as unknown as Kysely<AnyTables>;
   // Who may do everything sees all organisations; others see theirs, and nobody's where they are in none.
   const isApart = access?.organisations !== undefined && policy !== everything;
-  return (person: Person | undefined, address = "", changed?: ChangedRights) => {
+  return (
+    person: Person | undefined,
+    address = "",
+    changed?: ChangedRights,
+    embedded?: EmbeddedPage,
+  ) => {
     const organisation = isApart ? (person?.organisation?.id ?? 0) : undefined;
     const db = organisation === undefined ? tables : tablesOf(tables, organisation);
     const narrowing = person?.token?.may;
-    const own = narrowing ? narrowed(policy, narrowing) : policy;
+    const mayBe = embedded ? visitorsOnly(policy, embedded) : policy;
+    const own = narrowing ? narrowed(mayBe, narrowing) : mayBe;
     const given = { db, files, settings, entities: registry, policy: own, access, person, address };
-    return new Scope({ ...given, organisation, changed });
+    return new Scope({ ...given, organisation, changed, embedded });
   };
 }

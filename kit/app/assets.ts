@@ -21,6 +21,8 @@ export const assets: Feature = {
           const type = types[name.split(".")[1] ?? ""] ?? "text/plain";
           // The worker answers for all addresses, not only for those beside it.
           if (name === "worker.js") c.header("service-worker-allowed", "/");
+          // Other sites load it.
+          if (name === "embedding.js") c.header("cross-origin-resource-policy", "cross-origin");
           return c.body(content, 200, { "content-type": type, "cache-control": "no-cache" });
         } catch {
           return c.notFound();

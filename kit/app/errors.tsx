@@ -23,7 +23,10 @@ export function failed(c: Context, scope: Scope, error: Error) {
   if (isApi(c.req.path)) return failedForProgram(c, scope, error);
   if (error instanceof Hidden) return notFound(c, scope);
   const asksNobody = error instanceof Forbidden && scope.access && !scope.person;
-  if (error instanceof NotSignedIn || asksNobody) return signInFirst(c, scope);
+  if (error instanceof NotSignedIn || asksNobody) {
+    // Within another site, nobody signs in.
+    return scope.embedded ? notFound(c, scope) : signInFirst(c, scope);
+  }
   if (error instanceof HTTPException && error.status < 500) {
     const refusals: Readonly<Record<number, string>> = {
       400: messages.unreadable,
@@ -89,9 +92,11 @@ function problem(c: Context, scope: Scope, status: number, title: string, ...sen
     <>
       <h1>{title}</h1>
       <p>{sentences.join(" ")}</p>
-      <a class="btn btn-primary" href="/">
-        {scope.messages.start}
-      </a>
+      {!scope.embedded && (
+        <a class="btn btn-primary" href="/">
+          {scope.messages.start}
+        </a>
+      )}
     </>
   );
   return showPage(c, scope, page, { title, status });

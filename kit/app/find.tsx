@@ -18,7 +18,7 @@ const mostFound = 5;
 
 /** Looks for words in the records of all entities at once. */
 export const find: Feature = {
-  routes: [{ method: "GET", path: findPath, needs: "nothing", answer: show }],
+  routes: [{ method: "GET", path: findPath, needs: "nothing", records: true, answer: show }],
 };
 
 interface Found {

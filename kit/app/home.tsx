@@ -14,6 +14,7 @@ export const home = (dashboard: Dashboard): Feature => ({
       method: "GET",
       path: "/",
       needs: "nothing",
+      records: true,
       answer: async (c, scope) => {
         const { access, person } = scope;
         if (access && !person && !seesAnything(scope)) throw new NotSignedIn();

@@ -4,6 +4,7 @@ import { isOperator } from "../access/rights.ts";
 import { Hidden, NotSignedIn, type Scope } from "../access/scope.ts";
 import type { Needs, Route } from "../features/feature.ts";
 import { limitedBody } from "../http/body-limit.ts";
+import { noteWritten, readingScope } from "../store/written.ts";
 
 /** What a request carries through the application. */
 export interface Environment {
@@ -13,19 +14,23 @@ export interface Environment {
 const mounted = new WeakMap<object, Route[]>();
 
 /**
- * Makes routes reachable. The only place where a route comes into being: each is guarded by what it needs.
+ * Makes routes reachable. The only place where a route comes into being: each is guarded by what it needs. Where there is a
+ * replica, it answers those that read records.
  */
 export function mount(app: Hono<Environment>, routes: readonly Route[]): void {
   mounted.set(app, [...routesOf(app), ...routes]);
-  for (const { method, path, needs, bytes, answer } of routes) {
+  for (const { method, path, needs, bytes, records, answer } of routes) {
     const limit = limitedBody(bytes);
+    const isReading = method === "GET" && (records ?? typeof needs === "object");
     app.on(method, path, async (c) => {
-      const scope = c.get("scope");
-      guard(scope, needs);
+      const asked = c.get("scope");
+      guard(asked, needs);
+      const scope = isReading ? await readingScope(asked) : asked;
       let answered: Response | undefined;
       const refused = await limit(c, async () => {
         answered = await answer(c, scope);
       });
+      if (method !== "GET") await noteWritten(scope);
       return refused ?? answered ?? c.notFound();
     });
   }

@@ -4,6 +4,7 @@ import "./calendar.ts";
 import "./color.ts";
 import "./conditional-fields.ts";
 import "./date-picker.ts";
+import "./embedded.ts";
 import "./files.ts";
 import "./filter-panel.ts";
 import "./find.ts";

@@ -4,7 +4,7 @@ import type { MigrationConnection } from "../migrations/migrations.ts";
 
 /**
  * What a kind of database offers the kit. Each has a folder with `dialect.ts`, which puts it together from
- * `connection.ts`, `tables.ts` and `trouble.ts`; `scratch.ts` makes databases for tests. All three find, order and refuse
+ * `connection.ts`, `tables.ts`, `replication.ts` and `trouble.ts`; `scratch.ts` makes databases for tests. All three find, order and refuse
  * the same: `test/alike.test.ts` compares them.
  */
 export interface Dialect {
@@ -21,6 +21,10 @@ export interface Dialect {
   tablesOf<Tables>(db: Kysely<Tables>, organisation: number): Kysely<Tables>;
   /** The same tables for statements that may take long: they keep nobody else waiting, and are stopped when it is too long. */
   inBackground<Tables>(db: Kysely<Tables>): Kysely<Tables>;
+  /** The replica of a database; undefined where DATABASE_READ_URL names none. */
+  replicaOf<Tables>(db: Kysely<Tables>): Replica<Tables> | undefined;
+  /** The position in the log of the server behind all that is saved by now, as a text; blank where it keeps no log. */
+  logPosition(): RawBuilder<string>;
   /** Adds a row to a table unless its key is there already; the number of affected rows tells. */
   insertUnlessThere(table: string, row: Readonly<Record<string, string>>): RawBuilder<unknown>;
   /** How it computes formulas. */
@@ -66,6 +70,14 @@ export interface Dialect {
   constraintViolation(error: unknown, names?: readonly string[]): ConstraintViolation | undefined;
   /** Why a statement failed, where neither data nor statement are the reason; undefined for any other error. */
   troubleOf(error: unknown): Trouble | undefined;
+}
+
+/** A copy of the database on another server, which follows it. */
+export interface Replica<Tables> {
+  /** The tables, of which it is asked what only reads; all else, and what it doesn't answer, its primary is asked. */
+  tables: Kysely<Tables>;
+  /** Whether it has everything up to a position in the log of its primary; false where it doesn't answer. */
+  hasReached(position: string): Promise<boolean>;
 }
 
 /** Why a statement was refused, where the reason is in the data: which columns, as far as the database says. */

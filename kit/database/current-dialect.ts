@@ -7,6 +7,8 @@ export const {
   openTables,
   tablesOf,
   inBackground,
+  replicaOf,
+  logPosition,
   insertUnlessThere,
   formulas,
   exactly,

@@ -23,6 +23,11 @@ export function databaseAddress(otherwise?: string): string {
   return address;
 }
 
+/** The address of a replica, which may answer what only reads: DATABASE_READ_URL; undefined without one. */
+export function readAddress(): string | undefined {
+  return process.env.DATABASE_READ_URL || undefined;
+}
+
 /** The folder for what migrations and commands take out: KEPT_FOLDER, or `kept` where the application is started. */
 export function keptFolder(): string {
   return resolve(process.env.KEPT_FOLDER || "kept");

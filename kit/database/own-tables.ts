@@ -7,7 +7,7 @@ export interface OwnTypes {
 
 /**
  * The tables of the application itself, which no model has: forms that were sent; work that goes on after its
- * request; the start pages that people put together; the files that were sent; who has which form open; which rows seeding made; which data was loaded, and when;
+ * request; up to where a replica has to be for each person; the start pages that people put together; the files that were sent; who has which form open; which rows seeding made; which data was loaded, and when;
  * migrations that were reverted, and the folder of what that deleted. A table that was dropped is in them with a hyphen
  * before its name, as long as it isn't back.
  */
@@ -22,12 +22,16 @@ function ownTables({ numbered, moment }: OwnTypes): [string, string][] {
       "id varchar(36) not null primary key, person bigint not null, entity_table varchar(100) not null, action varchar(20) not null, state varchar(20) not null, total bigint not null, tried bigint not null, refused bigint not null, refusals text not null, beat_at varchar(20) not null",
     ],
     [
+      "levadura_written",
+      "account_id bigint not null primary key, log_position varchar(500) not null",
+    ],
+    [
       "levadura_tile",
       `id ${numbered}, organisation_id bigint not null, account_id bigint not null, place bigint not null, entity_table varchar(100) not null, name varchar(60) not null, query varchar(2000) not null`,
     ],
     [
       "levadura_presence",
-      "entity_table varchar(100) not null, record_id bigint not null, account_id bigint not null, name varchar(80) not null, seen_at varchar(20) not null",
+      `id ${numbered}, entity_table varchar(100) not null, record_id bigint not null, account_id bigint not null, name varchar(80) not null, seen_at varchar(20) not null`,
     ],
     [
       "levadura_upload",
@@ -35,7 +39,7 @@ function ownTables({ numbered, moment }: OwnTypes): [string, string][] {
     ],
     [
       "levadura_seeded",
-      "entity_table varchar(100) not null, first_id bigint not null, last_id bigint not null",
+      `id ${numbered}, entity_table varchar(100) not null, first_id bigint not null, last_id bigint not null`,
     ],
     [
       "levadura_loads",

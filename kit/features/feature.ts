@@ -26,6 +26,8 @@ export interface Route {
   needs: Needs;
   /** The most bytes that a request may carry; as many as a form without files, if nothing is said. */
   bytes?: number;
+  /** Whether its page shows records; those that need an action do, if nothing is said. */
+  records?: boolean;
   answer(c: Context, scope: Scope): Response | Promise<Response>;
 }
 

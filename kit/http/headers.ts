@@ -1,13 +1,19 @@
 import type { HttpBindings } from "@hono/node-server";
 import { Hono, type MiddlewareHandler } from "hono";
 import { secureHeaders } from "hono/secure-headers";
+import { type EmbeddedPage, embeddedAt } from "./embedded-page.ts";
 import { isSecureAddress } from "./public-address.ts";
 
-/** Headers that tell browsers what a page may load, and who may frame it. An answer may have a policy of its own. */
-export function protectiveHeaders(): MiddlewareHandler {
-  const known = headersOf(usualHeaders());
+/**
+ * Headers that tell browsers what a page may load, and who may frame it: for embedded pages, the sites that the model names.
+ * An answer may have a policy of its own.
+ */
+export function protectiveHeaders(embedded: readonly EmbeddedPage[] = []): MiddlewareHandler {
+  const usual = headersOf(usualHeaders());
+  const framed = new Map(embedded.map((page) => [page, headersOf(usualHeaders(page.origins))]));
   return async (c, next) => {
-    const headers = await known;
+    const page = embeddedAt(embedded, c.req.path);
+    const headers = await ((page && framed.get(page)) ?? usual);
     const outgoing = (c.env as Partial<HttpBindings> | undefined)?.outgoing;
     // Given to the server itself: headers of a `Response` cost a third of a small answer.
     if (outgoing) {
@@ -27,7 +33,9 @@ async function headersOf(middleware: MiddlewareHandler): Promise<[string, string
   return [...(await probe.request("/")).headers];
 }
 
-function usualHeaders(): MiddlewareHandler {
+/** The headers for pages that nobody may frame, or these origins. */
+function usualHeaders(framedBy: readonly string[] = []): MiddlewareHandler {
+  const isFramed = framedBy.length > 0;
   return secureHeaders({
     contentSecurityPolicy: {
       defaultSrc: ["'none'"],
@@ -38,10 +46,10 @@ function usualHeaders(): MiddlewareHandler {
       workerSrc: ["'self'"],
       manifestSrc: ["'self'"],
       formAction: ["'self'"],
-      frameAncestors: ["'none'"],
+      frameAncestors: isFramed ? ["'self'", ...framedBy] : ["'none'"],
       baseUri: ["'none'"],
     },
-    xFrameOptions: "DENY",
+    xFrameOptions: isFramed ? false : "DENY",
     referrerPolicy: "same-origin",
     strictTransportSecurity: isSecureAddress() ? "max-age=31536000" : false,
     // For browsers and plug-ins that are no more.

@@ -2,6 +2,7 @@ import type { LoggedAction } from "../access/action.ts";
 import type { Trouble } from "../database/contract.ts";
 import { formulaWords } from "../formula/words.ts";
 import { apiEn } from "./api.en.ts";
+import { embeddedEn } from "./embedded.en.ts";
 import { listsEn } from "./lists.en.ts";
 import { peopleEn } from "./people.en.ts";
 import { pluralForm } from "./plural.ts";
@@ -472,6 +473,7 @@ export const en = {
   ...listsEn,
   ...reportsEn,
   ...apiEn,
+  embedded: embeddedEn,
   formulas: formulaWords,
 
   // What goes wrong.

@@ -1,4 +1,5 @@
 import { apiEs } from "./api.es.ts";
+import { embeddedEs } from "./embedded.es.ts";
 import type { Messages } from "./en.ts";
 import { formulasEs } from "./formulas.es.ts";
 import { listsEs } from "./lists.es.ts";
@@ -466,6 +467,7 @@ export const es: Messages = {
   ...listsEs,
   ...reportsEs,
   ...apiEs,
+  embedded: embeddedEs,
   formulas: formulasEs,
 
   // What goes wrong.

@@ -3,6 +3,7 @@ import { type Kysely, sql } from "kysely";
 import * as z from "zod";
 import type { AnyTables } from "../access/scope.ts";
 import { insertUnlessThere } from "../database/current-dialect.ts";
+import { mostAttempts } from "../database/trying-again.ts";
 import { now } from "../formula/clock.ts";
 import { answersAgain, inTransaction, OutcomeUnknown } from "./transactions.ts";
 
@@ -80,6 +81,7 @@ export async function submitOnce<Reason>(
   db: Kysely<AnyTables>,
   { token, digest, isKey }: Submission,
   work: (transaction: Kysely<AnyTables>, refuse: (reason: Reason) => never) => Promise<Outcome>,
+  attempt = 1,
 ): Promise<{ token: string; outcome: Outcome } | { refused: Reason }> {
   const refuse = (reason: Reason): never => {
     throw new Refused(reason);
@@ -96,10 +98,16 @@ export async function submitOnce<Reason>(
     remember(token, done);
     return { token, outcome: done };
   } catch (error) {
-    if (error instanceof OutcomeUnknown && !(await answersAgain(db))) throw error;
+    const isUnknown = error instanceof OutcomeUnknown;
+    if (isUnknown && !(await answersAgain(db))) throw error;
     const before = await find(db, token);
     if (before?.digest === digest) return { token, outcome: before.outcome };
     if (before && isKey) throw new KeyTaken();
+    // Should the first attempt still be kept after all, this one waits for it at the token, and finds that.
+    if (isUnknown && !before && attempt < mostAttempts) {
+      const same = { token, digest, ...(isKey && { isKey }) };
+      return submitOnce(db, same, work, attempt + 1);
+    }
     if (error instanceof Refused) return { refused: error.reason as Reason };
     // Somebody went back to a form that was sent, and typed something else.
     if (error instanceof SentBefore) return submitOnce(db, { token: newToken(), digest }, work);

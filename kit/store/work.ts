@@ -6,6 +6,7 @@ import type { Entity } from "../entity/entity.ts";
 import { atSecond } from "../formula/zones.ts";
 import { logError } from "./log.ts";
 import { asciiJson } from "./submissions.ts";
+import { noteWritten } from "./written.ts";
 
 /**
  * Work on many records that goes on after its request, one record at a time. How far it is stands in the database, so that
@@ -136,6 +137,7 @@ async function go(scope: Scope, id: string, { ids, one }: Task): Promise<void> {
     state = "failed";
     logError(error, "work on many records");
   }
+  await noteWritten(scope);
   await say(scope, id, state, so).catch((error) => logError(error, "work on many records"));
 }
 

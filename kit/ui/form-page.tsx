@@ -10,6 +10,7 @@ import {
   shownTyped,
 } from "./form.ts";
 import { Trail } from "./layout.tsx";
+import { Trap } from "./trap.tsx";
 
 /** The frame of a form: what is wrong in it, its sections, its buttons. */
 export function FormFrame({ form, children }: { form: Form; children?: Child }) {
@@ -19,8 +20,10 @@ export function FormFrame({ form, children }: { form: Form; children?: Child }) 
   const hasRows = Object.keys(form.parts ?? {}).length > 0;
   return (
     <>
-      <Trail scope={scope} to={entity.path} label={scope.namesOf(entity).headings} />
-      <h1>{form.title}</h1>
+      {!scope.embedded && (
+        <Trail scope={scope} to={entity.path} label={scope.namesOf(entity).headings} />
+      )}
+      <h1>{scope.embedded ? scope.namesOf(entity).heading : form.title}</h1>
       {form.note && (
         <div class="alert alert-warning" role="status">
           {form.note}
@@ -65,18 +68,21 @@ export function FormFrame({ form, children }: { form: Form; children?: Child }) 
         {form.copyOf && <input type="hidden" name="_copy" value={form.copyOf.id} />}
         {form.isForLookup && <input type="hidden" name="_for" value="lookup" />}
         {children}
+        {scope.embedded && <Trap scope={scope} />}
         <div class="buttons">
           <button class="btn btn-primary" type="submit">
-            {messages.save}
+            {scope.embedded ? messages.embedded.send : messages.save}
           </button>
-          {form.isNew && (
+          {form.isNew && !scope.embedded && (
             <button class="btn btn-outline-primary" type="submit" name="_then" value="another">
               {messages.saveAndNext}
             </button>
           )}
-          <a class="btn btn-link" href={back ?? entity.path} data-cancel>
-            {messages.cancel}
-          </a>
+          {!scope.embedded && (
+            <a class="btn btn-link" href={back ?? entity.path} data-cancel>
+              {messages.cancel}
+            </a>
+          )}
         </div>
       </form>
     </>

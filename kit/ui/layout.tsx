@@ -33,6 +33,14 @@ export function showPage(
   { title, status = 200 }: PageOptions = {},
 ): Response | Promise<Response> {
   c.status(status as 200);
+  if (scope.embedded) {
+    const frame = (
+      <EmbeddedFrame scope={scope} title={title}>
+        {content}
+      </EmbeddedFrame>
+    );
+    return c.html(`<!DOCTYPE html>${frame}`);
+  }
   const page = (notice?: Outcome, views: readonly MenuView[] = []) => {
     const at = { path: c.req.path, search: new URL(c.req.url).search };
     const frame = (
@@ -55,6 +63,34 @@ export function showPage(
 interface At {
   path: string;
   search: string;
+}
+
+/** The frame of a page in another site: nothing but the page. */
+function EmbeddedFrame({
+  scope,
+  title,
+  children,
+}: {
+  scope: Scope;
+  title: string | undefined;
+  children?: Child;
+}) {
+  const { name, look } = scope.settings;
+  return (
+    <html lang={spokenLanguage(scope.language)} data-look={look} data-person="">
+      <head>
+        <meta charset="utf-8" />
+        <meta name="viewport" content="width=device-width, initial-scale=1" />
+        <meta name="robots" content="noindex" />
+        <title>{title ? `${title} · ${name}` : name}</title>
+        <link rel="stylesheet" href="/-/assets/app.css" />
+        <script type="module" src="/-/assets/client.js" />
+      </head>
+      <body class="embedded">
+        <main>{children}</main>
+      </body>
+    </html>
+  );
 }
 
 /** The frame of a page: heading, menu, flash message. */

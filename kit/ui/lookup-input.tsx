@@ -58,6 +58,7 @@ export function LookupLinks({ form, name }: FieldProps): Child {
   const mayAdd = scope.offers("/new", target) && scope.may("see", target);
   const isOne = fieldOf(form, name).kind === "reference";
   const { lookup, newRecord } = scope.messages;
+  if (scope.embedded) return null;
   return (
     <span class="lookup-links">
       {isOne && (

@@ -43,16 +43,18 @@ export function RecordFrame<Known extends Entity>({
   const archived = archivedAt(entity as unknown as Entity, record);
   const page = (
     <>
-      <div class="trail-and-steps">
-        <Trail
-          scope={scope}
-          to={withQuery(encodeURI(entity.path), new URLSearchParams(view.within?.query), {})}
-          label={headings}
-        />
-        {view.within && (
-          <Steps scope={scope} label={headings} at={address(record)} within={view.within} />
-        )}
-      </div>
+      {!scope.embedded && (
+        <div class="trail-and-steps">
+          <Trail
+            scope={scope}
+            to={withQuery(encodeURI(entity.path), new URLSearchParams(view.within?.query), {})}
+            label={headings}
+          />
+          {view.within && (
+            <Steps scope={scope} label={headings} at={address(record)} within={view.within} />
+          )}
+        </div>
+      )}
       <div class="heading">
         <h1>
           <span class="kind">{heading}</span> {record.displayTitle}
@@ -259,7 +261,7 @@ export function Related<Known extends Entity, Other extends Entity>({
           </a>
         )}
       </div>
-      {(searched !== "" || pager.next || pager.previous) && (
+      {!scope.embedded && (searched !== "" || pager.next || pager.previous) && (
         <RelatedSearch view={view} part={part} label={heading} searched={searched} />
       )}
       {total.count === 0 ? (
@@ -271,10 +273,10 @@ export function Related<Known extends Entity, Other extends Entity>({
           columns={columns}
           without={name}
           back={back}
-          opensAt={{ path: here, query }}
+          {...(!scope.embedded && { opensAt: { path: here, query } })}
         />
       )}
-      {(pager.next || pager.previous) && (
+      {!scope.embedded && (pager.next || pager.previous) && (
         <div class="below">
           <Pager scope={scope} path={here} query={query} pager={pager} part={part} />
           <a

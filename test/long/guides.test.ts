@@ -64,6 +64,23 @@ async function toBePublished(folder: string): Promise<void> {
   execFileSync("ssh-keygen", ["-q", "-t", "ed25519", "-N", "", "-C", "ana@bees", "-f", key]);
 }
 
+/** The same as a repository, with a host beside it. */
+async function toBeReviewed(folder: string): Promise<void> {
+  await toBePublished(folder);
+  expect(await levadura(["build"], folder)).toMatchObject({ status: 0 });
+  const ignored = [
+    "*.db*",
+    ".env",
+    "/data/",
+    "/kept/",
+    "/.levadura/run/",
+    "/.ssh/",
+    "/levadura-host/",
+  ];
+  writeFileSync(join(folder, ".gitignore"), `${ignored.join("\n")}\n`);
+  committedIn(folder);
+}
+
 const nothing = async () => undefined;
 
 /** The lines of the documents that are typed, and the examples of the commands. */
@@ -168,6 +185,7 @@ describe("a guide", () => {
     ["customising.md", nothing, customised],
     ["sample-data.md", nothing, nothing],
     ["publishing.md", toBePublished, nothing],
+    ["reviewing.md", toBeReviewed, nothing],
   ] as const)("%s shows what the commands say", async (name, begin, end) => {
     const path = join(repository, "docs", name);
     const folder = temporaryFolder();

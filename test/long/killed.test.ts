@@ -8,7 +8,7 @@ import { levadura, projectWith, repository, running } from "../support/program.t
 
 it("rise that is killed at any moment is whole again at the next one", async () => {
   const model = demoModel({ open: true });
-  for (let round = 0; round < 12; round++) {
+  for (let round = 0; round < 8; round++) {
     const folder = projectWith(model);
     for (let kill = 0; kill < 4; kill++) {
       const child = spawn(process.execPath, [join(repository, "bin/levadura.js"), "rise"], {

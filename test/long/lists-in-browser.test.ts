@@ -95,7 +95,6 @@ describe.skipIf(noBrowser).each(kinds)("lists in a browser, over $kind", (kind) 
         await page.context().close();
       }
     },
-    240_000,
   );
 
   it("are filtered beside the rows by the keyboard, and the filters stay open on the next page", async () => {

@@ -32,7 +32,7 @@ describe.each(databases)("an application over $kind", ({ kind, server, there }) 
       const application = await running(["serve"], project.folder);
       const visitor = new Visitor(application.address);
       for (const name of ["Ana", "Bo"]) await visitor.post("/keepers/new", { name });
-      const load = { clients: 50, milliseconds: 25_000 };
+      const load = { clients: 50, milliseconds: 12_000 };
       const { requests, unexpected, saved } = await mixedLoad(application.address, load);
       console.log(`${kind}: ${requests} requests, ${saved.size} records`);
       expect(Object.fromEntries(unexpected)).toEqual({});

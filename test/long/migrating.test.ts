@@ -38,6 +38,9 @@ entities:
       extra: integer
 `;
 
+/** How often a run is killed: each time a little later. */
+const rounds = Number(process.env.RUNS ?? 8);
+
 /** A project with many rows, and a migration that is still to be applied to them. */
 async function project(): Promise<string> {
   const folder = projectWith(before);
@@ -70,10 +73,10 @@ describe("a migration of many rows", () => {
     const expected = rowsOf(join(whole, "records.db"), content);
     expect(expected).toHaveLength(30_000);
     const fresh = await project();
-    for (let round = 0; round < 14; round++) {
+    for (let round = 0; round < rounds; round++) {
       const folder = temporaryFolder();
       cpSync(fresh, folder, { recursive: true });
-      await killed(folder, ["migrate"], { DATABASE_URL: "" }, 200 + (round / 14) * took);
+      await killed(folder, ["migrate"], { DATABASE_URL: "" }, 200 + (round / rounds) * took);
       const { status, err } = await levadura(["migrate"], folder);
       expect([status, err]).toEqual([0, ""]);
       const file = join(folder, "records.db");
@@ -111,7 +114,7 @@ describe("rows of many random models, brought to another one and back", () => {
   it("are all there, in the schema of a fresh database", async () => {
     const outcomes = { moved: 0, refused: 0, impossible: 0 };
     const folder = temporaryFolder();
-    const pairs = Number(process.env.PAIRS ?? 300);
+    const pairs = Number(process.env.PAIRS ?? 150);
     for (let seed = 10_000; seed < 10_000 + pairs; seed++) {
       const engine = openSqlite(join(folder, `${seed}.db`));
       outcomes[await thereAndBack(engine, folder, seed)]++;
@@ -136,7 +139,7 @@ describe.each([postgres, mariadb])("migrations in $kind", async (server) => {
   it.skipIf(!there)("bring rows of many random models to another one and back", async () => {
     const outcomes = { moved: 0, refused: 0, impossible: 0 };
     const folder = temporaryFolder();
-    const pairs = Number(process.env.PAIRS ?? 100);
+    const pairs = Number(process.env.PAIRS ?? 60);
     const engine = await emptyDatabase(server);
     for (let seed = 20_000; seed < 20_000 + pairs; seed++) {
       outcomes[await thereAndBack(engine, folder, seed)]++;
@@ -164,10 +167,10 @@ describe.each([postgres, mariadb])("migrations in $kind", async (server) => {
     expect(expected).toHaveLength(10_000);
     expect(await run("rewind", "--yes")).toMatchObject({ status: 0, err: "" });
     const half = new Set<boolean>();
-    for (let round = 0; round < 14; round++) {
+    for (let round = 0; round < rounds; round++) {
       // Every other time it is the way back that is killed.
       const last = round % 2 === 0 ? ["migrate"] : ["rewind", "--yes"];
-      await killed(folder, last, env, 200 + (round / 14) * took);
+      await killed(folder, last, env, 200 + (round / rounds) * took);
       const { out } = await run("history");
       half.add(out.includes("half-way"));
       if (round % 2 === 0) {

@@ -14,4 +14,3 @@ await import("../tags.test.ts");
 process.env.REPORT_MODELS = "2";
 await import("./random-reports.test.ts");
 await import("./grid-in-browser.test.ts");
-await import("./lists-in-browser.test.ts");

@@ -157,6 +157,10 @@ describe.each(kinds)("an application over $kind", ({ kind, server: database }) =
       expect.stringContaining("Hive saved: Kept"),
     ]);
     expect(await count("Kept")).toBe(1);
+    const again = await form("Once more");
+    proxy?.cutAt("commit", false, "once");
+    expect((await again()).status).toBe(200);
+    expect(await count("Once more")).toBe(1);
     const unkept = await form("Unkept");
     proxy?.cutAt("commit", false);
     const unknown = await unkept();

@@ -136,7 +136,7 @@ const model = fc
 describe("random models", () => {
   it.each(
     fc
-      .sample(model, { numRuns: Number(process.env.MODELS ?? 6), seed: 20261123 })
+      .sample(model, { numRuns: Number(process.env.MODELS ?? 4), seed: 20261123 })
       .map((text, index) => [index, text] as const),
   )(
     "number %i becomes an application that compiles and passes its own tests",

@@ -7,8 +7,8 @@ export interface FaultyWire {
   silence(silent: boolean): void;
   /** Ends all connections. */
   cut(): void;
-  /** Ends a connection once it carries a text to the server, which gets that text first or doesn't. */
-  cutAt(text: string | undefined, reached?: boolean): void;
+  /** Ends each connection, or only the first, that carries a text to the server, which gets that text first or doesn't. */
+  cutAt(text: string | undefined, reached?: boolean, once?: "once"): void;
   close(): Promise<void>;
 }
 
@@ -16,7 +16,7 @@ export interface FaultyWire {
 export async function faultyWireTo(target: number): Promise<FaultyWire> {
   const sockets = new Set<Socket>();
   let silent = false;
-  let trap: { text: string; reached: boolean } | undefined;
+  let trap: { text: string; reached: boolean; once: boolean } | undefined;
   const server: Server = createServer((client) => {
     const upstream = connect(target, "127.0.0.1");
     const end = () => {
@@ -33,8 +33,11 @@ export async function faultyWireTo(target: number): Promise<FaultyWire> {
     }
     client.on("data", (chunk) => {
       if (silent) return;
-      if (trap && chunk.includes(trap.text)) {
-        if (!trap.reached) return end();
+      // As a word: a connection begins with `read committed`.
+      if (trap && new RegExp(`${trap.text}(?![a-z])`).test(chunk.toString("latin1"))) {
+        const { reached, once } = trap;
+        if (once) trap = undefined;
+        if (!reached) return end();
         // The server does its work, and its answer is lost.
         upstream.removeAllListeners("data");
         upstream.write(chunk);
@@ -57,8 +60,8 @@ export async function faultyWireTo(target: number): Promise<FaultyWire> {
     cut: () => {
       for (const socket of sockets) socket.destroy();
     },
-    cutAt: (text, reached = false) => {
-      trap = text === undefined ? undefined : { text, reached };
+    cutAt: (text, reached = false, once) => {
+      trap = text === undefined ? undefined : { text, reached, once: once === "once" };
     },
     close: async () => {
       for (const socket of sockets) socket.destroy();

@@ -1,6 +1,7 @@
 import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { expect } from "vitest";
+import { gitIn } from "./git.ts";
 import { levadura, type Running, running } from "./program.ts";
 
 /**
@@ -47,8 +48,10 @@ async function consoleText(
   answer: (args: string[], folder: string) => Promise<string>,
 ): Promise<string> {
   const said: string[] = [];
-  for (const [, line = ""] of body.matchAll(/^\$ levadura (.*)$/gm)) {
-    said.push(`$ levadura ${line}\n${await answer(argumentsOf(line, folder), folder)}`.trimEnd());
+  for (const [, program = "", line = ""] of body.matchAll(/^\$ (levadura|git) (.*)$/gm)) {
+    const args = argumentsOf(line, folder);
+    const told = program === "git" ? gitIn(folder)(...args) : await answer(args, folder);
+    said.push(`$ ${program} ${line}\n${told}`.trimEnd());
   }
   return said.join("\n\n");
 }

@@ -12,7 +12,12 @@ export interface LoadResult {
 /** So many people who list, search, read, add, change and delete hives, for so long; each does one thing at a time. */
 export async function mixedLoad(
   base: string,
-  { clients, milliseconds }: { clients: number; milliseconds: number },
+  {
+    clients,
+    milliseconds,
+    prefix = "L",
+    keepers = ["1", "2"],
+  }: { clients: number; milliseconds: number; prefix?: string; keepers?: string[] },
 ): Promise<LoadResult> {
   const result: LoadResult = { requests: 0, unexpected: new Map(), saved: new Set() };
   const end = Date.now() + milliseconds;
@@ -35,7 +40,7 @@ export async function mixedLoad(
         else if (kind < 7 && mine) {
           const page = `${mine.path}/edit`;
           const { html } = await visitor.get(page);
-          const fields = { ...hiddenInputs(html), code: mine.code, keepers: ["1", "2"] };
+          const fields = { ...hiddenInputs(html), code: mine.code, keepers };
           note("edit", (await visitor.post(page, fields)).status, 409);
         } else if (kind === 7 && mine && own.length > 4) {
           const { html } = await visitor.get(`${mine.path}/delete`);
@@ -46,8 +51,8 @@ export async function mixedLoad(
             own.splice(own.indexOf(mine), 1);
           }
         } else {
-          const code = `L-${client}-${turn}`;
-          const answer = await visitor.post("/hives/new", { code, keepers: ["1", "2"] });
+          const code = `${prefix}-${client}-${turn}`;
+          const answer = await visitor.post("/hives/new", { code, keepers });
           note("add", answer.status);
           if (answer.status === 200 && /^\/hives\/\d+/.test(answer.path)) {
             result.saved.add(code);

@@ -2,11 +2,15 @@ import { readFileSync } from "node:fs";
 import { createConnection, type FieldPacket, type SslOptions } from "mysql2";
 import type { MigrationConnection } from "../../migrations/migrations.ts";
 import { inBatches } from "../batches.ts";
-import { BadSetting } from "../limits.ts";
+import { BadSetting, databaseLimits } from "../limits.ts";
+import { addressesOf } from "../servers/addresses.ts";
+import { firstReady } from "../servers/several.ts";
 import { tlsFiles } from "../servers/tls.ts";
 import type { Client } from "./client.ts";
 import { StepJournal } from "./journal.ts";
+import { takesChanges } from "./replication.ts";
 import { statementsOf } from "./statements.ts";
+import { troubleOf } from "./trouble.ts";
 
 /** The database's name in the names of SQL files: `forward.mariadb.sql`. */
 export const kind = "mariadb";
@@ -104,9 +108,21 @@ export async function connect(address: string): Promise<Client> {
   return { query, connection, end };
 }
 
-/** Opens a database for migrations. */
+/** Opens a database for migrations: of several servers, the first that takes changes. */
 export async function openConnection(address: string): Promise<MigrationConnection> {
-  return migrationConnection(await connect(address));
+  const servers = addressesOf(address);
+  const [first = address] = servers;
+  if (servers.length === 1) return migrationConnection(await connect(first));
+  const close = (_: string, client: Client) => void client.end();
+  const patience = databaseLimits().wait;
+  const how = { open: connect, isReady, close, troubleOf, patience };
+  return migrationConnection((await firstReady(servers, how)).client);
+}
+
+/** Whether a server takes changes. */
+export async function isReady({ query }: Client): Promise<boolean> {
+  const [row] = await query<{ ready: number }>(takesChanges);
+  return Number(row?.ready) === 1;
 }
 
 /** How long a migration waits for another one to end, in seconds. */

@@ -1,7 +1,15 @@
 import type { Dialect } from "../contract.ts";
 import * as connection from "./connection.ts";
 import { mariadbFormulas } from "./formulas.ts";
+import { logPosition, replicaOf } from "./replication.ts";
 import * as tables from "./tables.ts";
 import * as trouble from "./trouble.ts";
 
-export const dialect: Dialect = { ...connection, ...tables, ...trouble, formulas: mariadbFormulas };
+export const dialect: Dialect = {
+  ...connection,
+  ...tables,
+  ...trouble,
+  replicaOf,
+  logPosition,
+  formulas: mariadbFormulas,
+};

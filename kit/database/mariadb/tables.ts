@@ -9,15 +9,14 @@ import {
   type SqlBool,
   sql,
 } from "kysely";
-import { createPool, type Pool as MysqlConnections, type PoolConnection } from "mysql2";
 import { wordPattern } from "../collation.ts";
 import type { BindKind, ConstraintViolation, WrittenKind } from "../contract.ts";
 import { columnsOfIndex } from "../index-names.ts";
-import { databaseLimits, type Limits } from "../limits.ts";
-import { mostConnections, type Pool, type PooledConnection, pooled } from "../servers/pooling.ts";
-import { clientSettings, session } from "./connection.ts";
+import { pooled } from "../servers/pooling.ts";
+import { noteReplica, readingFrom } from "../servers/replica.ts";
+import { openPools } from "./pools.ts";
+import { reached } from "./replication.ts";
 import { type TimestampColumns, TimestampsPlugin } from "./timestamps.ts";
-import { troubleOf } from "./trouble.ts";
 
 /** Unlike others that speak its protocol, MariaDB returns the rows that it inserted. */
 class Adapter extends MysqlAdapter {
@@ -32,58 +31,55 @@ class Dialect extends MysqlDialect {
   }
 }
 
-/** The typed tables of a MariaDB database, over a pool of connections. */
+/**
+ * The typed tables of a MariaDB database, over a pool of connections. Several addresses are those of the members of a
+ * cluster, or of a primary and the servers that may take its place.
+ */
 export function openTables<Tables>(address: string, moments?: TimestampColumns): Kysely<Tables> {
-  const limits = databaseLimits();
-  const pool = createPool({
-    ...clientSettings(address),
-    connectTimeout: limits.wait,
-    connectionLimit: mostConnections,
+  const { primary, replicas, patience, end } = openPools(address);
+  const tablesOver = (pool: MysqlPool) =>
+    new Kysely<Tables>({
+      dialect: new Dialect({ pool }),
+      plugins: [new TimestampsPlugin(moments)],
+    });
+  const connect = pooled(primary, patience, asCallbacks);
+  const tables = tablesOver({
+    getConnection: givenBy(() => connect()),
+    end: (ended) => void end().then(() => ended(undefined), ended),
   });
-  const own = [
-    ...session,
-    // Gaps between keys aren't locked, so that changes of different records don't meet.
-    "set session transaction isolation level read committed",
-    `set session max_statement_time = ${limits.statement / 1000}, innodb_lock_wait_timeout = ${Math.ceil(limits.wait / 1000)}`,
-  ];
-  pool.on("connection", (connection) => {
-    connection.on("error", () => undefined);
-    for (const statement of own) {
-      connection.query(statement, (error) => error && connection.destroy());
-    }
-  });
-  return new Kysely<Tables>({
-    dialect: new Dialect({ pool: connections(pool, limits) }),
-    plugins: [new TimestampsPlugin(moments)],
-  });
-}
-
-/** The connections of a pool as the query builder takes them. */
-function connections(pool: MysqlConnections, limits: Limits): MysqlPool {
-  const access: Pool<PoolConnection, unknown> = {
-    connect: () => connectionOf(pool, limits.wait),
-    query: (connection, text, values) =>
-      new Promise((resolve, reject) => {
-        connection.query(text, values as unknown[], (error, result) =>
-          error ? reject(error) : resolve(result),
-        );
+  if (replicas.length > 0) {
+    const reading = readingFrom(primary, replicas, patience);
+    noteReplica<Tables>(tables, {
+      tables: tablesOver({
+        getConnection: givenBy(async () => asCallbacks(await reading.connect(""))),
+        end: (ended) => ended(undefined),
       }),
-    release: (connection, useless) => (useless ? connection.destroy() : connection.release()),
-    troubleOf,
-  };
-  const connect = pooled(access, limits.statement + 1000, asCallbacks);
-  return {
-    getConnection: (take) => {
-      connect().then(
-        (connection) => take(null, connection),
-        (error) => take(error, undefined as never),
-      );
-    },
-    end: (ended) => pool.end((error) => ended(error)),
+      hasReached: async (position) => {
+        const answered = await reading
+          .askReplica("", reached, [position, position])
+          .catch(() => undefined);
+        return Number((answered?.result as { reached: unknown }[] | undefined)?.[0]?.reached) === 1;
+      },
+    });
+  }
+  return tables;
+}
+
+/** Gives out connections as the query builder asks for them. */
+function givenBy(connect: () => Promise<MysqlPoolConnection>): MysqlPool["getConnection"] {
+  return (take) => {
+    connect().then(
+      (connection) => take(null, connection),
+      (error) => take(error, undefined as never),
+    );
   };
 }
 
-function asCallbacks(connection: PooledConnection<PoolConnection, unknown>): MysqlPoolConnection {
+/** A connection as the query builder takes it. */
+function asCallbacks(connection: {
+  query(text: string, values: readonly unknown[]): Promise<unknown>;
+  release(): void;
+}): MysqlPoolConnection {
   const query = (
     text: string,
     values: readonly unknown[],
@@ -95,24 +91,6 @@ function asCallbacks(connection: PooledConnection<PoolConnection, unknown>): Mys
     );
   };
   return { query: query as never, release: () => connection.release() };
-}
-
-/** A connection of the pool, unless all of them are in use for too long. */
-function connectionOf(pool: MysqlConnections, patience: number): Promise<PoolConnection> {
-  return new Promise((resolve, reject) => {
-    let late = false;
-    const tooLate = setTimeout(() => {
-      late = true;
-      const error = new Error("All connections are in use.");
-      reject(Object.assign(error, { code: "ER_CON_COUNT_ERROR" }));
-    }, patience);
-    pool.getConnection((error, connection) => {
-      clearTimeout(tooLate);
-      if (late) connection?.release();
-      else if (error) reject(error);
-      else resolve(connection);
-    });
-  });
 }
 
 /** Adds a row to a table unless its key is there already; the number of affected rows tells. */

@@ -1,5 +1,6 @@
 import type { Trouble } from "../contract.ts";
 import { Silence } from "../servers/pooling.ts";
+import { NoneReady } from "../servers/several.ts";
 
 /** The names that the driver has for errors of the server and of the system. */
 const codes: Readonly<Record<string, Trouble>> = {
@@ -12,6 +13,10 @@ const codes: Readonly<Record<string, Trouble>> = {
   ER_SERVER_SHUTDOWN: "lost",
   ER_CONNECTION_KILLED: "lost",
   PROTOCOL_CONNECTION_LOST: "lost",
+  // The server only follows another one by now.
+  ER_OPTION_PREVENTS_STATEMENT: "lost",
+  // A member that lost its cluster does nothing.
+  ER_UNKNOWN_COM_ERROR: "lost",
   POOL_CLOSED: "unreachable",
   ECONNREFUSED: "unreachable",
   ENOTFOUND: "unreachable",
@@ -28,6 +33,7 @@ const numbers: Readonly<Record<number, Trouble>> = { 1969: "slow", 1927: "lost",
 /** Why a statement failed, where neither data nor statement are the reason; undefined for any other error. */
 export function troubleOf(error: unknown): Trouble | undefined {
   if (error instanceof Silence) return "slow";
+  if (error instanceof NoneReady) return "unreachable";
   const {
     code,
     errno,

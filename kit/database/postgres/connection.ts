@@ -1,8 +1,12 @@
 import pg, { type Client, type ClientConfig, type QueryArrayConfig } from "pg";
 import type { MigrationConnection } from "../../migrations/migrations.ts";
 import { inBatches } from "../batches.ts";
-import { BadSetting } from "../limits.ts";
+import { BadSetting, databaseLimits } from "../limits.ts";
+import { addressesOf } from "../servers/addresses.ts";
+import { firstReady } from "../servers/several.ts";
 import { tlsFiles } from "../servers/tls.ts";
+import { takesChanges } from "./replication.ts";
+import { troubleOf } from "./trouble.ts";
 
 /** The database's name in the names of SQL files: `forward.postgres.sql`. */
 export const kind = "postgres";
@@ -35,11 +39,20 @@ export function clientSettings(address: string): ClientConfig {
   };
 }
 
-/** Opens a database for migrations. */
+/** Opens a database for migrations: of several servers, the one that takes changes. */
 export async function openConnection(address: string): Promise<MigrationConnection> {
-  const client = new pg.Client(clientSettings(address));
-  await client.connect();
-  return migrationConnection(client);
+  const open = async (each: string) => {
+    const client = new pg.Client(clientSettings(each));
+    await client.connect();
+    return client;
+  };
+  const close = (_: string, client: Client) => void client.end().catch(() => undefined);
+  const servers = addressesOf(address);
+  const [first = address] = servers;
+  if (servers.length === 1) return migrationConnection(await open(first));
+  const patience = databaseLimits().wait;
+  const how = { open, isReady: takesChanges, close, troubleOf, patience };
+  return migrationConnection((await firstReady<string, Client>(servers, how)).client);
 }
 
 /** The number of the advisory lock that migrations and bulk loads take. */

@@ -1,12 +1,14 @@
 import { randomUUID } from "node:crypto";
 import pg from "pg";
 import { databaseAddress, readEnvironment } from "../location.ts";
+import { addressesOf } from "../servers/addresses.ts";
 import { clientSettings } from "./connection.ts";
 
 /** An empty database for tests, on the server of DATABASE_URL, whose own database stays as it is. */
 export async function makeScratch(_folder: string) {
   readEnvironment();
-  const server = new URL(databaseAddress());
+  const [address = ""] = addressesOf(databaseAddress());
+  const server = new URL(address);
   const scratch = new URL(server);
   const name = `test_${randomUUID().replaceAll("-", "")}`;
   scratch.pathname = `/${name}`;

@@ -2,66 +2,63 @@ import {
   type Expression,
   Kysely,
   PostgresDialect,
+  type PostgresPool,
   type RawBuilder,
   type SqlBool,
   sql,
 } from "kysely";
-import pg, { type PoolClient, type QueryResult } from "pg";
+import type { QueryResult } from "pg";
 import { wordPattern } from "../collation.ts";
 import type { BindKind, ConstraintViolation, WrittenKind } from "../contract.ts";
-import { databaseLimits } from "../limits.ts";
-import { mostConnections, type Pool, pooled } from "../servers/pooling.ts";
-import { clientSettings } from "./connection.ts";
-import { troubleOf } from "./trouble.ts";
+import { pooled } from "../servers/pooling.ts";
+import { noteReplica, readingFrom } from "../servers/replica.ts";
+import { openPools } from "./pools.ts";
+import { reached } from "./replication.ts";
 
-/** The typed tables of a PostgreSQL database, over a pool of connections. */
+/**
+ * The typed tables of a PostgreSQL database, over a pool of connections. Several addresses are those of a primary and the
+ * servers that may take its place.
+ */
 export function openTables<Tables>(address: string): Kysely<Tables> {
-  const limits = databaseLimits();
-  const settings = clientSettings(address);
-  const pool = new pg.Pool({
-    max: mostConnections,
-    ...settings,
-    options: `${settings.options} -c statement_timeout=${limits.statement} -c lock_timeout=${limits.wait} -c idle_in_transaction_session_timeout=${3 * limits.statement}`,
-    connectionTimeoutMillis: limits.wait,
-  });
-  // A connection that is lost is replaced at the next query. Who uses it hears of it there; without a listener
-  // the error would end the process.
-  pool.on("error", () => undefined);
-  pool.on("connect", (client) => client.on("error", () => undefined));
-  const access: Pool<PoolClient, QueryResult> = {
-    connect: () => pool.connect(),
-    settle: settleFor,
-    query: (client, text, values) => client.query(text, values as unknown[]),
-    release: (client, useless) => client.release(useless),
-    troubleOf,
-  };
-  const connect = pooled(access, limits.statement + 1000, (connection) => ({
-    query: ((text: string, values: readonly unknown[]) => connection.query(text, values)) as never,
-    release: () => connection.release(),
-  }));
+  const { primary, replicas, patience, end } = openPools(address);
+  const replica = replicas.length > 0 ? readingFrom(primary, replicas, patience) : undefined;
+  const connect = pooled(primary, patience, asClient);
+  const tablesOver = (pool: PostgresPool) =>
+    new Kysely<Tables>({ dialect: new PostgresDialect({ pool }) });
   const tablesFor = (whom: string) => {
-    const made = new Kysely<Tables>({
-      dialect: new PostgresDialect({
-        pool: { connect: () => connect(whom), end: () => pool.end() },
-      }),
-    });
+    const made = tablesOver({ connect: () => connect(whom), end });
     apart.set(made, tablesFor as (whom: string) => Kysely<unknown>);
+    if (!replica) return made;
+    const tables = tablesOver({
+      connect: async () => asClient(await replica.connect(whom)),
+      end: async () => undefined,
+    });
+    apart.set(tables, tablesFor as (whom: string) => Kysely<unknown>);
+    noteReplica<Tables>(made, {
+      tables,
+      hasReached: async (position) => {
+        const answered = await replica.askReplica("", reached, [position]).catch(() => undefined);
+        return answered?.result.rows[0]?.reached === true;
+      },
+    });
     return made;
   };
   return tablesFor("");
 }
 
-/** How the tables of a database are opened once more, for one organisation. */
-const apart = new WeakMap<object, (whom: string) => Kysely<unknown>>();
-
-/** Tells the server for which organisation a connection is used, if that is another one than before. */
-async function settleFor(client: PoolClient, whom: string): Promise<void> {
-  if ((settled.get(client) ?? "") === whom) return;
-  await client.query("select set_config('levadura.organisation', $1, false)", [whom]);
-  settled.set(client, whom);
+/** A connection as the query builder takes it. */
+function asClient(connection: {
+  query(text: string, values: readonly unknown[]): Promise<QueryResult>;
+  release(): void;
+}) {
+  return {
+    query: ((text: string, values: readonly unknown[]) => connection.query(text, values)) as never,
+    release: () => connection.release(),
+  };
 }
 
-const settled = new WeakMap<PoolClient, string>();
+/** How the tables of a database are opened once more, for one organisation. */
+const apart = new WeakMap<object, (whom: string) => Kysely<unknown>>();
 
 /** The server does its work beside this process, and stops what takes too long, in any case. */
 export function inBackground<Tables>(db: Kysely<Tables>): Kysely<Tables> {

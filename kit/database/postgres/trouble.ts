@@ -1,5 +1,6 @@
 import type { Trouble } from "../contract.ts";
 import { Silence } from "../servers/pooling.ts";
+import { NoneReady } from "../servers/several.ts";
 
 /** The codes of the server (appendix A of its manual), and those of the system. */
 const codes: Readonly<Record<string, Trouble>> = {
@@ -13,6 +14,8 @@ const codes: Readonly<Record<string, Trouble>> = {
   "57P03": "unreachable",
   "57P05": "lost",
   "25P03": "slow",
+  // The server only follows another one by now.
+  "25006": "lost",
   "08000": "lost",
   "08003": "lost",
   "08006": "lost",
@@ -39,6 +42,7 @@ const words: readonly (readonly [RegExp, Trouble])[] = [
 /** Why a statement failed, where neither data nor statement are the reason; undefined for any other error. */
 export function troubleOf(error: unknown): Trouble | undefined {
   if (error instanceof Silence) return "slow";
+  if (error instanceof NoneReady) return "unreachable";
   const { code, message = "" } = (error ?? {}) as { code?: string; message?: string };
   if (code !== undefined && Object.hasOwn(codes, code)) return codes[code];
   return words.find(([pattern]) => pattern.test(message))?.[1];

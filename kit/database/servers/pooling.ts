@@ -12,8 +12,21 @@ export interface Pool<Client, Result> {
   troubleOf(error: unknown): Trouble | undefined;
 }
 
+/** The pools of a database. */
+export interface Pools<Client, Result> {
+  primary: Pool<Client, Result>;
+  replicas: readonly Pool<Client, Result>[];
+  /** How long a statement waits for its answer, in milliseconds. */
+  patience: number;
+  end(): Promise<void>;
+}
+
 /** The most connections of a pool. */
 export const mostConnections = 10;
+
+/** The longest wait for a connection to one of several servers, and to a replica, in milliseconds. */
+export const mostOnOne = 2000;
+export const mostOnReplica = 1000;
 
 /** Thrown where a server doesn't answer at all, not even that a statement took too long. */
 export class Silence extends Error {
@@ -73,6 +86,8 @@ export class PooledConnection<Client, Result> {
   #waited = 0;
   #giveUp: ((error: Silence) => void) | undefined;
   #silence: Silence | undefined;
+  /** Whether the connection was lost, or its server takes no changes any more. */
+  #isLost = false;
 
   constructor(pool: Pool<Client, Result>, released: (useless: boolean) => void) {
     this.#pool = pool;
@@ -83,6 +98,7 @@ export class PooledConnection<Client, Result> {
     this.#client = client;
     this.#whom = whom;
     this.#inTransaction = false;
+    this.#isLost = false;
   }
 
   query(text: string, values: readonly unknown[]): Promise<Result> {
@@ -101,6 +117,7 @@ export class PooledConnection<Client, Result> {
         },
         (error) => {
           this.#giveUp = undefined;
+          this.#isLost ||= this.#pool.troubleOf(error) === "lost";
           reject(error);
         },
       );
@@ -168,7 +185,7 @@ export class PooledConnection<Client, Result> {
 
   release(): void {
     const client = this.#client;
-    const useless = this.#silence !== undefined;
+    const useless = this.#silence !== undefined || this.#isLost;
     this.#client = undefined;
     if (client !== undefined) this.#pool.release(client, useless);
     this.#released(useless);

@@ -2,6 +2,7 @@ import type { Dialect } from "../contract.ts";
 import { inBackground } from "./background.ts";
 import * as connection from "./connection.ts";
 import { sqliteFormulas } from "./formulas.ts";
+import { logPosition, replicaOf } from "./replication.ts";
 import * as tables from "./tables.ts";
 import * as trouble from "./trouble.ts";
 
@@ -10,5 +11,7 @@ export const dialect: Dialect = {
   ...tables,
   ...trouble,
   inBackground,
+  replicaOf,
+  logPosition,
   formulas: sqliteFormulas,
 };

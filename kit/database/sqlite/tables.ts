@@ -2,12 +2,16 @@ import { type Expression, Kysely, type RawBuilder, type SqlBool, SqliteDialect, 
 import { lettersOf } from "../collation.ts";
 import type { BindKind, ConstraintViolation, WrittenKind } from "../contract.ts";
 import { columnsOfIndex } from "../index-names.ts";
+import { BadSetting } from "../limits.ts";
+import { readAddress } from "../location.ts";
 import { fileOf } from "./connection.ts";
 import { FileDriver } from "./driver.ts";
 import { baseOf, folded } from "./letters.ts";
 
 /** The typed tables of a SQLite file. */
 export function openTables<Tables>(address: string): Kysely<Tables> {
+  if (readAddress())
+    throw new BadSetting("A SQLite file has no replica. Remove DATABASE_READ_URL.");
   return new Kysely<Tables>({ dialect: new FileDialect(fileOf(address)) });
 }
 

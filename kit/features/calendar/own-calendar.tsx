@@ -14,7 +14,13 @@ import { endFeed, feedAddress, feedFeature, hasFeed, newFeed } from "./feed.ts";
 /** The calendar of all entities whose records are on days, and the address by which it shows in other calendars. */
 export const ownCalendar: Feature = {
   routes: [
-    { method: "GET", path: calendarPath, needs: "nothing", answer: (c, scope) => show(c, scope) },
+    {
+      method: "GET",
+      path: calendarPath,
+      needs: "nothing",
+      records: true,
+      answer: (c, scope) => show(c, scope),
+    },
     { method: "POST", path: `${calendarPath}/feed`, needs: "person", answer: feedSent },
     ...feedFeature.routes,
   ],

@@ -58,7 +58,8 @@ export function detail<Known extends Entity, Related extends Loaders = Record<ne
           if (!record) return c.notFound();
           const here = address(record);
           const { pathname, search } = new URL(c.req.url);
-          if (!isSameAddress(pathname, here)) return c.redirect(here + search, 302);
+          if (!scope.embedded && !isSameAddress(pathname, here))
+            return c.redirect(here + search, 302);
           const query = new URLSearchParams(search);
           const loaded: Record<string, unknown> = {};
           for (const [name, load] of Object.entries(related ?? {})) {

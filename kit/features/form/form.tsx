@@ -15,6 +15,7 @@ import {
   typedValues,
   writtenValues,
 } from "../../entity/typed.ts";
+import { sentAddress } from "../../http/embedded-page.ts";
 import {
   type SentForm,
   sentForm,
@@ -208,6 +209,9 @@ async function saveNew(c: Context, scope: Scope, served: Served) {
   const values = await filledIn(scope, entity, "blank", sent.values);
   const { search } = new URL(c.req.url);
   const goTo = (row: Row): Outcome => {
+    if (scope.embedded) {
+      return { href: sentAddress(scope.embedded), text: scope.messages.embedded.thanks };
+    }
     const here = address(row);
     // Who adds what they may not see goes on with another one.
     if (!scope.may("see", entity)) {
@@ -227,7 +231,10 @@ async function saveNew(c: Context, scope: Scope, served: Served) {
     };
   };
   const result = await saveSent(scope, entity, { ...sent, values, kinds }, { submission, goTo });
-  if ("token" in result) return leave(c, result);
+  if ("token" in result) {
+    // The page that thanks is one of its own: the site around it may keep cookies away.
+    return scope.embedded ? c.redirect(result.outcome.href, 303) : leave(c, result);
+  }
   const { errors, status = 422, rows: refused } = whyNotSaved(result);
   const rows = { kinds, refused };
   return show(c, withErrors(await formWith(values), errors), { status, rows });

@@ -199,12 +199,21 @@ async function showList<Known extends Entity>(
     : undefined;
   const ids = page.rows.map(({ id }) => id);
   const highlights = await highlightsAmong(scope, known, ids);
+  const shown = { ...page, highlights, ...(totals && { totals }), ...(grouping && { grouping }) };
+  const drawn = await laidOut(scope, entity, layout, { page, request, columns, highlights });
+  const headings = scope.namesOf(known).headings;
+  if (scope.embedded) {
+    const own = scope.embedded.title;
+    const title = own === undefined ? headings : scope.translated(own);
+    const props = { page: shown, columns, layout, laidOut: drawn, title };
+    return showPage(c, scope, <EmbeddedList {...props} />, { title });
+  }
   const content = (
     <ListFrame
-      page={{ ...page, highlights, ...(totals && { totals }), ...(grouping && { grouping }) }}
+      page={shown}
       layouts={layouts}
       layout={layout}
-      laidOut={await laidOut(scope, entity, layout, { page, request, columns, highlights })}
+      laidOut={drawn}
       named={named}
       widths={chosenWidths(scope, entity, own, query)}
       columns={columns}
@@ -213,7 +222,45 @@ async function showList<Known extends Entity>(
       views={await viewsOf(scope, known)}
     />
   );
-  return showPage(c, scope, content, { title: scope.namesOf(known).headings });
+  return showPage(c, scope, content, { title: headings });
+}
+
+/** A list in a page of another site: what it shows, and what looks into that. */
+function EmbeddedList<Known extends Entity>({
+  page,
+  columns,
+  layout,
+  laidOut,
+  title,
+}: {
+  page: ListPage<Known>;
+  columns: Columns<Known>;
+  layout: LaidOut;
+  laidOut: Child | undefined;
+  title: string;
+}) {
+  const { scope, request, total } = page;
+  const entity = page.entity as unknown as Entity;
+  const hasRows = layout.kind === "table" || layout.kind === "cards";
+  return (
+    <>
+      <h1>{title}</h1>
+      {hasRows && isSearched(entity) && <SearchBox page={page as unknown as ListPage} />}
+      {total.count === 0 && !shownEmpty.has(layout.kind) ? (
+        <p class="empty">{scope.messages.noMatches(scope.namesOf(entity).many)}</p>
+      ) : (
+        (laidOut ?? <RecordTable page={page} columns={columns} sorts />)
+      )}
+      {hasRows && (
+        <Pager
+          scope={scope}
+          path={encodeURI(entity.path)}
+          query={request.query}
+          pager={page.pager}
+        />
+      )}
+    </>
+  );
 }
 
 /** The records of a list as its layout has them; undefined for a table. */

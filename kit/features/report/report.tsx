@@ -26,16 +26,18 @@ export async function reportOf(scope: Scope, entity: Entity, request: ListReques
   return (
     <div class="report">
       {report.ask && (await AskedForm({ scope, entity, asked: report.ask, query }))}
-      <details open={report.groups.length === 0 || troubles.length > 0}>
-        <summary>{messages.report.change}</summary>
-        <ReportBuilder
-          scope={scope}
-          entity={entity}
-          report={report}
-          query={query}
-          troubles={troubles}
-        />
-      </details>
+      {!scope.embedded && (
+        <details open={report.groups.length === 0 || troubles.length > 0}>
+          <summary>{messages.report.change}</summary>
+          <ReportBuilder
+            scope={scope}
+            entity={entity}
+            report={report}
+            query={query}
+            troubles={troubles}
+          />
+        </details>
+      )}
       {troubles.map(({ text, complaint }) => {
         const { message, help } = toldComplaint(complaint, messages.formulas);
         return (

@@ -1,4 +1,5 @@
 import type { JSX as HtmlElements } from "hono/jsx/jsx-runtime";
+import { escaped } from "./escaping.ts";
 
 /*
  * What TSX compiles to: elements become escaped text at once, with no tree between. The types are those of `hono/jsx`;
@@ -93,16 +94,4 @@ function attribute(given: string, value: unknown): string {
   if (typeof value === "string") return `${name.start}${escaped(value)}"`;
   if (typeof value === "boolean" && name.isSwitch) return value ? `${name.start}"` : "";
   return `${name.start}${typeof value === "number" ? value : escaped(String(value))}"`;
-}
-
-const marks: Readonly<Record<string, string>> = {
-  "&": "&amp;",
-  "<": "&lt;",
-  ">": "&gt;",
-  '"': "&quot;",
-  "'": "&#39;",
-};
-
-function escaped(text: string): string {
-  return /[&<>"']/.test(text) ? text.replace(/[&<>"']/g, (mark) => marks[mark] ?? "") : text;
 }

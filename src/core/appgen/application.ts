@@ -182,7 +182,7 @@ function packageJson(model: Model, versions: Versions, hasFiles: boolean): strin
     scripts: {
       build: "tsc && npm run build:server && npm run build:assets",
       "build:server": `esbuild src/main.ts src/migrate.ts${hasFiles ? " src/files.ts" : ""} --bundle --platform=node --format=esm --packages=external --alias:world-atlas/countries-50m.json=./node_modules/world-atlas/countries-50m.json --outdir=dist`,
-      "build:assets": `esbuild src/app.css src/kit/client/client.ts src/kit/client/worker.ts src/icon.svg${model.app.logo ? " src/logo.svg" : ""} --bundle --minify --loader:.svg=copy --entry-names=[name] --outdir=dist/assets`,
+      "build:assets": `esbuild src/app.css src/kit/client/client.ts src/kit/client/worker.ts src/kit/client/embedding.ts src/icon.svg${model.app.logo ? " src/logo.svg" : ""} --bundle --minify --loader:.svg=copy --entry-names=[name] --outdir=dist/assets`,
       migrate: "node dist/migrate.js",
       ...(hasFiles && { files: "node dist/files.js" }),
       start: "npm run migrate && node dist/main.js",

@@ -1,16 +1,20 @@
 import { isFiles } from "../fields/files.ts";
 import { hiddenFields } from "../formula/hidden-fields.ts";
 import {
+  type EmbeddedPage,
+  entityNamed,
   type Grant,
   isMany,
   type MenuEntry,
   type Model,
+  namedViews,
   type Organisations,
   type Plan,
 } from "../model/model.ts";
+import { queryText } from "../model/query-text.ts";
 import { rightsOf } from "../model/rights.ts";
 import { slugOf } from "../naming/words.ts";
-import { columnOf, linkOf } from "../schema/from-model.ts";
+import { columnOf, linkOf, tableOf } from "../schema/from-model.ts";
 import { databaseCodes } from "./databases.ts";
 import { featureCodes } from "./features/features.ts";
 import { formulaRemark, rightCondition } from "./formulas.ts";
@@ -125,6 +129,7 @@ export function appModule(model: Model, subjects: readonly Subject[]): string {
           ...(logo ? [["logo", "true"] as const] : []),
           ...(offline ? [["offline", "true"] as const] : []),
           ...(model.menu ? [["menu", menuCode(model.menu, subjects)] as const] : []),
+          ...(model.embedded ? [["embedded", embeddedCode(model, model.embedded)] as const] : []),
         ]),
       ],
       ...(access ? [["access", access] as const] : []),
@@ -162,6 +167,27 @@ function menuCode(menu: readonly MenuEntry[], subjects: readonly Subject[]): str
       : object([label, ["tables", `[${entry.entities.map(tableOf).join(", ")}]`]]);
   });
   return `[${entries.join(", ")}]`;
+}
+
+/** The pages that may stand in other sites, each with what stands behind the `?` of the list that it shows. */
+function embeddedCode(model: Model, pages: readonly EmbeddedPage[]): string {
+  const codes = pages.map(({ name, kind, entity, view, origins, limit }) => {
+    const of = entityNamed(model, entity);
+    const named = namedViews(of).find((each) => each.name === view);
+    const query = new URLSearchParams(named?.query);
+    if (kind === "calendar") query.set("layout", "calendar");
+    const text = queryText(query);
+    return object([
+      ["name", quote(name)],
+      ["kind", quote(kind)],
+      ["of", quote(tableOf(entity))],
+      ...(named ? [["title", labelCode({ label: named.name, labels: named.names })] as const] : []),
+      ...(text === "" ? [] : [["query", quote(text)] as const]),
+      ["origins", JSON.stringify(origins)],
+      ...(limit === undefined ? [] : [["limit", String(limit)] as const]),
+    ]);
+  });
+  return `[${codes.join(", ")}]`;
 }
 
 /** `access.ts`: the groups of the people who sign in, and what they may do. */

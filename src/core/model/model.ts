@@ -12,6 +12,26 @@ export interface Model {
   dashboard?: Tile[];
   /** The menu; all entities in their order, without it. */
   menu?: MenuEntry[];
+  /** The pages that may stand in pages of other sites. */
+  embedded?: EmbeddedPage[];
+}
+
+/** What can stand in pages of other sites. */
+export const embeddedKinds = ["list", "record", "form", "report", "calendar"] as const;
+export type EmbeddedKind = (typeof embeddedKinds)[number];
+
+/** A page that may stand in pages of other sites, where visitors use it. */
+export interface EmbeddedPage {
+  /** Such as `our-apiaries`: a part of its address. */
+  name: string;
+  kind: EmbeddedKind;
+  entity: string;
+  /** The view or report that a list, a calendar or a report shows. */
+  view?: string;
+  /** The sites that may show it, such as `https://bees.example`. */
+  origins: string[];
+  /** How many forms one address may send in a quarter of an hour. */
+  limit?: number;
 }
 
 /** An entry of the menu: an entity, several under a heading, or a link. */

@@ -1,6 +1,7 @@
 import { inSentence, labelOf, pluralOf } from "../naming/words.ts";
 import { interpretDashboard } from "./dashboard.ts";
 import { type Diagnostic, Diagnostics, type Span } from "./diagnostics.ts";
+import { interpretEmbedded } from "./embedded.ts";
 import { interpretField } from "./fields.ts";
 import {
   checkShape,
@@ -110,6 +111,9 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
   const tiles = dashboard && interpretDashboard(dashboard, found, diagnostics);
   const menu = valueAt(file, "menu");
   const entries = menu && interpretMenu(menu, found, diagnostics);
+  const embedded = valueAt(file, "embedded");
+  const shown = { entities: found, users: signingIn };
+  const pages = embedded && interpretEmbedded(embedded, shown, diagnostics);
   const labelled = { entities: found, groups, organisations, menu: entries ?? [] };
   if (labels) interpretLabels(labels, labelled, diagnostics);
   const model: Model = {
@@ -118,6 +122,7 @@ function interpretFile(root: SourceNode, diagnostics: Diagnostics): Model | unde
     entities: found,
     ...(tiles && { dashboard: tiles }),
     ...(entries && { menu: entries }),
+    ...(pages && { embedded: pages }),
   };
   checkMeetings(model, diagnostics);
   checkRelations(model, diagnostics);

@@ -212,6 +212,20 @@ export const usersShape = z.strictObject({
     .describe("What each group may do with entities that have no rights of their own."),
 });
 
+/** A page that may stand in other sites. */
+export const embeddedShape = z.strictObject({
+  list: text.optional().describe("The entity whose list it shows."),
+  record: text
+    .optional()
+    .describe("The entity of whose records it shows one: the address says which."),
+  form: text.optional().describe("The entity to which visitors add records by it."),
+  report: text.optional().describe("The entity of which it shows a report."),
+  calendar: text.optional().describe("The entity whose records it shows by their days."),
+  view: text.optional().describe("The name of the view, or of the report, that it shows."),
+  origins: z.unknown().describe("The sites that may show it, such as https://bees.example."),
+  limit: text.optional().describe("How many forms one address may send in a quarter of an hour."),
+});
+
 /** The file, apart from its entities. */
 export const fileShape = z.strictObject({
   levadura: z.union([z.literal(1), z.literal("1")], "expected 1, the version of the language"),
@@ -231,6 +245,12 @@ export const fileShape = z.strictObject({
     .unknown()
     .optional()
     .describe("The menu: - Hive, - Bees: [Hive, Queen], or - Handbook: https://bees.example."),
+  embedded: z
+    .unknown()
+    .optional()
+    .describe(
+      "Pages that may stand in other sites, by name: our-apiaries: {list: Apiary, origins: https://bees.example}.",
+    ),
   labels: z
     .unknown()
     .optional()
@@ -273,6 +293,15 @@ export function modelJsonSchema(): object {
       .or(z.null())
       .optional(),
     labels: z.record(z.string(), z.record(z.string(), text)).optional(),
+    embedded: z
+      .record(
+        z.string(),
+        embeddedShape.extend({
+          origins: z.union([text, z.array(text)]),
+          limit: z.union([z.number(), text]).optional(),
+        }),
+      )
+      .optional(),
     entities: z.record(
       z.string(),
       entityShape.extend({

@@ -1,6 +1,6 @@
 import { randomBytes } from "node:crypto";
-import { existsSync, mkdirSync, rmSync } from "node:fs";
-import { join } from "node:path";
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync } from "node:fs";
+import { join, relative } from "node:path";
 import { digestOf } from "../../../kit/access/secrets.ts";
 import { afterwards } from "../../core/evolution/fitting.ts";
 import { Failure } from "../../core/failure.ts";
@@ -170,10 +170,15 @@ async function replace(
   const number = Math.max(0, ...versions.map((each) => each.number)) + 1;
   layOut(host.place, sent.files, versionFolder(hosted.place, number));
   try {
-    const { applied, pending } = await migrationsOf(hosted, number);
+    // Both only read the database.
+    const [listed, backedUp] = await Promise.allSettled([
+      migrationsOf(hosted, number),
+      current === undefined ? undefined : backUp(hosted, tell),
+    ]);
+    const { applied, pending } = resultOf(listed);
+    const backup = resultOf(backedUp);
     const { first, later } = inParts(pending);
     const since = applied.at(-1) ?? "0";
-    const backup = current === undefined ? undefined : await backUp(hosted, tell);
     // Without a version that runs, nobody waits.
     const fits = first.every((each) => sent.migrations.find(({ name }) => name === each)?.fits);
     let isSwitched: Promise<void> = Promise.resolve();
@@ -222,6 +227,11 @@ async function replace(
   }
 }
 
+function resultOf<Value>(settled: PromiseSettledResult<Value>): Value {
+  if (settled.status === "rejected") throw settled.reason;
+  return settled.value;
+}
+
 async function backUp(hosted: Hosted, tell: Tell): Promise<string> {
   tell({ kind: "working", on: "backing up" });
   const backup = await hosted.backUp();
@@ -234,6 +244,15 @@ async function migrationsOf(
   hosted: Hosted,
   number: number,
 ): Promise<{ applied: string[]; pending: string[] }> {
+  const { current, versions } = hosted.record;
+  const running = versions.find((each) => each.number === current);
+  // The version that runs wouldn't, if the database lacked one of its own.
+  if (
+    running &&
+    isSameFolder(migrationsFolder(hosted, number), migrationsFolder(hosted, running.number))
+  ) {
+    return { applied: [...running.migrations], pending: [] };
+  }
   const printed = await hosted.program(number, "migrate.mjs", ["--list"]);
   const applied: string[] = [];
   const pending: string[] = [];
@@ -253,6 +272,28 @@ async function migrationsOf(
     (state === "applied" ? applied : pending).push(name);
   }
   return { applied, pending };
+}
+
+function migrationsFolder(hosted: Hosted, number: number): string {
+  return join(versionFolder(hosted.place, number), "migrations");
+}
+
+/** Whether two folders have the same files with the same content. */
+function isSameFolder(one: string, other: string): boolean {
+  const [files, others] = [one, other].map((folder) =>
+    existsSync(folder)
+      ? readdirSync(folder, { recursive: true, withFileTypes: true })
+          .filter((entry) => entry.isFile())
+          .map((entry) => relative(folder, join(entry.parentPath, entry.name)))
+          .sort()
+      : [],
+  );
+  return (
+    JSON.stringify(files) === JSON.stringify(others) &&
+    (files ?? []).every((file) =>
+      readFileSync(join(one, file)).equals(readFileSync(join(other, file))),
+    )
+  );
 }
 
 /** Pending migrations: those before the new version starts, and those for when the version before has ended. */

@@ -1,4 +1,5 @@
 import type { HostEvent } from "../../io/host/host-client.ts";
+import { platformHere } from "../../io/platform.ts";
 import { checkProject } from "../check/check.ts";
 import type { Report } from "../report.ts";
 import { packProject } from "./package.ts";
@@ -35,9 +36,18 @@ export async function publishProject(
   const { project, model } = checkProject(folder);
   const target = targetOf(project, model, settings);
   report({ kind: "working", on: `signing in to ${target.host}` });
-  // First, so that nobody waits for a package that nobody takes.
-  const host = await signIn(target, settings);
-  const { folder: packed, described } = await packProject(project, model, host.platform, report);
+  // Most hosts are machines of the same kind, so it is packed for one meanwhile.
+  const here = platformHere();
+  const begun = packProject(project, model, here, report);
+  begun.catch(() => undefined);
+  const host = await signIn(target, settings).catch(async (error) => {
+    // Nothing of the project is in work when the command ends.
+    await begun.catch(() => undefined);
+    throw error;
+  });
+  const whole = await begun;
+  const { folder: packed, described } =
+    host.platform === here ? whole : await packProject(project, model, host.platform, report);
   const { preview, open, administrator } = settings;
   const { id, missing } = await host.announce(target.name, {
     package: described,

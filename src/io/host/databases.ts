@@ -3,9 +3,11 @@ import { randomBytes } from "node:crypto";
 import { chmodSync, createReadStream, rmSync } from "node:fs";
 import { join } from "node:path";
 import { pipeline } from "node:stream/promises";
+import { addressesOf } from "../../../kit/database/servers/addresses.ts";
 import { fileOf } from "../../../kit/database/sqlite/connection.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DatabaseKind } from "../../core/model/model.ts";
+import { primaryAmong } from "../engines/primary.ts";
 
 /** What a host does with the databases of its applications; one for each kind. */
 export interface HostDatabases {
@@ -46,9 +48,10 @@ const postgres: HostDatabases = {
     return accountAddress(address, account, password);
   },
   file: "database.dump",
-  backUp: (address, file) => {
-    const { target, environment } = postgresTarget(address);
-    return run("pg_dump", ["--format=custom", "--no-owner", "--file", file, target], environment);
+  backUp: async (address, file) => {
+    const { takesChanges } = await import("../engines/postgres/engine.ts");
+    const { target, environment } = postgresTarget(await primaryOf(address, takesChanges));
+    await run("pg_dump", ["--format=custom", "--no-owner", "--file", file, target], environment);
   },
   restore: async (address, file) => {
     const name = databaseName(address);
@@ -88,9 +91,11 @@ const mariadb: HostDatabases = {
   },
   file: "database.sql",
   backUp: async (address, file) => {
-    const { args, environment } = mariadbTarget(address);
+    const { takesChanges } = await import("../engines/mariadb/engine.ts");
+    const primary = await primaryOf(address, takesChanges);
+    const { args, environment } = mariadbTarget(primary);
     const asked = ["--single-transaction", "--triggers", "--result-file", file];
-    await run("mariadb-dump", [...args, ...asked, databaseName(address)], environment);
+    await run("mariadb-dump", [...args, ...asked, databaseName(primary)], environment);
     chmodSync(file, 0o600);
   },
   restore: async (address, file) => {
@@ -146,8 +151,18 @@ function accountAddress(server: URL, account: string, password: string): string 
   return address.href;
 }
 
+/** The address of the server that takes changes: somebody's own database may be on several. */
+async function primaryOf(
+  address: string,
+  takesChanges: (address: URL) => Promise<boolean>,
+): Promise<string> {
+  const servers = addressesOf(address).map((each) => new URL(each));
+  return (await primaryAmong(servers, takesChanges)).href;
+}
+
 function databaseName(address: string): string {
-  const name = decodeURIComponent(new URL(address).pathname.slice(1));
+  const [first = address] = addressesOf(address);
+  const name = decodeURIComponent(new URL(first).pathname.slice(1));
   // What an account of ours is called; the database of somebody else is never dropped.
   if (/^[a-z][a-z0-9_]{0,60}$/.test(name)) return name;
   throw new Failure("outside", `the host doesn't look after a database of the name ${name}`);

@@ -115,6 +115,7 @@ export function assetEntries({ app }: Project): string[] {
     "src/app.css",
     "src/kit/client/client.ts",
     "src/kit/client/worker.ts",
+    "src/kit/client/embedding.ts",
     "src/icon.svg",
     ...(existsSync(join(app, "src", "logo.svg")) ? ["src/logo.svg"] : []),
   ];

@@ -2,6 +2,7 @@ import type { Client } from "../../../../kit/database/mariadb/client.ts";
 import {
   connect,
   endTurn,
+  isReady,
   migrationConnection,
   takeTurn,
 } from "../../../../kit/database/mariadb/connection.ts";
@@ -24,6 +25,19 @@ export async function openMariadb(address: URL): Promise<Engine> {
   return engineOf(await connected(address), address);
 }
 
+/** Whether a server takes changes; it must answer. */
+export async function takesChanges(address: URL): Promise<boolean> {
+  const client = await connected(serverOf(address));
+  return isReady(client).finally(() => client.end());
+}
+
+/** The address of the server itself, without a database. */
+function serverOf(address: URL): URL {
+  const server = new URL(address);
+  server.pathname = "/";
+  return server;
+}
+
 /** Whether a database is there; the server must answer. */
 export async function hasMariadb(address: URL): Promise<boolean> {
   try {
@@ -37,9 +51,7 @@ export async function hasMariadb(address: URL): Promise<boolean> {
 
 /** Creates a database, unless another process just did. */
 export async function createMariadb(address: URL): Promise<void> {
-  const server = new URL(address);
-  server.pathname = "/";
-  const client = await connected(server);
+  const client = await connected(serverOf(address));
   const name = decodeURIComponent(address.pathname.slice(1));
   try {
     await client.query(`create database if not exists ${quoted(name)} character set utf8mb4`);
@@ -117,7 +129,10 @@ function engineOf(client: Client, address: URL): Engine {
     },
     filler: mariadbFiller(client, begun),
     noteSeeded: async (table, first, last) => {
-      await client.query("insert into levadura_seeded values (?, ?, ?)", [table, first, last]);
+      await client.query(
+        "insert into levadura_seeded (entity_table, first_id, last_id) values (?, ?, ?)",
+        [table, first, last],
+      );
     },
     loads: async () =>
       (await migrations.hasTable("levadura_loads")) ? client.query(loadedTables) : [],

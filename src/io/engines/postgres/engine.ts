@@ -4,6 +4,7 @@ import {
   migrationConnection,
   takeTurn,
 } from "../../../../kit/database/postgres/connection.ts";
+import { takesChanges as isPrimary } from "../../../../kit/database/postgres/replication.ts";
 import { constraintViolation } from "../../../../kit/database/postgres/tables.ts";
 import { Failure } from "../../../core/failure.ts";
 import type { Value } from "../../../core/seeding/value.ts";
@@ -22,6 +23,19 @@ export async function openPostgres(address: URL): Promise<Engine> {
   return engineOf(await connected(address), address);
 }
 
+/** Whether a server takes changes; it must answer. */
+export async function takesChanges(address: URL): Promise<boolean> {
+  const client = await connected(serverOf(address));
+  return isPrimary(client).finally(() => client.end());
+}
+
+/** The address of the server itself, whose own database is always there. */
+function serverOf(address: URL): URL {
+  const server = new URL(address);
+  server.pathname = "/postgres";
+  return server;
+}
+
 /** Whether a database is there; the server must answer. */
 export async function hasPostgres(address: URL): Promise<boolean> {
   try {
@@ -38,9 +52,7 @@ const crossed: ReadonlySet<string> = new Set(["42P04", "23505", "55006"]);
 
 /** Creates a database, unless another process just did. */
 export async function createPostgres(address: URL): Promise<void> {
-  const server = new URL(address);
-  server.pathname = "/postgres";
-  const client = await connected(server);
+  const client = await connected(serverOf(address));
   const name = decodeURIComponent(address.pathname.slice(1));
   try {
     for (let attempt = 1; ; attempt++) {
@@ -127,7 +139,10 @@ function engineOf(client: Client, address: URL): Engine {
     },
     filler: postgresFiller(client),
     noteSeeded: async (table, first, last) => {
-      await client.query("insert into levadura_seeded values ($1, $2, $3)", [table, first, last]);
+      await client.query(
+        "insert into levadura_seeded (entity_table, first_id, last_id) values ($1, $2, $3)",
+        [table, first, last],
+      );
     },
     loads: async () => ((await migrations.hasTable("levadura_loads")) ? one(loadedTables) : []),
     noteLoad: async (entity, table, checksum, moment) => {

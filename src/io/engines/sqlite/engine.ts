@@ -55,7 +55,9 @@ export function openSqlite(file: string): Engine {
     },
     filler: sqliteFiller(driver),
     noteSeeded: async (table, first, last) => {
-      driver.prepare("insert into levadura_seeded values (?, ?, ?)").run([table, first, last]);
+      driver
+        .prepare("insert into levadura_seeded (entity_table, first_id, last_id) values (?, ?, ?)")
+        .run([table, first, last]);
     },
     loads: async () => {
       if (!(await migrations.hasTable("levadura_loads"))) return [];
