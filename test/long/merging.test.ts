@@ -184,6 +184,27 @@ describe("names that the model changes", () => {
     expect(existsSync(join(folder, "app/test/colony.test.ts"))).toBe(false);
   });
 
+  it("are changed in files that can't be read as well, for those that use them", async () => {
+    const { folder, build } = await built();
+    const at = (path: string) => join(folder, "app/src/entities", path);
+    for (const [file, from, to] of [
+      ["hive/hive.ts", "  indexed: [", "  indexed: (["],
+      ["hive/hive.list.tsx", "import type { hive", "// What people see.\nimport type { hive"],
+    ] as const) {
+      const text = readFileSync(at(file), "utf8");
+      expect(text).toContain(from);
+      writeFileSync(at(file), text.replace(from, to));
+    }
+    const model = join(folder, "model.yaml");
+    writeFileSync(model, renamed(readFileSync(model, "utf8")));
+    expect(await build()).toMatchObject({
+      merged: ["src/entities/colony/colony.list.tsx"],
+      conflicts: ["src/entities/colony/colony.ts"],
+    });
+    expect(readFileSync(at("colony/colony.ts"), "utf8")).toMatch(/colonyEntity = [\s\S]*: \(\[/);
+    expect(await build()).toMatchObject({ merged: [], written: 0 });
+  });
+
   it("may be exchanged", async () => {
     const { folder, build } = await built();
     const at = (path: string) => join(folder, "app/src/entities", path);
@@ -225,6 +246,9 @@ describe("an edited file", () => {
       /hive\.form\.tsx was edited by hand .*, and stays as it is: joined, it doesn't compile: \d+: /,
     );
     expect(err).toContain("LongTextField");
+    expect(read()).toBe(mine);
+    // By now that is an error of before.
+    expect(await build()).toMatchObject({ merged: [], conflicts: [path], written: 0 });
     expect(read()).toBe(mine);
   });
 

@@ -1,3 +1,4 @@
+import { existsSync } from "node:fs";
 import { join } from "node:path";
 import { mergedText } from "../../core/appgen/merge.ts";
 import type { Renames } from "../../core/appgen/renames.ts";
@@ -63,11 +64,13 @@ export async function editedFile(
   const offeredCopy = copyPath(project, `${from}${offeredEnd}`);
   const there = fileChecksum(beside);
   // Whoever took the file beside away has taken over of it what they wanted.
-  const isSettled = known.offered !== undefined && there === undefined;
+  const isSettled = known.offered !== undefined && !hasOffer(project, from, known);
   const copy = isSettled ? readText(offeredCopy) : readCopy(project, from);
   const found = readText(join(project.app, from)) ?? "";
   const renamed = renames.inFile({ path, base: copy, mine: found, fresh: text, keepsOwnLines });
-  const isSound = renamed.mine === found || (await parses(path, renamed.mine));
+  // What can't be read as it is gets the names too: files that use it have them.
+  const isSound =
+    renamed.mine === found || (await parses(path, renamed.mine)) || !(await parses(path, found));
   const mine = isSound ? renamed.mine : found;
   const changed = (now: string) => (now === found ? {} : { text: now });
   if (copy === undefined) return { outcome: "kept", record: known, ...changed(mine), writes: [] };
@@ -104,6 +107,11 @@ export async function editedFile(
       { path: copyPath(project, `${path}${offeredEnd}`), text },
     ],
   };
+}
+
+/** Whether a conflict is left from an earlier build: what was generated then still stands beside the file. */
+export function hasOffer({ app }: Project, path: string, known: FileRecord): boolean {
+  return known.offered !== undefined && existsSync(join(app, `${path}${offeredEnd}`));
 }
 
 /** Takes away what stands beside a file, where it is no longer needed; what somebody edited of it stays. */

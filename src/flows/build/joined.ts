@@ -3,7 +3,7 @@ import type { Renames } from "../../core/appgen/renames.ts";
 import { compileErrors } from "../../io/compiler/compile-errors.ts";
 import { readText } from "../../io/project/files.ts";
 import type { Project } from "../../io/project/project.ts";
-import { type Edited, type EditedFile, editedFile, type Joining } from "./edited.ts";
+import { type Edited, type EditedFile, editedFile, hasOffer, type Joining } from "./edited.ts";
 import { type ChangedFile, formattedAsFound } from "./formatted.ts";
 
 /**
@@ -59,22 +59,25 @@ function changedFiles(
 
 /**
  * Joined files that the compiler refuses for something that it didn't find before, with what it says; undefined where it can't
- * be started.
+ * be started. Where a conflict is left from an earlier build, the application is no longer as it was before that one: such a
+ * file is joined when the compiler finds nothing in it at all.
  */
 async function wrongFiles(
-  { app }: Project,
+  project: Project,
   joined: ReadonlyMap<EditedFile, Edited>,
   texts: ReadonlyMap<string, string | null>,
 ): Promise<Map<EditedFile, string> | undefined> {
   const merged = [...joined].filter(
     ([{ path }, { outcome }]) => outcome === "merged" && /\.tsx?$/.test(path),
   );
+  const { app } = project;
   const wrong = new Map<EditedFile, string>();
   if (merged.length === 0) return wrong;
   const seen = new Map(texts);
   for (const [{ path, from }, { text }] of joined) {
     if (from !== path && !texts.has(from)) seen.set(from, null);
-    if (text !== undefined) seen.set(path, text);
+    const now = text ?? (from === path ? undefined : readText(join(app, from)));
+    if (now !== undefined) seen.set(path, now);
   }
   const found = await compileErrors(
     app,
@@ -90,7 +93,8 @@ async function wrongFiles(
     suspects.map(([{ from }]) => from),
   );
   for (const [file] of suspects) {
-    const known = (before?.get(file.from) ?? []).map(({ code }) => code);
+    const errors = hasOffer(project, file.from, file.known) ? [] : before?.get(file.from);
+    const known = (errors ?? []).map(({ code }) => code);
     const added = (found.get(file.path) ?? []).find(({ code }) => {
       const at = known.indexOf(code);
       if (at >= 0) known.splice(at, 1);
