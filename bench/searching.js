@@ -1,7 +1,7 @@
 // A search for a rare word by the index of PostgreSQL, against the statement that has to look through all rows.
 import { bin, byTurns, fetchText, startServer } from "./measure.js";
-import { model } from "./pages.js";
-import { onServer, servers } from "./servers.js";
+import { model, rows } from "./pages.js";
+import { fillOnServer, onServer, servers } from "./servers.js";
 
 const word = "H-99123";
 
@@ -14,14 +14,7 @@ function searchedOn(server) {
   const { kind, name } = server;
   const own = model.replace("language: en-GB", `$&, database: ${kind}`);
   return onServer(server, own, async ({ folder, url, client, levadura }) => {
-    const stamps = "'2026-01-01 00:00:00', '2026-01-01 00:00:00'";
-    await client.query(
-      `insert into apiary (name, created_at, updated_at) values ('Mill Meadow', ${stamps})`,
-    );
-    await client.query(`insert into harvest (code, apiary_id, date, weight, sort, created_at, updated_at)
-      select 'H-' || i, 1, date '2020-01-01' + (i % 2200) * 7919 % 2200, (i * 31 % 2000) / 10.0, 'blossom', ${stamps}
-      from generate_series(1, 1000000) as n(i)`);
-    await client.query("vacuum analyze");
+    await fillOnServer(server, client, rows);
     levadura("build");
     const application = await startServer([bin, "serve"], folder, { DATABASE_URL: url });
     // No index has what is put together.

@@ -49,6 +49,26 @@ export function onServer({ kind, address, open }, model, work) {
   });
 }
 
+/** Fills the tables of the model of pages.js with as many harvests of 100 apiaries, as `fill` there does. */
+export async function fillOnServer({ kind }, client, rows) {
+  const stamps = "'2026-01-01 00:00:00', '2026-01-01 00:00:00'";
+  const postgres = kind === "postgres";
+  const numbers = (most) =>
+    postgres
+      ? `generate_series(1, ${most}) as n(i)`
+      : `(select seq as i from seq_1_to_${most}) as n`;
+  const code = postgres ? "'H-' || i" : "concat('H-', i)";
+  const date = postgres
+    ? "date '2020-01-01' + (i * 7919::bigint % 2200)::int"
+    : "date_add('2020-01-01', interval (i * 7919 % 2200) day)";
+  await client.query(`insert into apiary (name, created_at, updated_at)
+    select ${code.replace("H-", "Apiary ")}, ${stamps} from ${numbers(100)}`);
+  await client.query(`insert into harvest (code, apiary_id, date, weight, sort, created_at, updated_at)
+    select ${code}, 1 + i % 100, ${date}, (i * 31 % 2000) / 10.0,
+      case i % 3 when 0 then 'blossom' when 1 then 'forest' else 'heather' end, ${stamps} from ${numbers(rows)}`);
+  await client.query(postgres ? "vacuum analyze" : "analyze table apiary, harvest");
+}
+
 async function openPostgres(address) {
   const { default: pg } = await import("pg");
   const { types, builtins } = pg.types ? { types: pg.types, builtins: pg.types.builtins } : {};

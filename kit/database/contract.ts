@@ -31,10 +31,15 @@ export interface Dialect {
   formulas: FormulaSyntax;
   /** A text of which others are the same only where every letter is. */
   exactly(text: RawBuilder<unknown>): RawBuilder<unknown>;
+  /**
+   * The same value of a column, by which no index leads to the rows: where all of them are read, one after the other takes less
+   * time than by an index.
+   */
+  unindexed(value: RawBuilder<unknown>, type: "number" | "date"): RawBuilder<unknown>;
   /** Whether a text has another one in it, letter by letter. */
   holdsExactly(text: RawBuilder<unknown>, part: string): RawBuilder<SqlBool>;
-  /** The year and the month of a day: `2026-05`. */
-  monthText(day: RawBuilder<unknown>): RawBuilder<unknown>;
+  /** The year and the month of a day, whichever is faster: the text `2026-05` or the number 202605. */
+  yearMonth(day: RawBuilder<unknown>): RawBuilder<unknown>;
   /** That a number is one of some, however many these are. */
   isAmong(number: RawBuilder<unknown>, numbers: readonly number[]): RawBuilder<SqlBool>;
   /** The day of a moment by a clock that is so many seconds ahead of UTC: `2026-05-03`, as a text. */

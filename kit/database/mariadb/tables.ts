@@ -117,14 +117,22 @@ export function exactly(text: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`(${text}) collate utf8mb4_nopad_bin`;
 }
 
+/** The same value, of which MariaDB knows no index. */
+export function unindexed(
+  value: RawBuilder<unknown>,
+  type: "number" | "date",
+): RawBuilder<unknown> {
+  return type === "date" ? sql`date(${value})` : sql`${value} + 0`;
+}
+
 /** Whether a text has another one in it, letter by letter. */
 export function holdsExactly(text: RawBuilder<unknown>, part: string): RawBuilder<SqlBool> {
   return sql<SqlBool>`locate(${part}, ${exactly(text)}) > 0`;
 }
 
-/** The year and the month of a day: `2026-05`. */
-export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
-  return sql`date_format(${day}, '%Y-%m')`;
+/** The year and the month of a day: 202605. Texts would be compared by their letters. */
+export function yearMonth(day: RawBuilder<unknown>): RawBuilder<unknown> {
+  return sql`extract(year_month from ${day})`;
 }
 
 /** That a number is one of some, however many these are. */

@@ -96,13 +96,18 @@ export function exactly(text: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`(${text}) collate "C"`;
 }
 
+/** The same: PostgreSQL knows by itself when an index is of no use. */
+export function unindexed(value: RawBuilder<unknown>): RawBuilder<unknown> {
+  return value;
+}
+
 /** Whether a text has another one in it, letter by letter. */
 export function holdsExactly(text: RawBuilder<unknown>, part: string): RawBuilder<SqlBool> {
   return sql<SqlBool>`strpos(${exactly(text)}, ${part}) > 0`;
 }
 
 /** The year and the month of a day: `2026-05`. */
-export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
+export function yearMonth(day: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`to_char(${day}, 'YYYY-MM')`;
 }
 

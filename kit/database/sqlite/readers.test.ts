@@ -52,6 +52,14 @@ describe("readers of a file", () => {
     expect(await readers.rows("select count(*) as n from hive", [])).toEqual([{ n: 2 }]);
   });
 
+  it("keep what they sort in files, as all other connections do", async () => {
+    const kept = [{ temp_store: 1 }];
+    expect(await readers.rows("pragma temp_store", [])).toEqual(kept);
+    const database = openFile(join(folder, "records.db"));
+    expect(database.pragma("temp_store")).toEqual(kept);
+    database.close();
+  });
+
   it("are four, for which the others wait", async () => {
     delete process.env.DATABASE_STATEMENT_SECONDS;
     const slow = `${numbers(300_000)} select sum(x) as sum from n`;

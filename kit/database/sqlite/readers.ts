@@ -1,6 +1,7 @@
 import type Libsql from "libsql";
 import AsyncDriver from "libsql/promise";
 import { databaseLimits } from "../limits.ts";
+import { sortsInFiles } from "./connection.ts";
 
 /** A statement took longer than it may, and was stopped. */
 export class TooSlow extends Error {
@@ -67,16 +68,19 @@ const slice = 10;
 
 class Reader {
   readonly #database: AsyncDatabase;
+  readonly #isSet: Promise<void>;
   readonly #statements = new Map<string, Promise<DecodedStatement>>();
   isSpent = false;
 
   constructor(file: string) {
     this.#database = new AsyncDriver(file, {}) as AsyncDatabase;
+    this.#isSet = this.#database.exec(`pragma ${sortsInFiles}`);
   }
 
   async rows(text: string, values: readonly unknown[]): Promise<unknown[]> {
     const limit = databaseLimits().statement;
     const end = Date.now() + limit;
+    await this.#isSet;
     const { statement, booleans } = await this.#prepared(text);
     const stop = setTimeout(() => this.#database.interrupt(), limit);
     try {
@@ -132,6 +136,7 @@ export function decoded(row: unknown, booleans: readonly string[]): unknown {
 /** What the driver has and its types don't say. */
 interface AsyncDatabase {
   prepare(text: string): Promise<AsyncStatement>;
+  exec(text: string): Promise<void>;
   interrupt(): void;
   close(): void;
 }

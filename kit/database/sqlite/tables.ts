@@ -48,13 +48,18 @@ export function exactly(text: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`(${text} || '')`;
 }
 
+/** The same value, of which SQLite knows no index. */
+export function unindexed(value: RawBuilder<unknown>): RawBuilder<unknown> {
+  return sql`+${value}`;
+}
+
 /** Whether a text has another one in it, letter by letter. */
 export function holdsExactly(text: RawBuilder<unknown>, part: string): RawBuilder<SqlBool> {
   return sql<SqlBool>`instr(${text}, ${part}) > 0`;
 }
 
 /** The year and the month of a day: `2026-05`. */
-export function monthText(day: RawBuilder<unknown>): RawBuilder<unknown> {
+export function yearMonth(day: RawBuilder<unknown>): RawBuilder<unknown> {
   return sql`substr(${day}, 1, 7)`;
 }
 

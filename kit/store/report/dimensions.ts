@@ -1,6 +1,6 @@
 import { type RawBuilder, sql } from "kysely";
 import type { Scope } from "../../access/scope.ts";
-import { exactly, monthText } from "../../database/current-dialect.ts";
+import { exactly, yearMonth } from "../../database/current-dialect.ts";
 import { type Entity, isReference } from "../../entity/entity.ts";
 import type { Field } from "../../fields/field.ts";
 import type { Complaint } from "../../formula/complaint.ts";
@@ -19,6 +19,8 @@ export interface ReadyDimension {
   /** What rows are put together by in SQL. What the database gives for it is made a key by `key`. */
   value: RawBuilder<unknown>;
   key(value: unknown): string;
+  /** What the value is where it is a column of the rows whose values are many, so that an index may have it. */
+  column?: "number" | "date";
   /** The entity whose records the keys are the numbers of. */
   target?: Entity;
   /** The field that the values are of, which knows how they look. */
@@ -55,10 +57,7 @@ export function formulaLabel(scope: Scope, entity: Entity, text: string): string
   return month ? report.byPeriod(pathLabel(scope, month), report.ofYear) : text;
 }
 
-/**
- * The column of a reference to records all of which the person sees: it leads to one, so that nobody has to look. The sign
- * keeps a database from going through the rows by the index of the column, which takes longer than one after the other.
- */
+/** The column of a reference to records all of which the person sees: it leads to one, so that nobody has to look. */
 function ownColumn(
   scope: Scope,
   { table }: Entity,
@@ -67,7 +66,7 @@ function ownColumn(
   const [only, ...more] = fields;
   if (!only || more.length > 0 || !isReference(only.field)) return undefined;
   const target = scope.entities.named(only.field.to);
-  return scope.seesAll(target) ? sql`+${sql.ref(`${table}.${only.name}`)}` : undefined;
+  return scope.seesAll(target) ? sql.ref(`${table}.${only.name}`) : undefined;
 }
 
 /** A dimension, ready; or what is wrong with it. */
@@ -85,10 +84,12 @@ export function readyDimension(
     const text = `${path.names.map(printName).join(".")}.id`;
     const found = formulas.read(entity, text);
     if ("complaint" in found) return found;
+    const own = ownColumn(scope, entity, path);
     return {
       dimension,
       label,
-      value: ownColumn(scope, entity, path) ?? found.value,
+      value: own ?? found.value,
+      ...(own && { column: "number" }),
       key: (value) => (value === null || value === undefined ? "" : String(value)),
       target: scope.entities.named(last.to),
       field: last,
@@ -107,6 +108,7 @@ export function readyDimension(
     ...(last && { field: last }),
     ...(monthOf(scope, entity, formula) && { isMonth: true as const }),
   };
+  const isColumn = path?.fields.length === 1;
   const nothing = `(${formula}) is empty`;
   if (type === "date") {
     const chosen = per ?? "day";
@@ -114,10 +116,11 @@ export function readyDimension(
     return {
       ...ready,
       per: chosen,
-      value: months ? monthText(value) : value,
+      value: months ? yearMonth(value) : value,
+      ...(isColumn && !months && { column: "date" }),
       key: (given) => {
         if (given === null || given === undefined) return "";
-        return periodOf(chosen, months ? `${given}-01` : String(given));
+        return periodOf(chosen, months ? firstDay(given) : String(given));
       },
       only: (key) => {
         if (key === "") return nothing;
@@ -157,6 +160,7 @@ export function readyDimension(
   return {
     ...ready,
     value: type === "text" && !isTellable(last) ? exactly(value) : value,
+    ...(isColumn && (type === "number" || type === "duration") && { column: "number" }),
     key: (given) => {
       if (given === null || given === undefined) return "";
       if (type === "boolean") return given === true || Number(given) === 1 ? "yes" : "no";
@@ -164,6 +168,12 @@ export function readyDimension(
     },
     only: (key) => (key === "" ? nothing : write(formula, key)),
   };
+}
+
+/** The first day of a month as the database has it: of `2026-05` or 202605. */
+function firstDay(month: unknown): string {
+  const digits = String(month).replace("-", "").padStart(6, "0");
+  return `${digits.slice(0, 4)}-${digits.slice(4)}-01`;
 }
 
 /** Whether no database takes two choices of a field for the same: they can be counted by an index. */

@@ -1,6 +1,12 @@
 import { type RawBuilder, sql } from "kysely";
 import type { Scope } from "../../access/scope.ts";
-import { bindValue, dayOf, inBackground, troubleOf } from "../../database/current-dialect.ts";
+import {
+  bindValue,
+  dayOf,
+  inBackground,
+  troubleOf,
+  unindexed,
+} from "../../database/current-dialect.ts";
 import type { Entity } from "../../entity/entity.ts";
 import type { Complaint } from "../../formula/complaint.ts";
 import type { FigureKind, Mark, Report } from "../../formula/report.ts";
@@ -160,12 +166,19 @@ async function talliesOf(
     figures,
   }: { dimensions: readonly ReadyDimension[]; figures: readonly ReadyFigure[] },
 ): Promise<Finest[]> {
-  const keys = dimensions.map(({ value }, at) => sql`${value} as ${sql.id(`k${at}`)}`);
+  const wanted = await conditions(scope, entity, request);
+  // What is only counted can be told by an index alone; for anything else, the rows themselves are read.
+  const isCounting =
+    wanted.length === 0 && scope.seesAll(entity) && figures.every(({ formula }) => !formula);
+  const keys = dimensions.map(({ value, column }, at) => {
+    const key = column && !isCounting ? unindexed(value, column) : value;
+    return sql`${key} as ${sql.id(`k${at}`)}`;
+  });
   const values = figures.flatMap(({ formula }, at) =>
     formula && placeOf(figures, at) === at ? [sql`${formula.value} as ${sql.id(`v${at}`)}`] : [],
   );
   const rows = sql`select ${sql.join([...keys, ...values, sql`1 as one`])}
-    from ${scope.rowsOf(entity)} as ${sql.table(entity.table)} ${where(await conditions(scope, entity, request))}`;
+    from ${scope.rowsOf(entity)} as ${sql.table(entity.table)} ${where(wanted)}`;
   const named = dimensions.map((_, at) => sql.id(`k${at}`));
   const counted = await withDays(scope, rows, dimensions, figures);
   const told = figures.flatMap(({ figure, formula }, at): RawBuilder<unknown>[] => {
