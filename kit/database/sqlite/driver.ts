@@ -12,7 +12,8 @@ import type Libsql from "libsql";
 import { databaseLimits } from "../limits.ts";
 import { Background } from "./background.ts";
 import { encode, openFile } from "./connection.ts";
-import { booleanColumns, decoded, Readers } from "./readers.ts";
+import { Readers } from "./readers.ts";
+import { rowsOf } from "./rows.ts";
 
 /** Pauses between two attempts to begin a change while another process writes, in milliseconds. */
 const pause = { least: 5, most: 50 };
@@ -307,12 +308,13 @@ class Connection {
 
 type CodedStatement = ReturnType<typeof coded>;
 
-/** A statement whose BOOLEAN columns are decoded on the way out. */
+/** A statement that gives rows, or changes some. */
 function coded(statement: Libsql.Statement) {
-  const booleans = statement.reader ? booleanColumns(statement.columns()) : [];
+  const row = statement.reader ? rowsOf(statement.columns()) : undefined;
+  if (row) statement.raw(true);
   return {
     reader: statement.reader,
-    all: (values: readonly unknown[]) => statement.all(values).map((row) => decoded(row, booleans)),
+    all: (values: readonly unknown[]) => (row ? statement.all(values).map(row) : []),
     run: (values: readonly unknown[]) => statement.run(values),
   };
 }

@@ -2,6 +2,7 @@ import type Libsql from "libsql";
 import AsyncDriver from "libsql/promise";
 import { databaseLimits } from "../limits.ts";
 import { sortsInFiles } from "./connection.ts";
+import { rowsOf } from "./rows.ts";
 
 /** A statement took longer than it may, and was stopped. */
 export class TooSlow extends Error {
@@ -77,18 +78,18 @@ class Reader {
     this.#isSet = this.#database.exec(`pragma ${sortsInFiles}`);
   }
 
-  async rows(text: string, values: readonly unknown[]): Promise<unknown[]> {
+  async rows(text: string, bound: readonly unknown[]): Promise<unknown[]> {
     const limit = databaseLimits().statement;
     const end = Date.now() + limit;
     await this.#isSet;
-    const { statement, booleans } = await this.#prepared(text);
+    const { statement, row } = await this.#prepared(text);
     const stop = setTimeout(() => this.#database.interrupt(), limit);
     try {
-      const found = await statement.iterate(values);
+      const found = await statement.iterate(bound);
       const rows: unknown[] = [];
       let turn = Date.now() + slice;
-      for (const row of found) {
-        rows.push(decoded(row, booleans));
+      for (const values of found) {
+        rows.push(row(values));
         if (rows.length % 100 !== 0 || Date.now() < turn) continue;
         await new Promise((resolve) => setImmediate(resolve));
         turn = Date.now() + slice;
@@ -112,25 +113,13 @@ class Reader {
     // Preparing takes as long as a small query; an application has some hundred statements at most.
     if (this.#statements.size >= 500) this.#statements.clear();
     const prepared = this.#database.prepare(text).then((statement) => ({
-      statement,
-      booleans: booleanColumns(statement.columns()),
+      statement: statement.raw(true),
+      row: rowsOf(statement.columns()),
     }));
     this.#statements.set(text, prepared);
     prepared.catch(() => this.#statements.delete(text));
     return prepared;
   }
-}
-
-/** The names of the BOOLEAN columns, which SQLite keeps as numbers. */
-export function booleanColumns(columns: readonly { name: string; type: string | null }[]) {
-  return columns.filter(({ type }) => type?.toUpperCase() === "BOOLEAN").map(({ name }) => name);
-}
-
-/** A row whose BOOLEAN columns are decoded. */
-export function decoded(row: unknown, booleans: readonly string[]): unknown {
-  const values = row as Record<string, unknown>;
-  for (const name of booleans) values[name] = values[name] === null ? null : values[name] === 1;
-  return values;
 }
 
 /** What the driver has and its types don't say. */
@@ -141,10 +130,11 @@ interface AsyncDatabase {
   close(): void;
 }
 interface AsyncStatement {
+  raw(isRaw: boolean): AsyncStatement;
   iterate(values: readonly unknown[]): Promise<Iterable<unknown>>;
   columns(): ReturnType<Libsql.Statement["columns"]>;
 }
 interface DecodedStatement {
   statement: AsyncStatement;
-  booleans: readonly string[];
+  row: ReturnType<typeof rowsOf>;
 }

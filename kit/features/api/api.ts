@@ -122,8 +122,8 @@ function askedId(c: Context): number {
 }
 
 async function answerList(c: Context, scope: Scope, entity: Entity) {
-  const { searchParams: query } = new URL(c.req.url);
-  const { request, ...told } = askedRows(scope, entity, query);
+  const address = new URL(c.req.url);
+  const { request, ...told } = askedRows(scope, entity, address.searchParams);
   const wanted = await conditions(scope, entity, request);
   const { after, size } = request;
   const place = after === undefined ? { skip: 0 } : { after };
@@ -133,7 +133,7 @@ async function answerList(c: Context, scope: Scope, entity: Entity) {
   const rows = (await completed(scope, entity, found.rows)) as Row[];
   const total = request.countsAll ? await countRows(scope, entity, wanted) : undefined;
   const last = found.more ? rows.at(-1) : undefined;
-  const next = last && nextAddress(c, last.id);
+  const next = last && nextAddress(address, last.id);
   if (next) c.header("link", `<${next}>; rel="next"`);
   return c.json({
     rows: await toldRows(scope, entity, rows, told),
@@ -146,8 +146,8 @@ function placeGone({ messages }: Scope) {
   return { parameter: "after", detail: messages.api.placeGone };
 }
 
-function nextAddress(c: Context, after: number): string {
-  const { pathname, searchParams } = new URL(c.req.url);
+/** The address of the rows behind a record, from that of those before. */
+function nextAddress({ pathname, searchParams }: URL, after: number): string {
   searchParams.set("after", String(after));
   return `${pathname}?${searchParams}`;
 }
