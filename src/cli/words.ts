@@ -98,6 +98,18 @@ export function printEvent(event: FlowEvent): void {
   if (warned.length > 0) warn(warned.join("\n"));
 }
 
+/** The most files of which each is named where nothing became of them. */
+const mostNamed = 10;
+
+/** What to know of files that aren't simply written as they are generated. */
+function fileWarnings(changes: readonly FileChange[]): string[] {
+  const kept = changes.filter(({ state }) => state === "kept");
+  if (kept.length <= mostNamed) return changes.flatMap(fileWarning);
+  const others = changes.filter(({ state }) => state !== "kept");
+  const words = `${kept.length} files of app/ were edited by hand and stay as they are; \`levadura build --dry-run\` names them`;
+  return [warning(words), ...others.flatMap(fileWarning)];
+}
+
 /** What to know of a file that isn't simply written as it is generated. */
 function fileWarning({ path, from, state, why }: FileChange): string[] {
   const file = `app/${path}`;
@@ -206,7 +218,7 @@ function eventLines(event: Exclude<FlowEvent, { kind: "trouble" | "working" | "p
             : done("app/ is up to date already"),
         ],
         warned: [
-          ...changes.flatMap(fileWarning),
+          ...fileWarnings(changes),
           ...(event.unchecked
             ? [warning("What was merged wasn't compiled: TypeScript couldn't be started")]
             : []),

@@ -1,4 +1,4 @@
-import { existsSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
 import { levadura, projectWith } from "../support/program.ts";
@@ -264,6 +264,21 @@ describe("an edited file", () => {
       });
       expect(readFileSync(list, "utf8")).toBe(mine);
     }
+  });
+
+  it("is told with all others by one line where there are more than ten", async () => {
+    const { folder, build } = await built();
+    const entities = join(folder, "app/src/entities");
+    const paths = readdirSync(entities, { recursive: true, encoding: "utf8" })
+      .filter((path) => /\.tsx?$/.test(path) && !path.endsWith(".rules.ts"))
+      .map((path) => join(entities, path));
+    paths.push(join(folder, "app/src/database.ts"));
+    for (const path of paths) writeFileSync(path, `// Ours.\n${readFileSync(path, "utf8")}`);
+    const { err } = await levadura(["build"], folder);
+    expect(err.split("\n").filter((line) => line.includes("edited by hand"))).toEqual([
+      `! ${paths.length} files of app/ were edited by hand and stay as they are; \`levadura build --dry-run\` names them`,
+    ]);
+    expect((await build()).kept).toHaveLength(paths.length);
   });
 
   it("stays deleted, until it is asked for", async () => {

@@ -2,7 +2,7 @@ import { cpSync, existsSync, readdirSync, readFileSync, rmSync, writeFileSync } 
 import { join } from "node:path";
 import fc from "fast-check";
 import { afterAll, beforeAll, expect, it } from "vitest";
-import { compileErrors } from "../../src/io/compiler/compile-errors.ts";
+import { Compiler } from "../../src/io/compiler/compiler.ts";
 import { levadura, projectWith, temporaryFolder } from "../support/program.ts";
 
 /** How many projects are edited and built again; each has edits in about two dozen places. */
@@ -140,6 +140,14 @@ function sourcesOf(folder: string): Map<string, string> {
   return new Map(found.map((path) => [path, readFileSync(join(app, path), "utf8")]));
 }
 
+/** What the compiler says of some files of a project. */
+async function errorsIn(folder: string, paths: readonly string[]) {
+  const compiler = new Compiler(join(folder, "app"));
+  const found = await compiler.errors(new Map(), paths);
+  compiler.close();
+  return found;
+}
+
 const seed = fc.array(fc.nat(1_000_000), { minLength: 40, maxLength: 40 });
 const plan = fc.record({
   numbers: seed,
@@ -168,7 +176,7 @@ it(`loses no line that somebody wrote, whatever they and the model changed (${pr
           (text) => text.match(/edit-\d+-(?: and more)?/g) ?? [],
         );
         const modules = [...sources.keys()].filter((path) => /tsx?$/.test(path));
-        const before = await compileErrors(join(folder, "app"), new Map(), modules);
+        const before = await errorsIn(folder, modules);
         if (!before) throw new Error("the compiler couldn't be started");
         const entities = structuredClone(begun);
         for (const name of chosen.changes) (changes[name] as ModelChange)(entities, pick);
@@ -185,7 +193,7 @@ it(`loses no line that somebody wrote, whatever they and the model changed (${pr
         for (const path of built.conflicts)
           expect(existsSync(join(folder, "app", `${path}.offered`)), path).toBe(true);
         const merged = built.merged.filter((path: string) => /tsx?$/.test(path));
-        const errors = await compileErrors(join(folder, "app"), new Map(), merged);
+        const errors = await errorsIn(folder, merged);
         for (const { path, from = path, state } of built.changes) {
           if (from !== path) seen.renamed++;
           if (state !== "merged" || !/tsx?$/.test(path)) continue;

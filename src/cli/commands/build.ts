@@ -1,4 +1,5 @@
-import { Flags } from "@oclif/core";
+import { Flags, type Interfaces } from "@oclif/core";
+import { compilerAhead } from "../../flows/build/ahead.ts";
 import { buildOnBranch } from "../../flows/build/branch.ts";
 import { buildApplication } from "../../flows/build/build.ts";
 import { builtBy } from "../../flows/build/built.ts";
@@ -51,8 +52,20 @@ export default class Build extends LevaduraCommand {
 
   async run() {
     const { flags } = await this.parse(Build);
+    const compiler = compilerAhead(flags.project);
+    try {
+      return await this.#build(flags, compiler);
+    } finally {
+      compiler?.close();
+    }
+  }
+
+  async #build(
+    flags: Interfaces.InferredFlags<typeof Build.flags>,
+    compiler: BuildOptions["compiler"],
+  ) {
     const { project, model } = checkProject(flags.project);
-    const options: BuildOptions = { restore: flags.restore ?? [] };
+    const options: BuildOptions = { restore: flags.restore ?? [], compiler };
     if (flags["dry-run"] || flags.diff) {
       const plan = await planBuild(project, model, options);
       const list = plan.changes.map(planLine);

@@ -3,6 +3,7 @@ import type { Model } from "../../core/model/model.ts";
 import { removeEmptyFolders, writeAll } from "../../io/project/files.ts";
 import type { Project } from "../../io/project/project.ts";
 import type { Report } from "../report.ts";
+import { editedMark } from "./ahead.ts";
 import { type Built, builtBy } from "./built.ts";
 import { type BuildOptions, planBuild } from "./plan.ts";
 
@@ -18,7 +19,7 @@ export async function buildApplication(
 ): Promise<Built> {
   report({ kind: "working", on: "building app/" });
   const plan = await planBuild(project, model, options);
-  writeAll(plan.writes, project.root);
+  writeAll([...plan.writes, editedMark(project, plan.changes)], project.root);
   for (const { path, from, state } of plan.changes) {
     const left = from ?? (state === "removed" ? path : undefined);
     if (left !== undefined) removeEmptyFolders(dirname(join(project.app, left)), project.app);

@@ -1,6 +1,6 @@
 import { join } from "node:path";
 import type { Renames } from "../../core/appgen/renames.ts";
-import { compileErrors } from "../../io/compiler/compile-errors.ts";
+import type { Compiler } from "../../io/compiler/compiler.ts";
 import { readText } from "../../io/project/files.ts";
 import type { Project } from "../../io/project/project.ts";
 import { type Edited, type EditedFile, editedFile, hasOffer, type Joining } from "./edited.ts";
@@ -16,6 +16,7 @@ export async function joinedFiles(
   renames: Renames,
   files: readonly EditedFile[],
   texts: ReadonlyMap<string, string | null>,
+  compiler: () => Compiler,
 ): Promise<{ joined: Map<EditedFile, Edited>; unchecked: boolean }> {
   const joined = new Map<EditedFile, Edited>();
   let unchecked = false;
@@ -26,7 +27,7 @@ export async function joinedFiles(
       joined.set(file, await editedFile(project, file, joinings.get(file) ?? { renames }));
     }
     const [wrong, formatted] = await Promise.all([
-      wrongFiles(project, joined, texts),
+      wrongFiles(project, joined, texts, compiler),
       formattedAsFound(changedFiles(project, next, joined)),
     ]);
     if (!wrong) unchecked = true;
@@ -66,6 +67,7 @@ async function wrongFiles(
   project: Project,
   joined: ReadonlyMap<EditedFile, Edited>,
   texts: ReadonlyMap<string, string | null>,
+  compiler: () => Compiler,
 ): Promise<Map<EditedFile, string> | undefined> {
   const merged = [...joined].filter(
     ([{ path }, { outcome }]) => outcome === "merged" && /\.tsx?$/.test(path),
@@ -79,16 +81,14 @@ async function wrongFiles(
     const now = text ?? (from === path ? undefined : readText(join(app, from)));
     if (now !== undefined) seen.set(path, now);
   }
-  const found = await compileErrors(
-    app,
+  const found = await compiler().errors(
     seen,
     merged.map(([{ path }]) => path),
   );
   const suspects = merged.filter(([{ path }]) => found?.get(path)?.length);
   if (!found) return undefined;
   if (suspects.length === 0) return wrong;
-  const before = await compileErrors(
-    app,
+  const before = await compiler().errors(
     new Map(),
     suspects.map(([{ from }]) => from),
   );

@@ -12,6 +12,7 @@ import { type Renames, renamesBetween } from "../../core/appgen/renames.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Model } from "../../core/model/model.ts";
 import { dialectOf } from "../../core/sql/dialects.ts";
+import { Compiler } from "../../io/compiler/compiler.ts";
 import { formatFiles } from "../../io/formatting/formatter.ts";
 import { generator, kitFiles, version, versions } from "../../io/package.ts";
 import { readText, type Write } from "../../io/project/files.ts";
@@ -63,13 +64,15 @@ export interface BuildPlan {
 export interface BuildOptions {
   /** Files that somebody deleted and that are written again: their paths within app/. */
   restore?: readonly string[];
+  /** A compiler that was started before; without it, one is started where there is something to join. */
+  compiler?: Compiler | undefined;
 }
 
 /** Finds out what a build of the application does. Nothing is written. */
 export async function planBuild(
   project: Project,
   model: Model,
-  { restore = [] }: BuildOptions = {},
+  { restore = [], compiler: ahead }: BuildOptions = {},
 ): Promise<BuildPlan> {
   const record = readRecord(project);
   const renames = renamesBetween(builtModel(project), model);
@@ -103,7 +106,15 @@ export async function planBuild(
     if (found) edited.push(found);
   }
   plan.moveStrays(record);
-  await plan.join(edited);
+  let compiler = ahead;
+  try {
+    await plan.join(edited, () => {
+      compiler ??= new Compiler(project.app);
+      return compiler;
+    });
+  } finally {
+    compiler?.close();
+  }
   await plan.format();
   const wanted = new Set([...files.map(({ path }) => path), ...same.map(({ path }) => path)]);
   for (const [path, each] of known) if (!wanted.has(path)) plan.remove(each);
@@ -217,8 +228,14 @@ class Plan {
   }
 
   /** Joins edited files with what is generated for them by now. */
-  async join(files: readonly EditedFile[]): Promise<void> {
-    const { joined, unchecked } = await joinedFiles(this.project, this.renames, files, this.#texts);
+  async join(files: readonly EditedFile[], compiler: () => Compiler): Promise<void> {
+    const { joined, unchecked } = await joinedFiles(
+      this.project,
+      this.renames,
+      files,
+      this.#texts,
+      compiler,
+    );
     this.unchecked = unchecked;
     for (const [{ path, from }, edited] of joined) {
       this.files[path] = edited.record;
