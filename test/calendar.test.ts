@@ -177,6 +177,41 @@ describe.each(kinds)("calendars over $kind", (kind) => {
     expect([...timeline.matchAll(/class="timeline-bar"/g)]).toHaveLength(5);
   });
 
+  it("say that they are empty, with the way to the nearest records", async () => {
+    const beside = async (visitor: Visitor, path: string) => {
+      const { html } = await visitor.get(path);
+      const [, said = ""] =
+        /<p class="(?:soft|empty)">(Nothing on these days[\s\S]*?)<\/p>/.exec(html) ?? [];
+      return [...said.matchAll(/href="([^"]*)">([^<]*)</g)].map(([, href = "", text = ""]) => [
+        /on=([\d-]+)/.exec(href)?.[1],
+        text,
+      ]);
+    };
+    const all = (await loans()).map(({ begun }) => begun).sort();
+    const [first = "", last = ""] = [all[0], all.at(-1)];
+    for (const span of ["month", "week", "day", "agenda", "timeline"]) {
+      const on = (day: string) => `/loans?layout=calendar&span=${span}&on=${day}`;
+      expect([span, await beside(office, on("2031-03-03"))]).toEqual([
+        span,
+        [[last, expect.stringContaining("The last before")]],
+      ]);
+      expect([span, await beside(office, on("2001-03-03"))]).toEqual([
+        span,
+        [[first, expect.stringContaining("The next")]],
+      ]);
+      expect(await beside(office, on(first))).toEqual([]);
+    }
+    // By the person's clock, of all entities; and nothing of what they don't see.
+    expect((await beside(office, "/-/calendar?of=visit&on=2031-01-01"))[0]?.[0]).toBe("2026-05-11");
+    const lent = (await loans()).filter(({ state }) => state === "lent");
+    const latest = lent
+      .map(({ begun }) => begun)
+      .sort()
+      .at(-1);
+    expect((await beside(guest, "/-/calendar?on=2031-01-01"))[0]?.[0]).toBe(latest);
+    expect(await beside(office, "/loans?layout=calendar&on=2031-01-01&search=nowhere")).toEqual([]);
+  });
+
   it("move records by days, checked and saved as a form does it", async () => {
     const move = async (who: Visitor, to: string, { list = "loans", title = "Smoker" } = {}) => {
       const page = `/${list}?layout=calendar&on=2026-05-11`;

@@ -140,6 +140,8 @@ export const reportsEn = {
     more: (count: string) => `${count} more`,
     newOn: (one: string, day: string) => `New ${one} on ${day}`,
     nothing: "Nothing on these days.",
+    nearestBefore: (day: string) => `The last before: ${day}`,
+    nearestBehind: (day: string) => `The next: ${day}`,
     tooMany: (most: string) =>
       `Only the first ${most} are shown: choose fewer days, or filter first.`,
     which: "Shown",

@@ -147,6 +147,8 @@ export const reportsEs: typeof reportsEn = {
     more: (count) => `${count} más`,
     newOn: (one, day) => `Añadir ${one} el ${day}`,
     nothing: "Nada en estos días.",
+    nearestBefore: (day) => `Lo último antes: ${day}`,
+    nearestBehind: (day) => `Lo siguiente: ${day}`,
     tooMany: (most) => `Solo se muestran los primeros ${most}: elige menos días, o filtra antes.`,
     which: "A la vista",
     show: "Mostrar",

@@ -43,18 +43,36 @@ describe.skipIf(noBrowser).each(kinds)("lists in a browser, over $kind", (kind) 
     return page;
   }
 
+  async function speak(page: Page, language: string): Promise<void> {
+    await page.goto(`${app.address}/-/account`);
+    const choice = page.locator('select[name="language"]');
+    await choice.selectOption(language);
+    await Promise.all([
+      page.waitForNavigation(),
+      choice.evaluate((input) => (input as HTMLSelectElement).form?.requestSubmit()),
+    ]);
+    expect(await page.getAttribute("html", "lang")).toMatch(new RegExp(`^${language}`));
+  }
+
   // The pages are the same over all databases.
   it.runIf(!kind.server)(
     "pass an accessibility check and fit their screens, with all that belongs to them",
     async () => {
-      for (const width of [390, 1280, 1920]) {
+      for (const [width, language] of [
+        [390, "en"],
+        [390, "es"],
+        [1280, "en"],
+        [1920, "en"],
+      ] as const) {
         const page = await opened({ width });
+        await speak(page, language);
         const check = async (path: string) => {
           await page.goto(app.address + path);
           const wide = await page.evaluate(() => document.documentElement.scrollWidth);
-          // A wide screen has what a usual one has.
-          const violations = width > 1280 ? [] : await violationsOn(page);
-          expect([path, violations, wide]).toEqual([path, [], width]);
+          // A wide screen has what a usual one has, and one language what the other has.
+          const isSame = width > 1280 || language !== "en";
+          const violations = isSame ? [] : await violationsOn(page);
+          expect([path, language, violations, wide]).toEqual([path, language, [], width]);
         };
         for (const list of lists) {
           await check(`/${list}?totals=yes&size=50`);

@@ -16,7 +16,7 @@ export function Agenda({ scope, page }: { scope: Scope; page: CalendarPage }) {
     const some = (on.get(day) ?? []).filter(({ from }) => from === day || day === first);
     return some.length > 0 ? [{ day, some }] : [];
   });
-  if (begun.length === 0) return <p class="empty">{messages.calendar.nothing}</p>;
+  if (begun.length === 0) return null;
   return (
     <div class="agenda">
       {begun.map(({ day, some }) => (

@@ -8,6 +8,8 @@ export interface CalendarPage {
   /** The entities of the records, in the order of their colours. */
   entities: readonly Entity[];
   records: readonly DatedRecord[];
+  /** The nearest days with records, where it shows none. */
+  beside: { before: string | undefined; behind: string | undefined } | undefined;
   /** Whether there are more than it shows. */
   more: boolean;
   /** The numbers of the records that the person may move, by table. */

@@ -2,7 +2,7 @@ import { allowedAmong, fieldsKept } from "../../access/row-rights.ts";
 import type { Scope } from "../../access/scope.ts";
 import type { Entity } from "../../entity/entity.ts";
 import { withQuery } from "../../entity/links.ts";
-import { type DatedRecord, recordsOnDays, seenDays } from "../../store/list/on-days.ts";
+import { type DatedRecord, daysBeside, recordsOnDays, seenDays } from "../../store/list/on-days.ts";
 import type { ListRequest } from "../../store/list/request.ts";
 import { newToken } from "../../store/submissions.ts";
 import { Agenda } from "./agenda.tsx";
@@ -42,16 +42,32 @@ export async function calendarPage(
     more ||= found.more;
     movable.set(entity.table, await movableAmong(scope, entity, found.records));
   }
+  const beside = records.length > 0 ? undefined : await nearestDays(scope, lists, days);
   const inOrder = (one: DatedRecord, other: DatedRecord) =>
     keyOf(one) < keyOf(other) ? -1 : keyOf(one) > keyOf(other) ? 1 : 0;
   return {
     request,
     entities: lists.map(({ entity }) => entity),
     records: records.toSorted(inOrder),
+    beside,
     more,
     movable,
     hrefOf: (changes) => withQuery(path, query, changes),
   };
+}
+
+/** The last day before some days with a record of one of these lists, and the first one behind them. */
+async function nearestDays(
+  scope: Scope,
+  lists: Parameters<typeof calendarPage>[1],
+  days: { from: string; to: string },
+): Promise<NonNullable<CalendarPage["beside"]>> {
+  const found = await Promise.all(
+    lists.map(({ entity, request }) => daysBeside(scope, entity, request, days)),
+  );
+  const sorted = (which: "before" | "behind") =>
+    found.flatMap((each) => each[which] ?? []).toSorted();
+  return { before: sorted("before").at(-1), behind: sorted("behind")[0] };
 }
 
 function keyOf({ from, time = "" }: DatedRecord): string {
@@ -109,6 +125,7 @@ export function Calendar({ scope, page }: { scope: Scope; page: CalendarPage }) 
           {words.tooMany(scope.format.number(mostShown))}
         </p>
       )}
+      <Beside scope={scope} page={page} />
       {drawings[request.span]({ scope, page })}
       {[...movable].map(([table, ids]) =>
         ids.size === 0 ? null : (
@@ -127,6 +144,27 @@ export function Calendar({ scope, page }: { scope: Scope; page: CalendarPage }) 
         ),
       )}
     </div>
+  );
+}
+
+/** Says of a calendar without records that it is empty, with the way to the nearest ones. */
+function Beside({
+  scope,
+  page: { beside, request, hrefOf },
+}: {
+  scope: Scope;
+  page: CalendarPage;
+}) {
+  if (!beside) return null;
+  const { calendar: words } = scope.messages;
+  const link = (day: string | undefined, says: (day: string) => string) =>
+    day !== undefined && <a href={hrefOf({ on: day })}>{says(scope.format.date(day))}</a>;
+  const isDrawn = drawings[request.span] === Days;
+  return (
+    <p class={isDrawn ? "soft" : "empty"}>
+      {words.nothing} {link(beside.before, words.nearestBefore)}{" "}
+      {link(beside.behind, words.nearestBehind)}
+    </p>
   );
 }
 

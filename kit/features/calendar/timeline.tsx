@@ -17,7 +17,7 @@ const head = 28;
 export function Timeline({ scope, page }: { scope: Scope; page: CalendarPage }) {
   const { messages, format } = scope;
   const { records, request, entities } = page;
-  if (records.length === 0) return <p class="empty">{messages.calendar.nothing}</p>;
+  if (records.length === 0) return null;
   const days = daysOfSpan(request);
   const along = scaleTime(
     [new Date(`${days.from}T00:00:00Z`), new Date(`${dayAfter(days.to, 1)}T00:00:00Z`)],

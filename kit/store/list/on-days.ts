@@ -42,6 +42,49 @@ export function seenDays(scope: Scope, entity: Entity): Entity["calendar"] {
   };
 }
 
+/** How a list asks which of its records are on some days. */
+function daysIn(scope: Scope, { table, fields }: Entity) {
+  const column = (name: string) => sql.ref(`${table}.${name}`);
+  const isMoment = (name: string) => fields[name]?.kind === "datetime";
+  return {
+    column,
+    isMoment,
+    /** That a day or a moment is on a day or later. */
+    since: (name: string, day: string) =>
+      sql<SqlBool>`${column(name)} >= ${isMoment(name) ? momentOf(scope, day) : bound(day)}`,
+    /** That it is before the end of a day. */
+    until: (name: string, day: string) =>
+      isMoment(name)
+        ? sql<SqlBool>`${column(name)} < ${momentOf(scope, dayAfter(day, 1))}`
+        : sql<SqlBool>`${column(name)} <= ${bound(day)}`,
+  };
+}
+
+/** The last day before some days on which a record begins that a list finds, and the first one behind them. */
+export async function daysBeside(
+  scope: Scope,
+  entity: Entity,
+  request: Pick<ListRequest, "search" | "query">,
+  days: { from: string; to: string },
+): Promise<{ before: string | undefined; behind: string | undefined }> {
+  const calendar = seenDays(scope, entity);
+  if (!calendar) return { before: undefined, behind: undefined };
+  const { from } = calendar;
+  const { column, isMoment, since, until } = daysIn(scope, entity);
+  const asked = await conditions(scope, entity, request);
+  const edge = async (which: RawBuilder<unknown>, condition: RawBuilder<SqlBool>) => {
+    const { rows } = await sql<{ day: unknown }>`
+      select ${which}(${column(from)}) as day from ${scope.rowsOf(entity)} as ${sql.table(entity.table)}
+      ${where([...asked, condition])}`.execute(scope.db);
+    const day = rows[0]?.day ?? undefined;
+    return day === undefined ? undefined : dayAndTime(scope, String(day), isMoment(from)).day;
+  };
+  return {
+    before: await edge(sql`max`, until(from, dayAfter(days.from, -1))),
+    behind: await edge(sql`min`, since(from, dayAfter(days.to, 1))),
+  };
+}
+
 /** The records that a list finds on some days, the first ones first, up to `most`; and whether there are more. */
 export async function recordsOnDays(
   scope: Scope,
@@ -53,16 +96,8 @@ export async function recordsOnDays(
   const calendar = seenDays(scope, entity);
   if (!calendar) return { records: [], more: false };
   const { table } = entity;
-  const column = (name: string) => sql.ref(`${table}.${name}`);
   const { from, to, color } = calendar;
-  const isMoment = (name: string) => entity.fields[name]?.kind === "datetime";
-  /** That a day or a moment is on a day or later; that it is before the end of one. */
-  const since = (name: string, day: string) =>
-    sql<SqlBool>`${column(name)} >= ${isMoment(name) ? momentOf(scope, day) : bound(day)}`;
-  const until = (name: string, day: string) =>
-    isMoment(name)
-      ? sql<SqlBool>`${column(name)} < ${momentOf(scope, dayAfter(day, 1))}`
-      : sql<SqlBool>`${column(name)} <= ${bound(day)}`;
+  const { column, isMoment, since, until } = daysIn(scope, entity);
   const ends = to === undefined ? [] : [since(to, days.from)];
   const within = sql<SqlBool>`(${sql.join([since(from, days.from), ...ends], sql` or `)})`;
   const onDays = [until(from, days.to), within] as unknown as Condition[];

@@ -1,7 +1,7 @@
 // The process that compiles the application of its first argument with the packages of its second: it reads orders, each a line
 // of JSON, and answers each by a line. The compiler says things on standard error that nobody asked for, so it can't run in
 // the process of a command.
-import { readdirSync, readFileSync, statSync } from "node:fs";
+import { readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { createInterface } from "node:readline";
 import type { FileSystem } from "typescript/unstable/fs";
@@ -172,6 +172,6 @@ function isFolder(path: string): boolean {
 const [app = "", packages = ""] = process.argv.slice(2);
 const seen = new Seen(app, packages);
 for await (const line of createInterface({ input: process.stdin })) {
-  process.stdout.write(`${JSON.stringify(seen.answer(JSON.parse(line)))}\n`);
+  writeFileSync(1, `${JSON.stringify(seen.answer(JSON.parse(line)))}\n`);
 }
 seen.close();
