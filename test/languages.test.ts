@@ -1,3 +1,5 @@
+import { readdirSync, readFileSync } from "node:fs";
+import { join } from "node:path";
 import { describe, expect, it } from "vitest";
 import { todayIn } from "../kit/formula/clock.ts";
 import { rowsOf } from "./support/database.ts";
@@ -129,4 +131,15 @@ entities:
     done: today,
     due: today,
   });
+});
+
+it("Spanish says tú to everybody, on every page", () => {
+  const folder = join(import.meta.dirname, "../kit/messages");
+  // The other form of what messages ask people to do.
+  const polite =
+    /(?<!\p{L})(?:usted|ustedes|(?:Use|Envíe|Elija|Lea|Diga|Pida|Espere|Deje|Ponga|Ordene|Escriba|Pulse|Haga|Vaya|Revoque|Revise|Importe|Copie|Intente|Guarde|Abra|Quite|Cambie|Corrija|Compruebe|Introduzca|Marque|Vuelva|Léa|Cópie|Inténte|Impórte|Pída)(?:lo|la|los|las)?)(?!\p{L})/gu;
+  const found = readdirSync(folder)
+    .filter((name) => /(?:^|\.)es\.ts$/.test(name))
+    .flatMap((name) => readFileSync(join(folder, name), "utf8").match(polite) ?? []);
+  expect([...new Set(found)]).toEqual([]);
 });

@@ -48,7 +48,7 @@ export const listsEs: typeof listsEn = {
   importWrong: {
     empty: () => "No hay filas en este archivo debajo de una fila de títulos.",
     large: (most) =>
-      `Este archivo tiene más de ${most} filas, o demasiadas columnas o letras. Impórtelo por partes.`,
+      `Este archivo tiene más de ${most} filas, o demasiadas columnas o letras. Impórtalo por partes.`,
     unreadable: () => "No se puede leer este archivo: elige un archivo CSV o un libro XLSX.",
   },
   importColumn: "Columna del archivo",

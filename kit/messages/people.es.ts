@@ -195,6 +195,6 @@ export const peopleEs: typeof peopleEn = {
     secondOn: "Se configuró un segundo factor.",
     secondOff: "Se desactivó el segundo factor.",
     passkey: "Se añadió una llave de acceso.",
-    token: (name) => `Se creó el token «${name}», con el que un programa puede actuar como usted.`,
+    token: (name) => `Se creó el token «${name}», con el que un programa puede actuar como tú.`,
   },
 };

@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { violationsOn } from "../support/accessibility.ts";
-import { noBrowser, openBrowser } from "../support/browser.ts";
+import { noBrowser, openBrowser, speak, widthOf } from "../support/browser.ts";
 import { demoModel } from "../support/demo.ts";
 import { kinds, projectOn } from "../support/kinds.ts";
 import { type Running, running } from "../support/program.ts";
@@ -43,17 +43,6 @@ describe.skipIf(noBrowser).each(kinds)("lists in a browser, over $kind", (kind) 
     return page;
   }
 
-  async function speak(page: Page, language: string): Promise<void> {
-    await page.goto(`${app.address}/-/account`);
-    const choice = page.locator('select[name="language"]');
-    await choice.selectOption(language);
-    await Promise.all([
-      page.waitForNavigation(),
-      choice.evaluate((input) => (input as HTMLSelectElement).form?.requestSubmit()),
-    ]);
-    expect(await page.getAttribute("html", "lang")).toMatch(new RegExp(`^${language}`));
-  }
-
   // The pages are the same over all databases.
   it.runIf(!kind.server)(
     "pass an accessibility check and fit their screens, with all that belongs to them",
@@ -65,14 +54,19 @@ describe.skipIf(noBrowser).each(kinds)("lists in a browser, over $kind", (kind) 
         [1920, "en"],
       ] as const) {
         const page = await opened({ width });
-        await speak(page, language);
+        await speak(page, app.address, language);
         const check = async (path: string) => {
           await page.goto(app.address + path);
-          const wide = await page.evaluate(() => document.documentElement.scrollWidth);
+          const fits = await widthOf(page);
           // A wide screen has what a usual one has, and one language what the other has.
           const isSame = width > 1280 || language !== "en";
           const violations = isSame ? [] : await violationsOn(page);
-          expect([path, language, violations, wide]).toEqual([path, language, [], width]);
+          expect([path, language, violations, fits]).toEqual([
+            path,
+            language,
+            [],
+            { wide: width, outside: [] },
+          ]);
         };
         for (const list of lists) {
           await check(`/${list}?totals=yes&size=50`);
@@ -104,6 +98,7 @@ describe.skipIf(noBrowser).each(kinds)("lists in a browser, over $kind", (kind) 
           "/-/find?words=sage",
         ])
           await check(path);
+        await speak(page, app.address, "en");
         await page.goto(`${app.address}/harvests`);
         await page.getByRole("button", { name: "Filter" }).click();
         await page.locator("#filter-panel").waitFor();

@@ -120,29 +120,31 @@ async function show(
           const title = titles[at];
           return title === undefined ? null : (
             <li data-record={at + 1}>
-              <form method="post" action={arrangePath}>
-                <input type="hidden" name="record" value={at + 1} />
-                <Step name="before" to={at} sign="↑" words={words.moveUp(title)} />
-                <Step
-                  name="after"
-                  to={at + 1 < tiles.length ? at + 2 : 0}
-                  sign="↓"
-                  words={words.moveDown(title)}
-                />
-              </form>
-              <span>{title}</span>
-              <form method="post" action={arrangePath} class="tile-remove">
-                <input type="hidden" name="record" value={at + 1} />
-                <button
-                  class="btn btn-outline-danger btn-sm"
-                  type="submit"
-                  name="do"
-                  value="remove"
-                  aria-label={words.remove(title)}
-                >
-                  {words.removeShort}
-                </button>
-              </form>
+              <div class="tile-row">
+                <form method="post" action={arrangePath}>
+                  <input type="hidden" name="record" value={at + 1} />
+                  <Step name="before" to={at} sign="↑" words={words.moveUp(title)} />
+                  <Step
+                    name="after"
+                    to={at + 1 < tiles.length ? at + 2 : 0}
+                    sign="↓"
+                    words={words.moveDown(title)}
+                  />
+                </form>
+                <span>{title}</span>
+                <form method="post" action={arrangePath} class="tile-remove">
+                  <input type="hidden" name="record" value={at + 1} />
+                  <button
+                    class="btn btn-outline-danger btn-sm"
+                    type="submit"
+                    name="do"
+                    value="remove"
+                    aria-label={words.remove(title)}
+                  >
+                    {words.removeShort}
+                  </button>
+                </form>
+              </div>
             </li>
           );
         })}

@@ -130,19 +130,21 @@ function DeletePage({
             </p>
             <References scope={scope} to={blocking} />
           </div>
-          <a class="btn btn-primary" href={here}>
-            {messages.backTo(displayTitle)}
-          </a>{" "}
-          {scope.offers("/merge", entity) && scope.may("change", entity) && (
-            <a class="btn btn-outline-secondary" href={`${here}/merge?goes=yes`}>
-              {messages.merge.moveInstead}
+          <div class="buttons">
+            <a class="btn btn-primary" href={here}>
+              {messages.backTo(displayTitle)}
             </a>
-          )}{" "}
-          {entity.archive && scope.may("change", entity) && (
-            <a class="btn btn-outline-secondary" href={`${here}/archive`}>
-              {messages.archiveLink}
-            </a>
-          )}
+            {scope.offers("/merge", entity) && scope.may("change", entity) && (
+              <a class="btn btn-outline-secondary" href={`${here}/merge?goes=yes`}>
+                {messages.merge.moveInstead}
+              </a>
+            )}
+            {entity.archive && scope.may("change", entity) && (
+              <a class="btn btn-outline-secondary" href={`${here}/archive`}>
+                {messages.archiveLink}
+              </a>
+            )}
+          </div>
         </>
       ) : (
         <form method="post">
