@@ -392,6 +392,8 @@ describe.each(kinds)("filters over $kind", (kind) => {
     const words = keeper?.name ?? "";
     const { html } = await visitor.get(`/-/find?${new URLSearchParams({ words })}`);
     expect(textOf(html)).toContain(`Keepers ${words}`);
+    // They stay in the box, to be changed.
+    expect(html).toContain(`name="words" value="${words}"`);
     const hostile = await visitor.get("/-/find?words=%3Cscript%3E%25_%27%22");
     expect([hostile.status, hostile.html.includes("<script>")]).toEqual([200, false]);
     expect(textOf(hostile.html)).toContain("No record has");

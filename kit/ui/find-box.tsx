@@ -1,11 +1,13 @@
 import type { Scope } from "../access/scope.ts";
+import { longestSearch } from "../store/list/request.ts";
 
 export const findPath = "/-/find";
 
 /** Looks for words everywhere, from the head of each page. */
-export function FindBox({ scope, path }: { scope: Scope; path: string }) {
+export function FindBox({ scope, at }: { scope: Scope; at: { path: string; search: string } }) {
   const { messages, entities } = scope;
   if (!entities.all.some((entity) => scope.may("see", entity))) return null;
+  const words = at.path === findPath ? new URLSearchParams(at.search).get("words") : null;
   return (
     <search class="find">
       <form method="get" action={findPath}>
@@ -17,7 +19,8 @@ export function FindBox({ scope, path }: { scope: Scope; path: string }) {
           type="search"
           id="find"
           name="words"
-          placeholder={path === findPath ? "" : messages.findShort}
+          value={words?.slice(0, longestSearch)}
+          placeholder={messages.findShort}
           autocomplete="off"
           aria-keyshortcuts="/"
         />

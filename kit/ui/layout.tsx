@@ -141,7 +141,7 @@ function Frame({
             {logo && <img src="/-/assets/logo.svg" alt="" />}
             {name}
           </a>
-          <FindBox scope={scope} path={path} />
+          <FindBox scope={scope} at={at} />
           <Who scope={scope} path={path} />
           <details class="narrow-menu">
             <summary>{messages.menu}</summary>
