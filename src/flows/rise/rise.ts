@@ -51,7 +51,7 @@ import { extendApplied, settleAmendment } from "./amend-migration.ts";
 const settling = 40;
 
 /** The same of a file that is empty: that is how many editors begin, and a busy machine may take its time. */
-const emptySettling = 1000;
+const emptySettling = 3000;
 
 /** A running project: the application answers, and the model is watched. */
 export interface Risen {
