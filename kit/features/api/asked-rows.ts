@@ -73,6 +73,8 @@ function isArchived(query: URLSearchParams): boolean {
 
 function askedMembers(scope: Scope, entity: Entity, wrong: WrongParameters) {
   wrong.single(...ofRow);
+  // Most programs ask for rows as they are.
+  if (!ofRow.some((name) => wrong.query.has(name))) return { only: undefined, along: [] };
   const seen = new Map(seenFields(scope, entity));
   const links = [...seen].filter(([, field]) => isReference(field) || isReferences(field));
   const leading = new Map(links.map(([name]) => [linkName(name), name]));
