@@ -201,6 +201,9 @@ describe.each(kinds)("calendars over $kind", (kind) => {
       ]);
       expect(await beside(office, on(first))).toEqual([]);
     }
+    for (const path of ["/loans", "/visits"])
+      for (const edge of ["0001-01-01", "9998-12-31"])
+        expect((await office.get(`${path}?layout=calendar&on=${edge}`)).status).toBe(200);
     // By the person's clock, of all entities; and nothing of what they don't see.
     expect((await beside(office, "/-/calendar?of=visit&on=2031-01-01"))[0]?.[0]).toBe("2026-05-11");
     const lent = (await loans()).filter(({ state }) => state === "lent");

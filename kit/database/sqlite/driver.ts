@@ -13,7 +13,7 @@ import { databaseLimits } from "../limits.ts";
 import { Background } from "./background.ts";
 import { encode, openFile } from "./connection.ts";
 import { Readers } from "./readers.ts";
-import { rowsOf } from "./rows.ts";
+import { rowMaker } from "./rows.ts";
 
 /** Pauses between two attempts to begin a change while another process writes, in milliseconds. */
 const pause = { least: 5, most: 50 };
@@ -310,7 +310,7 @@ type CodedStatement = ReturnType<typeof coded>;
 
 /** A statement that gives rows, or changes some. */
 function coded(statement: Libsql.Statement) {
-  const row = statement.reader ? rowsOf(statement.columns()) : undefined;
+  const row = statement.reader ? rowMaker(statement.columns()) : undefined;
   if (row) statement.raw(true);
   return {
     reader: statement.reader,

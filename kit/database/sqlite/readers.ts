@@ -2,7 +2,7 @@ import type Libsql from "libsql";
 import AsyncDriver from "libsql/promise";
 import { databaseLimits } from "../limits.ts";
 import { sortsInFiles } from "./connection.ts";
-import { rowsOf } from "./rows.ts";
+import { rowMaker } from "./rows.ts";
 
 /** A statement took longer than it may, and was stopped. */
 export class TooSlow extends Error {
@@ -114,7 +114,7 @@ class Reader {
     if (this.#statements.size >= 500) this.#statements.clear();
     const prepared = this.#database.prepare(text).then((statement) => ({
       statement: statement.raw(true),
-      row: rowsOf(statement.columns()),
+      row: rowMaker(statement.columns()),
     }));
     this.#statements.set(text, prepared);
     prepared.catch(() => this.#statements.delete(text));
@@ -136,5 +136,5 @@ interface AsyncStatement {
 }
 interface DecodedStatement {
   statement: AsyncStatement;
-  row: ReturnType<typeof rowsOf>;
+  row: ReturnType<typeof rowMaker>;
 }

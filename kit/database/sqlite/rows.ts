@@ -9,7 +9,7 @@ interface StatementColumn {
  * Makes rows of the lists of values that the driver gives, which takes it a quarter less time than objects do. BOOLEAN columns,
  * which SQLite keeps as numbers, are decoded.
  */
-export function rowsOf(columns: readonly StatementColumn[]): (values: unknown) => unknown {
+export function rowMaker(columns: readonly StatementColumn[]): (values: unknown) => unknown {
   const names = columns.map(({ name }) => name);
   const booleans = columns.flatMap(({ type }, at) =>
     type?.toUpperCase() === "BOOLEAN" ? [at] : [],

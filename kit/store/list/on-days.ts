@@ -57,6 +57,14 @@ function daysIn(scope: Scope, { table, fields }: Entity) {
       isMoment(name)
         ? sql<SqlBool>`${column(name)} < ${momentOf(scope, dayAfter(day, 1))}`
         : sql<SqlBool>`${column(name)} <= ${bound(day)}`,
+    /** That it is before the beginning of a day. */
+    earlier: (name: string, day: string) =>
+      sql<SqlBool>`${column(name)} < ${isMoment(name) ? momentOf(scope, day) : bound(day)}`,
+    /** That it is after the end of a day. */
+    later: (name: string, day: string) =>
+      isMoment(name)
+        ? sql<SqlBool>`${column(name)} >= ${momentOf(scope, dayAfter(day, 1))}`
+        : sql<SqlBool>`${column(name)} > ${bound(day)}`,
   };
 }
 
@@ -70,7 +78,7 @@ export async function daysBeside(
   const calendar = seenDays(scope, entity);
   if (!calendar) return { before: undefined, behind: undefined };
   const { from } = calendar;
-  const { column, isMoment, since, until } = daysIn(scope, entity);
+  const { column, isMoment, earlier, later } = daysIn(scope, entity);
   const asked = await conditions(scope, entity, request);
   const edge = async (which: RawBuilder<unknown>, condition: RawBuilder<SqlBool>) => {
     const { rows } = await sql<{ day: unknown }>`
@@ -80,8 +88,8 @@ export async function daysBeside(
     return day === undefined ? undefined : dayAndTime(scope, String(day), isMoment(from)).day;
   };
   return {
-    before: await edge(sql`max`, until(from, dayAfter(days.from, -1))),
-    behind: await edge(sql`min`, since(from, dayAfter(days.to, 1))),
+    before: await edge(sql`max`, earlier(from, days.from)),
+    behind: await edge(sql`min`, later(from, days.to)),
   };
 }
 

@@ -14,7 +14,7 @@ export function compilerAhead(folder: string): Compiler | undefined {
   const project = projectAt(folder);
   if (!existsSync(markOf(project))) return undefined;
   // What reads a joined file is started, too.
-  void parses("ahead.ts", "");
+  parses("ahead.ts", "").catch(() => undefined);
   return new Compiler(project.app);
 }
 

@@ -64,7 +64,7 @@ export interface BuildPlan {
 export interface BuildOptions {
   /** Files that somebody deleted and that are written again: their paths within app/. */
   restore?: readonly string[];
-  /** A compiler that was started before; without it, one is started where there is something to join. */
+  /** A compiler that was started before, and that whoever started it closes; without it, one is started where there is something to join. */
   compiler?: Compiler | undefined;
 }
 
@@ -106,14 +106,15 @@ export async function planBuild(
     if (found) edited.push(found);
   }
   plan.moveStrays(record);
-  let compiler = ahead;
+  let own: Compiler | undefined;
   try {
     await plan.join(edited, () => {
-      compiler ??= new Compiler(project.app);
-      return compiler;
+      if (ahead) return ahead;
+      own ??= new Compiler(project.app);
+      return own;
     });
   } finally {
-    compiler?.close();
+    own?.close();
   }
   await plan.format();
   const wanted = new Set([...files.map(({ path }) => path), ...same.map(({ path }) => path)]);

@@ -31,7 +31,7 @@ export class Compiler {
     const program = join(packageRoot, "dist", "compiler-process.js");
     this.#child = spawn(process.execPath, [program, app, packagesFolder], {
       stdio: ["pipe", "pipe", "ignore"],
-      // It lives for a second: collecting its garbage would take it a fifth longer.
+      // It lives for a second; collecting garbage would make it a fifth slower.
       env: { GOGC: "400", ...process.env },
     });
     const { stdin, stdout } = this.#child;
